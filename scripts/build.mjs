@@ -1,0 +1,23 @@
+// Bundles the program into dist/: one small entry and chunks that load on first use, so that `--version` pays for nothing else.
+import { readFileSync, rmSync, chmodSync } from 'node:fs';
+import { build } from 'esbuild';
+
+const { version } = JSON.parse(readFileSync(new URL('../package.json', import.meta.url), 'utf8'));
+rmSync(new URL('../dist', import.meta.url), { recursive: true, force: true });
+await build({
+  absWorkingDir: new URL('..', import.meta.url).pathname,
+  entryPoints: { 'mile-marker': 'src/cli/bin.ts', docs: 'src/cli/docs.ts' },
+  outdir: 'dist',
+  bundle: true,
+  splitting: true,
+  minify: true,
+  format: 'esm',
+  platform: 'node',
+  target: 'node20',
+  chunkNames: 'chunks/[name]-[hash]',
+  define: { MILE_MARKER_VERSION: JSON.stringify(version) },
+  // CommonJS packages inside an ESM bundle still call `require` for Node's own modules.
+  banner: { js: "import{createRequire as mmRequire}from'node:module';const require=mmRequire(import.meta.url);" },
+  logLevel: 'warning',
+});
+chmodSync(new URL('../dist/mile-marker.js', import.meta.url), 0o755);

@@ -1,0 +1,68 @@
+import type { Evidence, Finding, LegName, Place, Severity } from './finding.ts';
+
+/** One way a rule can speak. `{key}` is filled from the finding's data; a key that is not there is a programming error. */
+export interface Words {
+  message: string;
+  remedy: string;
+}
+
+/**
+ * The card of a rule: everything a person can read about it, and the only place where its sentences stand.
+ * `docs/findings.md` is made from the cards.
+ */
+export interface Card<Message extends string = string> {
+  id: string;
+  severity: Severity;
+  summary: string;
+  why: string;
+  source: string;
+  messages: Record<Message, Words>;
+}
+
+export interface FindingInput<Message extends string> {
+  say: Message;
+  data?: Evidence;
+  roads?: string[];
+  where?: Place | null;
+  leg?: LegName | null;
+  /** What lies behind it; defaults to a key that no other finding shares. */
+  cause?: string;
+  severity?: Severity;
+}
+
+/** Keeps the message ids of a card known to the compiler. */
+export function card<Message extends string>(definition: Card<Message>): Card<Message> {
+  return definition;
+}
+
+/** Makes a finding from a card and the data its sentence needs. */
+export function tell<Message extends string>(from: Card<Message>, input: FindingInput<Message>): Finding {
+  const data = input.data ?? {};
+  const words = from.messages[input.say];
+  const roads = input.roads ?? [];
+  return {
+    rule: from.id,
+    severity: input.severity ?? from.severity,
+    leg: input.leg ?? null,
+    roads,
+    cause: input.cause ?? ownCause(from.id, input.where ?? null, roads),
+    message: fill(words.message, data),
+    remedy: fill(words.remedy, data),
+    where: input.where ?? null,
+    evidence: data,
+  };
+}
+
+function ownCause(id: string, where: Place | null, roads: readonly string[]): string {
+  if (where !== null) return `${id}:${where.file}:${String(where.line)}:${String(where.column)}`;
+  return `${id}:${roads.join(',')}`;
+}
+
+/** Fills `{key}` from data; lists are joined with commas. */
+export function fill(template: string, data: Evidence): string {
+  return template.replace(/\{([a-zA-Z]+)\}/g, (_, key: string) => {
+    const value = data[key];
+    if (value === undefined) throw new TypeError(`message needs {${key}}: ${template}`);
+    return Array.isArray(value) ? value.join(', ') : String(value);
+  });
+}

@@ -1,0 +1,11 @@
+import { distance } from 'fastest-levenshtein';
+
+/** The known word nearest to what was typed, or null when nothing is near enough to be meant. */
+export function nearest(typed: string, known: readonly string[]): string | null {
+  const ranked = known
+    .map((word) => ({ word, away: distance(typed.toLowerCase(), word.toLowerCase()) }))
+    .sort((a, b) => a.away - b.away || a.word.localeCompare(b.word));
+  const best = ranked[0];
+  if (best === undefined) return null;
+  return best.away <= Math.max(1, Math.floor(Math.max(typed.length, best.word.length) / 3)) ? best.word : null;
+}

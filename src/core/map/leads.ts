@@ -1,0 +1,98 @@
+import type { mapValueWrong } from './cards.ts';
+import type { Leads } from './site-map.ts';
+import { parseAddress } from '../networks/address.ts';
+import { parseHostName } from '../names/host-name.ts';
+
+type Say = keyof typeof mapValueWrong.messages;
+
+export type LeadsResult = { ok: true; leads: Leads } | { ok: false; say: Say; data: Record<string, string> };
+
+const wrong = (say: Say, data: Record<string, string>): LeadsResult => ({ ok: false, say, data });
+
+/**
+ * Reads the value of `to`: `[PROJECT/]SERVICE:PORT`, `:PORT`, or `http(s)://HOST[:PORT]`.
+ * Service names follow the Compose Specification (letters, digits, `.`, `_`, `-`).
+ */
+export function parseTo(typed: string): LeadsResult {
+  const text = typed.trim();
+  if (/^[a-z][a-z0-9+.-]*:\/\//i.test(text)) return parseOrigin(text);
+  const match = /^(?:([a-zA-Z0-9][\w.-]*)\/)?([a-zA-Z0-9][\w.-]*)?(?::(\d+))?$/.exec(text);
+  if (match === null) return slipOf(text);
+  const [, project = null, service, digits] = match;
+  if (service === undefined && (digits === undefined || project !== null)) return wrong('to-form', { text });
+  if (service !== undefined && digits === undefined) {
+    return parseAddress(service) === null ? wrong('to-port-missing', { text }) : wrong('to-address', { text });
+  }
+  const port = Number(digits);
+  if (port < 1 || port > 65_535) return wrong('port-range', { text: digits ?? '' });
+  if (service === undefined) return { ok: true, leads: { kind: 'port', port } };
+  if (service === 'localhost' || /^127(\.\d+){3}$/.test(service))
+    return wrong('to-loopback', { text, port: String(port) });
+  if (parseAddress(service) !== null) return wrong('to-address', { text });
+  return { ok: true, leads: { kind: 'service', project, service, port } };
+}
+
+function slipOf(text: string): LeadsResult {
+  const loopback = /^\[?::1\]?:(\d+)$/.exec(text);
+  if (loopback !== null) return wrong('to-loopback', { text, port: loopback[1] ?? '' });
+  const bracketed = /^(\[[0-9a-f:.]+\])(:\d+)?$/i.exec(text);
+  if (bracketed !== null && parseAddress(bracketed[1] ?? '') !== null) return wrong('to-address', { text });
+  return wrong('to-form', { text });
+}
+
+function parseOrigin(text: string): LeadsResult {
+  const url = webUrl(text);
+  if (url === null) return wrong('url-form', { key: 'to', text });
+  if (
+    url.pathname !== '/' ||
+    url.search !== '' ||
+    url.hash !== '' ||
+    url.username !== '' ||
+    url.password !== '' ||
+    /[?#]$/.test(text)
+  ) {
+    return wrong('url-path', { text, origin: url.origin });
+  }
+  const scheme = url.protocol === 'https:' ? 'https' : 'http';
+  return { ok: true, leads: { kind: 'url', scheme, host: hostOf(url), port: portOf(url) } };
+}
+
+/** Reads the value of `redirect`: a URL whose path, without slashes at its end, is put before the request's own. */
+export function parseRedirect(text: string, permanent: boolean): LeadsResult {
+  const url = webUrl(text);
+  if (url === null) return wrong('url-form', { key: 'redirect', text });
+  if (url.search !== '' || url.hash !== '' || url.username !== '' || url.password !== '' || /[?#]$/.test(text)) {
+    return wrong('redirect-extra', { text });
+  }
+  const host = hostOf(url);
+  const authority = url.port === '' ? inBrackets(host) : `${inBrackets(host)}:${url.port}`;
+  const prefix = `${url.protocol}//${authority}${url.pathname.replace(/\/+$/, '')}`;
+  return { ok: true, leads: { kind: 'redirect', url: prefix, permanent } };
+}
+
+/** A URL with http or https and a host that can be one, or null. Control characters and blanks are never dropped silently. */
+export function webUrl(text: string): URL | null {
+  if (/[\u0000-\u0020\u007f\\]/.test(text) || !/^https?:\/\/[^/]/i.test(text)) return null;
+  let url: URL;
+  try {
+    url = new URL(text);
+  } catch {
+    return null;
+  }
+  if (url.port === '0') return null;
+  return parseAddress(url.hostname) !== null || parseHostName(url.hostname).ok ? url : null;
+}
+
+/** Host of a URL in comparable form: an address without brackets, or a name without the dot at its end. */
+export function hostOf(url: URL): string {
+  return parseAddress(url.hostname) ?? url.hostname.replace(/\.$/, '');
+}
+
+export function portOf(url: URL): number {
+  if (url.port !== '') return Number(url.port);
+  return url.protocol === 'https:' ? 443 : 80;
+}
+
+function inBrackets(host: string): string {
+  return host.includes(':') ? `[${host}]` : host;
+}

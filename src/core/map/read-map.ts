@@ -1,0 +1,102 @@
+import type { z } from 'zod';
+import { tell } from '../findings/card.ts';
+import type { Finding, Place } from '../findings/finding.ts';
+import { nearest } from '../findings/nearest.ts';
+import { readYaml, type YamlText } from '../yaml/document.ts';
+import { mapKeyDouble, mapKeyMissing, mapKeyUnknown, mapUnreadable, mapValueWrong, nameInvalid } from './cards.ts';
+import { normalizeMap } from './normalize.ts';
+import { knownKeys, mapSchema, type IssueWords } from './schema.ts';
+import type { SiteMap } from './site-map.ts';
+
+/** `map` is null exactly when a finding of severity error says why. */
+export interface MapResult {
+  map: SiteMap | null;
+  findings: Finding[];
+}
+
+/**
+ * Reads the text of a map: structure, keys and values, then what several values prove together. All findings at once.
+ *
+ * @param file path as it shall stand in findings
+ */
+export function readMap({ file, text }: { file: string; text: string }): MapResult {
+  const yaml = readYaml({ file, text });
+  if (yaml.problems.length > 0) {
+    const findings = yaml.problems.map(({ say, data, where }) => tell(mapUnreadable, { say, data, where }));
+    return { map: null, findings };
+  }
+  const findings = yaml.doubles.map(({ key, first, where }) =>
+    tell(mapKeyDouble, { say: 'double', data: { key, first }, where }),
+  );
+  const parsed = mapSchema.safeParse(yaml.value);
+  if (!parsed.success) findings.push(...parsed.error.issues.flatMap((issue) => findingsOfIssue(issue, yaml)));
+  // What could be read is checked further, so that one wrong port does not hide two equal names.
+  const keys = parsed.success ? parsed.data : salvage(yaml.value);
+  const normalized = keys === null ? { map: null, findings: [] } : normalizeMap({ file, keys, yaml });
+  findings.push(...normalized.findings);
+  return { map: findings.length > 0 ? null : normalized.map, findings };
+}
+
+/** The roads and domains that are right by themselves, when something else in the map is wrong. */
+function salvage(value: unknown): z.output<typeof mapSchema> | null {
+  if (typeof value !== 'object' || value === null) return null;
+  const { domains, roads } = value as { domains?: unknown; roads?: unknown };
+  const sound = Object.entries(typeof roads === 'object' && roads !== null ? roads : {}).filter(
+    ([, road]) => mapSchema.shape.roads.safeParse({ road }).success,
+  );
+  const front = { address: '127.0.0.1' };
+  const parsed = mapSchema.safeParse({ domains, front, roads: Object.fromEntries(sound) as unknown });
+  return parsed.success ? parsed.data : null;
+}
+
+function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
+  const path = issue.path;
+  if (issue.code === 'unrecognized_keys') return issue.keys.map((key) => unknownKey(path, key, yaml));
+  const words = issue.code === 'custom' ? (issue.params as IssueWords | undefined) : undefined;
+  if (words !== undefined) return [ownWords(words, path, yaml)];
+  const where = yaml.placeOf(path);
+  const key = nameOf(path);
+  if (isMissing(yaml.value, path)) {
+    const parent = nameOf(path.slice(0, -1));
+    return [
+      tell(mapKeyMissing, {
+        say: 'missing',
+        data: { parent, key: String(path[path.length - 1]), expects: issue.message },
+        where,
+      }),
+    ];
+  }
+  const text = yaml.textAt(path);
+  const say = /^[{[]?\s*[0-9a-f]*(:[0-9a-f]*){2,}/i.test(text) && !/["']/.test(text) ? 'address-unquoted' : 'expects';
+  return [tell(mapValueWrong, { say, data: { key, expects: issue.message, text }, where })];
+}
+
+function unknownKey(path: readonly PropertyKey[], key: string, yaml: YamlText): Finding {
+  const known = knownKeys(path);
+  const near = nearest(key, known);
+  const data = { key, parent: nameOf(path), known: known.join(', '), near: near ?? '' };
+  return tell(mapKeyUnknown, { say: near === null ? 'far' : 'near', data, where: yaml.placeOfKey([...path, key]) });
+}
+
+function ownWords(words: IssueWords, path: readonly PropertyKey[], yaml: YamlText): Finding {
+  const where: Place = yaml.placeOf(path);
+  const data = { key: nameOf(path), ...words.data };
+  return words.rule === 'name-invalid'
+    ? tell(nameInvalid, { say: words.say as keyof typeof nameInvalid.messages, data, where })
+    : tell(mapValueWrong, { say: words.say as keyof typeof mapValueWrong.messages, data, where });
+}
+
+function isMissing(value: unknown, path: readonly PropertyKey[]): boolean {
+  let here = value;
+  for (const step of path) {
+    if (typeof here !== 'object' || here === null) return false;
+    here = (here as Record<PropertyKey, unknown>)[step];
+  }
+  return here === undefined && path.length > 0;
+}
+
+/** How a path reads to a person: `front.ports.http`, or "the map" for the top. List positions are left out. */
+function nameOf(path: readonly PropertyKey[]): string {
+  const parts = path.filter((step) => typeof step !== 'number').map(String);
+  return parts.length === 0 ? 'the map' : parts.join('.');
+}

@@ -1,0 +1,73 @@
+import { toASCII, toUnicode } from 'tr46';
+
+/**
+ * A host name in its one comparable form.
+ *
+ * @property ascii lower case, A-labels (RFC 5890 §2.3.2.1), no dot at the end
+ * @property unicode the same for people to read
+ */
+export interface HostName {
+  ascii: string;
+  unicode: string;
+}
+
+export type HostNameProblem =
+  | 'empty'
+  | 'too-long'
+  | 'label-empty'
+  | 'label-too-long'
+  | 'bad-character'
+  | 'hyphen-edge'
+  | 'not-idna'
+  | 'looks-like-address'
+  | 'wildcard';
+
+export type HostNameResult = { ok: true; name: HostName } | { ok: false; problem: HostNameProblem; text: string };
+
+/**
+ * Brings a host name to its comparable form: UTS 46 (non-transitional), lower case, without the dot at the end.
+ *
+ * Lengths by RFC 1035 §2.3.4 (label 63, name 253 without the root), characters by RFC 1123 §2.1. A name whose last
+ * label is all digits is refused since URL parsers read it as an address (WHATWG URL, "ends in a number").
+ */
+export function parseHostName(typed: string): HostNameResult {
+  const fail = (problem: HostNameProblem, text = typed): HostNameResult => ({ ok: false, problem, text });
+  const bare = typed.replace(/[.\u3002]$/u, '');
+  if (bare === '') return fail('empty');
+  if (bare.includes('*')) return fail('wildcard');
+  if (/^\[|::|^[0-9a-f]*:[0-9a-f:]+$/i.test(bare)) return fail('looks-like-address');
+  const odd = /[\u0000-\u002c\u002f\u003a-\u0040\u005b-\u0060\u007b-\u007f\s]/u.exec(bare);
+  if (odd !== null) return fail('bad-character', odd[0]);
+  const ascii = toASCII(bare, { checkBidi: true, checkJoiners: true, useSTD3ASCIIRules: true });
+  if (ascii === null) return fail('not-idna');
+  const problem = problemOfLabels(ascii.split('.'));
+  if (problem !== null) return fail(problem.problem, problem.text);
+  if (ascii.length > 253) return fail('too-long');
+  return { ok: true, name: { ascii, unicode: toUnicode(ascii).domain } };
+}
+
+function problemOfLabels(labels: readonly string[]): { problem: HostNameProblem; text: string } | null {
+  for (const label of labels) {
+    if (label === '') return { problem: 'label-empty', text: '..' };
+    if (label.length > 63) return { problem: 'label-too-long', text: label };
+    if (label.startsWith('-') || label.endsWith('-')) return { problem: 'hyphen-edge', text: label };
+  }
+  const last = labels[labels.length - 1] ?? '';
+  return /^(\d+|0x[0-9a-f]*)$/.test(last) ? { problem: 'looks-like-address', text: labels.join('.') } : null;
+}
+
+/** Whether `name` is `domain` or lies below it. Both in comparable form. */
+export function isUnder(name: string, domain: string): boolean {
+  return name === domain || name.endsWith(`.${domain}`);
+}
+
+/**
+ * Reads a Host header (or the authority of an absolute-form target) as RFC 9110 §7.2 and RFC 3986 §3.2.2 have it:
+ * port cut off, lower case, one trailing dot dropped. Null when it cannot be a host.
+ */
+export function hostOfHeader(value: string): string | null {
+  const match = /^(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(?::(\d{0,5}))?$/i.exec(value);
+  if (match === null || Number(match[2] ?? 0) > 65_535) return null;
+  const host = (match[1] ?? '').toLowerCase().replace(/\.$/, '');
+  return host === '' || host.split('.').includes('') ? null : host;
+}

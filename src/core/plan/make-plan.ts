@@ -1,0 +1,127 @@
+import type { HostFacts, Inventory } from '../inventory/inventory.ts';
+import { hostOf, portOf } from '../map/leads.ts';
+import type { MapRoad, SiteMap } from '../map/site-map.ts';
+import { isLoopback } from '../networks/address.ts';
+import { homeNetworks } from '../networks/home.ts';
+import { planVersion, type Plan, type PlannedCertificate, type PlannedLeads, type PlannedRoad } from './plan.ts';
+import { resolveService, type Resolution } from './resolve-service.ts';
+
+export interface PlanInput {
+  map: SiteMap;
+  inventory: Inventory;
+  host: HostFacts;
+  /** Absolute path of the folder that holds one folder a certificate. */
+  certificatesFolder: string;
+}
+
+/** @property resolutions by road name; roads that redirect have none */
+export interface Planned {
+  plan: Plan;
+  resolutions: Map<string, Resolution>;
+}
+
+/** Fills in every default and resolves every address. Total: what cannot be worked out is left open, and `check` says why. */
+export function makePlan({ map, inventory, host, certificatesFolder }: PlanInput): Planned {
+  const resolutions = new Map<string, Resolution>();
+  for (const { name, leads } of map.roads) {
+    if (leads.kind !== 'redirect') resolutions.set(name, resolveService(leads, inventory));
+  }
+  const addresses = frontAddresses(map, host);
+  const plan: Plan = {
+    format: 'mile-marker-plan',
+    version: planVersion,
+    map: map.file,
+    domains: map.domains,
+    front: {
+      proxy: map.front.proxy,
+      addresses,
+      names: map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : [])),
+      ports: map.front.ports,
+      listen: { addresses: listenAddresses(addresses, map, host), ...map.front.listen },
+      mark: map.front.mark,
+      unknown: map.front.unknown,
+      where: map.front.where,
+    },
+    host: { resolvers: host.resolvers, trustedRoots: host.trustedRoots },
+    limits: { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 },
+    certificates: map.roads.map(({ name }) => certificateFor(name, certificatesFolder)),
+    roads: map.roads.map((road) => planRoad({ road, map, host, resolution: resolutions.get(road.name) })),
+  };
+  return { plan, resolutions };
+}
+
+function frontAddresses(map: SiteMap, host: HostFacts): string[] {
+  const found = map.front.addresses.flatMap((address) => {
+    if (address.kind === 'literal') return [address.address];
+    if (address.kind === 'name') return [];
+    return host.addresses
+      .filter((one) => one.interface === address.name && !one.address.startsWith('fe80:'))
+      .map((one) => one.address);
+  });
+  return [...new Set(found)];
+}
+
+/**
+ * All addresses of this host, since the public one is often the router's. A front whose every address is loopback
+ * (practice, the demo) is kept to itself.
+ */
+function listenAddresses(addresses: readonly string[], map: SiteMap, host: HostFacts): string[] {
+  const practice = addresses.length === map.front.addresses.length && addresses.every(isLoopback);
+  if (practice) return [...addresses];
+  const hasIpv6 = host.addresses.some(({ address }) => address.includes(':'));
+  return hasIpv6 ? ['0.0.0.0', '::'] : ['0.0.0.0'];
+}
+
+function certificateFor(name: string, folder: string): PlannedCertificate {
+  const own = `${folder}/${name}`;
+  return {
+    id: name,
+    names: [name],
+    from: 'practice',
+    certificateFile: `${own}/certificate.pem`,
+    keyFile: `${own}/key.pem`,
+  };
+}
+
+interface RoadInput {
+  road: MapRoad;
+  map: SiteMap;
+  host: HostFacts;
+  resolution: Resolution | undefined;
+}
+
+function planRoad({ road, map, host, resolution }: RoadInput): PlannedRoad {
+  const home = road.gate === 'home' ? homeNetworks(host, map.front.homeNetworks) : null;
+  return {
+    name: road.name,
+    display: road.display,
+    authority: publicAuthority(road.name, map.front.ports.https),
+    certificate: road.name,
+    gate: { name: road.gate, networks: home },
+    leads: planLeads(road, map, resolution),
+    where: road.where,
+    leadsWhere: road.leadsWhere,
+  };
+}
+
+/** Host and port of a road as they stand in a visitor's address bar. */
+function publicAuthority(name: string, port: number): string {
+  return port === 443 ? name : `${name}:${String(port)}`;
+}
+
+function planLeads({ leads }: MapRoad, map: SiteMap, resolution: Resolution | undefined): PlannedLeads {
+  if (leads.kind === 'redirect') {
+    return { kind: 'redirect', url: withOutsidePort(leads.url, map), status: leads.permanent ? 308 : 307 };
+  }
+  return { kind: 'service', upstream: resolution?.kind === 'dialled' ? resolution.upstream : null };
+}
+
+/** A redirect to a name of this very map must carry the port that visitors see, or it leads past the front. */
+function withOutsidePort(url: string, { front, roads }: SiteMap): string {
+  const parsed = new URL(url);
+  if (!roads.some(({ name }) => name === hostOf(parsed)) || parsed.port !== '') return url;
+  const outside = parsed.protocol === 'https:' ? front.ports.https : front.ports.http;
+  if (outside === portOf(parsed)) return url;
+  const path = parsed.pathname === '/' ? '' : parsed.pathname;
+  return `${parsed.protocol}//${hostOf(parsed)}:${String(outside)}${path}`;
+}

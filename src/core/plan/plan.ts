@@ -1,0 +1,85 @@
+import type { Place } from '../findings/finding.ts';
+import type { NetworkSet } from '../networks/home.ts';
+import type { Unknown } from '../map/site-map.ts';
+
+/** Raised whenever a reader of the older form would misread the newer one. */
+export const planVersion = 1;
+
+/**
+ * Where a road's requests are sent.
+ *
+ * @property host address, or a name that must be looked up at run time when `byName` is true
+ * @property verifyAs for https the name or address that the service's certificate must carry
+ * @property why how the address was found, for people
+ */
+export interface Upstream {
+  scheme: 'http' | 'https';
+  host: string;
+  port: number;
+  byName: boolean;
+  verifyAs: string | null;
+  why: string;
+}
+
+/** `networks: null` lets everyone pass. */
+export interface PlannedGate {
+  name: string;
+  networks: NetworkSet | null;
+}
+
+/** `upstream: null`: it could not be worked out, findings say why, and every proxy answers 502. */
+export type PlannedLeads =
+  { kind: 'service'; upstream: Upstream | null } | { kind: 'redirect'; url: string; status: 307 | 308 };
+
+/**
+ * @property name full name in comparable form
+ * @property authority what visitors see after `https://`: the name, and the outside port unless it is 443
+ * @property certificate id of the certificate that is shown for this name
+ */
+export interface PlannedRoad {
+  name: string;
+  display: string;
+  authority: string;
+  certificate: string;
+  gate: PlannedGate;
+  leads: PlannedLeads;
+  where: Place;
+  leadsWhere: Place;
+}
+
+/** A certificate that must be there. The files' paths are stable across generations; they may not exist yet. */
+export interface PlannedCertificate {
+  id: string;
+  names: string[];
+  from: 'practice';
+  certificateFile: string;
+  keyFile: string;
+}
+
+/**
+ * Map and inventory with every default filled in and every address resolved: all that a renderer, the verdict and
+ * `verify` need, as plain JSON. Secrets stand in it as file paths only.
+ *
+ * @property limits in seconds: to connect to a service, to wait for its next byte, and the same for a live connection
+ *   (WebSocket), which is silent for long by nature
+ */
+export interface Plan {
+  format: 'mile-marker-plan';
+  version: typeof planVersion;
+  map: string;
+  domains: string[];
+  front: {
+    proxy: 'builtin' | 'nginx';
+    addresses: string[];
+    names: string[];
+    ports: { http: number; https: number };
+    listen: { addresses: string[]; http: number; https: number };
+    mark: { address: string; port: number };
+    unknown: Unknown;
+    where: Place;
+  };
+  host: { resolvers: string[]; trustedRoots: string | null };
+  limits: { connectSeconds: number; silenceSeconds: number; liveSeconds: number };
+  certificates: PlannedCertificate[];
+  roads: PlannedRoad[];
+}

@@ -1,0 +1,47 @@
+import { hostOfHeader } from '../names/host-name.ts';
+import { parseAddress } from '../networks/address.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { Prepared, VerdictRequest } from './verdict.ts';
+
+/**
+ * What the steps share about one request, worked out once.
+ *
+ * @property host the name asked for in comparable form, or null when the request does not say one properly
+ * @property target origin-form target to compare and pass on: what follows the authority, byte for byte
+ */
+export interface Context {
+  prepared: Prepared;
+  request: VerdictRequest;
+  sni: string | null;
+  client: string;
+  host: string | null;
+  target: string;
+  road: PlannedRoad | null;
+}
+
+export function contextOf(prepared: Prepared, request: VerdictRequest): Context {
+  const absolute = /^https?:\/\/([^/?#]*)(.*)$/is.exec(request.target);
+  const host = hostAskedFor(request, absolute?.[1]);
+  const rest = absolute?.[2] ?? request.target;
+  return {
+    prepared,
+    request,
+    sni: request.sni === null ? null : request.sni.toLowerCase().replace(/\.$/, ''),
+    client: parseAddress(request.peer) ?? request.peer,
+    host,
+    // An absolute-form target without a path asks for the root (RFC 9112 §3.2.1).
+    target: absolute !== null && !rest.startsWith('/') ? `/${rest}` : rest,
+    road: host === null ? null : (prepared.roads.get(host) ?? null),
+  };
+}
+
+/** The authority of an absolute-form target wins over Host, which must still be there once and be proper (RFC 9112 §3.2.2). */
+function hostAskedFor({ host, httpVersion }: VerdictRequest, authority: string | undefined): string | null {
+  const [line, second] = host;
+  if (second !== undefined) return null;
+  if (authority !== undefined) {
+    const proper = line === undefined ? httpVersion === '1.0' : hostOfHeader(line) !== null;
+    return proper ? hostOfHeader(authority) : null;
+  }
+  return line === undefined ? null : hostOfHeader(line);
+}

@@ -1,0 +1,109 @@
+import { inNetworks } from '../networks/address.ts';
+import type { Context } from './context.ts';
+import { isSoundTarget } from './target.ts';
+import type { Act, StepName } from './verdict.ts';
+
+/** One step of the order: what it does with a request, or null to let the next one speak. */
+export interface Step {
+  name: StepName;
+  take: (context: Context) => { act: Act; mapLine: number } | null;
+}
+
+const nobodyLine = 0;
+
+const answer = (status: number, headers: Record<string, string> = {}): Act => ({ act: 'answer', status, headers });
+
+/** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
+function handshake({ request, sni, prepared }: Context): ReturnType<Step['take']> {
+  if (request.listener === 'http') return null;
+  if (sni !== null && prepared.covers.has(sni) && (prepared.roads.has(sni) || !refusesStrangers(prepared))) return null;
+  return { act: { act: 'no-handshake' }, mapLine: prepared.plan.front.where.line };
+}
+
+function refusesStrangers({ plan }: Context['prepared']): boolean {
+  return plan.front.unknown.act === 'refuse';
+}
+
+/** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */
+function sanity({ request, host, target }: Context): ReturnType<Step['take']> {
+  if (request.method === 'CONNECT' || request.method === 'TRACE') {
+    return { act: answer(405, { allow: 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS' }), mapLine: nobodyLine };
+  }
+  if (host === null || !isSoundTarget(target)) return { act: answer(400), mapLine: nobodyLine };
+  return null;
+}
+
+/** 5. A name that is not on the map: `front.unknown`. RFC 9110 §15.5.20 for a shared HTTP/2 connection. */
+function unknownName({ road, prepared, request }: Context): ReturnType<Step['take']> {
+  if (road !== null) return null;
+  const { unknown, where } = prepared.plan.front;
+  const mapLine = where.line;
+  switch (unknown.act) {
+    case 'refuse':
+      return { act: request.httpVersion === '2.0' ? answer(421) : { act: 'close' }, mapLine };
+    case 'not-found':
+      return { act: answer(404), mapLine };
+    case 'redirect':
+      return { act: { act: 'answer', status: 307, location: unknown.url, headers: {} }, mapLine };
+  }
+}
+
+/** 6. RFC 9110 §7.4: the certificate shown must cover the name asked for. */
+function misdirected({ request, sni, road, prepared }: Context): ReturnType<Step['take']> {
+  if (request.listener === 'http' || road === null) return null;
+  return prepared.covers.get(sni ?? '') === road.certificate ? null : { act: answer(421), mapLine: road.where.line };
+}
+
+/** 7. RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */
+function plainHttp({ request, road, target }: Context): ReturnType<Step['take']> {
+  if (request.listener === 'https' || road === null) return null;
+  const location = `https://${road.authority}${target}`;
+  return { act: { act: 'answer', status: 308, location, headers: {} }, mapLine: road.where.line };
+}
+
+/** 12. Networks first (403), people after (401, once the map has people). */
+function gate({ road, client }: Context): ReturnType<Step['take']> {
+  const networks = road?.gate.networks ?? null;
+  if (road === null || networks === null) return null;
+  if (inNetworks(client, networks.networks) && !networks.except.includes(client)) return null;
+  return { act: answer(403), mapLine: road.where.line };
+}
+
+/** 13. Where the road leads. */
+function leads({ road, request, client, target }: Context): ReturnType<Step['take']> {
+  if (road === null) return null;
+  const mapLine = road.leadsWhere.line;
+  if (road.leads.kind === 'redirect') {
+    const { url, status } = road.leads;
+    return { act: { act: 'answer', status, location: `${url}${target}`, headers: {} }, mapLine };
+  }
+  const { upstream } = road.leads;
+  if (upstream === null) return { act: answer(502), mapLine };
+  const headers = {
+    host: road.authority,
+    'x-forwarded-for': client,
+    'x-forwarded-host': road.authority,
+    'x-forwarded-port': road.authority.split(':')[1] ?? '443',
+    'x-forwarded-proto': request.listener,
+  };
+  return { act: { act: 'forward', upstream, target, headers }, mapLine };
+}
+
+/** A step whose keys the map does not have yet. It keeps its place, since every proxy keeps this order. */
+const later = (name: StepName): Step => ({ name, take: () => null });
+
+export const steps: readonly Step[] = [
+  { name: 'handshake', take: handshake },
+  later('true-address'), // 2. needs front.edge; until then the peer is the client
+  { name: 'sanity', take: sanity },
+  later('acme-challenge'), // 4. needs acme: a pending token is answered on plain HTTP before gates and redirects
+  { name: 'unknown-name', take: unknownName },
+  { name: 'misdirected', take: misdirected },
+  { name: 'plain-http', take: plainHttp },
+  later('paused'), // 8. needs roads.*.paused: 503
+  later('method'), // 9. needs roads.*.methods: 405 with Allow
+  later('cors-preflight'), // 10. needs roads.*.cors; a preflight carries no credentials, so it comes before the gate
+  later('rate'), // 11. needs roads.*.rate: 429, before passwords since hashing is costly
+  { name: 'gate', take: gate },
+  { name: 'leads', take: leads },
+];

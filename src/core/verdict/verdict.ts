@@ -1,0 +1,81 @@
+import type { Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
+
+/**
+ * One request as it reaches the front. Facts that are slow or stateful to learn arrive as inputs.
+ *
+ * @property sni server name of the handshake (RFC 6066 §3), null when the client sent none; ignored on `http`
+ * @property host every Host header line, in order
+ * @property target request target exactly as it stood in the request line (RFC 9112 §3.2)
+ * @property peer address of the other end of the connection
+ * @property headers all header lines by lower-case name
+ * @property person who the credentials prove, `none` without credentials, `wrong` when they prove nobody
+ */
+export interface VerdictRequest {
+  listener: 'http' | 'https';
+  sni: string | null;
+  host: readonly string[];
+  method: string;
+  target: string;
+  httpVersion: '1.0' | '1.1' | '2.0';
+  peer: string;
+  headers: Readonly<Record<string, readonly string[]>>;
+  person: string | 'none' | 'wrong';
+  overRate: boolean;
+}
+
+/** The step that spoke, and the line of the map that made it speak (0 when no line did). */
+export interface Reason {
+  step: StepName;
+  mapLine: number;
+}
+
+/** The steps in the one order that every proxy keeps. */
+export const stepNames = [
+  'handshake',
+  'true-address',
+  'sanity',
+  'acme-challenge',
+  'unknown-name',
+  'misdirected',
+  'plain-http',
+  'paused',
+  'method',
+  'cors-preflight',
+  'rate',
+  'gate',
+  'leads',
+] as const;
+export type StepName = (typeof stepNames)[number];
+
+/**
+ * What must happen to a request.
+ *
+ * `no-handshake`: refused before any certificate is shown. `close`: the connection ends without a byte.
+ * `answer`: by the front itself; `headers` are the answer's. `forward`: `target` goes to `upstream` with exactly these
+ * `headers` set in place of whatever the client sent under their names (or under those in `forgeable`).
+ */
+export type Verdict = { because: Reason[] } & Act;
+export type Act =
+  | { act: 'no-handshake' }
+  | { act: 'close' }
+  | { act: 'answer'; status: number; location?: string; headers: Record<string, string> }
+  | { act: 'forward'; upstream: Upstream; target: string; headers: Record<string, string> };
+
+/** Headers that say where a request came from. What a stranger wrote into them never reaches a service. */
+export const forgeable = [
+  'forwarded',
+  'x-forwarded-for',
+  'x-forwarded-host',
+  'x-forwarded-port',
+  'x-forwarded-proto',
+  'x-forwarded-server',
+  'x-real-ip',
+] as const;
+
+/** A plan made ready for many decisions. */
+export interface Prepared {
+  plan: Plan;
+  roads: ReadonlyMap<string, PlannedRoad>;
+  /** Certificate id by every name it covers. */
+  covers: ReadonlyMap<string, string>;
+}
