@@ -14,6 +14,7 @@ export const composeUnreadable = card({
   source: 'YAML 1.2.2; Compose Specification',
   messages: {
     ...yamlWords,
+    file: { message: '{problem}', remedy: '{advice}' },
     services: {
       message: '`{key}` holds {text}, where keys with values belong.',
       remedy: 'Mend the Compose file; your container engine will refuse it too.',

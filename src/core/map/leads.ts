@@ -53,6 +53,7 @@ function parseOrigin(text: string): LeadsResult {
   ) {
     return wrong('url-path', { text, origin: url.origin });
   }
+  if (url.hostname === 'localhost') return wrong('to-loopback', { text, port: String(portOf(url)) });
   const scheme = url.protocol === 'https:' ? 'https' : 'http';
   return { ok: true, leads: { kind: 'url', scheme, host: hostOf(url), port: portOf(url) } };
 }

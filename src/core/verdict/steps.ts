@@ -1,7 +1,7 @@
 import { inNetworks } from '../networks/address.ts';
 import type { Context } from './context.ts';
 import { isSoundTarget } from './target.ts';
-import type { Act, StepName } from './verdict.ts';
+import type { Act, Prepared, StepName } from './verdict.ts';
 
 /** One step of the order: what it does with a request, or null to let the next one speak. */
 export interface Step {
@@ -15,13 +15,13 @@ const answer = (status: number, headers: Record<string, string> = {}): Act => ({
 
 /** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
 function handshake({ request, sni, prepared }: Context): ReturnType<Step['take']> {
-  if (request.listener === 'http') return null;
-  if (sni !== null && prepared.covers.has(sni) && (prepared.roads.has(sni) || !refusesStrangers(prepared))) return null;
+  if (request.listener === 'http' || admitsName(prepared, sni)) return null;
   return { act: { act: 'no-handshake' }, mapLine: prepared.plan.front.where.line };
 }
 
-function refusesStrangers({ plan }: Context['prepared']): boolean {
-  return plan.front.unknown.act === 'refuse';
+/** Whether a handshake for this name (comparable form) may go on. All that can be known of a request before it is there. */
+export function admitsName({ plan, covers, roads }: Prepared, sni: string | null): boolean {
+  return sni !== null && covers.has(sni) && (roads.has(sni) || plan.front.unknown.act !== 'refuse');
 }
 
 /** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */

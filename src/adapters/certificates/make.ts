@@ -1,0 +1,118 @@
+import 'reflect-metadata';
+import { randomBytes, webcrypto } from 'node:crypto';
+import * as x509 from '@peculiar/x509';
+
+x509.cryptoProvider.set(webcrypto);
+
+const keyKind = { name: 'ECDSA', namedCurve: 'P-256' };
+const signature = { name: 'ECDSA', hash: 'SHA-256' };
+const dayMs = 24 * 60 * 60 * 1000;
+
+/** A certificate and its private key, both PEM; the key as PKCS#8. */
+export interface Pair {
+  certificate: string;
+  key: string;
+}
+
+/** Longest life that browsers accept of a leaf (CA/Browser Forum Baseline Requirements §6.3.2, the 2020 to 2026 limit). */
+export const leafDays = 397;
+const authorityDays = 3650;
+
+/** Makes the practice authority: self-signed, may sign leafs only (RFC 5280 §4.2.1.9, path length 0). */
+export async function makeAuthority({ name, now }: { name: string; now: Date }): Promise<Pair> {
+  const keys = await newKeys();
+  const certificate = await x509.X509CertificateGenerator.createSelfSigned({
+    serialNumber: serial(),
+    name: [{ CN: [name] }],
+    ...dates(now, authorityDays),
+    signingAlgorithm: signature,
+    keys,
+    extensions: [
+      new x509.BasicConstraintsExtension(true, 0, true),
+      new x509.KeyUsagesExtension(x509.KeyUsageFlags.keyCertSign | x509.KeyUsageFlags.cRLSign, true),
+      await x509.SubjectKeyIdentifierExtension.create(keys.publicKey),
+    ],
+  });
+  return { certificate: pem(certificate), key: await keyPem(keys.privateKey) };
+}
+
+/** Makes a leaf for `names`, signed by `authority`. The authority itself is put behind it, so the file holds the chain. */
+export async function makeLeaf({
+  names,
+  authority,
+  now,
+}: {
+  names: string[];
+  authority: Pair;
+  now: Date;
+}): Promise<Pair> {
+  const keys = await newKeys();
+  const issuer = new x509.X509Certificate(authority.certificate);
+  const signingKey = await readKey(authority.key);
+  const certificate = await x509.X509CertificateGenerator.create({
+    serialNumber: serial(),
+    // The subject stays without a common name: names count in subjectAltName only, and a long one would not fit there.
+    subject: '',
+    issuer: issuer.subject,
+    ...dates(now, leafDays - 1),
+    signingAlgorithm: signature,
+    signingKey,
+    publicKey: keys.publicKey,
+    extensions: [
+      new x509.BasicConstraintsExtension(false, undefined, true),
+      new x509.KeyUsagesExtension(x509.KeyUsageFlags.digitalSignature, true),
+      new x509.ExtendedKeyUsageExtension([x509.ExtendedKeyUsage.serverAuth]),
+      // RFC 5280 §4.2.1.6: critical when the subject is empty.
+      new x509.SubjectAlternativeNameExtension(
+        names.map((value) => ({ type: 'dns' as const, value })),
+        true,
+      ),
+      await x509.AuthorityKeyIdentifierExtension.create(issuer.publicKey),
+      await x509.SubjectKeyIdentifierExtension.create(keys.publicKey),
+    ],
+  });
+  return { certificate: pem(certificate) + pem(issuer), key: await keyPem(keys.privateKey) };
+}
+
+/** Makes the throwaway certificate: self-signed, without any name, so that a server starts and no browser believes it. */
+export async function makeThrowaway(now: Date): Promise<Pair> {
+  const keys = await newKeys();
+  const certificate = await x509.X509CertificateGenerator.createSelfSigned({
+    serialNumber: serial(),
+    name: [{ CN: ['throwaway certificate of Mile Marker'] }],
+    ...dates(now, 30),
+    signingAlgorithm: signature,
+    keys,
+    extensions: [new x509.BasicConstraintsExtension(false, undefined, true)],
+  });
+  return { certificate: pem(certificate), key: await keyPem(keys.privateKey) };
+}
+
+/** An hour of the past is covered too, for clocks that run behind. */
+function dates(now: Date, days: number): { notBefore: Date; notAfter: Date } {
+  return { notBefore: new Date(now.getTime() - dayMs / 24), notAfter: new Date(now.getTime() + days * dayMs) };
+}
+
+async function newKeys(): Promise<webcrypto.CryptoKeyPair> {
+  return (await webcrypto.subtle.generateKey(keyKind, true, ['sign', 'verify'])) as webcrypto.CryptoKeyPair;
+}
+
+async function keyPem(key: webcrypto.CryptoKey): Promise<string> {
+  return `${x509.PemConverter.encode(await webcrypto.subtle.exportKey('pkcs8', key), 'PRIVATE KEY')}\n`;
+}
+
+async function readKey(text: string): Promise<webcrypto.CryptoKey> {
+  const bytes = x509.PemConverter.decodeFirst(text);
+  return webcrypto.subtle.importKey('pkcs8', bytes, keyKind, false, ['sign']);
+}
+
+function pem(certificate: x509.X509Certificate): string {
+  return `${certificate.toString('pem')}\n`;
+}
+
+/** RFC 5280 §4.1.2.2: positive, not zero, at most 20 octets. */
+function serial(): string {
+  const bytes = randomBytes(16);
+  bytes.writeUInt8((bytes.readUInt8(0) & 0x7f) | 0x40, 0);
+  return bytes.toString('hex');
+}

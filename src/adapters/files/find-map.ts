@@ -1,0 +1,44 @@
+import { access } from 'node:fs/promises';
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
+import { Trouble } from '../trouble.ts';
+
+export const mapName = 'mile-marker.yaml';
+
+export interface FindMapInput {
+  option: string | undefined;
+  cwd: string;
+  env: Readonly<Record<string, string | undefined>>;
+}
+
+/**
+ * The map to use: `--map`, else `MILE_MARKER_MAP`, else the nearest of this folder and its parents, else
+ * `/etc/mile-marker/`. Absolute path.
+ *
+ * @throws Trouble `map-not-found` (exit code 2)
+ */
+export async function findMap({ option, cwd, env }: FindMapInput): Promise<string> {
+  const named = option ?? env['MILE_MARKER_MAP'];
+  if (named !== undefined && named !== '') return resolve(cwd, named);
+  for (let folder = cwd; ; folder = dirname(folder)) {
+    if (await exists(join(folder, mapName))) return join(folder, mapName);
+    if (folder === dirname(folder)) break;
+  }
+  const shared = join('/etc/mile-marker', mapName);
+  if (await exists(shared)) return shared;
+  const message = `There is no ${mapName} in ${cwd}, in the folders above it, or in /etc/mile-marker.`;
+  const remedy = 'Make one: mile-marker start --domain NAME --address ADDRESS. Or say where it is with --map FILE.';
+  throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
+}
+
+async function exists(path: string): Promise<boolean> {
+  return access(path).then(
+    () => true,
+    () => false,
+  );
+}
+
+/** A path as a person in `cwd` would write it: relative when it lies below, absolute otherwise. */
+export function shownPath(path: string, cwd: string): string {
+  const below = relative(cwd, path);
+  return below === '' || below.startsWith('..') || isAbsolute(below) ? path : below;
+}

@@ -1,0 +1,123 @@
+import { appendFile, lstat, mkdir, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
+import { dirname, join, relative } from 'node:path';
+import type { WrittenFile } from '../../core/proxies/renderer.ts';
+import { codeOf, Trouble } from '../trouble.ts';
+import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble } from './safe-write.ts';
+
+/** A written state of the front's files. `digest` covers every file but the mark's own. */
+export interface Generation {
+  number: number;
+  digest: string;
+  files: WrittenFile[];
+}
+
+const marked = /^generation (\d{4,}) (sha256:[0-9a-f]{64})$/m;
+
+/** The generation mark: what the mark listener answers, and the first line of `mark.txt`. */
+export function markText({ number, digest }: Pick<Generation, 'number' | 'digest'>): string {
+  return `generation ${folderName(number)} ${digest}`;
+}
+
+/**
+ * The generation that `current` points at, or null before the first.
+ *
+ * @throws Trouble `generation-unreadable` when the folder was changed by something else
+ */
+export async function readCurrent(folder: string): Promise<Generation | null> {
+  const target = await linkTarget(join(folder, 'current'));
+  if (target === null) return null;
+  const own = join(folder, target);
+  try {
+    const mark = marked.exec(await readFile(join(own, 'mark.txt'), 'utf8'));
+    if (mark === null) throw new Error('its mark.txt says no generation');
+    return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own) };
+  } catch (cause) {
+    const message = `The newest generation, ${own}, cannot be read.`;
+    const remedy = `Remove the link ${join(folder, 'current')} and write again; older generations stay.`;
+    throw new Trouble({ code: 'generation-unreadable', message, remedy, cause });
+  }
+}
+
+async function linkTarget(path: string): Promise<string | null> {
+  try {
+    return await readlink(path);
+  } catch (cause) {
+    if (codeOf(cause) === 'ENOENT') return null;
+    const remedy = 'Move away what stands there; it should be the link to the newest generation.';
+    throw new Trouble({ code: 'current-not-link', message: `${path} is not a link.`, remedy, cause });
+  }
+}
+
+async function readTree(folder: string): Promise<WrittenFile[]> {
+  const entries = await readdir(folder, { recursive: true, withFileTypes: true });
+  const paths = entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name));
+  return Promise.all(
+    paths.sort().map(async (path) => ({ path: relative(folder, path), content: await readFile(path, 'utf8') })),
+  );
+}
+
+/** The number that the next generation will have. Abandoned ones are counted too, so that no number is used twice. */
+export async function nextNumber(folder: string): Promise<number> {
+  let names: string[];
+  try {
+    names = await readdir(join(folder, 'generations'));
+  } catch (cause) {
+    if (codeOf(cause) === 'ENOENT') return 1;
+    throw writeTrouble(join(folder, 'generations'), cause);
+  }
+  return 1 + Math.max(0, ...names.filter((name) => /^\d{4,}$/.test(name)).map(Number));
+}
+
+/**
+ * Writes a generation whole, makes it durable, then switches `current` to it. Killed at any point it leaves either the
+ * old state or the new one, and the next run clears what was half-made.
+ *
+ * @param now time for the journal, ISO 8601
+ */
+export async function writeGeneration(folder: string, generation: Generation, now: string): Promise<void> {
+  const { number, digest, files } = generation;
+  const generations = join(folder, 'generations');
+  await ensureFolder(folder);
+  await ensureFolder(generations);
+  await clearHalfMade(generations);
+  const half = join(generations, `.${folderName(number)}.new`);
+  try {
+    await mkdir(half, { mode: 0o755 });
+    for (const { path, content } of files) {
+      await mkdir(dirname(join(half, path)), { recursive: true, mode: 0o755 });
+      await writeNew(join(half, path), content);
+    }
+    await writeNew(join(half, 'mark.txt'), `${markText(generation)}\n`);
+    for (const inner of new Set(files.map(({ path }) => dirname(join(half, path))))) await syncFolder(inner);
+    await rename(half, join(generations, folderName(number)));
+  } catch (cause) {
+    await rm(half, { recursive: true, force: true });
+    throw writeTrouble(generations, cause);
+  }
+  await syncFolder(generations);
+  await record(folder, { at: now, event: 'prepared', generation: number, digest });
+  await switchLink(join(folder, 'current'), `generations/${folderName(number)}`);
+  await record(folder, { at: now, event: 'switched', generation: number, digest });
+}
+
+async function clearHalfMade(generations: string): Promise<void> {
+  for (const name of await readdir(generations)) {
+    if (/^\.\d{4,}\.new$/.test(name)) await rm(join(generations, name), { recursive: true, force: true });
+  }
+}
+
+/** The journal is only ever added to; a switch that was cut short is seen as `prepared` without `switched`. */
+async function record(folder: string, event: Record<string, unknown>): Promise<void> {
+  const path = join(folder, 'journal.jsonl');
+  try {
+    const there = await lstat(path).catch(() => null);
+    if (there?.isSymbolicLink() === true) throw Object.assign(new Error('link'), { code: 'ELOOP' });
+    await appendFile(path, `${JSON.stringify(event)}\n`, { mode: 0o644 });
+  } catch (cause) {
+    throw writeTrouble(path, cause);
+  }
+}
+
+function folderName(number: number): string {
+  return String(number).padStart(4, '0');
+}

@@ -1,0 +1,65 @@
+import { open } from 'node:fs/promises';
+import { reasonOf, Trouble, codeOf } from '../trouble.ts';
+
+export interface ReadTextInput {
+  path: string;
+  /** What the file is to the reader, such as "map". */
+  what: string;
+  maxBytes?: number;
+}
+
+const mebibyte = 1024 * 1024;
+
+/**
+ * Reads a UTF-8 text file of at most `maxBytes` (default 1 MiB). A byte order mark is dropped.
+ *
+ * @throws Trouble `file-unreadable`, `file-too-large`, `file-not-utf8` (all exit code 2)
+ */
+export async function readText({ path, what, maxBytes = mebibyte }: ReadTextInput): Promise<string> {
+  const bytes = await readBytes({ path, what, maxBytes });
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch (cause) {
+    const message = `The ${what} ${path} is not UTF-8 text; byte ${String(firstBadByte(bytes) + 1)} cannot be read.`;
+    throw new Trouble({ code: 'file-not-utf8', message, remedy: 'Save it as UTF-8.', exitCode: 2, cause });
+  }
+}
+
+async function readBytes({ path, what, maxBytes = mebibyte }: ReadTextInput): Promise<Buffer> {
+  try {
+    await using handle = await opened(path);
+    const stat = await handle.file.stat();
+    if (stat.isDirectory()) throw Object.assign(new Error('folder'), { code: 'EISDIR' });
+    const buffer = Buffer.alloc(maxBytes + 1);
+    let length = 0;
+    // Read until the end, since pipes and files under /proc do not say their size.
+    for (;;) {
+      const { bytesRead } = await handle.file.read(buffer, length, buffer.length - length);
+      length += bytesRead;
+      if (bytesRead === 0 || length === buffer.length) break;
+    }
+    if (length > maxBytes) throw tooLarge({ path, what, maxBytes });
+    return buffer.subarray(0, length);
+  } catch (cause) {
+    if (cause instanceof Trouble) throw cause;
+    const message = `The ${what} ${path} cannot be read: ${reasonOf(cause)}.`;
+    const remedy = codeOf(cause) === 'EACCES' ? 'Give yourself the right to read it.' : 'Check the path.';
+    throw new Trouble({ code: 'file-unreadable', message, remedy, exitCode: 2, cause });
+  }
+}
+
+async function opened(path: string) {
+  const file = await open(path, 'r');
+  return { file, [Symbol.asyncDispose]: () => file.close() };
+}
+
+function tooLarge({ path, what, maxBytes }: Required<ReadTextInput>): Trouble {
+  const message = `The ${what} ${path} is larger than ${String(maxBytes / mebibyte)} MiB.`;
+  return new Trouble({ code: 'file-too-large', message, remedy: 'Check that it is the file you meant.', exitCode: 2 });
+}
+
+function firstBadByte(bytes: Buffer): number {
+  const text = bytes.toString('utf8');
+  const at = text.indexOf('\ufffd');
+  return Buffer.byteLength(text.slice(0, Math.max(0, at)), 'utf8');
+}

@@ -1,0 +1,105 @@
+import { randomBytes } from 'node:crypto';
+import { chmod, link, lstat, mkdir, open, rename, rm, symlink } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+
+/** Turns the system's refusal to write into words with a remedy. */
+export function writeTrouble(path: string, cause: unknown): Trouble {
+  if (cause instanceof Trouble) return cause;
+  const remedies: Record<string, string> = {
+    EACCES: 'Give yourself the right to write there, or name another folder with --out.',
+    EEXIST: 'Move it away first; nothing of yours is overwritten.',
+    ENOSPC: 'Make room on the disk. What was there before is unchanged.',
+  };
+  const remedy = remedies[codeOf(cause) ?? ''] ?? 'Check the folder. What was there before is unchanged.';
+  return new Trouble({ code: 'cannot-write', message: `Cannot write ${path}: ${reasonOf(cause)}.`, remedy, cause });
+}
+
+/**
+ * Makes a folder (and those above it) unless it is there.
+ *
+ * @throws Trouble `folder-is-link` when a link stands in its place: nothing is written through links
+ */
+export async function ensureFolder(path: string, mode = 0o755): Promise<void> {
+  try {
+    await mkdir(path, { recursive: true, mode });
+  } catch (cause) {
+    throw writeTrouble(path, cause);
+  }
+  if (!(await lstat(path)).isSymbolicLink()) return;
+  const message = `${path} is a link, and nothing is written through links.`;
+  throw new Trouble({
+    code: 'folder-is-link',
+    message,
+    remedy: 'Replace the link by a folder, or name the real folder.',
+  });
+}
+
+/**
+ * Writes a whole file or nothing: a new file beside it, made durable, then renamed over it. A link in its place is
+ * replaced, never followed. The mode is there from the first instant.
+ */
+export async function writeWhole(path: string, content: string, mode = 0o644): Promise<void> {
+  const fresh = freshName(path);
+  try {
+    await writeNew(fresh, content, mode);
+    await rename(fresh, path);
+  } catch (cause) {
+    await rm(fresh, { force: true });
+    throw writeTrouble(path, cause);
+  }
+  await syncFolder(dirname(path));
+}
+
+/** Writes a whole file where none may be: the file appears complete or not at all, and one that is there stays. */
+export async function writeFirst(path: string, content: string, mode = 0o644): Promise<void> {
+  const fresh = freshName(path);
+  try {
+    await writeNew(fresh, content, mode);
+    await link(fresh, path);
+  } catch (cause) {
+    throw writeTrouble(path, cause);
+  } finally {
+    await rm(fresh, { force: true });
+  }
+}
+
+/** Writes a new file and makes it durable. Fails when anything stands there. */
+export async function writeNew(path: string, content: string, mode = 0o644): Promise<void> {
+  const file = await open(path, 'wx', mode);
+  try {
+    await file.writeFile(content);
+    // The process mask may have taken bits away that a server's own user needs.
+    await chmod(path, mode);
+    await file.sync();
+  } finally {
+    await file.close();
+  }
+}
+
+/** Points a relative link at `target` in one step. */
+export async function switchLink(path: string, target: string): Promise<void> {
+  const fresh = freshName(path);
+  try {
+    await symlink(target, fresh);
+    await rename(fresh, path);
+  } catch (cause) {
+    await rm(fresh, { force: true });
+    throw writeTrouble(path, cause);
+  }
+  await syncFolder(dirname(path));
+}
+
+/** Makes renames in a folder durable. */
+export async function syncFolder(path: string): Promise<void> {
+  const folder = await open(path, 'r');
+  try {
+    await folder.sync();
+  } finally {
+    await folder.close();
+  }
+}
+
+function freshName(path: string): string {
+  return join(dirname(path), `.${basename(path)}.${randomBytes(6).toString('hex')}.new`);
+}

@@ -1,0 +1,30 @@
+import { lstat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { ensureFolder, writeWhole } from './safe-write.ts';
+
+/** Everything Mile Marker keeps beside a map. */
+export interface StatePaths {
+  root: string;
+  practice: string;
+  certificates: string;
+  front: string;
+}
+
+/** @param mapFile absolute path of the map */
+export function statePaths(mapFile: string): StatePaths {
+  const root = join(dirname(mapFile), '.mile-marker');
+  return {
+    root,
+    practice: join(root, 'practice'),
+    certificates: join(root, 'certificates'),
+    front: join(root, 'front'),
+  };
+}
+
+/** Makes the state folder with a `.gitignore` of its own: keys must not travel into a repository with the map. */
+export async function ensureState({ root }: StatePaths): Promise<void> {
+  await ensureFolder(root);
+  const ignore = join(root, '.gitignore');
+  const there = await lstat(ignore).catch(() => null);
+  if (there === null) await writeWhole(ignore, '*\n');
+}

@@ -1,0 +1,55 @@
+import { getServers } from 'node:dns';
+import { existsSync, readFileSync } from 'node:fs';
+import { networkInterfaces } from 'node:os';
+import type { HostFacts, InterfaceAddress } from '../../core/inventory/inventory.ts';
+import { parseAddress, parseNetwork } from '../../core/networks/address.ts';
+
+/** Where distributions keep the authorities that the machine trusts, the usual ones first. */
+const rootFiles = ['/etc/ssl/certs/ca-certificates.crt', '/etc/pki/tls/certs/ca-bundle.crt', '/etc/ssl/cert.pem'];
+
+/** Learns what this host is like. Nothing is sent. */
+export function hostFacts(): HostFacts {
+  return {
+    addresses: interfaceAddresses(),
+    gateway: defaultGateway(),
+    resolvers: getServers().flatMap((server) => parseAddress(server) ?? []),
+    trustedRoots: rootFiles.find((file) => existsSync(file)) ?? null,
+  };
+}
+
+function interfaceAddresses(): InterfaceAddress[] {
+  return Object.entries(networkInterfaces()).flatMap(([name, entries]) =>
+    (entries ?? []).flatMap(({ address, cidr }) => {
+      const own = parseAddress(address);
+      const network = cidr === null ? null : parseNetwork(cidr);
+      if (own === null || network === null) return [];
+      return [{ interface: name, address: own, network, ofContainers: ofContainers(name) }];
+    }),
+  );
+}
+
+/** Container engines name their bridges and virtual ends in these ways. */
+function ofContainers(name: string): boolean {
+  return /^(docker\d|docker_gwbridge|br-[0-9a-f]{12}|veth|podman\d|cni)/.test(name);
+}
+
+/** The IPv4 default gateway from the kernel's route table (proc(5), /proc/net/route: little-endian hex). */
+function defaultGateway(): string | null {
+  let table: string;
+  try {
+    table = readFileSync('/proc/net/route', 'utf8');
+  } catch {
+    return null;
+  }
+  for (const line of table.split('\n').slice(1)) {
+    const [, destination, gateway = '', flags = '0'] = line.split('\t');
+    const isGateway = (parseInt(flags, 16) & 2) !== 0;
+    if (destination === '00000000' && isGateway) return fromLittleEndian(gateway);
+  }
+  return null;
+}
+
+function fromLittleEndian(hex: string): string | null {
+  const bytes = hex.match(/../g)?.reverse() ?? [];
+  return parseAddress(bytes.map((byte) => String(parseInt(byte, 16))).join('.'));
+}

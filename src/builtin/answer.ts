@@ -1,0 +1,36 @@
+import { STATUS_CODES, type ServerResponse } from 'node:http';
+
+/** What the front itself says. Nothing of the inside stands in it. */
+const explanations: Record<number, string> = {
+  400: 'The request is malformed.',
+  403: 'This name is not open to your network.',
+  404: 'There is nothing under this name.',
+  405: 'This method is not allowed here.',
+  421: 'This connection was made for another name.',
+  502: 'The service behind this name cannot be reached.',
+  504: 'The service behind this name does not answer in time.',
+};
+
+/** First words of every error that the builtin proxy itself answers; `verify` knows it by them. */
+export const ownWords = 'Mile Marker front:';
+
+/** Sends an answer of the front's own, with a short text unless it redirects. */
+export function sendAnswer(
+  response: ServerResponse,
+  status: number,
+  headers: Record<string, string>,
+  location?: string,
+): void {
+  if (response.headersSent) {
+    response.destroy();
+    return;
+  }
+  const reason = STATUS_CODES[status] ?? '';
+  const text = location === undefined ? `${ownWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n` : '';
+  response.writeHead(status, {
+    ...headers,
+    ...(location === undefined ? { 'content-type': 'text/plain; charset=utf-8' } : { location }),
+    'content-length': Buffer.byteLength(text),
+  });
+  response.end(text);
+}

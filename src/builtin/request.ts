@@ -1,0 +1,57 @@
+import type { IncomingMessage } from 'node:http';
+import { TLSSocket } from 'node:tls';
+import type { VerdictRequest } from '../core/verdict/verdict.ts';
+
+/** A Node request as the verdict sees it: every Host line, the raw target, the name of the handshake. */
+export function toVerdictRequest(request: IncomingMessage): VerdictRequest {
+  const { socket } = request;
+  const headers: Record<string, string[]> = {};
+  for (const [name, value] of headerLines(request.rawHeaders)) (headers[name.toLowerCase()] ??= []).push(value);
+  return {
+    listener: socket instanceof TLSSocket ? 'https' : 'http',
+    sni: socket instanceof TLSSocket && typeof socket.servername === 'string' ? socket.servername : null,
+    host: headers['host'] ?? [],
+    method: request.method ?? '',
+    target: request.url ?? '',
+    httpVersion: request.httpVersion === '1.0' ? '1.0' : '1.1',
+    peer: socket.remoteAddress ?? '',
+    headers,
+    person: 'none',
+    overRate: false,
+  };
+}
+
+/** Pairs of name and value in the order and case in which they came. */
+export function headerLines(rawHeaders: readonly string[]): Array<[string, string]> {
+  const lines: Array<[string, string]> = [];
+  for (let at = 0; at + 1 < rawHeaders.length; at += 2) lines.push([rawHeaders[at] ?? '', rawHeaders[at + 1] ?? '']);
+  return lines;
+}
+
+/** Headers that belong to one connection and are never passed on (RFC 9110 §7.6.1), and those that an upgrade brings. */
+const hopByHop = [
+  'connection',
+  'expect',
+  'http2-settings',
+  'keep-alive',
+  'proxy-connection',
+  'te',
+  'trailer',
+  'transfer-encoding',
+  'upgrade',
+];
+
+/**
+ * The header lines that may pass to the other side: without those of this connection, the ones that `Connection` names,
+ * and the ones in `replaced`. Names with an underscore are dropped, since many programs read `X_Forwarded_For` as
+ * `X-Forwarded-For`. Lengths and Host are never dropped on a client's say.
+ */
+export function passable(rawHeaders: readonly string[], replaced: readonly string[] = []): Array<[string, string]> {
+  const lines = headerLines(rawHeaders);
+  const named = lines
+    .filter(([name]) => name.toLowerCase() === 'connection')
+    .flatMap(([, value]) => value.split(',').map((token) => token.trim().toLowerCase()))
+    .filter((token) => token !== 'content-length' && token !== 'host');
+  const dropped = new Set([...hopByHop, ...named, ...replaced]);
+  return lines.filter(([name]) => !dropped.has(name.toLowerCase()) && !name.includes('_'));
+}

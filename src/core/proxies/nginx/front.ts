@@ -1,0 +1,83 @@
+import { withPort } from '../../networks/address.ts';
+import type { Plan } from '../../plan/plan.ts';
+import type { Placement } from '../renderer.ts';
+import { block, comment, dollarVariable, quote } from './quote.ts';
+
+/** The entry file: what all roads share, what strangers get, and one include a road. */
+export function frontFile(plan: Plan, { current }: Placement): string {
+  const lines = [
+    comment('Written by Mile Marker from your map; `mile-marker write` writes it anew. Do not edit it here.'),
+    comment('It belongs inside `http { }` of your nginx configuration, by one include line.'),
+    '',
+    dollarVariable,
+    '',
+    comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
+    ...block('map $http_upgrade $mile_marker_stretch', ['default @service;', '"~*^websocket$" @live;']),
+    '',
+    comment(
+      'Which certificate was shown, by the name in the handshake. A map compares without case; $ssl_server_name keeps it.',
+    ),
+    ...block('map $ssl_server_name $mile_marker_shown', ['default "";', ...shownLines(plan)]),
+    '',
+    ...hashLines(plan),
+    comment('Names that are not on the map.'),
+    ...block('server', [
+      ...listenLines(plan, 'http', ' default_server'),
+      'server_name _;',
+      'server_tokens off;',
+      ...strangerLines(plan),
+    ]),
+    ...block('server', [
+      ...listenLines(plan, 'https', ' ssl default_server'),
+      'server_name _;',
+      'server_tokens off;',
+      'ssl_reject_handshake on;',
+      ...strangerLines(plan),
+    ]),
+    '',
+    `include ${quote(`${current}/mark.conf`)};`,
+    ...plan.roads.map(({ name }) => `include ${quote(`${current}/roads/${name}.conf`)};`),
+    '',
+  ];
+  return lines.join('\n');
+}
+
+/** `listen` lines for one of the two listeners. An IPv6 wildcard takes IPv6 only, which is nginx's default. */
+export function listenLines(plan: Plan, listener: 'http' | 'https', extra = ''): string[] {
+  const { addresses } = plan.front.listen;
+  return addresses.map((address) => `listen ${withPort(address, plan.front.listen[listener])}${extra};`);
+}
+
+/**
+ * The same refusal of unsound targets as in the verdict, where nginx would pass them on: `#` and bytes outside printable
+ * ASCII. nginx itself refuses broken percent-encoding and paths that climb above the root.
+ */
+export const soundTargetLines: readonly string[] = ['if ($request ~ "[^\\x20-\\x7e]|#") {', '    return 400;', '}'];
+
+function shownLines({ certificates }: Plan): string[] {
+  return certificates.flatMap(({ id, names }) => names.map((name) => `${name} ${quote(id)};`));
+}
+
+function strangerLines({ front }: Plan): string[] {
+  switch (front.unknown.act) {
+    case 'refuse':
+      return [comment('444 closes the connection without a byte.'), 'return 444;'];
+    case 'not-found':
+      return [...soundTargetLines, 'return 404;'];
+    case 'redirect':
+      return [...soundTargetLines, `return 307 ${quote(front.unknown.url)};`];
+  }
+}
+
+/** nginx refuses to start when a name does not fit its hash tables. Written only where needed: a second setting of them is an error. */
+function hashLines({ roads }: Plan): string[] {
+  const longest = Math.max(0, ...roads.map(({ name }) => name.length));
+  const lines: string[] = [];
+  if (longest > 40) lines.push('server_names_hash_bucket_size 512;', 'map_hash_bucket_size 512;');
+  if (roads.length > 250)
+    lines.push(
+      `server_names_hash_max_size ${String(roads.length * 8)};`,
+      `map_hash_max_size ${String(roads.length * 8)};`,
+    );
+  return lines.length === 0 ? [] : [comment('Room for the names of this map.'), ...lines, ''];
+}

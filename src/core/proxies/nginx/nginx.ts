@@ -1,0 +1,56 @@
+import { withPort } from '../../networks/address.ts';
+import type { Renderer } from '../renderer.ts';
+import { frontFile } from './front.ts';
+import { block, comment, quote } from './quote.ts';
+import { roadFile } from './road.ts';
+
+export const nginx: Renderer = {
+  entry: 'front.conf',
+  includeLine: ({ current }) => ({
+    line: `include ${quote(`${current}/front.conf`)};`,
+    where: 'inside http { } of nginx.conf',
+  }),
+  render: (plan, placement) => [
+    { path: 'front.conf', content: frontFile(plan, placement) },
+    ...plan.roads.map((road) => ({ path: `roads/${road.name}.conf`, content: roadFile(plan, road) })),
+  ],
+  renderMark: ({ front }, mark) => ({
+    path: 'mark.conf',
+    content: [
+      comment('Answers which generation this nginx really runs: a reload that reports success proves nothing.'),
+      ...block('server', [
+        `listen ${withPort(front.mark.address, front.mark.port)};`,
+        'server_name _;',
+        'server_tokens off;',
+        'default_type text/plain;',
+        ...block('location = /mark', [`return 200 ${quote(mark)};`]),
+        ...block('location /', ['return 404;']),
+      ]),
+      '',
+    ].join('\n'),
+  }),
+  // `include` takes patterns, `ssl_certificate` takes variables, and neither can be told not to.
+  unusablePath: (path) => /[$*?[\]\u0000-\u001f\u007f]/.exec(path)?.[0] ?? null,
+};
+
+/**
+ * A whole nginx configuration round the written files, for an nginx of one's own that needs no root: the demo and the
+ * tests run it.
+ *
+ * @param runFolder absolute path of a folder that nginx may write to
+ */
+export function standalone({ current, runFolder }: { current: string; runFolder: string }): string {
+  const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'];
+  return [
+    'worker_processes 1;',
+    `pid ${quote(`${runFolder}/nginx.pid`)};`,
+    `error_log ${quote(`${runFolder}/error.log`)} warn;`,
+    ...block('events', ['worker_connections 512;']),
+    ...block('http', [
+      'access_log off;',
+      ...temporary.map((name) => `${name}_temp_path ${quote(`${runFolder}/${name}`)};`),
+      `include ${quote(`${current}/front.conf`)};`,
+    ]),
+    '',
+  ].join('\n');
+}

@@ -1,0 +1,30 @@
+/**
+ * A value as nginx reads it back byte for byte: in double quotes, with `\` and `"` escaped, and `$` through a variable,
+ * since nginx replaces variables in every kind of quotes and has no escape for them. Needs `dollarVariable` declared.
+ *
+ * @throws RangeError on control characters: `\n` in a quoted value becomes a real line end in a response header.
+ */
+export function quote(value: string): string {
+  if (/[\u0000-\u001f\u007f]/.test(value))
+    throw new RangeError('a control character cannot stand in nginx configuration');
+  const escaped = value.replace(/[\\"]/g, '\\$&').replace(/\$/g, '${mile_marker_dollar}');
+  return `"${escaped}"`;
+}
+
+/** A quoted value that goes on with one of nginx's own variables, such as `$request_uri`. */
+export function quoteThen(value: string, variable: string): string {
+  return `${quote(value).slice(0, -1)}${variable}"`;
+}
+
+/** Declares the variable that `quote` writes for a dollar sign. */
+export const dollarVariable = 'geo $mile_marker_dollar {\n    default "$";\n}';
+
+/** Text for a comment: one line, and no backslash at its end. */
+export function comment(text: string): string {
+  return `# ${text.replace(/[\u0000-\u001f\u007f]+/g, ' ').replace(/\\+$/, '')}`;
+}
+
+/** Lines inside a block. */
+export function block(head: string, lines: readonly string[]): string[] {
+  return [`${head} {`, ...lines.map((line) => (line === '' ? '' : `    ${line}`)), '}'];
+}

@@ -1,0 +1,156 @@
+import { inUrl, withPort } from '../../networks/address.ts';
+import type { Plan, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import { forgeable } from '../../verdict/verdict.ts';
+import { listenLines, soundTargetLines } from './front.ts';
+import { block, comment, quote, quoteThen } from './quote.ts';
+
+/**
+ * The file of one road. nginx runs `if` and `return` of a server before access rules, and access rules before
+ * `try_files`: so refusals that come before the gate stand in the server, the gate in `location /`, and where the road
+ * leads in a named location that only `try_files` opens. A `return` beside the access rules would answer past them.
+ */
+export function roadFile(plan: Plan, road: PlannedRoad): string {
+  const certificate = plan.certificates.find(({ id }) => id === road.certificate);
+  const lines = [
+    comment(`Road ${road.name}, line ${String(road.where.line)} of the map.`),
+    comment(describe(road)),
+    '',
+    comment('Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).'),
+    ...block('server', [
+      ...listenLines(plan, 'http'),
+      `server_name ${road.name};`,
+      'server_tokens off;',
+      ...soundTargetLines,
+      `return 308 ${quoteThen(`https://${road.authority}`, '$request_uri')};`,
+    ]),
+    '',
+    ...block('server', [
+      ...listenLines(plan, 'https', ' ssl'),
+      `server_name ${road.name};`,
+      'server_tokens off;',
+      `ssl_certificate ${quote(certificate?.certificateFile ?? '')};`,
+      `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
+      'ssl_protocols TLSv1.2 TLSv1.3;',
+      'client_max_body_size 0;',
+      ...soundTargetLines,
+      comment('The certificate that was shown must cover this name.'),
+      ...block(`if ($mile_marker_shown != ${quote(road.certificate)})`, ['return 421;']),
+      '',
+      ...leadsLines(plan, road),
+    ]),
+    '',
+  ];
+  return lines.join('\n');
+}
+
+function describe({ leads, gate }: PlannedRoad): string {
+  if (leads.kind === 'redirect') return `Redirects to ${leads.url}. Gate: ${gate.name}.`;
+  if (leads.upstream === null) return `Leads nowhere yet. Gate: ${gate.name}.`;
+  return `Leads to ${originOf(leads.upstream)}: ${leads.upstream.why}. Gate: ${gate.name}.`;
+}
+
+function originOf({ scheme, host, port }: Upstream): string {
+  return `${scheme}://${withPort(host, port)}`;
+}
+
+function leadsLines(plan: Plan, road: PlannedRoad): string[] {
+  const { leads } = road;
+  // Nothing lies below /dev/null, so `try_files` always goes on to the named location.
+  const gate = (next: string): string[] =>
+    block('location /', [...gateLines(road), `try_files /dev/null/none ${next};`]);
+  if (leads.kind === 'redirect') {
+    const to = `return ${String(leads.status)} ${quoteThen(leads.url, '$request_uri')};`;
+    return [...gate('@redirect'), ...block('location @redirect', [to])];
+  }
+  const to = leads.upstream === null ? null : passLines(plan, leads.upstream);
+  if (to === null) return [...gate('@nowhere'), ...block('location @nowhere', ['return 502;'])];
+  const { silenceSeconds, liveSeconds } = plan.limits;
+  return [
+    ...gate('$mile_marker_stretch'),
+    ...block('location @service', [
+      ...to,
+      'proxy_set_header Connection "";',
+      'proxy_set_header Upgrade "";',
+      ...headerLines(plan, road),
+      ...streamLines(plan, silenceSeconds),
+    ]),
+    ...block('location @live', [
+      ...to,
+      'proxy_set_header Connection upgrade;',
+      'proxy_set_header Upgrade websocket;',
+      ...headerLines(plan, road),
+      ...streamLines(plan, liveSeconds),
+    ]),
+  ];
+}
+
+function gateLines({ gate }: PlannedRoad): string[] {
+  if (gate.networks === null) return [];
+  const { networks, except } = gate.networks;
+  return [
+    ...except.map((address) => `deny ${address};`),
+    ...networks.map((network) => `allow ${network};`),
+    'deny all;',
+  ];
+}
+
+/** Where to dial, or null when this host lacks what a safe connection needs. */
+function passLines({ host }: Plan, upstream: Upstream): string[] | null {
+  if (upstream.scheme === 'https' && host.trustedRoots === null) return null;
+  if (upstream.byName && host.resolvers.length === 0) return null;
+  const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots ?? '') : [];
+  if (!upstream.byName) return [`proxy_pass ${originOf(upstream)};`, ...tls];
+  return [
+    comment('Through a variable, so that nginx starts without the name and looks it up again when it moves.'),
+    comment('This lookup asks DNS only; /etc/hosts is not read.'),
+    `resolver ${host.resolvers.map(inUrl).join(' ')} valid=30s;`,
+    `set $mile_marker_to ${quote(originOf(upstream))};`,
+    'proxy_pass $mile_marker_to;',
+    ...tls,
+  ];
+}
+
+/** `proxy_ssl_verify` is off by default, and the name is not sent by default. */
+function tlsLines({ verifyAs }: Upstream, trustedRoots: string): string[] {
+  return [
+    'proxy_ssl_server_name on;',
+    `proxy_ssl_name ${quote(verifyAs ?? '')};`,
+    'proxy_ssl_verify on;',
+    'proxy_ssl_verify_depth 4;',
+    `proxy_ssl_trusted_certificate ${quote(trustedRoots)};`,
+  ];
+}
+
+function headerLines(plan: Plan, { authority }: PlannedRoad): string[] {
+  const set: Record<string, string> = {
+    'x-forwarded-for': '$remote_addr',
+    'x-forwarded-host': quote(authority),
+    'x-forwarded-port': String(plan.front.ports.https),
+    'x-forwarded-proto': 'https',
+  };
+  return [
+    `proxy_set_header Host ${quote(authority)};`,
+    // An empty value takes the header away; what a stranger wrote never passes.
+    ...forgeable.map((name) => `proxy_set_header ${headerCase(name)} ${set[name] ?? '""'};`),
+  ];
+}
+
+function headerCase(name: string): string {
+  return name
+    .replace(/(^|-)([a-z])/g, (_, dash: string, letter: string) => dash + letter.toUpperCase())
+    .replace('Ip', 'IP');
+}
+
+/** Bytes pass both ways as they come; nginx would hold uploads and event streams back. */
+function streamLines({ limits }: Plan, silenceSeconds: number): string[] {
+  return [
+    'proxy_http_version 1.1;',
+    'proxy_redirect off;',
+    'proxy_buffering off;',
+    'proxy_request_buffering off;',
+    'proxy_next_upstream off;',
+    `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
+    `proxy_send_timeout ${String(silenceSeconds)}s;`,
+    `proxy_read_timeout ${String(silenceSeconds)}s;`,
+  ];
+}

@@ -1,0 +1,27 @@
+import type { Plan } from '../plan/plan.ts';
+
+/** One file of a generation. `path` is relative to the generation's folder, with `/` between its parts. */
+export interface WrittenFile {
+  path: string;
+  content: string;
+}
+
+/** Where the written files will lie, as the server sees it. `current` is the stable path of the newest generation. */
+export interface Placement {
+  current: string;
+}
+
+/**
+ * Turns a plan into the files of one server program. Pure and deterministic: equal plans give equal bytes.
+ *
+ * @property entry path of the one file that the server's own configuration includes
+ * @property includeLine the line a person adds to the server's own configuration, and where
+ * @property unusablePath why a folder's path cannot stand in this server's configuration, or null
+ */
+export interface Renderer {
+  entry: string;
+  includeLine: (placement: Placement) => { line: string; where: string };
+  render: (plan: Plan, placement: Placement) => WrittenFile[];
+  renderMark: (plan: Plan, mark: string) => WrittenFile;
+  unusablePath: (path: string) => string | null;
+}

@@ -1,0 +1,26 @@
+import { card, tell } from '../findings/card.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'front-without-address',
+  severity: 'error',
+  summary: 'The front takes its address from an interface that has none.',
+  why: 'Without the address nobody can say whether DNS points at it.',
+  source: 'map reference: `front.address`',
+  messages: {
+    none: {
+      message: 'The interface `{name}` of this host has no address, or does not exist; it has: {known}.',
+      remedy: 'Mend the name, or write the public address itself under `front.address`.',
+    },
+  },
+});
+
+export const frontWithoutAddress: Rule = {
+  card: words,
+  check: ({ map, plan, hostInterfaces }) =>
+    map.front.addresses.flatMap((address) => {
+      if (address.kind !== 'interface' || hostInterfaces.includes(address.name)) return [];
+      const data = { name: address.name, known: hostInterfaces };
+      return [tell(words, { say: 'none', data, where: plan.front.where, cause: `interface:${address.name}` })];
+    }),
+};

@@ -1,0 +1,55 @@
+import { card, tell } from '../findings/card.ts';
+import type { Evidence } from '../findings/finding.ts';
+import type { Service } from '../inventory/inventory.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'port-not-published',
+  severity: 'error',
+  summary: 'A road leads to a port of a service that is not published on this host.',
+  why: 'The proxy runs on the host, outside the container network, so only a published port can be dialled.',
+  source: 'Compose Specification, section "ports"',
+  messages: {
+    outside: {
+      message: '{port} is the port that `{service}` has outside; inside the container it listens on {inside}.',
+      remedy: 'Write `to: {service}:{inside}`.',
+    },
+    other: {
+      message: '`{service}` does not publish its port {port}; it publishes {published}.',
+      remedy: 'Write one of these after `{service}:`, or add under its `ports`: - "127.0.0.1:{port}:{port}"',
+    },
+    none: {
+      message: '`{service}` publishes no port, so the proxy cannot reach its port {port}.',
+      remedy:
+        'Add to the service: ports: ["127.0.0.1:{port}:{port}"] (any free port of this host may stand in the middle).',
+    },
+    picked: {
+      message: '`{service}` lets the engine pick the outside port of {port} anew at each start.',
+      remedy: 'Fix it under its `ports`: - "127.0.0.1:{port}:{port}"',
+    },
+  },
+});
+
+export const portNotPublished: Rule = {
+  card: words,
+  check: ({ map, resolutions }) =>
+    map.roads.flatMap(({ name, leads, leadsWhere: where }) => {
+      const found = resolutions.get(name);
+      if (leads.kind !== 'service' || found?.kind !== 'port-not-published') return [];
+      const about = { roads: [name], where, cause: `service:${leads.service}:${String(leads.port)}` };
+      return [tell(words, { ...sayWhy(found.service, leads.port, found.insideOf), ...about })];
+    }),
+};
+
+function sayWhy(
+  service: Service,
+  port: number,
+  insideOf: number | null,
+): { say: keyof typeof words.messages; data: Evidence } {
+  const data = { service: service.name, port };
+  if (insideOf !== null) return { say: 'outside', data: { ...data, inside: insideOf } };
+  const tcp = service.published.filter(({ protocol }) => protocol === 'tcp');
+  if (tcp.some(({ containerPort }) => containerPort === port)) return { say: 'picked', data };
+  const published = [...new Set(tcp.map(({ containerPort }) => String(containerPort)))];
+  return published.length === 0 ? { say: 'none', data } : { say: 'other', data: { ...data, published } };
+}

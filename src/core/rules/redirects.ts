@@ -1,0 +1,121 @@
+import { card, tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import { nearest } from '../findings/nearest.ts';
+import { hostOf, portOf } from '../map/leads.ts';
+import { isUnder } from '../names/host-name.ts';
+import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import type { Rule } from './rule.ts';
+
+const source = 'RFC 9110 §15.4: clients detect and refuse cyclical redirections';
+
+const toItself = card({
+  id: 'redirect-to-itself',
+  severity: 'error',
+  summary: 'A road redirects to its own name.',
+  why: 'Browsers stop with "too many redirects".',
+  source,
+  messages: {
+    itself: {
+      message: '`{key}` redirects to {url}, which is this road itself.',
+      remedy: 'Write the name it should lead to, or `to:` with the service.',
+    },
+  },
+});
+
+const inCircle = card({
+  id: 'redirect-circle',
+  severity: 'error',
+  summary: 'Several roads redirect to each other in a circle.',
+  why: 'Browsers stop with "too many redirects".',
+  source,
+  messages: {
+    circle: {
+      message: 'These roads redirect to each other without an end: {circle}.',
+      remedy: 'Let one of them lead to a service with `to:`.',
+    },
+  },
+});
+
+const toNowhere = card({
+  id: 'redirect-nowhere',
+  severity: 'error',
+  summary: 'A road redirects to a name under your domains that is not on the map.',
+  why: 'The front refuses names that are not on the map, so visitors are sent to an error.',
+  source: 'map reference: `unknown`',
+  messages: {
+    near: { message: '`{key}` redirects to {host}, which is not on the map.', remedy: 'Did you mean {near}?' },
+    far: {
+      message: '`{key}` redirects to {host}, which is not on the map.',
+      remedy: 'Add a road for {host}, or mend the URL.',
+    },
+  },
+});
+
+type Redirect = PlannedRoad & { leads: Extract<PlannedRoad['leads'], { kind: 'redirect' }> };
+
+export const redirectToItself: Rule = {
+  card: toItself,
+  check: ({ plan }) =>
+    redirects(plan)
+      .filter((road) => targetOf(plan, road) === road.name)
+      .map((road) => {
+        const data = { key: road.name, url: road.leads.url };
+        return tell(toItself, { say: 'itself', data, roads: [road.name], where: road.leadsWhere });
+      }),
+};
+
+export const redirectCircle: Rule = {
+  card: inCircle,
+  check: ({ plan }) => {
+    const next = new Map(redirects(plan).map((road) => [road.name, targetOf(plan, road)]));
+    const told = new Set<string>();
+    return redirects(plan).flatMap((road) => {
+      const circle = circleFrom(road.name, next);
+      if (circle === null || circle.length < 2 || told.has(road.name)) return [];
+      for (const name of circle) told.add(name);
+      const data = { circle: [...circle, road.name].join(' -> ') };
+      return [tell(inCircle, { say: 'circle', data, roads: circle, where: road.leadsWhere })];
+    });
+  },
+};
+
+/** The circle that begins and ends at `start`, or null when following redirects from it does not come back to it. */
+function circleFrom(start: string, next: ReadonlyMap<string, string | null>): string[] | null {
+  const passed: string[] = [];
+  let here: string | null | undefined = start;
+  while (typeof here === 'string' && !passed.includes(here)) {
+    passed.push(here);
+    here = next.get(here);
+  }
+  return here === start ? passed : null;
+}
+
+export const redirectNowhere: Rule = {
+  card: toNowhere,
+  check: ({ plan }) => redirects(plan).flatMap((road) => nowhere(plan, road)),
+};
+
+function nowhere(plan: Plan, road: Redirect): Finding[] {
+  const url = new URL(road.leads.url);
+  const host = hostOf(url);
+  const names = plan.roads.map(({ name }) => name);
+  if (names.includes(host) || !plan.domains.some((domain) => isUnder(host, domain)) || !atFront(plan, url)) return [];
+  const near = nearest(host, names);
+  const data = { key: road.name, host, near: near ?? '' };
+  return [tell(toNowhere, { say: near === null ? 'far' : 'near', data, roads: [road.name], where: road.leadsWhere })];
+}
+
+function redirects(plan: Plan): Redirect[] {
+  return plan.roads.filter((road): road is Redirect => road.leads.kind === 'redirect');
+}
+
+/** The road of this map that a redirect leads to, or null when it leaves the map. */
+function targetOf(plan: Plan, { leads }: Redirect): string | null {
+  const url = new URL(leads.url);
+  return atFront(plan, url) && plan.roads.some(({ name }) => name === hostOf(url)) ? hostOf(url) : null;
+}
+
+/** On another port something else may answer under the same name. */
+function atFront({ front }: Plan, url: URL): boolean {
+  return portOf(url) === (url.protocol === 'https:' ? front.ports.https : front.ports.http);
+}

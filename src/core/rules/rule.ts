@@ -1,0 +1,30 @@
+import type { CertificateFacts } from '../certificates/cover.ts';
+import type { Card } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import type { Inventory } from '../inventory/inventory.ts';
+import type { SiteMap } from '../map/site-map.ts';
+import type { Plan } from '../plan/plan.ts';
+import type { Resolution } from '../plan/resolve-service.ts';
+
+/**
+ * Everything a rule may look at. Gathered before; a rule itself touches nothing.
+ *
+ * @property certificates what lies on disk, by certificate id; null when there is none that can be read
+ * @property now milliseconds since the epoch
+ */
+export interface Facts {
+  map: SiteMap;
+  plan: Plan;
+  inventory: Inventory;
+  resolutions: ReadonlyMap<string, Resolution>;
+  certificates: ReadonlyMap<string, CertificateFacts | null>;
+  /** Names of the interfaces of this host that have an address. */
+  hostInterfaces: string[];
+  now: number;
+}
+
+/** A rule of `check`: a card to read and a pure function from facts to findings. */
+export interface Rule {
+  card: Card;
+  check: (facts: Facts) => Finding[];
+}

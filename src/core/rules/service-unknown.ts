@@ -1,0 +1,47 @@
+import { card, tell } from '../findings/card.ts';
+import { nearest } from '../findings/nearest.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'service-unknown',
+  severity: 'error',
+  summary: 'A road leads to a service that no Compose file declares.',
+  why: 'The front would answer 502 to every visitor of this road.',
+  source: 'Compose Specification, section "services"',
+  messages: {
+    near: { message: 'No service is called `{service}`.', remedy: 'Did you mean `{near}`?' },
+    far: {
+      message: 'No service is called `{service}`; known are: {known}.',
+      remedy: 'Mend the name, or add the file that declares it under `compose`.',
+    },
+    'no-compose': {
+      message: '`{service}` is meant as a Compose service, but the map names no Compose file.',
+      remedy: 'Add `compose: [compose.yaml]` to the map, or lead to a port of this host: `:PORT`.',
+    },
+    ambiguous: {
+      message: 'Several projects have a service called `{service}`: {projects}.',
+      remedy: 'Say which: `{first}/{service}:{port}`.',
+    },
+  },
+});
+
+export const serviceUnknown: Rule = {
+  card: words,
+  check: ({ map, resolutions }) =>
+    map.roads.flatMap(({ name, leads, leadsWhere: where }) => {
+      const found = resolutions.get(name);
+      if (leads.kind !== 'service' || found === undefined) return [];
+      const { service, port } = leads;
+      const about = { roads: [name], where, cause: `service:${service}` };
+      if (found.kind === 'service-ambiguous') {
+        const data = { service, port, projects: found.projects, first: found.projects[0] ?? '' };
+        return [tell(words, { say: 'ambiguous', data, ...about })];
+      }
+      if (found.kind !== 'service-unknown') return [];
+      const near = nearest(service, found.known);
+      if (near !== null) return [tell(words, { say: 'near', data: { service, near }, ...about })];
+      const say = map.compose.length === 0 ? 'no-compose' : 'far';
+      const known = found.known.length === 0 ? ['none'] : found.known;
+      return [tell(words, { say, data: { service, known }, ...about })];
+    }),
+};

@@ -1,0 +1,70 @@
+import { readCertificate } from '../adapters/certificates/read.ts';
+import { readComposeFiles } from '../adapters/compose/read-files.ts';
+import { findMap, shownPath } from '../adapters/files/find-map.ts';
+import { readText } from '../adapters/files/read-text.ts';
+import { statePaths, type StatePaths } from '../adapters/files/state-folder.ts';
+import { hostFacts } from '../adapters/host/facts.ts';
+import type { CertificateFacts } from '../core/certificates/cover.ts';
+import { sortFindings, type Finding } from '../core/findings/finding.ts';
+import type { HostFacts, Inventory } from '../core/inventory/inventory.ts';
+import { readMap } from '../core/map/read-map.ts';
+import type { SiteMap } from '../core/map/site-map.ts';
+import { makePlan, type Planned } from '../core/plan/make-plan.ts';
+import { runRules } from '../core/rules/all-rules.ts';
+
+/** Where a command was started. */
+export interface Place {
+  cwd: string;
+  env: Readonly<Record<string, string | undefined>>;
+}
+
+/** A map that was read, with all that was found around it. */
+export interface Site extends Planned {
+  mapFile: string;
+  shownMap: string;
+  map: SiteMap;
+  inventory: Inventory;
+  host: HostFacts;
+  paths: StatePaths;
+  /** What was wrong with the files themselves; the rules have not spoken yet. */
+  findings: Finding[];
+}
+
+/** A map that cannot be read: its findings say why. */
+export interface UnreadSite {
+  mapFile: string;
+  shownMap: string;
+  map: null;
+  findings: Finding[];
+}
+
+/** Reads the map and everything on this machine that its plan depends on. Sends nothing. */
+export async function loadSite(mapOption: string | undefined, { cwd, env }: Place): Promise<Site | UnreadSite> {
+  const mapFile = await findMap({ option: mapOption, cwd, env });
+  const shownMap = shownPath(mapFile, cwd);
+  const read = readMap({ file: shownMap, text: await readText({ path: mapFile, what: 'map' }) });
+  if (read.map === null) return { mapFile, shownMap, map: null, findings: sortFindings(read.findings) };
+  const { map } = read;
+  const compose = await readComposeFiles({ compose: map.compose, mapFile, cwd, env });
+  const paths = statePaths(mapFile);
+  const host = hostFacts();
+  const planned = makePlan({ map, inventory: compose.inventory, host, certificatesFolder: paths.certificates });
+  const findings = [...read.findings, ...compose.findings];
+  return { mapFile, shownMap, map, host, paths, inventory: compose.inventory, findings, ...planned };
+}
+
+export async function readHeld(plan: Planned['plan']): Promise<Map<string, CertificateFacts | null>> {
+  const held = plan.certificates.map(
+    async ({ id, certificateFile }) => [id, await readCertificate(certificateFile)] as const,
+  );
+  return new Map(await Promise.all(held));
+}
+
+/** Everything that is wrong with a site as it lies on this machine. */
+export async function judgeSite(site: Site, now: Date): Promise<Finding[]> {
+  const { map, plan, inventory, resolutions, host, findings } = site;
+  const certificates = await readHeld(plan);
+  const hostInterfaces = [...new Set(host.addresses.map((address) => address.interface))];
+  const ruled = runRules({ map, plan, inventory, resolutions, certificates, hostInterfaces, now: now.getTime() });
+  return sortFindings([...findings, ...ruled]);
+}

@@ -1,0 +1,111 @@
+import { createHash } from 'node:crypto';
+import { join, resolve } from 'node:path';
+import { fillWithThrowaway } from '../adapters/certificates/practice.ts';
+import { markText, nextNumber, readCurrent, writeGeneration } from '../adapters/files/generations.ts';
+import { ensureState } from '../adapters/files/state-folder.ts';
+import { Trouble } from '../adapters/trouble.ts';
+import { nginx } from '../core/proxies/nginx/nginx.ts';
+import type { Renderer, WrittenFile } from '../core/proxies/renderer.ts';
+import type { Plan } from '../core/plan/plan.ts';
+import type { Site } from './load.ts';
+
+const renderers: Record<Plan['front']['proxy'], Renderer | null> = { nginx, builtin: null };
+
+/** How one file differs from the newest generation. `before` or `after` is null when the file comes or goes. */
+export interface FileChange {
+  path: string;
+  before: string | null;
+  after: string | null;
+}
+
+/** @property generation the one that now counts: a new one, or the newest when nothing changed */
+export interface WriteResult {
+  folder: string;
+  generation: number;
+  changes: FileChange[];
+  written: boolean;
+  throwaway: string[];
+  includeLine: { line: string; where: string };
+}
+
+export interface WriteInput {
+  site: Site;
+  /** Folder for generations; default: `front` in the state folder. Relative to `cwd`. */
+  out: string | undefined;
+  cwd: string;
+  now: Date;
+  /** Only say what would change. */
+  dry: boolean;
+}
+
+/**
+ * Writes the proxy's configuration for a plan as a new generation and switches to it. When nothing would change,
+ * nothing is written.
+ *
+ * @throws Trouble `nothing-to-write` for the builtin proxy, `path-unusable` when the folder's path cannot stand in the
+ *   server's configuration
+ */
+export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Promise<WriteResult> {
+  const { plan, paths } = site;
+  const renderer = rendererOf(plan);
+  const folder = out === undefined ? paths.front : resolve(cwd, out);
+  assertUsable(renderer, [folder, paths.certificates]);
+  const placement = { current: join(folder, 'current') };
+  const files = renderer.render(plan, placement);
+  const digest = digestOf(files);
+  const current = await readCurrent(folder);
+  const includeLine = renderer.includeLine(placement);
+  const fresh = current?.digest !== digest;
+  const generation = fresh ? await nextNumber(folder) : current.number;
+  const complete = [...files, renderer.renderMark(plan, markText({ number: generation, digest }))];
+  const changes = fresh ? changesBetween(current?.files ?? [], complete) : [];
+  if (dry) return { folder, generation, changes, written: false, throwaway: [], includeLine };
+  if (folder === paths.front) await ensureState(paths);
+  const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
+  if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
+  return { folder, generation, changes, written: fresh, throwaway, includeLine };
+}
+
+function rendererOf({ front }: Plan): Renderer {
+  const renderer = renderers[front.proxy];
+  if (renderer !== null) return renderer;
+  const message = 'The map says `proxy: builtin`, which serves the map itself and needs no files.';
+  throw new Trouble({
+    code: 'nothing-to-write',
+    message,
+    remedy: 'Run: mile-marker serve. Or write `proxy: nginx` in the map.',
+    exitCode: 2,
+  });
+}
+
+function assertUsable(renderer: Renderer, folders: string[]): void {
+  for (const folder of folders) {
+    const odd = renderer.unusablePath(folder);
+    if (odd === null) continue;
+    const message = `The folder ${folder} has the character ${JSON.stringify(odd)} in its path, which would change the meaning of the server's configuration.`;
+    throw new Trouble({
+      code: 'path-unusable',
+      message,
+      remedy: 'Move the map to another folder, or name one with --out.',
+      exitCode: 2,
+    });
+  }
+}
+
+/** The digest of a generation: SHA-256 over path and content of each file in the order of paths, each with its length. */
+export function digestOf(files: readonly WrittenFile[]): string {
+  const hash = createHash('sha256');
+  for (const { path, content } of [...files].sort((a, b) => (a.path < b.path ? -1 : 1))) {
+    hash.update(`${path}\n${String(Buffer.byteLength(content))}\n${content}`);
+  }
+  return `sha256:${hash.digest('hex')}`;
+}
+
+function changesBetween(before: readonly WrittenFile[], after: readonly WrittenFile[]): FileChange[] {
+  const old = new Map(before.filter(({ path }) => path !== 'mark.txt').map(({ path, content }) => [path, content]));
+  const fresh = new Map(after.map(({ path, content }) => [path, content]));
+  return [...new Set([...old.keys(), ...fresh.keys()])]
+    .sort()
+    .map((path) => ({ path, before: old.get(path) ?? null, after: fresh.get(path) ?? null }))
+    .filter((change) => change.before !== change.after);
+}
