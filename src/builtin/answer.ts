@@ -1,4 +1,5 @@
 import { STATUS_CODES, type ServerResponse } from 'node:http';
+import { frontWords } from '../core/legs/own-pages.ts';
 
 /** What the front itself says. Nothing of the inside stands in it. */
 const explanations: Record<number, string> = {
@@ -10,9 +11,6 @@ const explanations: Record<number, string> = {
   502: 'The service behind this name cannot be reached.',
   504: 'The service behind this name does not answer in time.',
 };
-
-/** First words of every error that the builtin proxy itself answers; `verify` knows it by them. */
-export const ownWords = 'Mile Marker front:';
 
 /** Sends an answer of the front's own, with a short text unless it redirects. */
 export function sendAnswer(
@@ -26,7 +24,8 @@ export function sendAnswer(
     return;
   }
   const reason = STATUS_CODES[status] ?? '';
-  const text = location === undefined ? `${ownWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n` : '';
+  const text =
+    location === undefined ? `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n` : '';
   response.writeHead(status, {
     ...headers,
     ...(location === undefined ? { 'content-type': 'text/plain; charset=utf-8' } : { location }),

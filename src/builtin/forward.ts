@@ -38,13 +38,14 @@ export function forward(
     });
   });
   outgoing.on('error', (error) => {
-    if (response.destroyed) return;
+    // Once the answer has begun, its own stream says whether it is whole.
+    if (response.destroyed || response.headersSent) return;
     context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
     sendAnswer(response, statusOf(error), {});
   });
   response.on('close', () => outgoing.destroy());
-  // Errors of either side are dealt with above; a visitor who leaves ends the service's request through `close`.
-  pipeline(request, outgoing, () => undefined);
+  // Not `pipeline`: it would cut the visitor's connection when the service fails, and no 502 could be said.
+  request.pipe(outgoing);
 }
 
 /** Passes a WebSocket upgrade (RFC 6455 §4) to its service and joins the two connections. */

@@ -4,12 +4,13 @@ import { fillWithThrowaway } from '../adapters/certificates/practice.ts';
 import { markText, nextNumber, readCurrent, writeGeneration } from '../adapters/files/generations.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
 import { Trouble } from '../adapters/trouble.ts';
+import { builtin } from '../core/proxies/builtin.ts';
 import { nginx } from '../core/proxies/nginx/nginx.ts';
 import type { Renderer, WrittenFile } from '../core/proxies/renderer.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import type { Site } from './load.ts';
 
-const renderers: Record<Plan['front']['proxy'], Renderer | null> = { nginx, builtin: null };
+const renderers: Record<Plan['front']['proxy'], Renderer> = { nginx, builtin };
 
 /** How one file differs from the newest generation. `before` or `after` is null when the file comes or goes. */
 export interface FileChange {
@@ -25,7 +26,7 @@ export interface WriteResult {
   changes: FileChange[];
   written: boolean;
   throwaway: string[];
-  includeLine: { line: string; where: string };
+  includeLine: { line: string; where: string } | null;
 }
 
 export interface WriteInput {
@@ -42,12 +43,11 @@ export interface WriteInput {
  * Writes the proxy's configuration for a plan as a new generation and switches to it. When nothing would change,
  * nothing is written.
  *
- * @throws Trouble `nothing-to-write` for the builtin proxy, `path-unusable` when the folder's path cannot stand in the
- *   server's configuration
+ * @throws Trouble `path-unusable` when the folder's path cannot stand in the server's configuration
  */
 export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Promise<WriteResult> {
   const { plan, paths } = site;
-  const renderer = rendererOf(plan);
+  const renderer = renderers[plan.front.proxy];
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
   const placement = { current: join(folder, 'current') };
@@ -64,18 +64,6 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
   return { folder, generation, changes, written: fresh, throwaway, includeLine };
-}
-
-function rendererOf({ front }: Plan): Renderer {
-  const renderer = renderers[front.proxy];
-  if (renderer !== null) return renderer;
-  const message = 'The map says `proxy: builtin`, which serves the map itself and needs no files.';
-  throw new Trouble({
-    code: 'nothing-to-write',
-    message,
-    remedy: 'Run: mile-marker serve. Or write `proxy: nginx` in the map.',
-    exitCode: 2,
-  });
 }
 
 function assertUsable(renderer: Renderer, folders: string[]): void {

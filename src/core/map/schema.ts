@@ -146,7 +146,7 @@ export const mapSchema = z.strictObject(
       .optional()
       .meta({ description: 'Compose files, relative to the map; several are merged.', example: '[compose.yaml]' }),
     roads: z
-      .record(z.string(), road, wants('names with where they lead'))
+      .preprocess((value) => value ?? {}, z.record(z.string(), road, wants('names with where they lead')))
       .meta({ description: 'One public name each, and where it leads.' }),
   },
   wants('keys with values'),

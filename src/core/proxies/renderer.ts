@@ -15,12 +15,12 @@ export interface Placement {
  * Turns a plan into the files of one server program. Pure and deterministic: equal plans give equal bytes.
  *
  * @property entry path of the one file that the server's own configuration includes
- * @property includeLine the line a person adds to the server's own configuration, and where
+ * @property includeLine the line a person adds to the server's own configuration, and where; null when it has none
  * @property unusablePath why a folder's path cannot stand in this server's configuration, or null
  */
 export interface Renderer {
   entry: string;
-  includeLine: (placement: Placement) => { line: string; where: string };
+  includeLine: (placement: Placement) => { line: string; where: string } | null;
   render: (plan: Plan, placement: Placement) => WrittenFile[];
   renderMark: (plan: Plan, mark: string) => WrittenFile;
   unusablePath: (path: string) => string | null;

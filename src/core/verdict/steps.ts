@@ -1,4 +1,5 @@
 import { inNetworks } from '../networks/address.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
 import type { Context } from './context.ts';
 import { isSoundTarget } from './target.ts';
 import type { Act, Prepared, StepName } from './verdict.ts';
@@ -79,14 +80,19 @@ function leads({ road, request, client, target }: Context): ReturnType<Step['tak
   }
   const { upstream } = road.leads;
   if (upstream === null) return { act: answer(502), mapLine };
-  const headers = {
+  const headers = forwardedHeaders(road, client, request.listener);
+  return { act: { act: 'forward', upstream, target, headers }, mapLine };
+}
+
+/** What a service is told of the visitor: the trade's X-Forwarded-* set, and Host as the visitor sees it. */
+export function forwardedHeaders(road: PlannedRoad, client: string, scheme: 'http' | 'https'): Record<string, string> {
+  return {
     host: road.authority,
     'x-forwarded-for': client,
     'x-forwarded-host': road.authority,
     'x-forwarded-port': road.authority.split(':')[1] ?? '443',
-    'x-forwarded-proto': request.listener,
+    'x-forwarded-proto': scheme,
   };
-  return { act: { act: 'forward', upstream, target, headers }, mapLine };
 }
 
 /** A step whose keys the map does not have yet. It keeps its place, since every proxy keeps this order. */

@@ -1,0 +1,27 @@
+import net from 'node:net';
+import type { Attempt } from '../../core/legs/answer.ts';
+import { failureOf, TimeUp } from './failure.ts';
+
+export interface Limits {
+  timeoutMs: number;
+  signal: AbortSignal;
+}
+
+/** Opens a TCP connection and closes it again. */
+export function connect({
+  address,
+  port,
+  timeoutMs,
+  signal,
+}: { address: string; port: number } & Limits): Promise<Attempt<null>> {
+  return new Promise((resolve) => {
+    const socket = net.connect({ host: address, port, signal });
+    const end = (attempt: Attempt<null>): void => {
+      socket.destroy();
+      resolve(attempt);
+    };
+    socket.setTimeout(timeoutMs, () => end({ ok: false, failure: failureOf(new TimeUp('no connection', timeoutMs)) }));
+    socket.once('connect', () => end({ ok: true, value: null }));
+    socket.once('error', (error) => end({ ok: false, failure: failureOf(error) }));
+  });
+}

@@ -1,0 +1,76 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { access, constants } from 'node:fs/promises';
+import { delimiter, join } from 'node:path';
+import { Trouble } from '../trouble.ts';
+
+/** A running nginx of our own. */
+export interface OwnNginx {
+  stop: () => Promise<void>;
+}
+
+/**
+ * The installed nginx. Debian keeps it in /usr/sbin, which is not on everyone's PATH.
+ *
+ * @throws Trouble `nginx-missing`
+ */
+export async function findNginx(env: Readonly<Record<string, string | undefined>>): Promise<string> {
+  for (const folder of [...(env['PATH'] ?? '').split(delimiter), '/usr/sbin', '/usr/local/sbin']) {
+    const program = join(folder === '' ? '.' : folder, 'nginx');
+    const usable = await access(program, constants.X_OK).then(
+      () => true,
+      () => false,
+    );
+    if (usable) return program;
+  }
+  throw new Trouble({
+    code: 'nginx-missing',
+    message: 'nginx is not installed on this machine.',
+    remedy: 'On Debian: apt-get install nginx-light',
+  });
+}
+
+/** Runs nginx's own test of a configuration. */
+export async function testNginx(program: string, config: string): Promise<{ passed: boolean; output: string }> {
+  const child = spawn(program, ['-t', '-q', '-c', config, '-e', 'stderr'], { stdio: ['ignore', 'ignore', 'pipe'] });
+  const output = await collect(child);
+  return { passed: child.exitCode === 0, output };
+}
+
+/**
+ * Tests a configuration, then runs nginx with it in the foreground as a child of ours.
+ *
+ * @throws Trouble `nginx-refuses` with nginx's own words
+ */
+export async function startNginx(program: string, config: string): Promise<OwnNginx> {
+  const test = await testNginx(program, config);
+  if (!test.passed) {
+    const message = `nginx does not accept the written configuration: ${test.output.trim()}`;
+    throw new Trouble({
+      code: 'nginx-refuses',
+      message,
+      remedy: 'If it says that a port is taken, stop what has it. Otherwise please report this.',
+    });
+  }
+  const child = spawn(program, ['-c', config, '-e', 'stderr', '-g', 'daemon off;'], {
+    stdio: ['ignore', 'ignore', 'ignore'],
+  });
+  const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()));
+  return {
+    stop: async () => {
+      if (child.exitCode === null) child.kill('SIGTERM');
+      await ended;
+    },
+  };
+}
+
+async function collect(child: ChildProcess): Promise<string> {
+  let output = '';
+  child.stderr?.setEncoding('utf8').on('data', (text: string) => {
+    output += text;
+  });
+  await new Promise<void>((resolve, reject) => {
+    child.once('error', reject);
+    child.once('close', () => resolve());
+  });
+  return output;
+}

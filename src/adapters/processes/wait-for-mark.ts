@@ -1,0 +1,34 @@
+import { setTimeout as sleep } from 'node:timers/promises';
+import { ask } from '../probe/ask.ts';
+import { Trouble } from '../trouble.ts';
+
+export interface WaitInput {
+  address: string;
+  port: number;
+  /** What the mark listener must answer. */
+  mark: string;
+  withinMs: number;
+  signal: AbortSignal;
+}
+
+/**
+ * Waits until the front answers the mark of the newest generation: only then does it really run it.
+ *
+ * @throws Trouble `mark-not-seen` when it does not within the time
+ */
+export async function waitForMark({ address, port, mark, withinMs, signal }: WaitInput): Promise<void> {
+  const tries = Math.ceil(withinMs / 100);
+  for (let left = tries; left > 0 && !signal.aborted; left -= 1) {
+    const headers = { host: address };
+    const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, timeoutMs: 1000, signal });
+    if (answer.ok && answer.value.body.trim() === mark.trim()) return;
+    await sleep(100);
+  }
+  if (signal.aborted) return;
+  const message = `The front does not answer the newest mark on ${address}:${String(port)} within ${String(withinMs / 1000)} s.`;
+  throw new Trouble({
+    code: 'mark-not-seen',
+    message,
+    remedy: 'Look at the error log of the front; it may still run an older configuration.',
+  });
+}

@@ -1,0 +1,38 @@
+#!/usr/bin/env node
+import { runProgram } from './run-program.ts';
+
+/** The process around the program: the only place that knows `process`. */
+
+const interrupted = new AbortController();
+let stopping: NodeJS.Signals | null = null;
+
+function stop(signal: NodeJS.Signals): void {
+  // A second Ctrl-C does not wait for what is being put in order.
+  if (stopping !== null) process.exit(130);
+  stopping = signal;
+  interrupted.abort(new Error(signal));
+}
+process.on('SIGINT', stop);
+process.on('SIGTERM', stop);
+process.on('SIGHUP', stop);
+
+// A reader that goes away (`| head`) is no mistake.
+for (const stream of [process.stdout, process.stderr]) {
+  stream.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code !== 'EPIPE') throw error;
+    process.exit(process.exitCode ?? 0);
+  });
+}
+
+const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
+process.exitCode = await runProgram(process.argv.slice(2), {
+  out: (text) => process.stdout.write(text),
+  err: (text) => process.stderr.write(text),
+  width: process.stdout.columns ?? 80,
+  colour: { out: process.stdout.isTTY && !plain, err: process.stderr.isTTY && !plain },
+  terminal: process.stderr.isTTY,
+  cwd: process.cwd(),
+  env: process.env,
+  now: () => new Date(),
+  signal: interrupted.signal,
+});

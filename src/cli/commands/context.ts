@@ -1,0 +1,50 @@
+import { Command, InvalidArgumentError, Option } from 'commander';
+import type { Severity } from '../../core/findings/finding.ts';
+import type { Io } from '../io.ts';
+
+/** What every command is built with. */
+export interface CommandContext {
+  io: Io;
+  /** Sets the exit code that the program ends with. */
+  setCode: (code: number) => void;
+}
+
+export function mapOption(): Option {
+  return new Option(
+    '--map <file>',
+    'the map (default: MILE_MARKER_MAP, else mile-marker.yaml here or in a folder above, else /etc/mile-marker)',
+  );
+}
+
+export function jsonOption(): Option {
+  return new Option('--json', 'print one JSON document');
+}
+
+export function failOnOption(): Option {
+  return new Option('--fail-on <severity>', 'from which severity on to end with exit code 1')
+    .choices(['error', 'warning', 'note'])
+    .default('error' satisfies Severity);
+}
+
+/** Durations as in the map: a number with ms, s or m. */
+export function parseDuration(text: string): number {
+  const match = /^(\d+(?:\.\d+)?)(ms|s|m)$/.exec(text);
+  const unit = { ms: 1, s: 1000, m: 60_000 }[match?.[2] ?? ''] ?? NaN;
+  const value = Number(match?.[1]) * unit;
+  if (!Number.isFinite(value) || value < 10 || value > 600_000)
+    throw new InvalidArgumentError('Write a time such as 500ms, 5s or 1m.');
+  return value;
+}
+
+export function parseCount(text: string): number {
+  const value = Number(text);
+  if (!Number.isInteger(value) || value < 1 || value > 256)
+    throw new InvalidArgumentError('Write a whole number from 1 to 256.');
+  return value;
+}
+
+export function collect(value: string, before: string[] | undefined): string[] {
+  return [...(before ?? []), value];
+}
+
+export { Command };

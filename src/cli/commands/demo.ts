@@ -1,0 +1,20 @@
+import { Option } from 'commander';
+import { Command, type CommandContext } from './context.ts';
+
+interface Options {
+  proxy: 'builtin' | 'nginx';
+  keep?: boolean;
+}
+
+export function demo(context: CommandContext): Command {
+  return new Command('demo')
+    .description('all of it on made-up data, on this machine only: start, check, write, serve, verify, clean up')
+    .addOption(
+      new Option('--proxy <program>', 'who answers at the front').choices(['builtin', 'nginx']).default('builtin'),
+    )
+    .option('--keep', 'leave it running until Ctrl-C')
+    .action(async (options: Options) => {
+      const { runDemoCommand } = await import('../run/demo.ts');
+      await runDemoCommand(options, context);
+    });
+}

@@ -1,0 +1,40 @@
+import type { Severity } from '../../core/findings/finding.ts';
+import {
+  collect,
+  Command,
+  failOnOption,
+  jsonOption,
+  mapOption,
+  parseCount,
+  parseDuration,
+  type CommandContext,
+} from './context.ts';
+
+export interface VerifyOptions {
+  map?: string;
+  json?: boolean;
+  at?: string;
+  resolver?: string;
+  trust?: string[];
+  timeout: number;
+  parallel: number;
+  failOn: Severity;
+}
+
+export function verify(context: CommandContext): Command {
+  return new Command('verify')
+    .description('drive every road from its name to its service, and say what is in the way')
+    .argument('[road...]', 'only these roads, by full or short name')
+    .addOption(mapOption())
+    .option('--at <address[:port]>', 'drive this address before DNS points there (the port is the one for HTTPS)')
+    .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
+    .option('--trust <file>', 'also trust the authorities in this PEM file (may be repeated)', collect)
+    .option('--timeout <time>', 'limit of each step on the network', parseDuration, 5000)
+    .option('--parallel <count>', 'steps on the network at one time', parseCount, 8)
+    .addOption(jsonOption())
+    .addOption(failOnOption())
+    .action(async (names: string[], options: VerifyOptions) => {
+      const { runVerify } = await import('../run/verify.ts');
+      await runVerify(names, options, context);
+    });
+}

@@ -1,0 +1,23 @@
+import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
+
+interface Options {
+  map?: string;
+  json?: boolean;
+  out?: string;
+  diff?: boolean;
+  dryRun?: boolean;
+}
+
+export function write(context: CommandContext): Command {
+  return new Command('write')
+    .description("write the proxy's configuration as a new generation, and point `current` at it")
+    .addOption(mapOption())
+    .option('--out <folder>', 'folder for the generations (default: .mile-marker/front beside the map)')
+    .option('--diff', 'show how the files would change, and write nothing')
+    .option('--dry-run', 'say what would be written, and write nothing')
+    .addOption(jsonOption())
+    .action(async (options: Options) => {
+      const { runWrite } = await import('../run/write.ts');
+      await runWrite(options, context);
+    });
+}

@@ -1,0 +1,19 @@
+/**
+ * The world as a command sees it. Tests hand in their own.
+ *
+ * @property out data, for pipes @property err talk, for people
+ * @property width columns of the terminal, 80 when there is none
+ */
+export interface Io {
+  out: (text: string) => void;
+  err: (text: string) => void;
+  width: number;
+  colour: { out: boolean; err: boolean };
+  /** Whether stderr is a terminal, so that progress may be drawn over itself. */
+  terminal: boolean;
+  cwd: string;
+  env: Readonly<Record<string, string | undefined>>;
+  now: () => Date;
+  /** Aborted by Ctrl-C and by SIGTERM. */
+  signal: AbortSignal;
+}

@@ -1,0 +1,31 @@
+import { exit } from '../adapters/trouble.ts';
+import { loadSite, type Site } from '../use-cases/load.ts';
+import type { CommandContext } from './commands/context.ts';
+import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
+import { jsonDocument } from './print/json.ts';
+
+export interface OpenOptions {
+  map?: string;
+  json?: boolean;
+}
+
+/**
+ * Reads the map for a command and says which one it is. When it cannot be read the findings are printed, the exit code
+ * is set to 2, and null comes back.
+ */
+export async function openSite(
+  options: OpenOptions,
+  { io, setCode }: CommandContext,
+  format: string,
+): Promise<Site | null> {
+  const site = await loadSite(options.map, io);
+  io.err(`map: ${site.shownMap}\n`);
+  if (site.map !== null) return site;
+  const counts = countFindings(site.findings);
+  if (options.json === true)
+    io.out(jsonDocument(format, { map: site.mapFile, findings: site.findings, summary: counts }));
+  else io.out(formatFindings(site.findings, { width: io.width, colour: io.colour.out }));
+  io.err(`\nThe map cannot be used: ${countsInWords(counts)}.\nnext: mend it, then run the same command again\n`);
+  setCode(exit.badInput);
+  return null;
+}

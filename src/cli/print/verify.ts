@@ -1,0 +1,45 @@
+import { legNames } from '../../core/findings/finding.ts';
+import type { LegResult } from '../../core/legs/leg.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import type { VerifyResult } from '../../use-cases/verify.ts';
+import { countFindings, countsInWords, formatFindings } from './findings.ts';
+import { plural, style, type Style } from './style.ts';
+import { table } from './table.ts';
+
+/** One row a road, one column a leg; the findings under it, each with what to do. */
+export function formatVerify(
+  { roads, findings }: VerifyResult,
+  plan: Plan,
+  { width, colour }: { width: number; colour: boolean },
+): string {
+  const paint = style(colour);
+  const display = new Map(plan.roads.map((road) => [road.name, road.display]));
+  const head = ['road', ...legNames].map((word) => paint.bold(word));
+  const rows = roads.map(({ road, legs }) => [
+    display.get(road) ?? road,
+    ...legs.map((leg) => cell(leg, paint, width)),
+  ]);
+  const well = roads.filter(({ legs }) =>
+    legs.every(({ outcome }) => outcome === 'ok' || outcome === 'skipped'),
+  ).length;
+  const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
+  const told = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
+  return `${table(head, rows)}${told}\n${summary}`;
+}
+
+/** The outcome as a word, and in which way when it is not well. On a narrow terminal on two lines. */
+function cell({ outcome, says }: LegResult, paint: Style, width: number): string {
+  const join = width < 110 ? '\n' : ' ';
+  switch (outcome) {
+    case 'ok':
+      return paint.green('ok');
+    case 'skipped':
+      return paint.dim('-');
+    case 'wrong':
+      return `${paint.red('wrong:')}${join}${says}`;
+    case 'warning':
+      return `${paint.yellow('warning:')}${join}${says}`;
+    case 'unsure':
+      return `${paint.blue('unsure:')}${join}${says}`;
+  }
+}

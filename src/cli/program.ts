@@ -1,0 +1,52 @@
+import { Command } from 'commander';
+import { certs } from './commands/certs.ts';
+import { check } from './commands/check.ts';
+import type { CommandContext } from './commands/context.ts';
+import { demo } from './commands/demo.ts';
+import { roads } from './commands/roads.ts';
+import { serve } from './commands/serve.ts';
+import { start } from './commands/start.ts';
+import { verify } from './commands/verify.ts';
+import { write } from './commands/write.ts';
+import type { Io } from './io.ts';
+
+declare const MILE_MARKER_VERSION: string;
+
+/** Every command, in the order in which one comes to need them. A new command is one file and one line here. */
+const commands: ReadonlyArray<(context: CommandContext) => Command> = [
+  start,
+  roads,
+  check,
+  certs,
+  write,
+  serve,
+  verify,
+  demo,
+];
+
+/** Builds the command line. Definitions only: what a command does is loaded when it runs. */
+export function makeProgram(io: Io, setCode: (code: number) => void): Command {
+  const program = new Command('mile-marker');
+  program
+    .description(
+      'Maps subdomains to containerised services behind one public address, and checks that every road works.',
+    )
+    .version(MILE_MARKER_VERSION)
+    .showHelpAfterError('Run `mile-marker --help` for the commands.')
+    .addHelpText(
+      'after',
+      '\nBegin with: mile-marker start --domain NAME --address ADDRESS, or see it work: mile-marker demo',
+    )
+    .configureHelp({ helpWidth: Math.min(io.width, 100) });
+  for (const make of commands) program.addCommand(make({ io, setCode }));
+  for (const command of [program, ...allBelow(program)]) {
+    command
+      .exitOverride()
+      .configureOutput({ writeOut: io.out, writeErr: io.err, getOutHasColors: () => io.colour.out });
+  }
+  return program;
+}
+
+function allBelow(command: Command): Command[] {
+  return command.commands.flatMap((below) => [below, ...allBelow(below)]);
+}

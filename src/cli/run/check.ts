@@ -1,0 +1,31 @@
+import { exit } from '../../adapters/trouble.ts';
+import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
+import { judgeSite } from '../../use-cases/load.ts';
+import type { CommandContext } from '../commands/context.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
+import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural } from '../print/style.ts';
+
+export async function runCheck(options: OpenOptions & { failOn: Severity }, context: CommandContext): Promise<void> {
+  const { io, setCode } = context;
+  const site = await openSite(options, context, 'check');
+  if (site === null) return;
+  const findings = await judgeSite(site, io.now());
+  const summary = countFindings(findings);
+  const roads = site.plan.roads.length;
+  if (options.json === true) io.out(jsonDocument('check', { map: site.mapFile, roads, findings, summary }));
+  else io.out(formatFindings(findings, { width: io.width, colour: io.colour.out }));
+  io.err(
+    `${findings.length > 0 ? '\n' : ''}${plural(roads, 'road')}: ${countsInWords(summary)}.\n${nextStep(findings, site.plan.front.proxy, roads)}`,
+  );
+  if (reaches(findings, options.failOn)) setCode(exit.foundWrong);
+}
+
+function nextStep(findings: readonly Finding[], proxy: 'builtin' | 'nginx', roads: number): string {
+  if (roads === 0) return 'next: write your first road under `roads` in the map\n';
+  const errors = findings.filter(({ severity }) => severity === 'error');
+  if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: mend the errors, then run check again\n';
+  if (errors.length > 0) return 'next: mile-marker certs make\n';
+  return proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n';
+}

@@ -1,0 +1,49 @@
+import { withPort } from '../../core/networks/address.ts';
+import type { Leads } from '../../core/map/site-map.ts';
+import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
+import type { CommandContext } from '../commands/context.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural, style } from '../print/style.ts';
+import { table } from '../print/table.ts';
+
+export async function runRoads(options: OpenOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'roads');
+  if (site === null) return;
+  const { roads, front } = site.plan;
+  if (options.json === true) {
+    io.out(jsonDocument('roads', { map: site.mapFile, front, roads: roads.map(asJson) }));
+    return;
+  }
+  const paint = style(io.colour.out);
+  const head = ['road', 'gate', 'leads to'].map((word) => paint.bold(word));
+  const written = new Map(site.map.roads.map((road) => [road.name, road.leads]));
+  const rows = roads.map((road) => [
+    road.display,
+    road.gate.name,
+    leadsTo(road.leads, written.get(road.name), io.width),
+  ]);
+  if (roads.length > 0) io.out(table(head, rows));
+  const unresolved = roads.some(({ leads }) => leads.kind === 'service' && leads.upstream === null);
+  io.err(
+    `${plural(roads.length, 'road')} through ${front.proxy} at ${[...front.addresses, ...front.names].join(', ')}.\n`,
+  );
+  io.err(unresolved ? 'next: mile-marker check says why a road leads to "not known"\n' : 'next: mile-marker check\n');
+}
+
+/** What the map says, and where that is dialled. */
+function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number): string {
+  if (leads.kind === 'redirect') {
+    const short = leads.url.replace(/^https:\/\//, '');
+    return `redirect (${String(leads.status)}) to${width < 100 ? '\n' : ' '}${short}`;
+  }
+  const said = written?.kind === 'service' ? `${written.service}:${String(written.port)} at ` : '';
+  if (leads.upstream === null) return `${said}not known`;
+  const { scheme, host, port } = leads.upstream;
+  return `${said}${scheme === 'https' ? 'https://' : ''}${withPort(host, port)}`;
+}
+
+function asJson({ name, display, authority, gate, leads, where }: PlannedRoad): Record<string, unknown> {
+  return { name, display, url: `https://${authority}`, gate: gate.name, networks: gate.networks, leads, where };
+}

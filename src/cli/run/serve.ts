@@ -1,0 +1,68 @@
+import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
+import { exit } from '../../adapters/trouble.ts';
+import { withPort } from '../../core/networks/address.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { judgeSite, loadSite } from '../../use-cases/load.ts';
+import { lastWritten, serve } from '../../use-cases/serve.ts';
+import type { CommandContext } from '../commands/context.ts';
+import { formatFindings } from '../print/findings.ts';
+import { plural } from '../print/style.ts';
+
+/** How long requests in flight may go on after Ctrl-C. */
+const graceMs = 10_000;
+
+export async function runServe(options: { map?: string }, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const found = await planToServe(options, context);
+  if (found === null) return;
+  const { plan, paths } = found;
+  const front = await serve({
+    plan,
+    paths,
+    now: io.now(),
+    onTrouble: (message) => io.err(`${io.now().toISOString()} ${message}\n`),
+  });
+  const { addresses, http, https } = plan.front.listen;
+  for (const address of addresses)
+    io.err(`listening on ${withPort(address, http)} (http) and ${withPort(address, https)} (https)\n`);
+  io.err(
+    `Serving ${plural(plan.roads.length, 'road')}. Ctrl-C stops; requests in flight may end.\nnext: in another terminal: mile-marker verify\n`,
+  );
+  await aborted(io.signal);
+  io.err('Stopping.\n');
+  await front.stop(graceMs);
+}
+
+/**
+ * The plan of the map; when the map cannot be read, the one that was last written. After a reboot nobody is there to mend
+ * a map: what was sound goes on being served, and the findings say what is not.
+ */
+async function planToServe(
+  options: { map?: string },
+  { io, setCode }: CommandContext,
+): Promise<{ plan: Plan; paths: StatePaths } | null> {
+  const site = await loadSite(options.map, io);
+  io.err(`map: ${site.shownMap}\n`);
+  const findings = site.map === null ? site.findings : await judgeSite(site, io.now());
+  const errors = findings.filter(({ severity }) => severity === 'error');
+  if (errors.length > 0) io.err(`${formatFindings(errors, { width: io.width, colour: io.colour.err })}\n`);
+  if (site.map !== null) return site;
+  const paths = statePaths(site.mapFile);
+  const written = await lastWritten(paths);
+  if (written === null) {
+    io.err('The map cannot be used, and nothing was written before.\nnext: mend the map, then serve again\n');
+    setCode(exit.badInput);
+    return null;
+  }
+  io.err(
+    `The map cannot be used; serving generation ${String(written.generation).padStart(4, '0')}, which was written last.\n`,
+  );
+  return { plan: written.plan, paths };
+}
+
+function aborted(signal: AbortSignal): Promise<void> {
+  return new Promise((resolve) => {
+    if (signal.aborted) resolve();
+    else signal.addEventListener('abort', () => resolve(), { once: true });
+  });
+}

@@ -1,0 +1,139 @@
+import { X509Certificate } from 'node:crypto';
+import { setMaxListeners } from 'node:events';
+import { resolve } from 'node:path';
+import { authorityFile } from '../../adapters/certificates/practice.ts';
+import { readText } from '../../adapters/files/read-text.ts';
+import type { Trust } from '../../adapters/probe/handshake.ts';
+import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import { nearest } from '../../core/findings/nearest.ts';
+import { reaches } from '../../core/findings/finding.ts';
+import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
+import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
+import type { Site } from '../../use-cases/load.ts';
+import type { CommandContext } from '../commands/context.ts';
+import type { VerifyOptions } from '../commands/verify.ts';
+import type { Io } from '../io.ts';
+import { openSite } from '../open-site.ts';
+import { countFindings } from '../print/findings.ts';
+import { jsonDocument } from '../print/json.ts';
+import { formatVerify } from '../print/verify.ts';
+
+export async function runVerify(names: string[], options: VerifyOptions, context: CommandContext): Promise<void> {
+  const { io, setCode } = context;
+  const site = await openSite(options, context, 'verify');
+  if (site === null) return;
+  const { plan } = site;
+  // Every step on the network listens for Ctrl-C.
+  setMaxListeners(0, io.signal);
+  const result = await verifyRoads({
+    plan,
+    roads: chosen(plan, names),
+    at: options.at === undefined ? null : placeAt(options.at, plan),
+    names:
+      options.resolver === undefined
+        ? systemNames(options.timeout)
+        : resolverNames(parseEndpoint(options.resolver, 53, '--resolver'), options.timeout),
+    trust: await readTrust(site, options.trust ?? [], io),
+    timeoutMs: options.timeout,
+    concurrency: options.parallel,
+    now: io.now().getTime(),
+    signal: io.signal,
+    onProgress: (done, of) => progress(io, done, of),
+  });
+  if (io.signal.aborted) {
+    setCode(exit.interrupted);
+    return;
+  }
+  const summary = countFindings(result.findings);
+  if (options.json === true)
+    io.out(
+      jsonDocument('verify', {
+        map: site.mapFile,
+        front: result.addresses,
+        roads: asJson(result),
+        findings: result.findings,
+        summary,
+      }),
+    );
+  else io.out(formatVerify(result, plan, { width: io.width, colour: io.colour.out }));
+  io.err(nextStep(result));
+  if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
+  else if (nothingJudged(result)) setCode(exit.cannotJudge);
+}
+
+function chosen(plan: Plan, names: readonly string[]): PlannedRoad[] {
+  if (names.length === 0) return plan.roads;
+  return names.map((name) => {
+    const full = name.toLowerCase().replace(/\.$/, '');
+    const road = plan.roads.find(
+      (one) => [one.name, one.display].includes(full) || one.name === `${full}.${plan.domains[0] ?? ''}`,
+    );
+    if (road !== undefined) return road;
+    const near = nearest(
+      full,
+      plan.roads.map((one) => one.name),
+    );
+    const remedy = near === null ? 'See the names with: mile-marker roads' : `Did you mean ${near}?`;
+    throw new Trouble({ code: 'road-unknown', message: `No road is called ${name}.`, remedy, exitCode: 2 });
+  });
+}
+
+/** The HTTP port that goes with `--at`: the machine's own when the HTTPS port is the machine's own, else the visitors'. */
+function placeAt(text: string, { front }: Plan): VerifyInput['at'] {
+  const { address, port } = parseEndpoint(text, front.ports.https, '--at');
+  const inside = port === front.listen.https && port !== front.ports.https;
+  return { address, httpsPort: port, httpPort: inside ? front.listen.http : front.ports.http };
+}
+
+async function readTrust({ paths }: Site, files: readonly string[], { cwd }: Io): Promise<Trust> {
+  const given = await Promise.all(files.map((file) => readAuthorities(resolve(cwd, file))));
+  const practice = await readAuthorities(authorityFile(paths)).catch(() => []);
+  return { given: given.flat(), practice };
+}
+
+async function readAuthorities(path: string): Promise<string[]> {
+  const text = await readText({ path, what: 'file with trusted authorities' });
+  const found = text.match(/-----BEGIN CERTIFICATE-----[^-]+-----END CERTIFICATE-----/g) ?? [];
+  try {
+    if (found.length === 0) throw new Error('no certificate');
+    for (const pem of found) new X509Certificate(pem);
+  } catch (cause) {
+    const message = `${path} holds no certificate that can be read.`;
+    throw new Trouble({
+      code: 'trust-unreadable',
+      message,
+      remedy: 'Name a PEM file with the certificate of the authority.',
+      exitCode: 2,
+      cause,
+    });
+  }
+  return found;
+}
+
+function progress(io: Io, done: number, of: number): void {
+  if (!io.terminal) return;
+  io.err(done === of ? '\r\u001b[K' : `\rdriving: ${String(done)} of ${String(of)} roads`);
+}
+
+function asJson({ roads }: VerifyResult): unknown[] {
+  return roads.map(({ road, legs }) => ({
+    name: road,
+    legs: Object.fromEntries(legs.map(({ leg, outcome, says }) => [leg, { outcome, says }])),
+  }));
+}
+
+function nextStep({ findings }: VerifyResult): string {
+  const bad = findings.filter(({ severity }) => severity !== 'note');
+  return bad.length > 0
+    ? 'next: mend the first finding, then verify again\n'
+    : 'next: look again in some weeks: mile-marker verify\n';
+}
+
+/** Not one leg came to a judgement: the machine could not see, which is not the same as all being well. */
+function nothingJudged({ roads }: VerifyResult): boolean {
+  return (
+    roads.length > 0 &&
+    roads.every(({ legs }) => legs.every(({ outcome }) => outcome === 'unsure' || outcome === 'skipped'))
+  );
+}

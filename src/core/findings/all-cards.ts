@@ -1,0 +1,21 @@
+import { composeCards } from '../inventory/compose.ts';
+import { dnsCards } from '../legs/dns.ts';
+import { portCards } from '../legs/port.ts';
+import { redirectCards } from '../legs/redirect.ts';
+import { serviceCards } from '../legs/service-cards.ts';
+import { tlsCards } from '../legs/tls.ts';
+import { mapCards } from '../map/cards.ts';
+import { allRules } from '../rules/all-rules.ts';
+import type { Card } from './card.ts';
+
+/** Every card there is: of the map's text, of Compose files, of `check`, and of the legs of `verify`. */
+export const allCards: readonly Card[] = [
+  ...mapCards,
+  ...composeCards,
+  ...allRules.map((rule) => rule.card),
+  ...dnsCards,
+  ...portCards,
+  ...tlsCards,
+  ...redirectCards,
+  ...serviceCards,
+];

@@ -1,0 +1,38 @@
+/**
+ * What an HTTP server answered.
+ *
+ * @property headers in order, names in lower case
+ * @property body the first part of the body as text
+ */
+export interface Answer {
+  status: number;
+  headers: Array<[string, string]>;
+  body: string;
+}
+
+/** What came of one attempt on the network: a value, or the reason why there is none. */
+export type Attempt<T> = { ok: true; value: T } | { ok: false; failure: Failure };
+
+/**
+ * @property kind `refused`: nobody listens; `silent`: nothing came in time; `broken`: cut or garbled;
+ *   `unreachable`: this machine has no way there, which says nothing about the other end
+ */
+export interface Failure {
+  kind: 'refused' | 'silent' | 'broken' | 'unreachable';
+  reason: string;
+}
+
+/** First value of a header, or null. */
+export function headerOf({ headers }: Answer, name: string): string | null {
+  return headers.find(([key]) => key === name)?.[1] ?? null;
+}
+
+export function isRedirect(status: number): boolean {
+  return [301, 302, 303, 307, 308].includes(status);
+}
+
+/** The text of the first `<title>`, or null. */
+export function titleOf(body: string): string | null {
+  const title = /<title[^>]*>([\s\S]*?)<\/title>/i.exec(body)?.[1]?.trim().replace(/\s+/g, ' ');
+  return title === undefined || title === '' ? null : title;
+}

@@ -1,0 +1,129 @@
+import { card } from '../findings/card.ts';
+import { isPrivate } from '../networks/address.ts';
+import { bad, ok, type LegResult } from './leg.ts';
+
+/** What the resolver said: addresses, or none, or why it could not say. */
+export type DnsEvidence =
+  { kind: 'found'; addresses: string[] } | { kind: 'missing' } | { kind: 'no-answer'; reason: string };
+
+const missing = card({
+  id: 'dns-missing',
+  severity: 'error',
+  summary: 'A name on the map has no address in DNS.',
+  why: 'Visitors get "server not found". A new record takes from seconds to a day to be seen everywhere, and a resolver that was asked too early remembers the "no" for a while.',
+  source: 'RFC 1034 §4.3.2; RFC 2308 §5',
+  messages: {
+    none: { message: 'DNS knows no address for {names}.', remedy: 'Add a record where you keep your zone: {record}' },
+  },
+});
+
+const elsewhere = card({
+  id: 'dns-elsewhere',
+  severity: 'error',
+  summary: 'A name on the map leads to another address than the front.',
+  why: 'Visitors reach another machine, or nothing.',
+  source: 'RFC 1034 §3.6.2',
+  messages: {
+    all: {
+      message: 'DNS sends {names} to {found}; your front is {expected}.',
+      remedy: 'Change the record to {record}, or mend `front.address` if the front has moved.',
+    },
+    private: {
+      message:
+        'DNS sends {names} to {found}, an address that exists only inside a home network; your front is {expected}.',
+      remedy: 'Change the public record to {record}; private addresses belong into the DNS of your home only.',
+    },
+    some: {
+      message: 'DNS sends {names} to {strange} beside your front, so some visitors end up elsewhere.',
+      remedy: 'Remove the record with {strange}.',
+    },
+  },
+});
+
+const incomplete = card({
+  id: 'dns-incomplete',
+  severity: 'warning',
+  summary: 'A name on the map lacks one of the addresses of the front.',
+  why: 'Visitors who have only the other kind of address do not reach it.',
+  source: 'RFC 3596 §2 (AAAA); RFC 1034 §3.6.2',
+  messages: {
+    lacks: { message: 'DNS gives {names} the address {found}, but not {lacking}.', remedy: 'Add a record: {record}' },
+  },
+});
+
+const noAnswer = card({
+  id: 'dns-no-answer',
+  severity: 'warning',
+  summary: 'The resolver gave no answer, so nothing is known about the name.',
+  why: 'What visitors get depends on other resolvers; this one could not be asked.',
+  source: 'RFC 1035 §4.1.1 (response codes)',
+  messages: {
+    reason: {
+      message: 'The resolver {resolver} did not answer for {names}: {reason}.',
+      remedy: 'Try again, or ask another one with --resolver ADDRESS.',
+    },
+  },
+});
+
+export const dnsCards = [missing, elsewhere, incomplete, noAnswer];
+
+export interface DnsInput {
+  name: string;
+  evidence: DnsEvidence;
+  /** Addresses of the front. */
+  expected: readonly string[];
+  /** What was asked, for people. */
+  resolver: string;
+}
+
+/** Compares where DNS sends a name with where the front is. */
+export function judgeDns({ name, evidence, expected, resolver }: DnsInput): LegResult {
+  if (evidence.kind === 'no-answer') {
+    const data = { resolver, reason: evidence.reason };
+    return {
+      ...bad('dns', 'no answer', { card: noAnswer, say: 'reason', data, cause: `resolver:${resolver}` }),
+      outcome: 'unsure',
+    };
+  }
+  if (evidence.kind === 'missing') {
+    const data = { record: records(name, expected) };
+    return bad('dns', 'missing', { card: missing, say: 'none', data, cause: `dns:${name}` });
+  }
+  const found = evidence.addresses;
+  const strange = found.filter((address) => !expected.includes(address));
+  const lacking = expected.filter((address) => !found.includes(address));
+  const data = { found, expected: [...expected], strange, lacking };
+  if (strange.length === found.length) {
+    const say = found.every(isPrivate) && !expected.every(isPrivate) ? 'private' : 'all';
+    const record = records('', expected).trim();
+    return bad('dns', 'elsewhere', {
+      card: elsewhere,
+      say,
+      data: { ...data, record },
+      cause: `dns:elsewhere:${found.join(',')}`,
+    });
+  }
+  if (strange.length > 0)
+    return bad('dns', 'partly elsewhere', {
+      card: elsewhere,
+      say: 'some',
+      data,
+      cause: `dns:strange:${strange.join(',')}`,
+    });
+  if (lacking.length > 0) {
+    const record = records('', lacking).trim();
+    return bad('dns', 'incomplete', {
+      card: incomplete,
+      say: 'lacks',
+      data: { ...data, record },
+      cause: `dns:lacking:${lacking.join(',')}`,
+    });
+  }
+  return ok('dns', found.join(' '));
+}
+
+/** Records as they stand in a zone file (RFC 1035 §5.1). */
+function records(name: string, addresses: readonly string[]): string {
+  const owner = name === '' ? '' : `${name}. `;
+  return addresses.map((address) => `${owner}${address.includes(':') ? 'AAAA' : 'A'} ${address}`).join(' and ');
+}

@@ -1,0 +1,67 @@
+import { tell, type Card } from '../findings/card.ts';
+import type { Evidence, Finding, LegName, Severity } from '../findings/finding.ts';
+
+/**
+ * How one leg of one road came out. `unsure` is an honest outcome: what came back does not settle it.
+ *
+ * @property says a few words for a person, such as "308" or "expired"
+ */
+export interface LegResult {
+  leg: LegName;
+  outcome: 'ok' | 'wrong' | 'warning' | 'unsure' | 'skipped';
+  says: string;
+  problems: Problem[];
+}
+
+/** A finding before its roads are gathered. Problems of one card and cause become one finding. */
+export interface Problem {
+  card: Card;
+  say: string;
+  data: Evidence;
+  cause: string;
+  severity?: Severity;
+}
+
+export function ok(leg: LegName, says: string, problems: Problem[] = []): LegResult {
+  return { leg, outcome: 'ok', says, problems };
+}
+
+export function skipped(leg: LegName, says: string): LegResult {
+  return { leg, outcome: 'skipped', says, problems: [] };
+}
+
+/** A result whose outcome follows from the severity of its problem. */
+export function bad(leg: LegName, says: string, problem: Problem): LegResult {
+  const outcomes = { error: 'wrong', warning: 'warning', note: 'unsure' } as const;
+  return { leg, outcome: outcomes[problem.severity ?? problem.card.severity], says, problems: [problem] };
+}
+
+export interface RoadLegs {
+  road: string;
+  legs: LegResult[];
+}
+
+/** Findings of all roads: each cause told once, with every road it breaks, the names also as `{names}` for the sentence. */
+export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
+  const groups = new Map<string, { problem: Problem; leg: LegName; roads: string[] }>();
+  for (const { road, legs } of roads) {
+    for (const { leg, problems } of legs) {
+      for (const problem of problems) {
+        const key = `${problem.card.id} ${problem.cause}`;
+        const group = groups.get(key);
+        if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
+        else if (!group.roads.includes(road)) group.roads.push(road);
+      }
+    }
+  }
+  return [...groups.values()].map(({ problem, leg, roads: names }) => {
+    const { card, say, data, cause, severity } = problem;
+    const input = { say, data: { ...data, names: someOf(names) }, roads: names, leg, cause };
+    return tell(card, severity === undefined ? input : { ...input, severity });
+  });
+}
+
+function someOf(names: readonly string[]): string {
+  const shown = names.slice(0, 4).join(', ');
+  return names.length > 4 ? `${shown} and ${String(names.length - 4)} more` : shown;
+}

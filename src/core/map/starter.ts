@@ -1,0 +1,54 @@
+/** The text of a first map. Every line of it is either needed or explained; it passes `check` as it stands but for the certificates. */
+export function starterMap({
+  domain,
+  addresses,
+  compose,
+}: {
+  domain: string;
+  addresses: readonly string[];
+  compose: string | null;
+}): string {
+  const written = addresses.map((address) => (address.includes(':') ? `"${address}"` : address)).join(', ');
+  return `# The map: which name leads to which service, through which gate.
+# Check it with \`mile-marker check\`. Nothing happens to your services by editing it.
+
+# Your domains. Short names below belong to the first one.
+domains: [${domain}]
+
+front:
+  # The public address that DNS gives for your names.
+  address: [${written}]
+  # Who answers at the front: builtin (mile-marker serve) or nginx (mile-marker write).
+  proxy: builtin
+  # The ports as visitors see them.
+  ports: {http: 80, https: 443}
+  # If your router translates them, the ports as this machine sees them:
+  # listen: {http: 8080, https: 8443}
+  # What a request for a name that is not below gets: refuse, not-found, or {redirect: URL}.
+  unknown: refuse
+
+# Where your services are declared; published ports are read from there.
+${compose === null ? '# compose: [compose.yaml]' : `compose: [${compose}]`}
+
+# One public name a road. The gate is \`home\` unless a road says \`everyone\`:
+# only your own networks pass until you open it on purpose.
+roads:
+  # The short form: a service of the Compose file and the port it listens on inside its container.
+  # sightings: bird-log:8080
+  #
+  # nestcam:
+  #   to: nestcam:3000
+  #   gate: everyone
+  #
+  # A port of this machine itself:
+  # workbench: :9400
+  #
+  # Another machine:
+  # station: http://192.168.64.9:8080
+  #
+  # The bare domain, sent on; path and query are kept:
+  # ${domain}:
+  #   redirect: https://www.${domain}
+  #   gate: everyone
+`;
+}

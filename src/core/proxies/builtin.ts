@@ -1,0 +1,22 @@
+import type { Plan } from '../plan/plan.ts';
+import { planVersion } from '../plan/plan.ts';
+import type { Renderer } from './renderer.ts';
+
+/** The builtin proxy serves a plan as it is, so its one file is the plan. `serve` falls back to it when the map cannot be read. */
+export const builtin: Renderer = {
+  entry: 'plan.json',
+  includeLine: () => null,
+  render: (plan) => [{ path: 'plan.json', content: `${JSON.stringify(plan, null, 2)}\n` }],
+  renderMark: (_, mark) => ({ path: 'mark.json', content: `${JSON.stringify({ mark })}\n` }),
+  unusablePath: () => null,
+};
+
+/** Reads what `builtin` rendered. Null when it is not a plan of this version. */
+export function readPlan(text: string): Plan | null {
+  try {
+    const plan = JSON.parse(text) as Partial<Plan>;
+    return plan.format === 'mile-marker-plan' && plan.version === planVersion ? (plan as Plan) : null;
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,148 @@
+import { mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { findNginx, startNginx } from '../adapters/processes/nginx.ts';
+import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
+import { standalone } from '../core/proxies/nginx/nginx.ts';
+import { startDns } from './dns.ts';
+import { demoCompose, demoMap, demoNames, demoTroubles, type DemoPorts } from './scenario.ts';
+import { freePort, startServices } from './services.ts';
+
+export interface DemoInput {
+  proxy: 'builtin' | 'nginx';
+  keep: boolean;
+  env: Readonly<Record<string, string | undefined>>;
+  signal: AbortSignal;
+  say: (text: string) => void;
+  /** Runs one command line of the program in `cwd` until it ends or `signal` is aborted. Returns its exit code and what it printed. */
+  command: (
+    argv: string[],
+    options: { cwd: string; signal: AbortSignal; quiet: boolean },
+  ) => Promise<{ code: number; out: string }>;
+}
+
+/**
+ * Runs the whole way on made-up data: map, certificates, check, write, a running front, verify. Everything it starts is
+ * stopped and everything it writes is removed, however it ends.
+ *
+ * @returns whether the troubles that were found are those that the scenario has
+ */
+export async function runDemo(input: DemoInput): Promise<boolean> {
+  const cleanups: Array<() => Promise<unknown>> = [];
+  try {
+    return await play(input, cleanups);
+  } finally {
+    for (const cleanup of cleanups.reverse()) await cleanup();
+  }
+}
+
+type Cleanups = Array<() => Promise<unknown>>;
+
+async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
+  const { proxy, say, signal } = input;
+  const folder = await mkdtemp(join(tmpdir(), 'mile-marker-demo-'));
+  cleanups.push(() => rm(folder, { recursive: true, force: true }));
+  const services = await startServices();
+  cleanups.push(services.stop);
+  const dns = await startDns(new Map(demoNames.map((name) => [name, '127.0.0.1'])));
+  cleanups.push(dns.stop);
+  const ports = {
+    http: await freePort(8080),
+    https: await freePort(8443),
+    mark: await freePort(9180),
+    services: services.ports,
+  };
+  await writeFile(join(folder, 'mile-marker.yaml'), demoMap(ports, proxy));
+  await writeFile(join(folder, 'compose.yaml'), demoCompose(ports.services));
+  say('The salt-marsh observatory, made up and on this machine only.\n');
+  const run = (argv: string[]) => shownCommand(input, argv, folder);
+  for (const argv of [['roads'], ['certs', 'make'], ['check'], ['write']]) {
+    await run(argv);
+    if (signal.aborted) return false;
+  }
+  await startFront({ input, folder, ports, cleanups });
+  const verify = ['verify', '--resolver', `127.0.0.1:${String(dns.port)}`];
+  await run(verify);
+  const judged = await input.command([...verify, '--json'], { cwd: folder, signal, quiet: () => true });
+  if (signal.aborted) return false;
+  const fits = foundTroubles(judged.out);
+  sayTroubles(say, fits);
+  if (input.keep) await keepRunning({ input, folder, ports, resolver: dns.port });
+  return fits;
+}
+
+async function shownCommand({ say, command, signal }: DemoInput, argv: string[], cwd: string): Promise<void> {
+  say(`\n$ mile-marker ${argv.join(' ')}\n`);
+  await command(argv, { cwd, signal, quiet: () => false });
+}
+
+interface Started {
+  input: DemoInput;
+  folder: string;
+  ports: DemoPorts;
+}
+
+async function startFront({ input, folder, ports, cleanups }: Started & { cleanups: Cleanups }): Promise<void> {
+  const { proxy, env, signal, say } = input;
+  const current = join(folder, '.mile-marker', 'front', 'current');
+  // What a running front says of broken services is left out of the story: verify tells it better.
+  let onReady = (): void => undefined;
+  const mark = (await readFile(join(current, 'mark.txt'), 'utf8')).trim();
+  if (proxy === 'nginx') {
+    const config = join(folder, 'nginx.conf');
+    await writeFile(config, standalone({ current, runFolder: folder }));
+    say(`\n$ nginx -c ${config}\n`);
+    const nginx = await startNginx(await findNginx(env), config);
+    cleanups.push(nginx.stop);
+  } else {
+    const stop = new AbortController();
+    let started = false;
+    say('\n$ mile-marker serve &\n');
+    const serving = input.command(['serve'], {
+      cwd: folder,
+      signal: AbortSignal.any([stop.signal, signal]),
+      quiet: false,
+    });
+    cleanups.push(() => {
+      stop.abort(new Error('SIGTERM'));
+      return serving;
+    });
+    onReady = () => {
+      started = true;
+    };
+  }
+  const seen = proxy === 'nginx' ? mark : mark.replace(/^generation \d+/, 'builtin');
+  await waitForMark({ address: '127.0.0.1', port: ports.mark, mark: seen, withinMs: 10_000, signal });
+  onReady();
+}
+
+/** Whether errors and warnings are exactly those of the scenario, each on its road. */
+function foundTroubles(json: string): boolean {
+  const { findings } = JSON.parse(json) as { findings: Array<{ rule: string; severity: string; roads: string[] }> };
+  const found = findings
+    .filter(({ severity }) => severity !== 'note')
+    .map(({ rule, roads }) => `${rule} ${roads.join(' ')}`);
+  const meant = demoTroubles.map(({ rule, road }) => `${rule} ${road}`);
+  return found.sort().join('\n') === meant.sort().join('\n');
+}
+
+function sayTroubles(say: DemoInput['say'], fits: boolean): void {
+  say('\nWrong on purpose in this demo:\n');
+  for (const { road, story } of demoTroubles) say(`  ${road.padEnd(30)} ${story}\n`);
+  say(fits ? 'Verify found just these.\n' : 'Verify found something else: that is a mistake in Mile Marker.\n');
+}
+
+async function keepRunning({ input, folder, ports, resolver }: Started & { resolver: number }): Promise<void> {
+  const { say, signal } = input;
+  const host = 'nestcam.saltmarsh.example';
+  say(`\nIt goes on running until Ctrl-C. The map is ${folder}/mile-marker.yaml\n`);
+  say(
+    `  curl --cacert ${folder}/.mile-marker/practice/authority.pem --resolve ${host}:${String(ports.https)}:127.0.0.1 https://${host}:${String(ports.https)}/\n`,
+  );
+  say(`  mile-marker verify --map ${folder}/mile-marker.yaml --resolver 127.0.0.1:${String(resolver)}\n`);
+  await new Promise<void>((resolve) => {
+    if (signal.aborted) resolve();
+    else signal.addEventListener('abort', () => resolve(), { once: true });
+  });
+  say('\nStopping everything.\n');
+}

@@ -1,0 +1,258 @@
+import pLimit from 'p-limit';
+import { ask } from '../adapters/probe/ask.ts';
+import { connect, type Limits } from '../adapters/probe/connect.ts';
+import { handshake, type Trust } from '../adapters/probe/handshake.ts';
+import type { NameSource } from '../adapters/probe/look-up.ts';
+import { Trouble } from '../adapters/trouble.ts';
+import { sortFindings, type Finding } from '../core/findings/finding.ts';
+import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
+import { judgeDns } from '../core/legs/dns.ts';
+import { findingsOf, skipped, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
+import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
+import { judgeRedirect } from '../core/legs/redirect.ts';
+import { judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
+import { judgeTls } from '../core/legs/tls.ts';
+import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
+import { decide, prepare } from '../core/verdict/decide.ts';
+import { forwardedHeaders } from '../core/verdict/steps.ts';
+import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
+
+export interface VerifyInput {
+  plan: Plan;
+  roads: readonly PlannedRoad[];
+  /** Drive this address instead of what DNS says; `null` ports are the front's own. */
+  at: { address: string; httpPort: number; httpsPort: number } | null;
+  names: NameSource;
+  trust: Trust;
+  timeoutMs: number;
+  concurrency: number;
+  now: number;
+  signal: AbortSignal;
+  onProgress: (done: number, of: number) => void;
+}
+
+export interface VerifyResult {
+  addresses: string[];
+  roads: RoadLegs[];
+  findings: Finding[];
+}
+
+/** A harmless target whose redirect shows whether path and query are kept byte for byte. */
+const probeTarget = '/mile-marker-probe/a%2Fb?kept=%2F';
+const maxHops = 8;
+
+/** Drives every road from its name to its service and judges what comes back, whoever configured the front. */
+export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
+  const { plan, roads, at, onProgress } = input;
+  const addresses = at === null ? await frontAddresses(input) : [at.address];
+  const drive = new Drive(input, addresses, pLimit(input.concurrency));
+  await drive.prepare();
+  let done = 0;
+  const driven = await Promise.all(
+    roads.map(async (road) => {
+      const legs = await drive.road(road);
+      done += 1;
+      onProgress(done, roads.length);
+      return { road: road.name, legs };
+    }),
+  );
+  return { addresses, roads: driven, findings: sortFindings(placed(findingsOf(driven), plan)) };
+}
+
+/** Findings of a single road point at its line of the map. */
+function placed(findings: readonly Finding[], plan: Plan): Finding[] {
+  return findings.map((finding) => {
+    const road = finding.roads.length === 1 ? plan.roads.find(({ name }) => name === finding.roads[0]) : undefined;
+    return road === undefined ? finding : { ...finding, where: road.leadsWhere };
+  });
+}
+
+async function frontAddresses({ plan, names }: VerifyInput): Promise<string[]> {
+  const found = await Promise.all(plan.front.names.map((name) => names.addressesOf(name)));
+  const looked = found.flatMap((evidence) => (evidence.kind === 'found' ? evidence.addresses : []));
+  const addresses = [...new Set([...plan.front.addresses, ...looked])];
+  if (addresses.length > 0) return addresses;
+  const message = `The address of the front is not known: ${plan.front.names.join(', ') || 'its interface'} has none.`;
+  const remedy = 'Mend `front.address` in the map, or say where to drive with --at ADDRESS.';
+  throw new Trouble({ code: 'front-address-unknown', message, remedy });
+}
+
+class Drive {
+  private readonly prepared: Prepared;
+  private ports: PortEvidence[] = [];
+  private directs: DirectEvidence[] = [];
+
+  constructor(
+    private readonly input: VerifyInput,
+    private readonly addresses: readonly string[],
+    private readonly limit: <T>(work: () => Promise<T>) => Promise<T>,
+  ) {
+    this.prepared = prepare(input.plan);
+  }
+
+  /** What all roads share: the front's ports, and what every service answers when asked directly. */
+  async prepare(): Promise<void> {
+    const listeners = [
+      { listener: 'https' as const, port: this.httpsPort },
+      { listener: 'http' as const, port: this.httpPort },
+    ];
+    const tries = this.addresses.flatMap((address) => listeners.map((listener) => ({ address, ...listener })));
+    const services = this.input.plan.roads.filter((road) => road.leads.kind === 'service');
+    [this.ports, this.directs] = await Promise.all([
+      Promise.all(
+        tries.map((one) => this.limit(async () => ({ ...one, attempt: await connect({ ...one, ...this.limits }) }))),
+      ),
+      Promise.all(services.map((road) => this.limit(() => this.direct(road)))).then((found) => found.flat()),
+    ]);
+  }
+
+  async road(road: PlannedRoad): Promise<LegResult[]> {
+    const [dns, tls, redirect] = await Promise.all([
+      this.limit(() => this.dns(road)),
+      this.limit(() => this.tls(road)),
+      this.limit(() => this.redirect(road)),
+    ]);
+    const shaken = tls.outcome !== 'skipped' && tls.says !== 'refused';
+    const service = shaken ? await this.limit(() => this.service(road)) : skipped('service', 'needs tls');
+    return [dns, judgePorts(this.ports), tls, redirect, service];
+  }
+
+  private get limits(): Limits {
+    return { timeoutMs: this.input.timeoutMs, signal: this.input.signal };
+  }
+
+  private get httpsPort(): number {
+    return this.input.at?.httpsPort ?? this.input.plan.front.ports.https;
+  }
+
+  private get httpPort(): number {
+    return this.input.at?.httpPort ?? this.input.plan.front.ports.http;
+  }
+
+  private open(listener: 'http' | 'https'): string[] {
+    return this.ports.filter((one) => one.listener === listener && one.attempt.ok).map(({ address }) => address);
+  }
+
+  private async dns({ name }: PlannedRoad): Promise<LegResult> {
+    const { at, names } = this.input;
+    if (at !== null) return skipped('dns', 'by --at');
+    const evidence = await names.addressesOf(name);
+    return judgeDns({ name, evidence, expected: this.addresses, resolver: names.label });
+  }
+
+  /** At every address that is open, since one of two may be answered by something else. The first that is not well counts. */
+  private async tls({ name }: PlannedRoad): Promise<LegResult> {
+    const { trust, now } = this.input;
+    const port = this.httpsPort;
+    let result = skipped('tls', 'port closed');
+    for (const address of this.open('https')) {
+      const attempt = await handshake({ address, port, name, trust, ...this.limits });
+      result = judgeTls({ name, attempt, port, now });
+      if (result.outcome !== 'ok') return result;
+    }
+    return result;
+  }
+
+  private async redirect(road: PlannedRoad): Promise<LegResult> {
+    if (this.open('http').length === 0) return skipped('redirect', 'port closed');
+    const { name } = road;
+    const target = probeTarget;
+    const verdict = decide(this.prepared, this.requestFor(road, target));
+    const expected = verdict.act === 'answer' ? (verdict.location ?? '') : '';
+    const attempt = await this.askFront('http', name, target);
+    const start = `http://${this.authority('http', name)}${target}`;
+    const hops = attempt.ok ? await this.follow(start, attempt.value) : [];
+    return judgeRedirect({ name, port: this.httpPort, expected, attempt, hops });
+  }
+
+  /** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */
+  private async follow(start: string, first: Answer): Promise<string[]> {
+    const hops = [start];
+    let answer = first;
+    while (hops.length <= maxHops && isRedirect(answer.status)) {
+      const next = resolved(headerOf(answer, 'location'), hops[hops.length - 1] ?? start);
+      if (next === null) break;
+      const repeats = hops.includes(next.href);
+      hops.push(next.href);
+      const scheme = next.protocol === 'https:' ? 'https' : 'http';
+      if (repeats || !this.isAtFront(next, scheme) || this.open(scheme).length === 0) break;
+      const attempt = await this.askFront(scheme, next.hostname, `${next.pathname}${next.search}`);
+      if (!attempt.ok) break;
+      answer = attempt.value;
+    }
+    return hops;
+  }
+
+  private isAtFront(url: URL, scheme: 'http' | 'https'): boolean {
+    const port = url.port === '' ? (scheme === 'https' ? 443 : 80) : Number(url.port);
+    return this.prepared.roads.has(url.hostname) && port === this.input.plan.front.ports[scheme];
+  }
+
+  private async service(road: PlannedRoad): Promise<LegResult> {
+    const { leads } = road;
+    if (leads.kind === 'redirect') {
+      const front = await this.askFront('https', road.name, probeTarget);
+      return judgeRoadRedirect({ road, front, expected: `${leads.url}${probeTarget}` });
+    }
+    const own = this.directs.find((direct) => direct.road === road.name);
+    if (own === undefined) return skipped('service', 'not known');
+    const front = await this.askFront('https', road.name, '/');
+    const others = this.directs.filter((direct) => direct !== own);
+    return judgeService({ road, front, own, others });
+  }
+
+  private askFront(scheme: 'http' | 'https', name: string, target: string): Promise<Attempt<Answer>> {
+    const [address = ''] = this.open(scheme);
+    const port = scheme === 'https' ? this.httpsPort : this.httpPort;
+    const headers = { host: this.authority(scheme, name) };
+    return ask({ scheme, address, port, servername: name, target, headers, ...this.limits });
+  }
+
+  private authority(scheme: 'http' | 'https', name: string): string {
+    const port = this.input.plan.front.ports[scheme];
+    return port === (scheme === 'https' ? 443 : 80) ? name : `${name}:${String(port)}`;
+  }
+
+  private async direct(road: PlannedRoad): Promise<DirectEvidence[]> {
+    if (road.leads.kind !== 'service' || road.leads.upstream === null) return [];
+    const { upstream } = road.leads;
+    const once = (): Promise<Attempt<Answer>> =>
+      ask({
+        scheme: upstream.scheme,
+        address: upstream.host,
+        port: upstream.port,
+        servername: upstream.byName ? upstream.host : '',
+        target: '/',
+        headers: forwardedHeaders(road, '127.0.0.1', 'https'),
+        ...this.limits,
+      });
+    const first = await once();
+    // What fails once is not asked again: a service that hangs would cost its time twice.
+    return [{ road: road.name, upstream, first, second: first.ok ? await once() : first }];
+  }
+
+  private requestFor({ name }: PlannedRoad, target: string): VerdictRequest {
+    const host = [this.authority('http', name)];
+    return {
+      listener: 'http',
+      sni: null,
+      host,
+      method: 'GET',
+      target,
+      httpVersion: '1.1',
+      peer: '127.0.0.1',
+      headers: {},
+      person: 'none',
+      overRate: false,
+    };
+  }
+}
+
+function resolved(location: string | null, base: string): URL | null {
+  if (location === null) return null;
+  try {
+    return new URL(location, base);
+  } catch {
+    return null;
+  }
+}
