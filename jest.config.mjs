@@ -1,6 +1,7 @@
 /** Sources are ESM TypeScript; Jest runs them as CommonJS through swc, which needs no Node flag. */
 export default {
   testEnvironment: 'node',
+  globalSetup: '<rootDir>/test/support/build.mjs',
   roots: ['<rootDir>/test'],
   testMatch: ['**/*.test.ts'],
   transform: {

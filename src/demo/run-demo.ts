@@ -17,7 +17,7 @@ export interface DemoInput {
   /** Runs one command line of the program in `cwd` until it ends or `signal` is aborted. Returns its exit code and what it printed. */
   command: (
     argv: string[],
-    options: { cwd: string; signal: AbortSignal; quiet: boolean },
+    options: { cwd: string; signal: AbortSignal; quiet: () => boolean },
   ) => Promise<{ code: number; out: string }>;
 }
 
@@ -101,7 +101,7 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
     const serving = input.command(['serve'], {
       cwd: folder,
       signal: AbortSignal.any([stop.signal, signal]),
-      quiet: false,
+      quiet: () => started,
     });
     cleanups.push(() => {
       stop.abort(new Error('SIGTERM'));

@@ -44,15 +44,14 @@ export interface RoadLegs {
 /** Findings of all roads: each cause told once, with every road it breaks, the names also as `{names}` for the sentence. */
 export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
   const groups = new Map<string, { problem: Problem; leg: LegName; roads: string[] }>();
-  for (const { road, legs } of roads) {
-    for (const { leg, problems } of legs) {
-      for (const problem of problems) {
-        const key = `${problem.card.id} ${problem.cause}`;
-        const group = groups.get(key);
-        if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
-        else if (!group.roads.includes(road)) group.roads.push(road);
-      }
-    }
+  const met = roads.flatMap(({ road, legs }) =>
+    legs.flatMap(({ leg, problems }) => problems.map((problem) => ({ road, leg, problem }))),
+  );
+  for (const { road, leg, problem } of met) {
+    const key = `${problem.card.id} ${problem.cause}`;
+    const group = groups.get(key);
+    if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
+    else if (!group.roads.includes(road)) group.roads.push(road);
   }
   return [...groups.values()].map(({ problem, leg, roads: names }) => {
     const { card, say, data, cause, severity } = problem;

@@ -30,8 +30,14 @@ function sanity({ request, host, target }: Context): ReturnType<Step['take']> {
   if (request.method === 'CONNECT' || request.method === 'TRACE') {
     return { act: answer(405, { allow: 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS' }), mapLine: nobodyLine };
   }
-  if (host === null || !isSoundTarget(target)) return { act: answer(400), mapLine: nobodyLine };
+  if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers))
+    return { act: answer(400), mapLine: nobodyLine };
   return null;
+}
+
+/** RFC 9112 §6.1: with both, front and service may differ in where the body ends, which smuggles a request past the gate. */
+function hasTwoLengths(headers: Context['request']['headers']): boolean {
+  return headers['transfer-encoding'] !== undefined && headers['content-length'] !== undefined;
 }
 
 /** 5. A name that is not on the map: `front.unknown`. RFC 9110 §15.5.20 for a shared HTTP/2 connection. */

@@ -49,10 +49,14 @@ export function listenLines(plan: Plan, listener: 'http' | 'https', extra = ''):
 }
 
 /**
- * The same refusal of unsound targets as in the verdict, where nginx would pass them on: `#` and bytes outside printable
- * ASCII. nginx itself refuses broken percent-encoding and paths that climb above the root.
+ * The same refusals as in the verdict's sanity step, where nginx would pass a request on: `#` and bytes outside printable
+ * ASCII in the target, and a Host whose port is none. nginx itself refuses broken percent-encoding, paths that climb above
+ * the root, missing and doubled Host, and a body with two lengths.
  */
-export const soundTargetLines: readonly string[] = ['if ($request ~ "[^\\x20-\\x7e]|#") {', '    return 400;', '}'];
+export const sanityLines: readonly string[] = [
+  ...block('if ($request ~ "[^\\x20-\\x7e]|#")', ['return 400;']),
+  ...block('if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$")', ['return 400;']),
+];
 
 function shownLines({ certificates }: Plan): string[] {
   return certificates.flatMap(({ id, names }) => names.map((name) => `${name} ${quote(id)};`));
@@ -63,9 +67,9 @@ function strangerLines({ front }: Plan): string[] {
     case 'refuse':
       return [comment('444 closes the connection without a byte.'), 'return 444;'];
     case 'not-found':
-      return [...soundTargetLines, 'return 404;'];
+      return [...sanityLines, 'return 404;'];
     case 'redirect':
-      return [...soundTargetLines, `return 307 ${quote(front.unknown.url)};`];
+      return [...sanityLines, `return 307 ${quote(front.unknown.url)};`];
   }
 }
 

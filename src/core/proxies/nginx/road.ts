@@ -1,7 +1,7 @@
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
-import { listenLines, soundTargetLines } from './front.ts';
+import { listenLines, sanityLines } from './front.ts';
 import { block, comment, quote, quoteThen } from './quote.ts';
 
 /**
@@ -20,7 +20,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       ...listenLines(plan, 'http'),
       `server_name ${road.name};`,
       'server_tokens off;',
-      ...soundTargetLines,
+      ...sanityLines,
       `return 308 ${quoteThen(`https://${road.authority}`, '$request_uri')};`,
     ]),
     '',
@@ -32,7 +32,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
       'ssl_protocols TLSv1.2 TLSv1.3;',
       'client_max_body_size 0;',
-      ...soundTargetLines,
+      ...sanityLines,
       comment('The certificate that was shown must cover this name.'),
       ...block(`if ($mile_marker_shown != ${quote(road.certificate)})`, ['return 421;']),
       '',

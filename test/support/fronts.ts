@@ -1,0 +1,65 @@
+import { spawn } from 'node:child_process';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { standalone } from '../../src/core/proxies/nginx/nginx.ts';
+import { launch, mileMarker, says, stop } from './program.ts';
+
+export type ProxyName = 'builtin' | 'nginx';
+
+/** A front that runs the map of `folder`. */
+export interface RunningFront {
+  stop: () => Promise<void>;
+}
+
+export function nginxProgram(): string {
+  const found = ['/usr/sbin/nginx', '/usr/local/sbin/nginx', '/usr/bin/nginx'].find((path) => existsSync(path));
+  if (found === undefined) throw new Error('nginx is missing; install it with: apt-get install nginx-light');
+  return found;
+}
+
+/** Makes certificates, writes the files and starts the proxy that the map in `folder` names. */
+export async function startFront(folder: string, proxy: ProxyName): Promise<RunningFront> {
+  await well(mileMarker(['certs', 'make'], folder));
+  await well(mileMarker(['write'], folder));
+  return proxy === 'builtin' ? startBuiltin(folder) : startNginx(folder);
+}
+
+async function well(running: ReturnType<typeof mileMarker>): Promise<void> {
+  const { code, out, err } = await running;
+  if (code !== 0) throw new Error(`exit ${String(code)}: ${out}${err}`);
+}
+
+export async function startBuiltin(folder: string): Promise<RunningFront> {
+  const child = launch(['serve'], folder);
+  await says(child, 'Serving');
+  return {
+    stop: async () => {
+      await stop(child, 'SIGTERM');
+    },
+  };
+}
+
+export async function startNginx(folder: string): Promise<RunningFront> {
+  const config = join(folder, 'nginx.conf');
+  writeFileSync(config, standalone({ current: join(folder, '.mile-marker/front/current'), runFolder: folder }));
+  const child = spawn(nginxProgram(), ['-c', config, '-e', 'stderr', '-g', 'daemon off;'], {
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
+  const closed = new Promise<void>((resolve) => child.once('close', () => resolve()));
+  // It writes its pid file after it has bound its ports.
+  for (
+    let tries = 0;
+    !existsSync(join(folder, 'nginx.pid')) || readFileSync(join(folder, 'nginx.pid'), 'utf8') === '';
+    tries += 1
+  ) {
+    if (tries > 200 || child.exitCode !== null)
+      throw new Error(`nginx did not start: ${String(child.stderr.read() ?? '')}`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  return {
+    stop: async () => {
+      child.kill('SIGTERM');
+      await closed;
+    },
+  };
+}

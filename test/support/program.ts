@@ -1,0 +1,76 @@
+import { spawn, type ChildProcessWithoutNullStreams } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+
+const program = join(__dirname, '../../dist/mile-marker.js');
+
+export interface Ran {
+  code: number | null;
+  out: string;
+  err: string;
+}
+
+/** Starts the built program. */
+export function launch(argv: string[], cwd: string, env: Record<string, string> = {}): ChildProcessWithoutNullStreams {
+  const clean = { PATH: process.env['PATH'] ?? '', HOME: cwd, ...env };
+  return spawn(process.execPath, [program, ...argv], { cwd, env: clean });
+}
+
+/** Runs the built program to its end. */
+export async function mileMarker(argv: string[], cwd: string, env: Record<string, string> = {}): Promise<Ran> {
+  return ended(launch(argv, cwd, env));
+}
+
+export async function ended(child: ChildProcessWithoutNullStreams): Promise<Ran> {
+  let out = '';
+  let err = '';
+  child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
+  child.stderr.setEncoding('utf8').on('data', (text: string) => (err += text));
+  child.stdin.end();
+  const code = await new Promise<number | null>((resolve, reject) => {
+    child.once('error', reject);
+    child.once('close', resolve);
+  });
+  return { code, out, err };
+}
+
+/** Waits until the program has said `words` on stderr. */
+export async function says(child: ChildProcessWithoutNullStreams, words: string): Promise<void> {
+  let err = '';
+  await new Promise<void>((resolve, reject) => {
+    child.stderr.setEncoding('utf8').on('data', (text: string) => {
+      err += text;
+      if (err.includes(words)) resolve();
+    });
+    child.once('close', () => reject(new Error(`ended without saying "${words}": ${err}`)));
+  });
+}
+
+/** Stops a program with a signal and waits for its exit code. */
+export async function stop(
+  child: ChildProcessWithoutNullStreams,
+  signal: NodeJS.Signals = 'SIGINT',
+): Promise<number | null> {
+  const closed = new Promise<number | null>((resolve) => child.once('close', resolve));
+  if (child.exitCode !== null) return child.exitCode;
+  child.kill(signal);
+  return closed;
+}
+
+const folders: string[] = [];
+
+/** A temporary folder with files in it; removed after the test file. */
+export function folderWith(files: Record<string, string> = {}): string {
+  const folder = mkdtempSync(join(tmpdir(), 'mile-marker-test-'));
+  folders.push(folder);
+  for (const [path, content] of Object.entries(files)) {
+    mkdirSync(dirname(join(folder, path)), { recursive: true });
+    writeFileSync(join(folder, path), content);
+  }
+  return folder;
+}
+
+afterAll(() => {
+  for (const folder of folders.splice(0)) rmSync(folder, { recursive: true, force: true });
+});

@@ -1,0 +1,70 @@
+import net from 'node:net';
+import tls from 'node:tls';
+
+/** What came back for raw bytes: a refused handshake, a connection closed without a byte, or an answer. */
+export type Outcome =
+  | { kind: 'no-handshake' }
+  | { kind: 'closed' }
+  | { kind: 'answer'; status: number; headers: Record<string, string>; body: string };
+
+export interface RawInput {
+  port: number;
+  /** Bytes to send, as latin1. */
+  text: string;
+  tls?: { servername: string | null };
+  from?: string;
+  /** Stop reading once this has come. */
+  until?: string;
+}
+
+/** Sends raw bytes and reads until the other end closes, `until` has come, or nothing comes for a while. */
+export function sendRaw({ port, text, tls: secure, from = '127.0.0.1', until }: RawInput): Promise<Outcome> {
+  return new Promise((resolve) => {
+    const plain = net.connect({ host: '127.0.0.1', port, localAddress: from });
+    let shaken = secure === undefined;
+    let data = '';
+    const end = (): void => {
+      socket.destroy();
+      plain.destroy();
+      resolve(shaken ? parse(data) : { kind: 'no-handshake' });
+    };
+    const socket =
+      secure === undefined
+        ? plain
+        : tls.connect({
+            socket: plain,
+            rejectUnauthorized: false,
+            ...(secure.servername === null ? {} : { servername: secure.servername }),
+          });
+    const send = (): void => {
+      shaken = true;
+      socket.write(Buffer.from(text, 'latin1'));
+    };
+    socket.once(secure === undefined ? 'connect' : 'secureConnect', send);
+    socket.on('data', (chunk: Buffer) => {
+      data += chunk.toString('latin1');
+      if (until !== undefined && data.includes(until)) end();
+    });
+    socket.on('error', end);
+    socket.on('close', end);
+    // Only a front that keeps the connection open for no reason gets here, and the test then says what it sent.
+    socket.setTimeout(5000, end);
+  });
+}
+
+function parse(data: string): Outcome {
+  if (data === '') return { kind: 'closed' };
+  const [head = '', ...rest] = data.split('\r\n\r\n');
+  const [line = '', ...lines] = head.split('\r\n');
+  const headers: Record<string, string> = {};
+  for (const header of lines) {
+    const colon = header.indexOf(':');
+    headers[header.slice(0, colon).toLowerCase()] = header.slice(colon + 1).trim();
+  }
+  return {
+    kind: 'answer',
+    status: Number(/^HTTP\/1\.[01] (\d{3})/.exec(line)?.[1] ?? 0),
+    headers,
+    body: rest.join('\r\n\r\n'),
+  };
+}

@@ -1,0 +1,293 @@
+import { decide, prepare } from '../src/core/verdict/decide.ts';
+import { forgeable, type Prepared, type Verdict, type VerdictRequest } from '../src/core/verdict/verdict.ts';
+import { startEcho, type Echo } from './support/echo.ts';
+import { startFront, type ProxyName, type RunningFront } from './support/fronts.ts';
+import { freePorts } from './support/ports.ts';
+import { plannedOf } from './support/plan.ts';
+import { folderWith } from './support/program.ts';
+import { sendRaw, type Outcome } from './support/raw.ts';
+
+/**
+ * The same requests to every proxy, byte by byte on raw sockets, each held against the verdict. What malformed requests
+ * get may differ in kind (another 4xx, or a closed connection), but never reaches a service.
+ */
+
+interface Row {
+  what: string;
+  listener?: 'http' | 'https';
+  sni?: string | null;
+  host?: string[];
+  method?: string;
+  target?: string;
+  version?: '1.0' | '1.1';
+  from?: string;
+  headers?: Array<[string, string]>;
+  body?: string;
+}
+
+const open = 'sightings.saltmarsh.example';
+const gated = 'roster.saltmarsh.example';
+const inside = '127.0.0.2';
+const forged: Array<[string, string]> = [
+  ['X-Forwarded-For', '127.0.0.2'],
+  ['X-Forwarded-Proto', 'http'],
+  ['X-Forwarded-Host', 'evil.example'],
+  ['X-Forwarded-Port', '1'],
+  ['X-Real-IP', '127.0.0.2'],
+  ['Forwarded', 'for=127.0.0.2'],
+  ['X_Forwarded_For', '127.0.0.2'],
+];
+const upgrade = (to: string): Array<[string, string]> => [
+  ['Connection', 'Upgrade'],
+  ['Upgrade', to],
+  ['Sec-WebSocket-Version', '13'],
+  ['Sec-WebSocket-Key', 'c2FsdG1hcnNoIHBsb3Zlcg=='],
+];
+
+const targets = [
+  '/',
+  '/?',
+  '/a%2Fb?x=1&y=%20',
+  '//double//slash',
+  '/a/../b',
+  '/a/%2e%2e/b',
+  '/./x',
+  '/%C3%A4',
+  "/it's;v=1,2",
+  '/a?b=http://c/',
+  '/q?%zz',
+  '/back\\slash',
+  '/{x}|^`',
+];
+const badTargets = ['/../x', '/%2e%2e/x', '/a/../../x', '/%zz', '/%00', '/%', '/caf\u00e9', '/a#b', '*', 'nothing'];
+
+const rows: Row[] = [
+  ...(['http', 'https'] as const).flatMap((listener) => [
+    ...[...targets, ...badTargets].map((target) => ({ what: `target ${target}`, listener, target })),
+    ...['GET', 'HEAD', 'DELETE', 'OPTIONS', 'TRACE', 'CONNECT', 'PROPFIND'].map((method) => ({
+      what: method,
+      listener,
+      method,
+    })),
+    ...[
+      [open.toUpperCase()],
+      [`${open}.`],
+      [`${open}:1234`],
+      [],
+      ['evil.example'],
+      [open, open],
+      [''],
+      ['a b'],
+      [`${open},x`],
+      [`${open}:x`],
+      ['127.0.0.1'],
+    ].map((host) => ({ what: `host ${JSON.stringify(host)}`, listener, host })),
+    { what: 'HTTP/1.0 without Host', listener, version: '1.0' as const, host: [] },
+    { what: 'absolute form', listener, target: `http://${open}/x?y` },
+    { what: 'absolute form of another road', listener, target: 'http://nestcam.saltmarsh.example/x' },
+    { what: 'absolute form without path', listener, target: `http://${open}` },
+    { what: 'absolute form of a stranger', listener, target: 'http://evil.example/' },
+    { what: 'gated from outside', listener, host: [gated], sni: gated },
+    { what: 'gated from inside', listener, host: [gated], sni: gated, from: inside },
+    { what: 'redirect', listener, host: ['saltmarsh.example'], sni: 'saltmarsh.example', target: '/a%2Fb?c' },
+    {
+      what: 'permanent redirect',
+      listener,
+      host: ['sightings.reedbed.example'],
+      sni: 'sightings.reedbed.example',
+      target: '//x?',
+    },
+    { what: 'gated redirect from outside', listener, host: ['old.saltmarsh.example'], sni: 'old.saltmarsh.example' },
+    {
+      what: 'gated redirect from inside',
+      listener,
+      host: ['old.saltmarsh.example'],
+      sni: 'old.saltmarsh.example',
+      from: inside,
+    },
+    { what: 'service that is down', listener, host: ['tides.saltmarsh.example'], sni: 'tides.saltmarsh.example' },
+    { what: 'websocket', listener, headers: upgrade('websocket') },
+    { what: 'WebSocket in capitals', listener, headers: upgrade('WebSocket') },
+    { what: 'h2c', listener, headers: upgrade('h2c') },
+    { what: 'unknown upgrade', listener, headers: upgrade('tunnel') },
+    { what: 'gated websocket from outside', listener, host: [gated], sni: gated, headers: upgrade('websocket') },
+    {
+      what: 'gated websocket from inside',
+      listener,
+      host: [gated],
+      sni: gated,
+      from: inside,
+      headers: upgrade('websocket'),
+    },
+    { what: 'forged headers', listener, headers: forged },
+    { what: 'forged headers at a gate', listener, host: [gated], sni: gated, headers: forged },
+    {
+      what: 'post',
+      listener,
+      method: 'POST',
+      headers: [['Content-Length', '5']] as Array<[string, string]>,
+      body: 'hello',
+    },
+    {
+      what: 'chunked post',
+      listener,
+      method: 'POST',
+      headers: [['Transfer-Encoding', 'chunked']] as Array<[string, string]>,
+      body: '5\r\nhello\r\n0\r\n\r\n',
+    },
+    {
+      what: 'smuggling: both lengths',
+      listener,
+      method: 'POST',
+      headers: [
+        ['Content-Length', '4'],
+        ['Transfer-Encoding', 'chunked'],
+      ] as Array<[string, string]>,
+      body: '0\r\n\r\n',
+    },
+  ]),
+  { what: 'no SNI', sni: null },
+  { what: 'unknown SNI', sni: 'evil.example' },
+  { what: 'SNI in capitals', sni: open.toUpperCase() },
+  { what: 'SNI of another road', sni: 'nestcam.saltmarsh.example' },
+  { what: 'SNI known, Host unknown', host: ['evil.example'] },
+];
+
+describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
+  let echoes: Echo[] = [];
+  let front: RunningFront;
+  let prepared: Prepared;
+  let ports: { http: number; https: number };
+
+  beforeAll(async () => {
+    echoes = await Promise.all(['bird-log', 'nestcam', 'roster'].map(startEcho));
+    const [http = 0, https = 0, mark = 0, dead = 0] = await freePorts(4);
+    ports = { http, https };
+    const text = mapText(proxy, { ...ports, mark, dead }, echoes);
+    front = await startFront(folderWith({ 'mile-marker.yaml': text }), proxy);
+    prepared = prepare(plannedOf(text).plan);
+  });
+
+  afterAll(async () => {
+    await front.stop();
+    for (const echo of echoes) echo.stop();
+  });
+
+  test.each(rows)('$listener $what', async (row) => {
+    for (const echo of echoes) echo.seen.length = 0;
+    const request = requestOf(row);
+    const verdict = decide(prepared, request);
+    const outcome = await send(row, request, ports);
+    const reached = echoes.filter(({ seen }) => seen.length > 0);
+    if (verdict.because[0]?.step === 'sanity') {
+      expect(reached).toEqual([]);
+      expect(['closed', '4xx']).toContain(
+        outcome.kind === 'answer' ? `${String(outcome.status)[0] ?? ''}xx` : outcome.kind,
+      );
+      return;
+    }
+    const isLive =
+      verdict.act === 'forward' &&
+      row.headers?.some(([name, to]) => name === 'Upgrade' && /^websocket$/i.test(to)) === true;
+    expect(summaryOf(outcome)).toEqual({ ...expectedOf(verdict, echoes), ...(isLive ? { status: 101 } : {}) });
+    const wanted = verdict.act === 'forward' ? echoes.filter(({ port }) => port === verdict.upstream.port) : [];
+    expect(reached.map(({ name }) => name)).toEqual(wanted.map(({ name }) => name));
+    if (verdict.act === 'forward' && wanted[0] !== undefined) expectSeen(wanted[0], row, verdict);
+  });
+});
+
+function mapText(
+  proxy: ProxyName,
+  ports: { http: number; https: number; mark: number; dead: number },
+  [birdLog, nestcam, roster]: Echo[],
+): string {
+  return `domains: [saltmarsh.example, reedbed.example]
+front:
+  address: 127.0.0.1
+  proxy: ${proxy}
+  ports: {http: ${String(ports.http)}, https: ${String(ports.https)}}
+  mark: 127.0.0.1:${String(ports.mark)}
+  home-networks: [${inside}/32]
+roads:
+  sightings: {to: ":${String(birdLog?.port)}", gate: everyone}
+  nestcam: {to: ":${String(nestcam?.port)}", gate: everyone}
+  roster: :${String(roster?.port)}
+  tides: {to: ":${String(ports.dead)}", gate: everyone}
+  saltmarsh.example: {redirect: "https://sightings.saltmarsh.example/log", gate: everyone}
+  old: {redirect: "https://nestcam.saltmarsh.example"}
+  sightings.reedbed.example: {redirect: "https://www.example.org", permanent: true, gate: everyone}
+`;
+}
+
+function requestOf(row: Row): VerdictRequest {
+  const { listener = 'https', host = [open], method = 'GET', target = '/', version = '1.1', from = '127.0.0.1' } = row;
+  const headers = Object.fromEntries((row.headers ?? []).map(([name, value]) => [name.toLowerCase(), [value]]));
+  const sni = listener === 'http' ? null : row.sni === undefined ? open : row.sni;
+  return {
+    listener,
+    sni,
+    host,
+    method,
+    target,
+    httpVersion: version,
+    peer: from,
+    headers,
+    person: 'none',
+    overRate: false,
+  };
+}
+
+function send(row: Row, request: VerdictRequest, ports: { http: number; https: number }): Promise<Outcome> {
+  const { listener, sni, host, method, target, httpVersion, peer: from } = request;
+  const isUpgrade = row.headers?.some(([name]) => name === 'Upgrade') === true;
+  const lines = [
+    `${method} ${target} HTTP/${httpVersion}`,
+    ...host.map((value) => `Host: ${value}`),
+    ...(row.headers ?? []).map(([name, value]) => `${name}: ${value}`),
+    ...(isUpgrade ? [] : ['Connection: close']),
+  ];
+  const text = `${lines.join('\r\n')}\r\n\r\n${row.body ?? ''}`;
+  // An upgrade leaves the connection open, so its answer is known by its last bytes.
+  const secure = listener === 'https' ? { tls: { servername: sni } } : {};
+  const endings = isUpgrade ? { until: /^websocket$/i.test(row.headers?.[1]?.[1] ?? '') ? '\r\n\r\n' : '\n' } : {};
+  return sendRaw({ port: ports[listener], text, from, ...secure, ...endings });
+}
+
+/** What two fronts must have in common for a well-formed request. */
+function summaryOf(outcome: Outcome): Record<string, unknown> {
+  if (outcome.kind !== 'answer') return { kind: outcome.kind };
+  const { status, headers } = outcome;
+  return { kind: 'answer', status, location: headers['location'] ?? null, service: headers['x-echo'] ?? null };
+}
+
+function expectedOf(verdict: Verdict, echoes: readonly Echo[]): Record<string, unknown> {
+  switch (verdict.act) {
+    case 'no-handshake':
+      return { kind: 'no-handshake' };
+    case 'close':
+      return { kind: 'closed' };
+    case 'answer':
+      return { kind: 'answer', status: verdict.status, location: verdict.location ?? null, service: null };
+    case 'forward': {
+      const service = echoes.find(({ port }) => port === verdict.upstream.port)?.name ?? null;
+      const status = service === null ? 502 : 200;
+      return { kind: 'answer', status, location: null, service };
+    }
+  }
+}
+
+/** The request line byte for byte, the body, and the forwarded headers: exactly the verdict's, nothing forged. */
+function expectSeen(echo: Echo, row: Row, verdict: Extract<Verdict, { act: 'forward' }>): void {
+  expect(echo.seen).toHaveLength(1);
+  const [seen] = echo.seen;
+  expect({ method: seen?.method, target: seen?.target, body: seen?.body }).toEqual({
+    method: row.method ?? 'GET',
+    target: verdict.target,
+    body: row.body === undefined || row.what.startsWith('smuggling') ? '' : 'hello',
+  });
+  const told = ['host', 'x_forwarded_for', ...forgeable].flatMap((name) => {
+    const value = seen?.headers[name];
+    return value === undefined ? [] : [[name, value]];
+  });
+  expect(Object.fromEntries(told)).toEqual(verdict.headers);
+}
