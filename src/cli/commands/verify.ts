@@ -1,3 +1,4 @@
+import { Option } from 'commander';
 import type { Severity } from '../../core/findings/finding.ts';
 import {
   collect,
@@ -29,8 +30,10 @@ export function verify(context: CommandContext): Command {
     .option('--at <address[:port]>', 'drive this address before DNS points there (the port is the one for HTTPS)')
     .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
     .option('--trust <file>', 'also trust the authorities in this PEM file (may be repeated)', collect)
-    .option('--timeout <time>', 'limit of each step on the network', parseDuration, 5000)
-    .option('--parallel <count>', 'steps on the network at one time', parseCount, 8)
+    .addOption(
+      new Option('--timeout <time>', 'limit of each step on the network').argParser(parseDuration).default(5000, '5s'),
+    )
+    .addOption(new Option('--parallel <count>', 'steps on the network at one time').argParser(parseCount).default(8))
     .addOption(jsonOption())
     .addOption(failOnOption())
     .action(async (names: string[], options: VerifyOptions) => {

@@ -7,5 +7,7 @@ export function nearest(typed: string, known: readonly string[]): string | null 
     .sort((a, b) => a.away - b.away || a.word.localeCompare(b.word));
   const best = ranked[0];
   if (best === undefined) return null;
-  return best.away <= Math.max(1, Math.floor(Math.max(typed.length, best.word.length) / 3)) ? best.word : null;
+  // Two letters that changed places count as two edits.
+  const longest = Math.max(typed.length, best.word.length);
+  return best.away <= (longest < 4 ? 1 : Math.max(2, Math.floor(longest / 3))) ? best.word : null;
 }

@@ -44,7 +44,7 @@ export const mapKeyMissing = card({
   why: 'It cannot be guessed from the rest.',
   source: 'map reference',
   messages: {
-    missing: { message: '{parent} needs the key `{key}`.', remedy: 'Add `{key}:` ({expects}).' },
+    missing: { message: 'The key `{key}` is missing from {parent}.', remedy: 'Add `{key}:` ({expects}).' },
     'road-leads-nowhere': {
       message: 'The road `{key}` says neither `to` nor `redirect`.',
       remedy: 'Add `to: SERVICE:PORT` or `redirect: https://…`.',
@@ -60,6 +60,10 @@ export const mapValueWrong = card({
   source: 'map reference',
   messages: {
     expects: { message: '`{key}` expects {expects}, and here stands: {text}', remedy: 'Write {expects}.' },
+    near: {
+      message: '`{key}` expects {expects}, and here stands: {text}',
+      remedy: 'Did you mean `{near}`?',
+    },
     'address-unquoted': {
       message: '`{key}` has a value that YAML reads as a map, but it looks like an address: {text}',
       remedy: 'Put quotes round the address: "2001:db8::1".',

@@ -42,7 +42,8 @@ function slipOf(text: string): LeadsResult {
 
 function parseOrigin(text: string): LeadsResult {
   const url = webUrl(text);
-  if (url === null) return wrong('url-form', { key: 'to', text });
+  const shown = withoutSecrets(text);
+  if (url === null) return wrong('url-form', { key: 'to', text: shown });
   if (
     url.pathname !== '/' ||
     url.search !== '' ||
@@ -51,7 +52,7 @@ function parseOrigin(text: string): LeadsResult {
     url.password !== '' ||
     /[?#]$/.test(text)
   ) {
-    return wrong('url-path', { text, origin: url.origin });
+    return wrong('url-path', { text: shown, origin: url.origin });
   }
   if (url.hostname === 'localhost') return wrong('to-loopback', { text, port: String(portOf(url)) });
   const scheme = url.protocol === 'https:' ? 'https' : 'http';
@@ -61,9 +62,10 @@ function parseOrigin(text: string): LeadsResult {
 /** Reads the value of `redirect`: a URL whose path, without slashes at its end, is put before the request's own. */
 export function parseRedirect(text: string, permanent: boolean): LeadsResult {
   const url = webUrl(text);
-  if (url === null) return wrong('url-form', { key: 'redirect', text });
+  const shown = withoutSecrets(text);
+  if (url === null) return wrong('url-form', { key: 'redirect', text: shown });
   if (url.search !== '' || url.hash !== '' || url.username !== '' || url.password !== '' || /[?#]$/.test(text)) {
-    return wrong('redirect-extra', { text });
+    return wrong('redirect-extra', { text: shown });
   }
   const host = hostOf(url);
   const authority = url.port === '' ? inBrackets(host) : `${inBrackets(host)}:${url.port}`;
@@ -92,6 +94,11 @@ export function hostOf(url: URL): string {
 export function portOf(url: URL): number {
   if (url.port !== '') return Number(url.port);
   return url.protocol === 'https:' ? 443 : 80;
+}
+
+/** A user and password in a URL are not repeated in messages, which people paste into forums. */
+function withoutSecrets(text: string): string {
+  return text.replace(/\/\/[^/]*@/, '//...@');
 }
 
 function inBrackets(host: string): string {

@@ -39,13 +39,20 @@ export function readMap({ file, text }: { file: string; text: string }): MapResu
 
 /** The roads and domains that are right by themselves, when something else in the map is wrong. */
 function salvage(value: unknown): z.output<typeof mapSchema> | null {
-  if (typeof value !== 'object' || value === null) return null;
   const { domains, roads } = value as { domains?: unknown; roads?: unknown };
-  const sound = Object.entries(typeof roads === 'object' && roads !== null ? roads : {}).filter(
-    ([, road]) => mapSchema.shape.roads.safeParse({ road }).success,
+  const { domains: domainList, roads: roadRecord } = mapSchema.shape;
+  const soundDomains = (Array.isArray(domains) ? domains : [domains]).filter(
+    (domain) => domainList.safeParse(domain).success,
   );
-  const front = { address: '127.0.0.1' };
-  const parsed = mapSchema.safeParse({ domains, front, roads: Object.fromEntries(sound) as unknown });
+  const soundRoads = Object.entries(typeof roads === 'object' && roads !== null ? roads : {}).filter(
+    ([, road]) => roadRecord.safeParse({ road }).success,
+  );
+  const parsed = mapSchema.safeParse({
+    // A domain that nobody can have stands in where none is right, so that the roads are still looked at.
+    domains: soundDomains.length > 0 ? soundDomains : ['domain.invalid'],
+    front: { address: '127.0.0.1' },
+    roads: Object.fromEntries(soundRoads) as unknown,
+  });
   return parsed.success ? parsed.data : null;
 }
 
@@ -67,6 +74,10 @@ function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
     ];
   }
   const text = yaml.textAt(path);
+  const near = issue.code === 'invalid_value' ? nearest(text, issue.values.map(String)) : null;
+  if (near !== null) {
+    return [tell(mapValueWrong, { say: 'near', data: { key, expects: issue.message, text, near }, where })];
+  }
   const say = /^[{[]?\s*[0-9a-f]*(:[0-9a-f]*){2,}/i.test(text) && !/["']/.test(text) ? 'address-unquoted' : 'expects';
   return [tell(mapValueWrong, { say, data: { key, expects: issue.message, text }, where })];
 }

@@ -212,7 +212,7 @@ function startOf(node: unknown): number {
 function sourceText(text: string, node: unknown): string {
   if (!isNode(node) || node.range === null || node.range === undefined) return '';
   if (isAlias(node)) return `*${node.source}`;
-  return short(text.slice(node.range[0], node.range[1]));
+  return short(text.slice(node.range[0], node.range[1])) || 'nothing';
 }
 
 function short(text: string): string {

@@ -14,11 +14,6 @@ export function frontFile(plan: Plan, { current }: Placement): string {
     comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
     ...block('map $http_upgrade $mile_marker_stretch', ['default @service;', '"~*^websocket$" @live;']),
     '',
-    comment(
-      'Which certificate was shown, by the name in the handshake. A map compares without case; $ssl_server_name keeps it.',
-    ),
-    ...block('map $ssl_server_name $mile_marker_shown', ['default "";', ...shownLines(plan)]),
-    '',
     ...hashLines(plan),
     comment('Names that are not on the map.'),
     ...block('server', [
@@ -58,10 +53,6 @@ export const sanityLines: readonly string[] = [
   ...block('if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$")', ['return 400;']),
 ];
 
-function shownLines({ certificates }: Plan): string[] {
-  return certificates.flatMap(({ id, names }) => names.map((name) => `${name} ${quote(id)};`));
-}
-
 function strangerLines({ front }: Plan): string[] {
   switch (front.unknown.act) {
     case 'refuse':
@@ -73,15 +64,11 @@ function strangerLines({ front }: Plan): string[] {
   }
 }
 
-/** nginx refuses to start when a name does not fit its hash tables. Written only where needed: a second setting of them is an error. */
+/** nginx refuses to start when a name does not fit its hash table. Written only where needed: a second setting is an error. */
 function hashLines({ roads }: Plan): string[] {
   const longest = Math.max(0, ...roads.map(({ name }) => name.length));
   const lines: string[] = [];
-  if (longest > 40) lines.push('server_names_hash_bucket_size 512;', 'map_hash_bucket_size 512;');
-  if (roads.length > 250)
-    lines.push(
-      `server_names_hash_max_size ${String(roads.length * 8)};`,
-      `map_hash_max_size ${String(roads.length * 8)};`,
-    );
+  if (longest > 40) lines.push('server_names_hash_bucket_size 512;');
+  if (roads.length > 250) lines.push(`server_names_hash_max_size ${String(roads.length * 8)};`);
   return lines.length === 0 ? [] : [comment('Room for the names of this map.'), ...lines, ''];
 }

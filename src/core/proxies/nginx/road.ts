@@ -1,5 +1,5 @@
 import { inUrl, withPort } from '../../networks/address.ts';
-import type { Plan, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import type { Plan, PlannedCertificate, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { listenLines, sanityLines } from './front.ts';
 import { block, comment, quote, quoteThen } from './quote.ts';
@@ -33,14 +33,22 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       'ssl_protocols TLSv1.2 TLSv1.3;',
       'client_max_body_size 0;',
       ...sanityLines,
-      comment('The certificate that was shown must cover this name.'),
-      ...block(`if ($mile_marker_shown != ${quote(road.certificate)})`, ['return 421;']),
+      comment(
+        'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
+      ),
+      ...block(`if ($ssl_server_name !~* ${quoteThen(`^(${namePattern(certificate)})\\.?`, '$')})`, ['return 421;']),
       '',
       ...leadsLines(plan, road),
     ]),
     '',
   ];
   return lines.join('\n');
+}
+
+/** The names of a certificate as a pattern; `*` stands for one label (RFC 9525 §6.3). */
+function namePattern(certificate: PlannedCertificate | undefined): string {
+  const names = certificate?.names ?? [];
+  return names.map((name) => name.replace(/\./g, '\\.').replace(/^\*/, '[^.]+')).join('|');
 }
 
 function describe({ leads, gate }: PlannedRoad): string {

@@ -1,0 +1,147 @@
+import fc from 'fast-check';
+import { mergeInventories, readCompose } from '../../src/core/inventory/compose.ts';
+import { parseLongPort, parseShortPort } from '../../src/core/inventory/compose-ports.ts';
+import { interpolate } from '../../src/core/inventory/interpolate.ts';
+import { resolveService } from '../../src/core/plan/resolve-service.ts';
+import type { PublishedPort } from '../../src/core/inventory/inventory.ts';
+
+/** Ports as `ADDRESS:OUTSIDE>INSIDE/PROTOCOL`. */
+const shown = (ports: PublishedPort[] | null): string[] | null =>
+  ports?.map(
+    ({ hostAddress, hostPort, containerPort, protocol }) =>
+      `${hostAddress ?? '*'}:${String(hostPort ?? '?')}>${String(containerPort)}/${protocol}`,
+  ) ?? null;
+
+test.each([
+  ['8080', ['*:?>8080/tcp']],
+  ['8081:8080', ['*:8081>8080/tcp']],
+  ['127.0.0.1:8081:8080', ['127.0.0.1:8081>8080/tcp']],
+  ['0.0.0.0:8081:8080', ['*:8081>8080/tcp']],
+  ['[::1]:8081:8080', ['::1:8081>8080/tcp']],
+  ['127.0.0.1::8080', ['127.0.0.1:?>8080/tcp']],
+  ['3000-3001', ['*:?>3000/tcp', '*:?>3001/tcp']],
+  ['9090-9091:8080-8081/udp', ['*:9090>8080/udp', '*:9091>8081/udp']],
+  ['9090-9095:8080', ['*:?>8080/tcp']],
+  ['9090-9091:8080-8082', null],
+  ['8081:8080:80', null],
+  ['x:80', null],
+  ['0:80', null],
+  ['80/sctp', null],
+])('the short syntax %s', (text, ports) => {
+  expect(shown(parseShortPort(text))).toEqual(ports);
+});
+
+test('the long syntax says the same as the short one', () => {
+  fc.assert(
+    fc.property(
+      fc.ipV4(),
+      fc.integer({ min: 1, max: 65535 }),
+      fc.integer({ min: 1, max: 65535 }),
+      fc.constantFrom('tcp', 'udp'),
+      (host, published, target, protocol) => {
+        const long = parseLongPort({ target, published: String(published), host_ip: host, protocol });
+        expect(long).toEqual(parseShortPort(`${host}:${String(published)}:${String(target)}/${protocol}`));
+        expect(long).toHaveLength(1);
+      },
+    ),
+  );
+});
+
+test.each([
+  ['${SET}', 'plover', []],
+  ['$SET-x', 'plover-x', []],
+  ['${SET:-d}', 'plover', []],
+  ['${EMPTY:-d}', 'd', []],
+  ['${EMPTY-d}', '', []],
+  ['${NONE-d}', 'd', []],
+  ['${NONE:-${SET}}', 'plover', []],
+  ['${NONE:-${ALSO:-deep}}', 'deep', []],
+  ['${SET:+yes}', 'yes', []],
+  ['${EMPTY:+yes}', '', []],
+  ['${EMPTY+yes}', 'yes', []],
+  ['$$SET', '$SET', []],
+  ['${NONE}', '', ['unset']],
+  ['${NONE:?say it}', '', ['required']],
+  ['${EMPTY?say it}', '', []],
+  ['${OPEN', '${OPEN', ['malformed']],
+  ['5$', '5$', ['malformed']],
+])('%s becomes %j', (text, out, kinds) => {
+  const result = interpolate(text, { SET: 'plover', EMPTY: '' });
+  expect([result.text, result.problems.map(({ kind }) => kind)]).toEqual([out, kinds]);
+});
+
+test('text without a dollar sign passes unchanged, doubled ones come out single, and nothing throws', () => {
+  fc.assert(
+    fc.property(fc.string(), (text) => {
+      const doubled = text.replace(/\$/g, '$$$$');
+      expect(interpolate(doubled, {})).toEqual({ text, problems: [] });
+      interpolate(text, { a: '1' });
+    }),
+  );
+});
+
+const compose = `name: observatory
+x-usual: &usual {restart: unless-stopped, expose: ["9000"]}
+services:
+  bird-log:
+    <<: *usual
+    ports:
+      - "127.0.0.1:\${LOG_PORT:-8081}:8080"
+      - target: 8443
+        published: "9443"
+  roster:
+    ports: ["5000"]
+  field-radio:
+    ports: [ "27015:27015/udp", "radio:1" ]
+  office:
+    extends: {file: other.yaml, service: base}
+    ports: ["\${NEVER}:80"]
+`;
+
+test('a Compose file as people have them, and every slip in it at its place', () => {
+  const { inventory, findings } = readCompose({ file: 'c', text: compose, project: 'folder', variables: {} });
+  const [birdLog, roster] = inventory.services;
+  expect(birdLog).toMatchObject({
+    project: 'observatory',
+    name: 'bird-log',
+    exposed: [9000],
+    portsWhere: { line: 6, column: 5 },
+  });
+  expect(shown(birdLog?.published ?? [])).toEqual(['127.0.0.1:8081>8080/tcp', '*:9443>8443/tcp']);
+  expect(shown(roster?.published ?? [])).toEqual(['*:?>5000/tcp']);
+  expect(findings.map(({ rule, severity, where }) => `${String(where?.line)} ${rule} ${severity}`)).toEqual([
+    '13 compose-value error',
+    '15 compose-not-followed warning',
+    '16 compose-value warning',
+  ]);
+});
+
+const inventory = mergeInventories([
+  readCompose({ file: 'c', text: compose, project: 'p', variables: {} }).inventory,
+  readCompose({
+    file: 'd',
+    text: 'services: {bird-log: {ports: ["127.0.0.1:8082:8080", "7000:7000"]}}',
+    project: 'observatory',
+    variables: {},
+  }).inventory,
+  readCompose({ file: 'e', text: 'services: {roster: {ports: ["5001:5000"]}}', project: 'marsh-office', variables: {} })
+    .inventory,
+]);
+
+test.each([
+  ['bird-log', 8080, null, { kind: 'dialled', upstream: { host: '127.0.0.1', port: 8081 }, toEveryone: null }],
+  [
+    'bird-log',
+    7000,
+    null,
+    { kind: 'dialled', upstream: { host: '127.0.0.1', port: 7000 }, toEveryone: { port: { hostPort: 7000 } } },
+  ],
+  ['bird-log', 8081, null, { kind: 'port-not-published', insideOf: 8080 }],
+  ['bird-log', 9000, null, { kind: 'port-not-published', insideOf: null }],
+  ['roster', 5000, 'marsh-office', { kind: 'dialled', upstream: { port: 5001 } }],
+  ['roster', 5000, null, { kind: 'service-ambiguous', projects: ['observatory', 'marsh-office'] }],
+  ['field-radio', 27015, null, { kind: 'port-not-published' }],
+  ['birdlog', 8080, null, { kind: 'service-unknown' }],
+])('%s:%d of %s', (service, port, project, resolution) => {
+  expect(resolveService({ kind: 'service', project, service, port }, inventory)).toMatchObject(resolution);
+});

@@ -1,0 +1,173 @@
+import { allCards } from '../../src/core/findings/all-cards.ts';
+import type { CertificateFacts } from '../../src/core/certificates/cover.ts';
+import { readCompose } from '../../src/core/inventory/compose.ts';
+import { runRules } from '../../src/core/rules/all-rules.ts';
+import { mapOf, plannedOf } from '../support/plan.ts';
+
+const now = Date.parse('2026-11-23T12:00:00Z');
+const held = (names: string[], change: Partial<CertificateFacts> = {}): CertificateFacts => ({
+  dnsNames: names,
+  subject: '',
+  issuer: 'CN=authority',
+  notBefore: now - 1000,
+  notAfter: now + 1000,
+  selfMade: false,
+  fingerprint: 'AA',
+  ...change,
+});
+
+const head = 'domains: [saltmarsh.example, reedbed.example]\nfront: {address: 203.0.113.24}\n';
+const composeText =
+  'services: {nestcam: {ports: ["127.0.0.1:3001:3000"]}, open: {ports: ["8081:80"]}, shut: {}, any: {ports: ["70-79:80"]}}';
+
+interface Case {
+  compose?: boolean;
+  certificates?: Record<string, CertificateFacts | null>;
+}
+
+/** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
+function told(text: string, { compose = true, certificates = {} }: Case = {}): string[] {
+  const whole = `${text.startsWith('domains') ? '' : head}${compose ? 'compose: [c]\n' : ''}${text}`;
+  const { inventory } = compose
+    ? readCompose({ file: 'c', text: composeText, project: 'p', variables: {} })
+    : { inventory: { services: [] } };
+  const planned = plannedOf(whole, inventory);
+  const all = new Map(
+    planned.plan.certificates.map(({ id, names }) => [
+      id,
+      id in certificates ? (certificates[id] ?? null) : held(names),
+    ]),
+  );
+  return runRules({ map: mapOf(whole), ...planned, inventory, certificates: all, hostInterfaces: ['eth0'], now }).map(
+    ({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`,
+  );
+}
+
+const www = 'www.saltmarsh.example';
+
+test.each<[string, string, Case]>([
+  ['a service on loopback', 'roads: {www: "nestcam:3000"}', {}],
+  [
+    'a redirect to another road',
+    'roads: {saltmarsh.example: {redirect: "https://www.saltmarsh.example"}, www: ":80"}',
+    {},
+  ],
+  ['a redirect off the map', 'roads: {www: {redirect: "https://www.example.org"}}', {}],
+  ['a redirect to the own name on another port', 'roads: {www: {redirect: "https://www.saltmarsh.example:9000"}}', {}],
+  [
+    'a chain without a circle',
+    'roads: {a: {redirect: "https://b.saltmarsh.example"}, b: {redirect: "https://c.saltmarsh.example"}, c: ":80"}',
+    {},
+  ],
+  ['a wildcard certificate', 'roads: {www: ":80"}', { certificates: { [www]: held(['*.saltmarsh.example']) } }],
+])('silence: %s', (_, text, given) => {
+  expect(told(text, given)).toEqual([]);
+});
+
+test.each<[string, Case, string]>([
+  ['roads: {www: "nestcan:3000"}', {}, 'service-unknown: No service is called `nestcan`. | Did you mean `nestcam`?'],
+  [
+    'roads: {www: "zz:3000"}',
+    { compose: false },
+    'service-unknown: `zz` is meant as a Compose service, but the map names no Compose file. | Add `compose: [compose.yaml]` to the map, or lead to a port of this host: `:PORT`.',
+  ],
+  [
+    'roads: {www: "nestcam:3001"}',
+    {},
+    'port-not-published: 3001 is the port that `nestcam` has outside; inside the container it listens on 3000. | Write `to: nestcam:3000`.',
+  ],
+  [
+    'roads: {www: "nestcam:80"}',
+    {},
+    'port-not-published: `nestcam` does not publish its port 80; it publishes 3000. | Write one of these after `nestcam:`, or add under its `ports`: - "127.0.0.1:80:80"',
+  ],
+  [
+    'roads: {www: "shut:80"}',
+    {},
+    'port-not-published: `shut` publishes no port, so the proxy cannot reach its port 80. | Add to the service: ports: ["127.0.0.1:80:80"] (any free port of this host may stand in the middle).',
+  ],
+  [
+    'roads: {www: "any:80"}',
+    {},
+    'port-not-published: `any` lets the engine pick the outside port of 80 anew at each start. | Fix it under its `ports`: - "127.0.0.1:80:80"',
+  ],
+  [
+    'roads: {www: "open:80"}',
+    {},
+    'service-published-to-everyone: `open` can be reached past the front, on port 8081 of every address of this host. | In c line 1 write: - "127.0.0.1:8081:80"',
+  ],
+  [
+    'roads: {www: {redirect: "http://www.saltmarsh.example/x"}}',
+    {},
+    'redirect-to-itself: `www.saltmarsh.example` redirects to http://www.saltmarsh.example/x, which is this road itself. | Write the name it should lead to, or `to:` with the service.',
+  ],
+  [
+    'roads: {a: {redirect: "https://b.saltmarsh.example"}, b: {redirect: "https://a.saltmarsh.example"}}',
+    {},
+    'redirect-circle: These roads redirect to each other without an end: a.saltmarsh.example -> b.saltmarsh.example -> a.saltmarsh.example. | Let one of them lead to a service with `to:`.',
+  ],
+  [
+    'roads: {www: ":80", a: {redirect: "https://ww.saltmarsh.example"}}',
+    {},
+    'redirect-nowhere: `a.saltmarsh.example` redirects to ww.saltmarsh.example, which is not on the map. | Did you mean www.saltmarsh.example?',
+  ],
+  [
+    'roads: {a: {redirect: "https://birds.reedbed.example"}}',
+    {},
+    'redirect-nowhere: `a.saltmarsh.example` redirects to birds.reedbed.example, which is not on the map. | Add a road for birds.reedbed.example, or mend the URL.',
+  ],
+  [
+    'roads: {www: ":80"}',
+    { certificates: { [www]: null } },
+    'no-certificate: No certificate is held for www.saltmarsh.example. | Run: mile-marker certs make',
+  ],
+  [
+    'roads: {www: ":80"}',
+    { certificates: { [www]: held([], { selfMade: true }) } },
+    'no-certificate: No certificate is held for www.saltmarsh.example. | Run: mile-marker certs make',
+  ],
+  [
+    'roads: {www: ":80"}',
+    { certificates: { [www]: held(['saltmarsh.example']) } },
+    'no-certificate: The certificate held for www.saltmarsh.example does not cover it. | Run: mile-marker certs make',
+  ],
+  [
+    'roads: {www: ":80"}',
+    { certificates: { [www]: held([www], { notAfter: now - 1 }) } },
+    'no-certificate: The certificate held for www.saltmarsh.example is out of its dates (2026-11-23 to 2026-11-23). | Run: mile-marker certs make',
+  ],
+  [
+    'domains: [a.example]\nfront: {address: {interface: eth7}}\nroads: {}',
+    { compose: false },
+    'front-without-address: The interface `eth7` of this host has no address, or does not exist; it has: eth0. | Mend the name, or write the public address itself under `front.address`.',
+  ],
+])('alarm: %s', (text, given, finding) => {
+  expect(told(text, given)).toEqual([finding]);
+});
+
+test('one cause is told once, with every road it breaks', () => {
+  const text = `${head}compose: [c]\nroads: {a: "zz:1", b: "zz:1"}`;
+  const planned = plannedOf(text);
+  const findings = runRules({
+    map: mapOf(text),
+    ...planned,
+    inventory: { services: [] },
+    certificates: new Map(),
+    hostInterfaces: [],
+    now,
+  });
+  expect(findings.map(({ rule, roads }) => [rule, roads])).toEqual([
+    ['no-certificate', ['a.saltmarsh.example', 'b.saltmarsh.example']],
+    ['service-unknown', ['a.saltmarsh.example', 'b.saltmarsh.example']],
+  ]);
+});
+
+test('ids are unique, in kebab case, and every card says all it should', () => {
+  const ids = allCards.map(({ id }) => id);
+  expect(new Set(ids).size).toBe(ids.length);
+  for (const { id, summary, why, source, messages } of allCards) {
+    expect(id).toMatch(/^[a-z]+(-[a-z]+)+$/);
+    for (const text of [summary, why, source]) expect(text.trim()).not.toBe('');
+    expect(Object.keys(messages).length).toBeGreaterThan(0);
+  }
+});

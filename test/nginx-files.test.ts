@@ -1,0 +1,221 @@
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import http from 'node:http';
+import { dirname, join } from 'node:path';
+import fc from 'fast-check';
+import { nginx, standalone } from '../src/core/proxies/nginx/nginx.ts';
+import { block, comment, dollarVariable, quote } from '../src/core/proxies/nginx/quote.ts';
+import { makeThrowaway } from '../src/adapters/certificates/make.ts';
+import { nginxProgram, startNginx } from './support/fronts.ts';
+import { plannedOf } from './support/plan.ts';
+import { freePorts } from './support/ports.ts';
+import { folderWith } from './support/program.ts';
+
+/** Writes the rendered files of a map as a generation by hand, with a throwaway certificate everywhere, and lets nginx test them. */
+async function nginxTest(text: string, change: (files: string) => string = (files) => files): Promise<string> {
+  const folder = folderWith();
+  const current = join(folder, 'front');
+  const { plan } = plannedOf(text);
+  const pair = await makeThrowaway(new Date());
+  writeFileSync(join(folder, 'c.pem'), pair.certificate);
+  writeFileSync(join(folder, 'k.pem'), pair.key);
+  for (const certificate of plan.certificates)
+    Object.assign(certificate, { certificateFile: join(folder, 'c.pem'), keyFile: join(folder, 'k.pem') });
+  for (const { path, content } of [...nginx.render(plan, { current }), nginx.renderMark(plan, 'generation 0001')]) {
+    mkdirSync(dirname(join(current, path)), { recursive: true });
+    writeFileSync(join(current, path), change(content));
+  }
+  writeFileSync(join(folder, 'nginx.conf'), standalone({ current, runFolder: folder }));
+  const { status, stderr } = spawnSync(nginxProgram(), ['-t', '-q', '-c', join(folder, 'nginx.conf'), '-e', 'stderr'], {
+    encoding: 'utf8',
+  });
+  return `${String(status)} ${stderr}`;
+}
+
+const head =
+  'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: 8089, https: 8449}, mark: "127.0.0.1:9189"';
+
+test('nginx accepts every kind of road without a warning, also names that do not resolve and very long ones', async () => {
+  const long = Array.from({ length: 3 }, () => 'a'.repeat(60)).join('.');
+  const text = `${head}}
+roads:
+  www: :80
+  ${long}: :80
+  station: https://no-such-host.saltmarsh.example:8443
+  appliance: https://192.168.64.9
+  old: {redirect: "https://www.example.org/a$b'c;d{e}"}
+  gone: {redirect: "https://www.example.org", gate: everyone}
+`;
+  expect(await nginxTest(text)).toBe('0 ');
+});
+
+test.each(['refuse', 'not-found', '{redirect: "https://www.example.org/$x"}'])(
+  'nginx accepts unknown: %s',
+  async (unknown) => {
+    expect(await nginxTest(`${head}, unknown: ${unknown}}\nroads: {www: ":80"}`)).toBe('0 ');
+  },
+);
+
+test('the test above would notice a file that nginx does not accept', async () => {
+  const result = await nginxTest(`${head}}\nroads: {www: ":80"}`, (content) =>
+    content.replace('return 444;', 'return 444'),
+  );
+  expect(result).toMatch(/^1 .*\[emerg\]/);
+});
+
+test('four hundred roads are accepted', async () => {
+  const roads = Array.from({ length: 400 }, (_, index) => `  station-${String(index)}: :80`).join('\n');
+  expect(await nginxTest(`${head}}\nroads:\n${roads}\n`)).toBe('0 ');
+});
+
+test('what a road file looks like', () => {
+  const { plan } = plannedOf(
+    'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {roster: "http://192.168.64.9:5000"}',
+  );
+  const road = nginx.render(plan, { current: '/f/current' }).find(({ path }) => path.startsWith('roads/'));
+  expect(road).toMatchInlineSnapshot(`
+   {
+     "content": "# Road roster.saltmarsh.example, line 3 of the map.
+   # Leads to http://192.168.64.9:5000: as the map says. Gate: home.
+
+   # Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
+   server {
+       listen 0.0.0.0:80;
+       server_name roster.saltmarsh.example;
+       server_tokens off;
+       if ($request ~ "[^\\x20-\\x7e]|#") {
+           return 400;
+       }
+       if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
+           return 400;
+       }
+       return 308 "https://roster.saltmarsh.example$request_uri";
+   }
+
+   server {
+       listen 0.0.0.0:443 ssl;
+       server_name roster.saltmarsh.example;
+       server_tokens off;
+       ssl_certificate "/state/certificates/roster.saltmarsh.example/certificate.pem";
+       ssl_certificate_key "/state/certificates/roster.saltmarsh.example/key.pem";
+       ssl_protocols TLSv1.2 TLSv1.3;
+       client_max_body_size 0;
+       if ($request ~ "[^\\x20-\\x7e]|#") {
+           return 400;
+       }
+       if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
+           return 400;
+       }
+       # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
+       if ($ssl_server_name !~* "^(roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
+           return 421;
+       }
+
+       location / {
+           deny 192.168.64.1;
+           allow 127.0.0.0/8;
+           allow ::1/128;
+           allow 192.168.64.0/24;
+           deny all;
+           try_files /dev/null/none $mile_marker_stretch;
+       }
+       location @service {
+           proxy_pass http://192.168.64.9:5000;
+           proxy_set_header Connection "";
+           proxy_set_header Upgrade "";
+           proxy_set_header Host "roster.saltmarsh.example";
+           proxy_set_header Forwarded "";
+           proxy_set_header X-Forwarded-For $remote_addr;
+           proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+           proxy_set_header X-Forwarded-Port 443;
+           proxy_set_header X-Forwarded-Proto https;
+           proxy_set_header X-Forwarded-Server "";
+           proxy_set_header X-Real-IP "";
+           proxy_http_version 1.1;
+           proxy_redirect off;
+           proxy_buffering off;
+           proxy_request_buffering off;
+           proxy_next_upstream off;
+           proxy_connect_timeout 5s;
+           proxy_send_timeout 60s;
+           proxy_read_timeout 60s;
+       }
+       location @live {
+           proxy_pass http://192.168.64.9:5000;
+           proxy_set_header Connection upgrade;
+           proxy_set_header Upgrade websocket;
+           proxy_set_header Host "roster.saltmarsh.example";
+           proxy_set_header Forwarded "";
+           proxy_set_header X-Forwarded-For $remote_addr;
+           proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+           proxy_set_header X-Forwarded-Port 443;
+           proxy_set_header X-Forwarded-Proto https;
+           proxy_set_header X-Forwarded-Server "";
+           proxy_set_header X-Real-IP "";
+           proxy_http_version 1.1;
+           proxy_redirect off;
+           proxy_buffering off;
+           proxy_request_buffering off;
+           proxy_next_upstream off;
+           proxy_connect_timeout 5s;
+           proxy_send_timeout 3600s;
+           proxy_read_timeout 3600s;
+       }
+   }
+   ",
+     "path": "roads/roster.saltmarsh.example.conf",
+   }
+  `);
+});
+
+test('a quoted value comes back from nginx byte for byte, whatever it is', async () => {
+  const printable = fc.string({
+    unit: fc.integer({ min: 0x20, max: 0x7e }).map((code) => String.fromCharCode(code)),
+    maxLength: 60,
+  });
+  const values = [
+    ...fc.sample(printable, { numRuns: 300, seed: 24 }),
+    '$uri',
+    '${dollar}',
+    '\\"',
+    '"; return 500; #',
+    '\\',
+    '$',
+    "'",
+    '{}',
+    '#x',
+    'caf\u00e9',
+  ];
+  const [port = 0] = await freePorts(1);
+  const folder = folderWith();
+  const locations = values.flatMap((value, index) =>
+    block(`location = /${String(index)}`, [comment(value), `return 200 ${quote(value)};`]),
+  );
+  const server = block('server', [`listen 127.0.0.1:${String(port)};`, ...locations]);
+  mkdirSync(join(folder, '.mile-marker/front/current'), { recursive: true });
+  writeFileSync(join(folder, '.mile-marker/front/current/front.conf'), [dollarVariable, ...server, ''].join('\n'));
+  const running = await startNginx(folder);
+  try {
+    const agent = new http.Agent({ keepAlive: true, maxSockets: 1 });
+    for (const [index, value] of values.entries()) expect(await get(port, `/${String(index)}`, agent)).toBe(value);
+    agent.destroy();
+  } finally {
+    await running.stop();
+  }
+});
+
+test('control characters are refused, since nginx would send a line end of a value as one of its header', () => {
+  for (const odd of ['\n', '\r', '\u0000', '\u007f']) expect(() => quote(`a${odd}b`)).toThrow(RangeError);
+});
+
+function get(port: number, path: string, agent: http.Agent): Promise<string> {
+  return new Promise((resolve, reject) => {
+    http
+      .get({ host: '127.0.0.1', port, path, agent }, (response) => {
+        let body = '';
+        response.setEncoding('utf8').on('data', (text: string) => (body += text));
+        response.on('end', () => resolve(body));
+      })
+      .on('error', reject);
+  });
+}
