@@ -57,5 +57,6 @@ export function reasonOf(error: unknown): string {
 
 export function codeOf(error: unknown): string | null {
   if (error instanceof AggregateError && error.errors.length > 0) return codeOf(error.errors[0]);
-  return error instanceof Error && 'code' in error && typeof error.code === 'string' ? error.code : null;
+  const code = typeof error === 'object' && error !== null && 'code' in error ? error.code : null;
+  return typeof code === 'string' ? code : null;
 }

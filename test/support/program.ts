@@ -28,10 +28,13 @@ export async function ended(child: ChildProcessWithoutNullStreams): Promise<Ran>
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   child.stderr.setEncoding('utf8').on('data', (text: string) => (err += text));
   child.stdin.end();
+  // Nothing here runs for long: a program that hangs is a failure with its words, not a test run that never ends.
+  const limit = setTimeout(() => child.kill('SIGKILL'), 30_000);
   const code = await new Promise<number | null>((resolve, reject) => {
     child.once('error', reject);
     child.once('close', resolve);
   });
+  clearTimeout(limit);
   return { code, out, err };
 }
 

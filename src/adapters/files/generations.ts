@@ -43,6 +43,7 @@ async function linkTarget(path: string): Promise<string | null> {
     return await readlink(path);
   } catch (cause) {
     if (codeOf(cause) === 'ENOENT') return null;
+    if (codeOf(cause) !== 'EINVAL') throw writeTrouble(path, cause);
     const remedy = 'Move away what stands there; it should be the link to the newest generation.';
     throw new Trouble({ code: 'current-not-link', message: `${path} is not a link.`, remedy, cause });
   }
@@ -84,7 +85,7 @@ export async function writeGeneration(folder: string, generation: Generation, no
   try {
     await mkdir(half, { mode: 0o755 });
     for (const { path, content } of files) {
-      await mkdir(dirname(join(half, path)), { recursive: true, mode: 0o755 });
+      await ensureFolder(dirname(join(half, path)));
       await writeNew(join(half, path), content);
     }
     await writeNew(join(half, 'mark.txt'), `${markText(generation)}\n`);

@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { chmod, link, lstat, mkdir, open, rename, rm, symlink } from 'node:fs/promises';
+import { chmod, link, lstat, mkdir, open, rename, rm, stat, symlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 
@@ -22,7 +22,7 @@ export function writeTrouble(path: string, cause: unknown): Trouble {
  */
 export async function ensureFolder(path: string, mode = 0o755): Promise<void> {
   try {
-    await mkdir(path, { recursive: true, mode });
+    await makeFolder(path, mode);
   } catch (cause) {
     throw writeTrouble(path, cause);
   }
@@ -33,6 +33,25 @@ export async function ensureFolder(path: string, mode = 0o755): Promise<void> {
     message,
     remedy: 'Replace the link by a folder, or name the real folder.',
   });
+}
+
+/** Not `recursive`: Node 20 then tries for ever where a folder is refused with ENOENT, as below /proc. */
+async function makeFolder(path: string, mode: number): Promise<void> {
+  try {
+    await mkdir(path, { mode });
+  } catch (error) {
+    if (codeOf(error) === 'EEXIST' && (await stat(path)).isDirectory()) return;
+    if (codeOf(error) !== 'ENOENT' || (await exists(dirname(path)))) throw error;
+    await makeFolder(dirname(path), mode);
+    await mkdir(path, { mode });
+  }
+}
+
+function exists(path: string): Promise<boolean> {
+  return lstat(path).then(
+    () => true,
+    () => false,
+  );
 }
 
 /**

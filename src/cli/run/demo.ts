@@ -26,6 +26,5 @@ export async function runDemoCommand(
       return { code, out };
     },
   });
-  if (io.signal.aborted) setCode(options.keep === true ? exit.well : exit.interrupted);
-  else setCode(well ? exit.well : exit.foundWrong);
+  if (!io.signal.aborted) setCode(well ? exit.well : exit.foundWrong);
 }

@@ -48,7 +48,7 @@ export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
     legs.flatMap(({ leg, problems }) => problems.map((problem) => ({ road, leg, problem }))),
   );
   for (const { road, leg, problem } of met) {
-    const key = `${problem.card.id} ${problem.cause}`;
+    const key = `${problem.card.id} ${problem.say} ${problem.cause}`;
     const group = groups.get(key);
     if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
     else if (!group.roads.includes(road)) group.roads.push(road);

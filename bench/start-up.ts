@@ -1,0 +1,62 @@
+import { spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { demoCompose, demoMap, demoServices, type DemoPorts } from '../src/demo/scenario.ts';
+
+/**
+ * How long the program takes to start, as ratios to bare Node measured side by side, so that the machine cancels out.
+ * Each command runs in turn, round after round; the median of each counts. Ends with 1 when a limit is passed.
+ */
+const rounds = 21;
+const limits: Record<string, number> = { '--version': 1.5, 'check (demo map)': 3 };
+
+const program = fileURLToPath(new URL('mile-marker.js', import.meta.url));
+const folder = demoFolder();
+const cases: Record<string, string[]> = {
+  'node -e 0': ['-e', '0'],
+  '--version': [program, '--version'],
+  'check (demo map)': [program, 'check', '--map', join(folder, 'mile-marker.yaml')],
+};
+report(measure());
+rmSync(folder, { recursive: true, force: true });
+
+/** The demo's map and Compose file with certificates, so that check has everything to look at. */
+function demoFolder(): string {
+  const made = mkdtempSync(join(tmpdir(), 'mile-marker-bench-'));
+  const services = Object.fromEntries(demoServices.map((name, index) => [name, 9301 + index])) as DemoPorts['services'];
+  writeFileSync(join(made, 'mile-marker.yaml'), demoMap({ http: 8080, https: 8443, mark: 9180, services }, 'builtin'));
+  writeFileSync(join(made, 'compose.yaml'), demoCompose(services));
+  spawnSync(process.execPath, [program, 'certs', 'make'], { cwd: made });
+  return made;
+}
+
+function measure(): Map<string, number[]> {
+  const times = new Map(Object.keys(cases).map((name) => [name, [] as number[]]));
+  for (let round = 0; round < rounds; round += 1) {
+    for (const [name, args] of Object.entries(cases)) {
+      const begin = process.hrtime.bigint();
+      const { status } = spawnSync(process.execPath, args, { stdio: 'ignore' });
+      if (status !== 0) throw new Error(`${name} ended with ${String(status)}`);
+      times.get(name)?.push(Number(process.hrtime.bigint() - begin) / 1e6);
+    }
+  }
+  return times;
+}
+
+function report(times: ReadonlyMap<string, number[]>): void {
+  const median = (name: string): number =>
+    [...(times.get(name) ?? [])].sort((a, b) => a - b)[Math.floor(rounds / 2)] ?? NaN;
+  const bare = median('node -e 0');
+  for (const name of times.keys()) {
+    const ratio = median(name) / bare;
+    const limit = limits[name];
+    const passed = limit === undefined || ratio <= limit;
+    const words = limit === undefined ? '' : `  ${passed ? 'within' : 'PAST'} the limit of ${String(limit)}`;
+    process.stdout.write(
+      `${name.padEnd(18)} ${median(name).toFixed(0).padStart(5)} ms  ${ratio.toFixed(2)} times bare node${words}\n`,
+    );
+    if (!passed) process.exitCode = 1;
+  }
+}

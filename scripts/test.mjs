@@ -1,0 +1,49 @@
+// Runs everything that must hold: format, lint, types, docs, then all tests. When root it installs the Debian packages that
+// the tests need; otherwise it prints the line that does.
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+const needed = [{ package: 'nginx-light', programs: ['/usr/sbin/nginx'] }];
+
+const missing = needed
+  .filter(({ programs }) => !programs.some((program) => existsSync(program)))
+  .map((one) => one.package);
+if (missing.length > 0) install(missing);
+
+run('npm', ['run', '--silent', 'check']);
+const folder = mkdtempSync(join(tmpdir(), 'mile-marker-results-'));
+const results = join(folder, 'jest.json');
+const only = process.argv.slice(2);
+const jest = spawnSync(
+  process.execPath,
+  ['node_modules/jest/bin/jest.js', '--json', `--outputFile=${results}`, ...only],
+  {
+    stdio: ['ignore', 'ignore', 'inherit'],
+  },
+);
+const { numPassedTests: passed, numFailedTests: failed } = existsSync(results)
+  ? JSON.parse(readFileSync(results, 'utf8'))
+  : { numPassedTests: 0, numFailedTests: 0 };
+rmSync(folder, { recursive: true, force: true });
+console.log(`Tests: ${passed} passed, ${failed} failed`);
+process.exitCode = jest.status ?? 1;
+
+function install(packages) {
+  const line = `apt-get update && apt-get install -y --no-install-recommends ${packages.join(' ')}`;
+  if (process.getuid?.() !== 0) {
+    console.error(`The tests need real servers that are not installed. As root, run:\n  ${line}`);
+    process.exit(1);
+  }
+  console.log(`Installing what the tests need: ${packages.join(' ')}`);
+  // Debian starts a freshly installed server; the tests start their own, on ports of their own.
+  const policy = { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' };
+  const { status } = spawnSync('sh', ['-c', line], { stdio: ['ignore', 'ignore', 'inherit'], env: policy });
+  if (status !== 0) process.exit(status ?? 1);
+}
+
+function run(program, args) {
+  const { status } = spawnSync(program, args, { stdio: 'inherit' });
+  if (status !== 0) process.exit(status ?? 1);
+}

@@ -1,0 +1,299 @@
+import {
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  readlinkSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
+import { X509Certificate } from 'node:crypto';
+import { join } from 'node:path';
+import { folderWith, launch, mileMarker, stop } from '../support/program.ts';
+import { practiceHead } from '../support/site.ts';
+
+const small = `domains: [saltmarsh.example]
+front: {address: 203.0.113.24, proxy: nginx}
+roads:
+  nestcam: {to: ":3000", gate: everyone}
+`;
+
+describe('start', () => {
+  test('writes a first map that check accepts, and never overwrites one', async () => {
+    const folder = folderWith({ 'compose.yaml': 'services: {}\n' });
+    const argv = ['start', '--domain', 'Saltmarsh.Example', '--address', '203.0.113.24', '2001:db8:40::24'];
+    expect(await mileMarker(argv, folder)).toMatchObject({ code: 0, out: 'mile-marker.yaml\n' });
+    const written = readFileSync(join(folder, 'mile-marker.yaml'), 'utf8');
+    expect(written).toContain('domains: [saltmarsh.example]');
+    expect(written).toContain('address: [203.0.113.24, "2001:db8:40::24"]');
+    expect(written).toContain('compose: [compose.yaml]');
+    expect(await mileMarker(['check'], folder)).toMatchObject({ code: 0, out: '' });
+    const again = await mileMarker(argv, folder);
+    expect(again).toMatchObject({ code: 2, out: '' });
+    expect(again.err).toContain('There is a map already');
+    expect(readFileSync(join(folder, 'mile-marker.yaml'), 'utf8')).toBe(written);
+    expect(readdirSync(folder).sort()).toEqual(['compose.yaml', 'mile-marker.yaml']);
+  });
+
+  test.each([
+    [['--domain', 'salt_marsh.example', '--address', '203.0.113.24'], 'character that no host name may have: _'],
+    [['--domain', 'saltmarsh.example', '--address', '203.0.113.300'], 'expects an IPv4 or IPv6 address'],
+    [['--domain', 'saltmarsh.example'], '--address'],
+  ])('%j is refused', async (options, words) => {
+    const folder = folderWith();
+    const { code, err } = await mileMarker(['start', ...options], folder);
+    expect([code, err]).toEqual([2, expect.stringContaining(words)]);
+    expect(readdirSync(folder)).toEqual([]);
+  });
+});
+
+describe('finding the map', () => {
+  test('--map, then MILE_MARKER_MAP, then the nearest above; the one used is printed', async () => {
+    const folder = folderWith({
+      'mile-marker.yaml': small,
+      'deep/er/x': '',
+      'other.yaml': small.replace('nestcam', 'fromenv'),
+      'third.yaml': small.replace('nestcam', 'named'),
+    });
+    const deep = join(folder, 'deep/er');
+    const env = { MILE_MARKER_MAP: join(folder, 'other.yaml') };
+    const above = await mileMarker(['roads'], deep);
+    expect(above.out).toContain('nestcam.saltmarsh.example');
+    expect(above.err).toContain(`map: ${join(folder, 'mile-marker.yaml')}`);
+    expect((await mileMarker(['roads'], deep, env)).out).toContain('fromenv.saltmarsh.example');
+    expect((await mileMarker(['roads', '--map', '../../third.yaml'], deep, env)).out).toContain(
+      'named.saltmarsh.example',
+    );
+  });
+
+  test.each([
+    ['none anywhere', [], {}, 'There is no mile-marker.yaml'],
+    ['a folder', ['--map', '.'], {}, 'it is a folder'],
+    ['nothing', ['--map', 'gone.yaml'], {}, 'it does not exist'],
+    ['not UTF-8', ['--map', 'latin.yaml'], {}, 'not UTF-8'],
+    ['huge', ['--map', 'huge.yaml'], {}, 'larger than 1 MiB'],
+  ])('%s: one clear error and exit code 2', async (_, options, env, words) => {
+    const folder = folderWith({ 'huge.yaml': '#'.repeat(1_100_000) });
+    writeFileSync(join(folder, 'latin.yaml'), Buffer.from('domains: [\u00e4.example]', 'latin1'));
+    for (const command of ['check', 'roads', 'write', 'serve', 'verify']) {
+      const { code, out, err } = await mileMarker([command, ...options], folder, env);
+      expect([command, code, out]).toEqual([command, 2, '']);
+      expect(err).toContain(words);
+      expect(err).not.toMatch(/\n\s+at /);
+    }
+  });
+});
+
+describe('check', () => {
+  test('judges, prints what to do, and says by its exit code which kind of wrong it is', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small });
+    const missing = await mileMarker(['check'], folder);
+    expect(missing).toMatchObject({
+      code: 1,
+      out: expect.stringContaining('do: Run: mile-marker certs make') as string,
+    });
+    await mileMarker(['certs', 'make'], folder);
+    expect(await mileMarker(['check'], folder)).toMatchObject({ code: 0, out: '' });
+    writeFileSync(join(folder, 'mile-marker.yaml'), `${small}compose: [gone.yaml]\n`);
+    const gone = await mileMarker(['check', '--json'], folder);
+    expect(gone.code).toBe(1);
+    expect(JSON.parse(gone.out)).toMatchObject({
+      format: 'mile-marker-check',
+      version: 1,
+      findings: [
+        {
+          rule: 'compose-unreadable',
+          severity: 'error',
+          leg: null,
+          where: { file: 'mile-marker.yaml', line: 5, column: 11 },
+          message: expect.stringContaining('does not exist') as string,
+        },
+      ],
+    });
+    writeFileSync(join(folder, 'mile-marker.yaml'), 'domains: []\n');
+    expect((await mileMarker(['check', '--json'], folder)).code).toBe(2);
+  });
+
+  test('--fail-on warning makes a warning count', async () => {
+    const folder = folderWith({
+      'mile-marker.yaml': `${small}  open: open:80\ncompose: [c.yaml]\n`,
+      'c.yaml': 'services: {open: {ports: ["${PORT}:80"]}}',
+      '.env': 'PORT=8081\n',
+    });
+    await mileMarker(['certs', 'make'], folder);
+    expect((await mileMarker(['check'], folder)).code).toBe(0);
+    expect((await mileMarker(['check', '--fail-on', 'warning'], folder)).code).toBe(1);
+    // The environment wins over .env, as the Compose Specification has it.
+    expect((await mileMarker(['roads'], folder, { PORT: '8099' })).out).toContain('open:80 at 127.0.0.1:8099');
+  });
+});
+
+describe('certs make', () => {
+  test('makes the authority once, leafs that it signed, and nothing that others can read', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small });
+    const state = join(folder, '.mile-marker');
+    expect((await mileMarker(['certs', 'make'], folder)).out).toMatch(
+      /nestcam\.saltmarsh\.example +\d{4}-\d\d-\d\d +made/,
+    );
+    const leafFile = join(state, 'certificates/nestcam.saltmarsh.example/certificate.pem');
+    const leaf = new X509Certificate(readFileSync(leafFile));
+    const authority = new X509Certificate(readFileSync(join(state, 'practice/authority.pem')));
+    expect(leaf.verify(authority.publicKey)).toBe(true);
+    expect(leaf.checkHost('nestcam.saltmarsh.example')).toBe('nestcam.saltmarsh.example');
+    expect((Date.parse(leaf.validTo) - Date.parse(leaf.validFrom)) / 86_400_000).toBeLessThanOrEqual(397);
+    for (const key of ['practice/authority.key', 'certificates/nestcam.saltmarsh.example/key.pem']) {
+      expect(statSync(join(state, key)).mode & 0o777).toBe(0o600);
+    }
+    expect(readFileSync(join(state, '.gitignore'), 'utf8')).toBe('*\n');
+    const before = readFileSync(leafFile, 'utf8');
+    writeFileSync(join(folder, 'mile-marker.yaml'), `${small}  roster: :5000\n`);
+    expect((await mileMarker(['certs', 'make'], folder)).out).toMatch(/nestcam.* kept\n.*roster.* made/);
+    expect(readFileSync(leafFile, 'utf8')).toBe(before);
+    expect(new X509Certificate(readFileSync(join(state, 'practice/authority.pem'))).fingerprint256).toBe(
+      authority.fingerprint256,
+    );
+  });
+
+  test('an authority whose key is not its own is told, not used', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small });
+    const other = folderWith({ 'mile-marker.yaml': small });
+    await mileMarker(['certs', 'make'], folder);
+    await mileMarker(['certs', 'make'], other);
+    const key = '.mile-marker/practice/authority.key';
+    writeFileSync(join(folder, key), readFileSync(join(other, key)));
+    expect(await mileMarker(['certs', 'make'], folder)).toMatchObject({
+      code: 3,
+      err: expect.stringContaining('do not fit together') as string,
+    });
+  });
+});
+
+describe('write', () => {
+  const current = '.mile-marker/front/current';
+
+  test('writes once, changes nothing the second time, and keeps every generation', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small });
+    const first = await mileMarker(['write'], folder);
+    expect(first.code).toBe(0);
+    expect(first.out).toBe('new     front.conf\nnew     mark.conf\nnew     roads/nestcam.saltmarsh.example.conf\n');
+    // Without a certificate the server must still start: a throwaway one lies on the stable path.
+    expect(first.err).toContain('throwaway certificate');
+    expect(
+      new X509Certificate(
+        readFileSync(join(folder, '.mile-marker/certificates/nestcam.saltmarsh.example/certificate.pem')),
+      ).subjectAltName,
+    ).toBeUndefined();
+    const again = await mileMarker(['write'], folder);
+    expect(again).toMatchObject({
+      code: 0,
+      out: '',
+      err: expect.stringContaining('Nothing changed: generation 0001') as string,
+    });
+    expect(readdirSync(join(folder, '.mile-marker/front/generations'))).toEqual(['0001']);
+    await mileMarker(['certs', 'make'], folder);
+    expect((await mileMarker(['write'], folder)).err).toContain('Nothing changed');
+
+    writeFileSync(join(folder, 'mile-marker.yaml'), small.replace('3000', '3001'));
+    const diff = await mileMarker(['write', '--diff'], folder);
+    expect(diff.out).toContain(
+      '-        proxy_pass http://127.0.0.1:3000;\n+        proxy_pass http://127.0.0.1:3001;',
+    );
+    expect((await mileMarker(['write', '--dry-run'], folder)).out).toContain('changed roads/nestcam');
+    expect(readlinkSync(join(folder, current))).toBe('generations/0001');
+    const second = await mileMarker(['write', '--json'], folder);
+    expect(JSON.parse(second.out)).toMatchObject({ format: 'mile-marker-write', generation: 2, written: true });
+    expect(readlinkSync(join(folder, current))).toBe('generations/0002');
+    expect(readFileSync(join(folder, current, 'mark.txt'), 'utf8')).toMatch(/^generation 0002 sha256:[0-9a-f]{64}\n$/);
+    const journal = readFileSync(join(folder, '.mile-marker/front/journal.jsonl'), 'utf8').trim().split('\n');
+    expect(journal.map((line) => (JSON.parse(line) as { event: string }).event)).toEqual([
+      'prepared',
+      'switched',
+      'prepared',
+      'switched',
+    ]);
+  });
+
+  test('an error in the map stops it, and the old generation stays', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small });
+    await mileMarker(['write'], folder);
+    writeFileSync(join(folder, 'mile-marker.yaml'), `${small}  roster: roster:5000\n`);
+    expect(await mileMarker(['write'], folder)).toMatchObject({
+      code: 1,
+      out: expect.stringContaining('service-unknown') as string,
+    });
+    expect(readlinkSync(join(folder, current))).toBe('generations/0001');
+  });
+
+  test('what an interrupted run left behind is cleared away, and its number is free', async () => {
+    const folder = folderWith({
+      'mile-marker.yaml': small,
+      '.mile-marker/front/generations/.0001.new/roads/half.conf': 'half',
+    });
+    expect((await mileMarker(['write'], folder)).code).toBe(0);
+    expect(readdirSync(join(folder, '.mile-marker/front/generations'))).toEqual(['0001']);
+  });
+
+  test('nothing is written through a link, nor over what somebody else put there', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small, 'victim/keep': 'mine' });
+    mkdirSync(join(folder, '.mile-marker'));
+    symlinkSync(join(folder, 'victim'), join(folder, '.mile-marker/front'));
+    expect(await mileMarker(['write'], folder)).toMatchObject({
+      code: 3,
+      err: expect.stringContaining('is a link') as string,
+    });
+    expect(readdirSync(join(folder, 'victim'))).toEqual(['keep']);
+    rmSync(join(folder, '.mile-marker/front'));
+    mkdirSync(join(folder, '.mile-marker/front/current'), { recursive: true });
+    expect(await mileMarker(['write'], folder)).toMatchObject({
+      code: 3,
+      err: expect.stringContaining('is not a link') as string,
+    });
+  });
+
+  test('a folder whose path would change the meaning of the configuration is refused', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': small });
+    expect(await mileMarker(['write', '--out', 'a$b'], folder)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('"$"') as string,
+    });
+    expect(existsSync(join(folder, 'a$b'))).toBe(false);
+    expect((await mileMarker(['write', '--out', 'with "blank; {it}'], folder)).code).toBe(0);
+  });
+
+  test.each(['blocked', '/proc/mile-marker'])(
+    'a place where nothing can be written (%s): one clear error',
+    async (out) => {
+      const folder = folderWith({ 'mile-marker.yaml': small, blocked: 'a file, not a folder' });
+      const { code, err } = await mileMarker(['write', '--out', out], folder);
+      expect([code, err]).toEqual([
+        3,
+        expect.stringMatching(/Cannot write .*: (part of its path is not a folder|it does not exist)/),
+      ]);
+      expect(readFileSync(join(folder, 'blocked'), 'utf8')).toBe('a file, not a folder');
+    },
+  );
+
+  test('Ctrl-C at any moment leaves either the old state or the new one', async () => {
+    const roads = Array.from({ length: 300 }, (_, index) => `  station-${String(index)}: :80`).join('\n');
+    const { head } = await practiceHead('nginx');
+    const folder = folderWith({ 'mile-marker.yaml': `${head}roads:\n${roads}\n` });
+    for (const afterMs of [250, 400, 600]) {
+      const child = launch(['write'], folder);
+      await new Promise((resolve) => setTimeout(resolve, afterMs));
+      expect([0, 130, null]).toContain(await stop(child));
+      const front = join(folder, '.mile-marker/front');
+      if (!existsSync(join(front, 'current'))) continue;
+      expect(readdirSync(join(front, 'current/roads'))).toHaveLength(300);
+      expect(readdirSync(join(front, 'generations')).filter((name) => name.startsWith('.'))).toEqual([]);
+    }
+  });
+});
+
+test('output for pipes has no colour, and NO_COLOR and a narrow terminal change no word', async () => {
+  const folder = folderWith({ 'mile-marker.yaml': `${small}  roster: roster:5000\n` });
+  const { out } = await mileMarker(['check'], folder, { NO_COLOR: '1', FORCE_COLOR: '1' });
+  expect(out).not.toContain('\u001b');
+  expect(Math.max(...out.split('\n').map((line) => line.length))).toBeLessThanOrEqual(80);
+});

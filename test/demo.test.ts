@@ -1,0 +1,44 @@
+import { readdirSync } from 'node:fs';
+import { folderWith, launch, mileMarker, stop, ended } from './support/program.ts';
+
+describe.each(['builtin', 'nginx'])('the demo with %s', (proxy) => {
+  test('finds just the troubles that it has, and leaves nothing behind', async () => {
+    const folder = folderWith();
+    // The program looks for temporary folders there, so that what it leaves can be seen.
+    const { code, out, err } = await mileMarker(['demo', '--proxy', proxy], folder, { TMPDIR: folder });
+    expect([code, err]).toEqual([0, '']);
+    for (const rule of ['service-down', 'redirect-shows-inside', 'dns-missing', 'certificate-practice'])
+      expect(out).toContain(rule);
+    expect(out).toContain('Verify found just these.');
+    expect(readdirSync(folder)).toEqual([]);
+  });
+});
+
+test('--keep runs until Ctrl-C, then stops and removes everything', async () => {
+  const folder = folderWith();
+  const child = launch(['demo', '--keep'], folder, { TMPDIR: folder });
+  const over = ended(child);
+  await new Promise<void>((resolve) => {
+    child.stdout.on('data', (text: string) => {
+      if (text.includes('until Ctrl-C')) resolve();
+    });
+  });
+  expect(readdirSync(folder)).toHaveLength(1);
+  await stop(child);
+  expect((await over).code).toBe(130);
+  expect(readdirSync(folder)).toEqual([]);
+});
+
+test('Ctrl-C in the middle leaves nothing behind either', async () => {
+  const folder = folderWith();
+  const child = launch(['demo'], folder, { TMPDIR: folder });
+  const over = ended(child);
+  await new Promise<void>((resolve) => {
+    child.stdout.on('data', (text: string) => {
+      if (text.includes('certs make')) resolve();
+    });
+  });
+  await stop(child);
+  expect((await over).code).toBe(130);
+  expect(readdirSync(folder)).toEqual([]);
+});

@@ -1,0 +1,82 @@
+import http, { type RequestListener } from 'node:http';
+import https from 'node:https';
+import { createSecureContext, type SecureContext } from 'node:tls';
+import { makeAuthority, makeLeaf, type Pair } from '../../src/adapters/certificates/make.ts';
+import { listening, portOf } from './ports.ts';
+
+/** What one name does at a front that somebody else configured. */
+export interface Behaviour {
+  /** Names and times of the certificate, or `none` to end the handshake. */
+  certificate?: { names?: string[]; madeAt?: string; by?: Pair; chain?: 'alone' } | 'none';
+  http?: RequestListener;
+  https?: RequestListener;
+}
+
+export interface FaultyFront {
+  httpPort: number;
+  httpsPort: number;
+  authority: Pair;
+  stop: () => void;
+}
+
+/** Starts a front in which every name has its own fault; names are short, below saltmarsh.example. */
+export async function startFaultyFront(behaviours: Record<string, Behaviour>): Promise<FaultyFront> {
+  const authority = await makeAuthority({ name: 'marsh test authority', now: new Date() });
+  const contexts = new Map<string, SecureContext | null>();
+  for (const [name, { certificate = {} }] of Object.entries(behaviours)) {
+    const full = `${name}.saltmarsh.example`;
+    contexts.set(full, certificate === 'none' ? null : await contextFor(full, certificate, authority));
+  }
+  const of = (request: http.IncomingMessage): Behaviour =>
+    behaviours[(request.headers.host ?? '').split('.')[0] ?? ''] ?? {};
+  const plain = http.createServer((request, response) =>
+    (of(request).http ?? toHttps(portOf(secure)))(request, response),
+  );
+  const secure = https.createServer(
+    { SNICallback: (name, done) => done(null, contexts.get(name) ?? undefined) },
+    (request, response) => (of(request).https ?? notFound)(request, response),
+  );
+  secure.on('tlsClientError', () => undefined);
+  await listening(plain, 0);
+  await listening(secure, 0);
+  const stop = (): void => {
+    for (const server of [plain, secure]) {
+      server.close();
+      server.closeAllConnections();
+    }
+  };
+  return { httpPort: portOf(plain), httpsPort: portOf(secure), authority, stop };
+}
+
+async function contextFor(
+  full: string,
+  certificate: Exclude<Behaviour['certificate'], 'none' | undefined>,
+  own: Pair,
+): Promise<SecureContext> {
+  const now = new Date(certificate.madeAt ?? Date.now());
+  const leaf = await makeLeaf({ names: certificate.names ?? [full], authority: certificate.by ?? own, now });
+  const cert =
+    certificate.chain === 'alone' ? leaf.certificate.split(/(?<=-----END CERTIFICATE-----\n)/)[0] : leaf.certificate;
+  return createSecureContext({ cert, key: leaf.key });
+}
+
+export function toHttps(port: number, status = 308): RequestListener {
+  return (request, response) => {
+    const name = (request.headers.host ?? '').split(':')[0] ?? '';
+    response.writeHead(status, { location: `https://${name}:${String(port)}${request.url ?? ''}` }).end();
+  };
+}
+
+/** Passes to a service on loopback, as plainly as can be. */
+export function passTo(port: number): RequestListener {
+  return (request, response) => {
+    http.get({ host: '127.0.0.1', port, path: request.url, headers: request.headers, agent: false }, (incoming) => {
+      response.writeHead(incoming.statusCode ?? 0, incoming.headers);
+      incoming.pipe(response);
+    });
+  };
+}
+
+const notFound: RequestListener = (_, response) => {
+  response.writeHead(404).end('nothing\n');
+};

@@ -1,0 +1,312 @@
+import http from 'node:http';
+import { writeFileSync } from 'node:fs';
+import { createSocket } from 'node:dgram';
+import { join } from 'node:path';
+import { makeAuthority } from '../src/adapters/certificates/make.ts';
+import { startDns } from '../src/demo/dns.ts';
+import { passTo, startFaultyFront, toHttps, type Behaviour } from './support/faulty-front.ts';
+import { freePorts, listening, portOf } from './support/ports.ts';
+import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
+
+/** verify judges fronts that Mile Marker did not write: each name here has one fault, and must get one finding. */
+
+interface Told {
+  rule: string;
+  severity: string;
+  leg: string;
+  roads: string[];
+  cause: string;
+  message: string;
+  remedy: string;
+  where: unknown;
+  evidence: Record<string, unknown>;
+}
+
+interface Report {
+  format: string;
+  version: number;
+  roads: Array<{ name: string; legs: Record<string, { outcome: string; says: string }> }>;
+  findings: Told[];
+}
+
+const read = ({ out }: Ran): Report => JSON.parse(out) as Report;
+
+/** A service whose page is its own, with the time in it. */
+async function pageServer(title: string): Promise<http.Server> {
+  return listening(
+    http.createServer((request, response) => {
+      response.writeHead(200, { 'content-type': 'text/html' });
+      response.end(
+        `<html><title>${title}</title><p>${title} since ${String(process.hrtime.bigint())} ${request.headers['x-forwarded-proto'] ?? ''}</p><ul><li>one<li>two<li>three<li>four<li>five<li>six<li>seven<li>eight</ul></html>`,
+      );
+    }),
+    0,
+  );
+}
+
+const nginxError =
+  (status: number, reason: string): http.RequestListener =>
+  (_, response) => {
+    response.writeHead(status, { server: 'nginx', 'content-type': 'text/html' });
+    response.end(
+      `<html>\r\n<head><title>${String(status)} ${reason}</title></head>\r\n<body>\r\n<center><h1>${String(status)} ${reason}</h1></center>\r\n<hr><center>nginx</center>\r\n</body>\r\n</html>\r\n`,
+    );
+  };
+
+const answer =
+  (status: number, headers: http.OutgoingHttpHeaders, body = ''): http.RequestListener =>
+  (_, response) =>
+    response.writeHead(status, headers).end(body);
+
+describe('a front with every fault', () => {
+  let report: Report;
+  let ran: Ran;
+  const cleanups: Array<() => void> = [];
+
+  beforeAll(async () => {
+    const nestcam = await pageServer('Nest camera');
+    const roster = await pageServer('Roster');
+    const inside = await listening(
+      http.createServer((_, response) =>
+        response.writeHead(302, { location: `http://127.0.0.1:${String(portOf(inside))}/login` }).end(),
+      ),
+      0,
+    );
+    const plainly = await listening(
+      http.createServer((_, response) =>
+        response.writeHead(302, { location: 'http://plainly.saltmarsh.example/login' }).end(),
+      ),
+      0,
+    );
+    const [dead = 0] = await freePorts(1);
+    const other = await makeAuthority({ name: 'another authority', now: new Date() });
+    const right = passTo(portOf(nestcam));
+    const behaviours: Record<string, Behaviour & { to?: number | string }> = {
+      fine: { https: right },
+      moved: { https: right, http: (request, response) => toHttps(front.httpsPort, 301)(request, response) },
+      foundly: { https: right, http: (request, response) => toHttps(front.httpsPort, 302)(request, response) },
+      clear: { https: right, http: answer(200, {}, 'in clear text') },
+      lostpath: {
+        https: right,
+        http: (_, response) =>
+          response.writeHead(308, { location: `https://lostpath.saltmarsh.example:${String(front.httpsPort)}/` }).end(),
+      },
+      loops: {
+        https: (request, response) =>
+          response
+            .writeHead(301, {
+              location: `http://loops.saltmarsh.example:${String(front.httpPort)}${request.url ?? ''}`,
+            })
+            .end(),
+      },
+      expired: { https: right, certificate: { madeAt: '2020-01-01' } },
+      early: { https: right, certificate: { madeAt: '2040-01-01' } },
+      othername: { https: right, certificate: { names: ['elsewhere.saltmarsh.example'] } },
+      wildtwo: { https: right, certificate: { names: ['*.field.saltmarsh.example'] } },
+      wild: { https: right, certificate: { names: ['*.saltmarsh.example'] } },
+      unknownca: { https: right, certificate: { by: other } },
+      alone: { https: right, certificate: { by: other, chain: 'alone' } },
+      refused: { certificate: 'none' },
+      swapped: { https: passTo(portOf(roster)), to: portOf(nestcam) },
+      welcome: {
+        https: answer(
+          200,
+          { 'content-type': 'text/html' },
+          '<html><title>Welcome to nginx!</title><h1>Welcome to nginx!</h1></html>',
+        ),
+      },
+      gateway: { https: nginxError(502, 'Bad Gateway') },
+      down: { https: nginxError(502, 'Bad Gateway'), to: dead },
+      stranger: { https: answer(200, { 'content-type': 'text/html' }, '<html><title>Somebody</title></html>') },
+      roster: { https: passTo(portOf(roster)), to: portOf(roster) },
+      inside: { https: passTo(portOf(inside)), to: portOf(inside) },
+      plainly: { https: passTo(portOf(plainly)), to: portOf(plainly) },
+      held: { https: nginxError(403, 'Forbidden') },
+      sent: {
+        https: (request, response) =>
+          response.writeHead(307, { location: `https://www.example.org${request.url ?? ''}` }).end(),
+        to: 'https://www.example.org',
+      },
+      missent: { https: answer(301, { location: 'https://www.example.org/' }), to: 'https://www.example.org' },
+    };
+    const front = await startFaultyFront(behaviours);
+    cleanups.push(front.stop, ...[nestcam, roster, inside, plainly].map((server) => () => void server.close()));
+    const roads = Object.entries(behaviours).map(([name, { to = portOf(nestcam) }]) =>
+      typeof to === 'string'
+        ? `  ${name}: {redirect: "${to}", gate: everyone}`
+        : `  ${name}: {to: ":${String(to)}", gate: ${name === 'held' ? 'home' : 'everyone'}}`,
+    );
+    const head = `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(front.httpPort)}, https: ${String(front.httpsPort)}}}\nroads:\n`;
+    const folder = folderWith({
+      'mile-marker.yaml': head + roads.join('\n') + '\n',
+      'ca.pem': front.authority.certificate,
+    });
+    ran = await mileMarker(['verify', '--at', '127.0.0.1', '--trust', 'ca.pem', '--json'], folder);
+    report = read(ran);
+  });
+
+  afterAll(() => {
+    for (const cleanup of cleanups) cleanup();
+  });
+
+  test.each<[string, string, string]>([
+    ['foundly', 'redirect-temporary', '302'],
+    ['clear', 'redirect-wrong', 'answers 200 in clear text'],
+    ['lostpath', 'redirect-wrong', 'should lead to https://lostpath.saltmarsh.example'],
+    ['loops', 'redirect-loop', ' -> '],
+    ['expired', 'certificate-dates', 'ended on 2021-01-31'],
+    ['early', 'certificate-dates', 'counts only from'],
+    ['othername', 'certificate-other-name', 'a certificate for elsewhere.saltmarsh.example'],
+    ['wildtwo', 'certificate-other-name', '*.field.saltmarsh.example'],
+    ['unknownca', 'certificate-untrusted', 'CN=another authority'],
+    ['alone', 'certificate-untrusted', 'without its intermediate'],
+    ['refused', 'handshake-refused', 'ends the handshake'],
+    ['swapped', 'wrong-service', 'shows what roster.saltmarsh.example shows'],
+    ['welcome', 'wrong-service', 'welcome page'],
+    ['gateway', 'front-cannot-reach-service', 'answers 200 when asked directly, and the front answers 502'],
+    ['down', 'service-down', 'nothing listens on 127.0.0.1:'],
+    ['stranger', 'service-unclear', 'unlike its service'],
+    ['inside', 'redirect-shows-inside', 'an address of the inside'],
+    ['plainly', 'redirect-shows-inside', 'in clear text'],
+    ['held', 'gate-held', 'the gate `home` refuses this machine'],
+    ['missent', 'road-redirect-wrong', 'and should lead to https://www.example.org/mile-marker-probe/a%2Fb?kept=%2F'],
+  ])('%s gets %s', (road, rule, words) => {
+    const told = report.findings.filter(({ roads }) => roads.includes(`${road}.saltmarsh.example`));
+    const [first] = told.filter((finding) => finding.rule === rule);
+    expect(told.map((finding) => finding.rule)).toContain(rule);
+    expect(first?.message).toContain(words);
+    // A loop is met by the redirect and by the service; every other fault has one finding.
+    if (road !== 'loops') expect(told).toHaveLength(1);
+  });
+
+  test.each(['fine', 'moved', 'wild', 'roster', 'sent'])(
+    '%s is well in every leg, and nothing is said of it',
+    (road) => {
+      const full = `${road}.saltmarsh.example`;
+      const legs = report.roads.find(({ name }) => name === full)?.legs ?? {};
+      expect(Object.entries(legs).map(([leg, { outcome }]) => `${leg} ${outcome}`)).toEqual([
+        'dns skipped',
+        'port ok',
+        'tls ok',
+        'redirect ok',
+        'service ok',
+      ]);
+      expect(report.findings.filter(({ roads }) => roads.includes(full))).toEqual([]);
+    },
+  );
+
+  test('the document says what it is, and every finding has all its parts', () => {
+    expect([ran.code, report.format, report.version]).toEqual([1, 'mile-marker-verify', 1]);
+    for (const finding of report.findings) {
+      expect(Object.keys(finding).sort()).toEqual([
+        'cause',
+        'evidence',
+        'leg',
+        'message',
+        'remedy',
+        'roads',
+        'rule',
+        'severity',
+        'where',
+      ]);
+      if (finding.roads.length === 1) expect(finding.where).toMatchObject({ file: 'mile-marker.yaml' });
+    }
+  });
+});
+
+describe('names and ports', () => {
+  const map = (http: number, https: number, roads: string, address = '127.0.0.1'): string =>
+    `domains: [saltmarsh.example]\nfront: {address: ${address}, ports: {http: ${String(http)}, https: ${String(https)}}}\nroads: {${roads}}\n`;
+
+  test('DNS: missing, elsewhere, partly elsewhere, private, right; several names with one cause are told once', async () => {
+    const [http = 0, https = 0] = await freePorts(2);
+    const records = new Map([
+      ['right.saltmarsh.example', '203.0.113.24'],
+      ['old-a.saltmarsh.example', '198.51.100.7'],
+      ['old-b.saltmarsh.example', '198.51.100.7'],
+      ['home.saltmarsh.example', '192.168.64.10'],
+    ]);
+    const dns = await startDns(records);
+    const roads = ['right', 'old-a', 'old-b', 'home', 'none'].map((name) => `${name}: ":9"`).join(', ');
+    const folder = folderWith({ 'mile-marker.yaml': map(http, https, roads, '203.0.113.24') });
+    const argv = ['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--timeout', '300ms', '--json'];
+    const ran = await mileMarker(argv, folder);
+    await dns.stop();
+    const told = read(ran).findings.filter(({ leg }) => leg === 'dns');
+    expect(told.map(({ rule, roads, remedy }) => [rule, roads.length, remedy])).toEqual([
+      ['dns-elsewhere', 2, 'Change the record to A 203.0.113.24, or mend `front.address` if the front has moved.'],
+      [
+        'dns-elsewhere',
+        1,
+        'Change the public record to A 203.0.113.24; private addresses belong into the DNS of your home only.',
+      ],
+      ['dns-missing', 1, 'Add a record where you keep your zone: none.saltmarsh.example. A 203.0.113.24'],
+    ]);
+    expect(read(ran).roads[0]?.legs).toMatchObject({ dns: { outcome: 'ok' }, tls: { outcome: 'skipped' } });
+  });
+
+  test('a forgotten AAAA is a warning with the record to add', async () => {
+    const dns = await startDns(new Map([['a.saltmarsh.example', '127.0.0.1']]));
+    const folder = folderWith({ 'mile-marker.yaml': map(1, 2, 'a: ":9"', '[127.0.0.1, "::1"]') });
+    const ran = await mileMarker(['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--json'], folder);
+    await dns.stop();
+    expect(read(ran).findings.find(({ leg }) => leg === 'dns')).toMatchObject({
+      rule: 'dns-incomplete',
+      severity: 'warning',
+      remedy: 'Add a record: AAAA ::1',
+    });
+  });
+
+  test('a resolver that stays silent is no verdict: unsure, and the other legs are driven all the same', async () => {
+    const silent = createSocket('udp4');
+    await new Promise<void>((resolve) => silent.bind(0, '127.0.0.1', resolve));
+    const [http = 0, https = 0] = await freePorts(2);
+    const folder = folderWith({ 'mile-marker.yaml': map(http, https, 'a: ":9"') });
+    const ran = await mileMarker(
+      ['verify', '--resolver', `127.0.0.1:${String(silent.address().port)}`, '--timeout', '200ms', '--json'],
+      folder,
+    );
+    silent.close();
+    expect(read(ran).roads[0]?.legs).toMatchObject({ dns: { outcome: 'unsure' }, port: { outcome: 'wrong' } });
+    expect(read(ran).findings.map(({ rule }) => rule)).toEqual(['port-closed', 'port-closed', 'dns-no-answer']);
+  });
+
+  test('plain HTTP on the HTTPS port, and a port that takes connections and says nothing', async () => {
+    const plain = await listening(
+      http.createServer((_, response) => response.end('hello')),
+      0,
+    );
+    const folder = folderWith({ 'mile-marker.yaml': map(portOf(plain), portOf(plain) + 1, 'a: ":9"') });
+    const text = map(portOf(plain), 1, 'a: ":9"').replace('https: 1}', `https: ${String(portOf(plain))}, }`);
+    writeFileSync(join(folder, 'mile-marker.yaml'), text.replace(`http: ${String(portOf(plain))}`, 'http: 9'));
+    const ran = await mileMarker(['verify', '--at', '127.0.0.1', '--json'], folder);
+    plain.close();
+    expect(read(ran).findings.find(({ leg }) => leg === 'tls')).toMatchObject({ rule: 'handshake-refused' });
+  });
+
+  test('only the roads that are named, by short name too; a wrong one gets the nearest', async () => {
+    const folder = folderWith({ 'mile-marker.yaml': map(1, 2, 'nestcam: ":9", roster: ":9"') });
+    const ran = await mileMarker(['verify', 'nestcam', '--at', '127.0.0.1', '--json'], folder);
+    expect(read(ran).roads.map(({ name }) => name)).toEqual(['nestcam.saltmarsh.example']);
+    const wrong = await mileMarker(['verify', 'nestcan.saltmarsh.example', '--at', '127.0.0.1'], folder);
+    expect(wrong).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('Did you mean nestcam.saltmarsh.example?') as string,
+    });
+  });
+
+  test('Ctrl-C while a service hangs ends it at once with 130', async () => {
+    const hung = await listening(
+      http.createServer(() => undefined),
+      0,
+    );
+    const folder = folderWith({ 'mile-marker.yaml': map(1, 2, `a: ":${String(portOf(hung))}"`) });
+    const child = launch(['verify', '--at', '127.0.0.1', '--timeout', '5m'], folder);
+    const asked = new Promise((resolve) => hung.once('request', resolve));
+    await says(child, 'map:');
+    await asked;
+    expect(await stop(child)).toBe(130);
+    hung.closeAllConnections();
+    hung.close();
+  });
+});
