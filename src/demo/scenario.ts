@@ -16,6 +16,7 @@ domains: [saltmarsh.example, reedbed.example]
 
 front:
   address: 127.0.0.1            # the demo stays on this machine
+  home-networks: [127.0.0.0/8, 192.168.64.0/24]
   ports: {http: ${String(http)}, https: ${String(https)}}
   proxy: ${proxy}
   mark: 127.0.0.1:${String(mark)}

@@ -57,8 +57,9 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const includeLine = renderer.includeLine(placement);
   const fresh = current?.digest !== digest;
   const generation = fresh ? await nextNumber(folder) : current.number;
-  const complete = [...files, renderer.renderMark(plan, markText({ number: generation, digest }))];
-  const changes = fresh ? changesBetween(current?.files ?? [], complete) : [];
+  const markFile = renderer.renderMark(plan, markText({ number: generation, digest }));
+  const complete = [...files, markFile];
+  const changes = fresh ? changesBetween(current?.files ?? [], complete, markFile.path) : [];
   if (dry) return { folder, generation, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
@@ -89,11 +90,16 @@ export function digestOf(files: readonly WrittenFile[]): string {
   return `sha256:${hash.digest('hex')}`;
 }
 
-function changesBetween(before: readonly WrittenFile[], after: readonly WrittenFile[]): FileChange[] {
-  const old = new Map(before.filter(({ path }) => path !== 'mark.txt').map(({ path, content }) => [path, content]));
-  const fresh = new Map(after.map(({ path, content }) => [path, content]));
-  return [...new Set([...old.keys(), ...fresh.keys()])]
-    .sort()
-    .map((path) => ({ path, before: old.get(path) ?? null, after: fresh.get(path) ?? null }))
-    .filter((change) => change.before !== change.after);
+function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFile[], markPath: string): FileChange[] {
+  const old = new Map(older.filter(({ path }) => path !== 'mark.txt').map(({ path, content }) => [path, content]));
+  const fresh = new Map(newer.map(({ path, content }) => [path, content]));
+  return (
+    [...new Set([...old.keys(), ...fresh.keys()])]
+      .sort()
+      .map((path) => ({ path, before: old.get(path) ?? null, after: fresh.get(path) ?? null }))
+      // The mark changes with anything else; listed beside it, it would only hide what matters.
+      .filter(
+        ({ path, before, after }) => before !== after && !(path === markPath && before !== null && after !== null),
+      )
+  );
 }

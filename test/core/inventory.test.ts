@@ -3,10 +3,10 @@ import { mergeInventories, readCompose } from '../../src/core/inventory/compose.
 import { parseLongPort, parseShortPort } from '../../src/core/inventory/compose-ports.ts';
 import { interpolate } from '../../src/core/inventory/interpolate.ts';
 import { resolveService } from '../../src/core/plan/resolve-service.ts';
-import type { PublishedPort } from '../../src/core/inventory/inventory.ts';
+import type { PortMapping } from '../../src/core/inventory/inventory.ts';
 
 /** Ports as `ADDRESS:OUTSIDE>INSIDE/PROTOCOL`. */
-const shown = (ports: PublishedPort[] | null): string[] | null =>
+const shown = (ports: PortMapping[] | null): string[] | null =>
   ports?.map(
     ({ hostAddress, hostPort, containerPort, protocol }) =>
       `${hostAddress ?? '*'}:${String(hostPort ?? '?')}>${String(containerPort)}/${protocol}`,

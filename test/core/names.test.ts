@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { covers } from '../../src/core/certificates/cover.ts';
 import { hostOfHeader, parseHostName } from '../../src/core/names/host-name.ts';
 import { inNetworks, parseAddress, parseNetwork } from '../../src/core/networks/address.ts';
+import { homeNetworks } from '../../src/core/networks/home.ts';
 import { roadName } from '../../src/core/map/road-name.ts';
 
 const label = fc.stringMatching(/^[a-z0-9]([a-z0-9-]{0,20}[a-z0-9])?$/);
@@ -107,4 +108,30 @@ test('an address lies in the network of its own first bits, and in no network of
       if (parseAddress(v6)?.includes(':') === true) expect(inNetworks(v6, [network])).toBe(false);
     }),
   );
+});
+
+test('home is loopback and the networks of this house: no containers, no neighbours of a rented server, not the gateway', () => {
+  const on = (address: string, network: string, ofContainers = false) => ({
+    interface: 'x',
+    address,
+    network,
+    ofContainers,
+  });
+  const host = {
+    addresses: [
+      on('127.0.0.1', '127.0.0.0/8'),
+      on('192.168.64.10', '192.168.64.0/24'),
+      on('2001:db8:40::24', '2001:db8:40::/64'),
+      on('203.0.113.24', '203.0.113.0/24'),
+      on('172.17.0.1', '172.17.0.0/16', true),
+    ],
+    gateway: '192.168.64.1',
+    resolvers: [],
+    trustedRoots: null,
+  };
+  expect(homeNetworks(host, null)).toEqual({
+    networks: ['127.0.0.0/8', '::1/128', '192.168.64.0/24', '2001:db8:40::/64'],
+    except: ['192.168.64.1'],
+  });
+  expect(homeNetworks(host, ['10.0.0.0/8'])).toEqual({ networks: ['10.0.0.0/8'], except: [] });
 });

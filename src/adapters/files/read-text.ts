@@ -9,6 +9,7 @@ export interface ReadTextInput {
 }
 
 const mebibyte = 1024 * 1024;
+const chunkBytes = 16 * 1024;
 
 /**
  * Reads a UTF-8 text file of at most `maxBytes` (default 1 MiB). A byte order mark is dropped.
@@ -30,16 +31,17 @@ async function readBytes({ path, what, maxBytes = mebibyte }: ReadTextInput): Pr
     await using handle = await opened(path);
     const stat = await handle.file.stat();
     if (stat.isDirectory()) throw Object.assign(new Error('folder'), { code: 'EISDIR' });
-    const buffer = Buffer.alloc(maxBytes + 1);
+    const chunks: Buffer[] = [];
     let length = 0;
     // Read until the end, since pipes and files under /proc do not say their size.
-    for (;;) {
-      const { bytesRead } = await handle.file.read(buffer, length, buffer.length - length);
+    while (length <= maxBytes) {
+      const { bytesRead, buffer } = await handle.file.read(Buffer.allocUnsafe(chunkBytes), 0, chunkBytes);
+      if (bytesRead === 0) break;
+      chunks.push(buffer.subarray(0, bytesRead));
       length += bytesRead;
-      if (bytesRead === 0 || length === buffer.length) break;
     }
     if (length > maxBytes) throw tooLarge({ path, what, maxBytes });
-    return buffer.subarray(0, length);
+    return Buffer.concat(chunks);
   } catch (cause) {
     if (cause instanceof Trouble) throw cause;
     const message = `The ${what} ${path} cannot be read: ${reasonOf(cause)}.`;

@@ -88,7 +88,7 @@ function patch({ path, before, after }: FileChange, colour: boolean): string {
   );
   return text
     .split('\n')
-    .filter((line) => !/^=+$/.test(line))
+    .filter((line) => !/^(=+$|Index: )/.test(line))
     .map((line) => (line.startsWith('+') ? paint.green(line) : line.startsWith('-') ? paint.red(line) : line))
     .join('\n');
 }

@@ -1,5 +1,5 @@
 import { parseAddress } from '../networks/address.ts';
-import type { PublishedPort } from './inventory.ts';
+import type { PortMapping } from './inventory.ts';
 
 interface Range {
   from: number;
@@ -10,7 +10,7 @@ interface Range {
  * Reads one entry of a service's `ports` in the short syntax `[[HOST:]PUBLISHED:]TARGET[/PROTOCOL]` (Compose
  * Specification, "ports", short syntax). Ranges are spread out. Null when it follows no known form.
  */
-export function parseShortPort(text: string): PublishedPort[] | null {
+export function parseShortPort(text: string): PortMapping[] | null {
   const match = /^(?:(?:(\[[^\]]+\]|[^:[\]]*):)?([\d-]*):)?(\d+(?:-\d+)?)(?:\/(tcp|udp))?$/.exec(text.trim());
   if (match === null) return null;
   const [, host, published = '', target = '', protocol = 'tcp'] = match;
@@ -18,7 +18,7 @@ export function parseShortPort(text: string): PublishedPort[] | null {
 }
 
 /** Reads one entry in the long syntax: `target`, `published`, `host_ip`, `protocol`. */
-export function parseLongPort(entry: Readonly<Record<string, unknown>>): PublishedPort[] | null {
+export function parseLongPort(entry: Readonly<Record<string, unknown>>): PortMapping[] | null {
   const text = (key: string): string => {
     const value = entry[key];
     return typeof value === 'string' || typeof value === 'number' ? String(value) : '';
@@ -38,7 +38,7 @@ interface Written {
   protocol: string;
 }
 
-function spread({ host, published, target, protocol }: Written): PublishedPort[] | null {
+function spread({ host, published, target, protocol }: Written): PortMapping[] | null {
   const hostAddress = host === '' ? null : parseAddress(host);
   const inside = parseRange(target);
   const outside = published === '' ? null : parseRange(published);

@@ -4,7 +4,7 @@ import { readYaml, type YamlText } from '../yaml/document.ts';
 import { yamlWords } from '../yaml/words.ts';
 import { parseLongPort, parseShortPort } from './compose-ports.ts';
 import { interpolate } from './interpolate.ts';
-import type { Inventory, PublishedPort, Service } from './inventory.ts';
+import type { Inventory, PortMapping, PublishedPort, Service } from './inventory.ts';
 
 export const composeUnreadable = card({
   id: 'compose-unreadable',
@@ -160,10 +160,11 @@ class Reader {
       const where: Place = this.yaml.placeOf(path);
       this.add(tell(composeValue, { say: 'port', data: { service, text: this.yaml.textAt(path) }, where }));
     }
-    return ports ?? [];
+    const where = this.yaml.placeOf(path);
+    return (ports ?? []).map((mapping) => ({ ...mapping, where }));
   }
 
-  private portOf(entry: unknown, path: PropertyKey[]): PublishedPort[] | null {
+  private portOf(entry: unknown, path: PropertyKey[]): PortMapping[] | null {
     if (typeof entry === 'number') return parseShortPort(String(entry));
     if (typeof entry === 'string') return parseShortPort(this.filled(entry, path));
     if (typeof entry !== 'object' || entry === null) return null;

@@ -6,8 +6,14 @@ import type { Place } from '../findings/finding.ts';
  * @property hostAddress address of this host it is bound to, or null for all of them
  * @property hostPort port on this host, or null when the engine picks one at each start
  * @property containerPort port inside the container
+ * @property where the entry that says so
  */
-export interface PublishedPort {
+export interface PublishedPort extends PortMapping {
+  where: Place;
+}
+
+/** What one entry of a service's `ports` means. */
+export interface PortMapping {
   hostAddress: string | null;
   hostPort: number | null;
   containerPort: number;

@@ -1,4 +1,4 @@
-import type { z } from 'zod';
+import type * as z from 'zod';
 import { tell } from '../findings/card.ts';
 import type { Finding, Place } from '../findings/finding.ts';
 import { nearest } from '../findings/nearest.ts';

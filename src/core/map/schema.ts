@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseHostName } from '../names/host-name.ts';
 

@@ -22,7 +22,7 @@ export const publishedToEveryone: Rule = {
       const found = resolutions.get(name);
       if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
       const { service, port } = found.toEveryone;
-      const where = service.portsWhere;
+      const { where } = port;
       const data = {
         service: service.name,
         outside: port.hostPort,

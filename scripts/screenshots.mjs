@@ -1,0 +1,112 @@
+// Makes docs/screenshots/ from the demo: each picture is a real terminal in which a command has just run.
+import { spawn, spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const program = join(root, 'dist/mile-marker.js');
+const pictures = join(root, 'docs/screenshots');
+const display = ':87';
+
+// The terminal's own colours, dark enough for its light ground.
+const palette = ['red #b3261e', 'green #1a7f37', 'yellow #8a5a00', 'blue #1f5fbf', 'cyan #0b6e7d']
+  .map((colour) => colour.split(' '))
+  .flatMap(([name, value]) => ['-xrm', `*color${{ red: 1, green: 2, yellow: 3, blue: 4, cyan: 6 }[name]}: ${value}`]);
+
+/** A map with the slips that people make. */
+const slips = `domains: [saltmarsh.example]
+front:
+  address: 203.0.113.24
+  proxy: ngnix
+roads:
+  nestcam: {to: nestcam:3000, gaet: everyone}
+  sight_ings: bird-log:8080
+  roster: localhost:5000
+  www.saltmarsh.example: :8080
+  WWW: :8081
+`;
+
+const missing = [
+  ['Xvfb', 'xvfb'],
+  ['xterm', 'xterm'],
+  ['import', 'imagemagick'],
+].filter(([name]) => spawnSync('which', [name]).status !== 0);
+if (missing.length > 0) {
+  console.error(
+    `The pictures need: apt-get install -y --no-install-recommends ${missing.map(([, name]) => name).join(' ')} fonts-dejavu-core`,
+  );
+  process.exit(1);
+}
+
+const work = mkdtempSync(join(tmpdir(), 'mile-marker-pictures-'));
+mkdirSync(join(work, 'bin'));
+writeFileSync(join(work, 'bin/mile-marker'), `#!/bin/sh\nexec "${process.execPath}" "${program}" "$@"\n`, {
+  mode: 0o755,
+});
+const screen = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
+const demo = spawn(process.execPath, [program, 'demo', '--keep'], { env: { ...process.env, TMPDIR: work } });
+try {
+  const { folder, resolver } = await demoIsUp();
+  await picture('roads', ['mile-marker roads'], folder);
+  await picture('check', ['mile-marker certs make', 'mile-marker check'], folder);
+  await picture('verify', [`mile-marker verify --resolver 127.0.0.1:${resolver}`], folder);
+  edit(folder, 'proxy: builtin', 'proxy: nginx');
+  spawnSync(process.execPath, [program, 'write'], { cwd: folder });
+  edit(folder, 'to: nestcam:3000\n    gate: everyone', 'to: nestcam:3000\n    gate: home');
+  await picture('write', ['mile-marker write --diff', 'mile-marker write'], folder);
+  const broken = join(work, 'broken');
+  mkdirSync(broken);
+  writeFileSync(join(broken, 'mile-marker.yaml'), slips);
+  await picture('slips', ['cat -n mile-marker.yaml', 'mile-marker check'], broken);
+} finally {
+  const ended = new Promise((resolve) => demo.once('close', resolve));
+  demo.kill('SIGINT');
+  await ended;
+  screen.kill();
+  rmSync(work, { recursive: true, force: true });
+}
+
+function edit(folder, from, to) {
+  const path = join(folder, 'mile-marker.yaml');
+  writeFileSync(path, readFileSync(path, 'utf8').replace(from, to));
+}
+
+/** The folder and the resolver's port, as the demo says them when it is up. */
+function demoIsUp() {
+  return new Promise((resolve, reject) => {
+    let out = '';
+    demo.stdout.on('data', (text) => {
+      out += text;
+      const said = /verify --map (\S+)\/mile-marker\.yaml --resolver 127\.0\.0\.1:(\d+)\n/.exec(out);
+      if (said !== null) resolve({ folder: said[1], resolver: said[2] });
+    });
+    demo.once('close', () => reject(new Error(`the demo ended: ${out}`)));
+  });
+}
+
+async function picture(name, commands, cwd) {
+  const done = join(work, `${name}.done`);
+  const lines = commands.flatMap((command) => [`printf '\\033[1m$ %s\\033[0m\\n' ${quote(command)}`, command, 'echo']);
+  writeFileSync(join(work, `${name}.sh`), `${lines.join('\n')}\ntouch ${quote(done)}\nsleep 60\n`);
+  const env = {
+    ...process.env,
+    DISPLAY: display,
+    PATH: `${join(work, 'bin')}:${process.env.PATH}`,
+    TERM: 'xterm-256color',
+  };
+  const font = ['-fa', 'DejaVu Sans Mono', '-fs', '11'];
+  const look = ['-geometry', '142x46+0+0', ...font, '-bg', '#fdfdfb', '-fg', '#22282c', '+sb', '-b', '12', ...palette];
+  const terminal = spawn('xterm', [...look, '-e', 'sh', join(work, `${name}.sh`)], { cwd, env, stdio: 'ignore' });
+  for (let tries = 0; !existsSync(done) && tries < 300; tries += 1)
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  spawnSync('import', ['-display', display, '-window', 'root', '-crop', '1280x800+0+0', join(pictures, `${name}.png`)]);
+  terminal.kill();
+  console.log(`docs/screenshots/${name}.png`);
+}
+
+function quote(text) {
+  return `'${text.replaceAll("'", "'\\''")}'`;
+}
