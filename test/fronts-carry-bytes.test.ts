@@ -4,8 +4,9 @@ import http from 'node:http';
 import https from 'node:https';
 import type { AddressInfo } from 'node:net';
 import net from 'node:net';
-import type { TLSSocket } from 'node:tls';
+import tls, { type TLSSocket } from 'node:tls';
 import { join } from 'node:path';
+import fc from 'fast-check';
 import WebSocket, { WebSocketServer } from 'ws';
 import { startBuiltin as startInProcess } from '../src/builtin/server.ts';
 import { startFront, startNginx, type ProxyName, type RunningFront } from './support/fronts.ts';
@@ -176,6 +177,50 @@ function loopback(_: string, _options: unknown, done: unknown): void {
 }
 
 describe('builtin', () => {
+  test('a service that answers garbage gets its visitors a 502 or a cut connection, and the front lives on', async () => {
+    const answers = [
+      'HTTP/1.1 200 O\u0001K\r\n\r\n',
+      'HTTP/1.1 200 OK\r\nX: \u0001\r\n\r\n',
+      'HTTP/1.1 999 Odd\r\nContent-Length: 0\r\n\r\n',
+      'HTTP/1.1 200 OK\r\n: x\r\n\r\n',
+      'SSH-2.0-marsh\r\n',
+      '\u0000',
+      '',
+    ];
+    let next = '';
+    const garbage = await listening(
+      net.createServer((socket) => socket.on('error', () => undefined).once('data', () => socket.end(next, 'latin1'))),
+      0,
+    );
+    const { head, https: port } = await practiceHead();
+    const folder = folderWith({
+      'mile-marker.yaml': `${head}roads:\n  odd: {to: ":${String(portOf(garbage))}", gate: everyone}\n`,
+    });
+    const front = await startFront(folder, 'builtin');
+    const host = 'odd.saltmarsh.example';
+    for (const extra of ['', 'Upgrade: websocket\r\nConnection: Upgrade\r\n']) {
+      for (next of answers) {
+        const outcome = await sendRaw({
+          port,
+          tls: { servername: host },
+          text: `GET / HTTP/1.1\r\nHost: ${host}\r\n${extra === '' ? 'Connection: close\r\n' : extra}\r\n`,
+        });
+        expect(outcome.kind === 'answer' ? [502, 999, 200] : [outcome.kind]).toContain(
+          outcome.kind === 'answer' ? outcome.status : 'closed',
+        );
+      }
+    }
+    next = 'HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok';
+    const text = `GET / HTTP/1.1\r\nHost: ${host}\r\nConnection: close\r\n\r\n`;
+    expect(await sendRaw({ port, tls: { servername: host }, text })).toMatchObject({
+      kind: 'answer',
+      status: 200,
+      body: 'ok',
+    });
+    await front.stop();
+    garbage.close();
+  });
+
   test('says 502 when a service refuses, 504 when it is silent, and nothing of the inside to the visitor', async () => {
     const silent = await listening(
       net.createServer(() => undefined),
@@ -215,6 +260,61 @@ describe('builtin', () => {
     expect(httpPort).toBeGreaterThan(0);
     await front.stop(1000);
     silent.close();
+  });
+
+  test('no bytes from a stranger, sound or not, take the front down', async () => {
+    const service = await listening(
+      http.createServer((request, response) => request.resume() && response.end('ok')),
+      0,
+    );
+    service.on('upgrade', (_, socket) =>
+      socket.on('error', () => undefined).end('HTTP/1.1 101 x\r\nUpgrade: websocket\r\nConnection: upgrade\r\n\r\n'),
+    );
+    const { head, http: httpPort, https: port } = await practiceHead();
+    const folder = folderWith({
+      'mile-marker.yaml': `${head}roads:\n  nestcam: {to: ":${String(portOf(service))}", gate: everyone}\n`,
+    });
+    const front = await startFront(folder, 'builtin');
+    const pieces = [
+      'GET / HTTP/1.1\r\n',
+      'POST /x HTTP/1.1\r\n',
+      `Host: ${name}\r\n`,
+      'Upgrade: h2c\r\n',
+      'Upgrade: websocket\r\n',
+      'Connection: Upgrade, HTTP2-Settings\r\n',
+      'Content-Length: 5\r\n',
+      'Content-Length: -1\r\n',
+      'Transfer-Encoding: chunked\r\n',
+      'Expect: 100-continue\r\n',
+      '\r\n',
+      'hello',
+      '5\r\nhello\r\n0\r\n\r\n',
+      'CONNECT a:1 HTTP/1.1\r\n',
+      'PRI * HTTP/2.0\r\n\r\nSM\r\n\r\n',
+      '\u0000\u00ff',
+      `X: ${'a'.repeat(20_000)}\r\n`,
+    ];
+    const bytes = fc.array(fc.constantFrom(...pieces), { minLength: 1, maxLength: 10 }).map((parts) => parts.join(''));
+    const throwAt = (secure: boolean, text: string): Promise<void> =>
+      new Promise((resolve) => {
+        const socket = secure
+          ? tls.connect({ host: '127.0.0.1', port, servername: name, rejectUnauthorized: false })
+          : net.connect(httpPort, '127.0.0.1');
+        socket.on('error', () => resolve());
+        socket.write(Buffer.from(text, 'latin1'), () => setTimeout(() => socket.destroy(), 5));
+        socket.on('close', () => resolve());
+      });
+    await fc.assert(
+      fc.asyncProperty(fc.boolean(), fc.boolean(), bytes, (secure, begun, text) =>
+        throwAt(secure, `${begun ? `GET / HTTP/1.1\r\nHost: ${name}\r\n` : ''}${text}`),
+      ),
+      { numRuns: 200 },
+    );
+    const text = `GET / HTTP/1.1\r\nHost: ${name}\r\nConnection: close\r\n\r\n`;
+    expect(await sendRaw({ port, tls: { servername: name }, text })).toMatchObject({ kind: 'answer', status: 200 });
+    await front.stop();
+    service.close();
+    service.closeAllConnections();
   });
 
   test('a new certificate on disk is shown without a restart', async () => {

@@ -29,8 +29,10 @@ export function forward(
   const outgoing = openRequest({ request, to, extra: [] });
   limitTime(outgoing, context.limits.connectSeconds, context.limits.silenceSeconds);
   outgoing.on('response', (incoming) => {
-    response.sendDate = false;
-    response.writeHead(incoming.statusCode ?? 502, incoming.statusMessage, flat(passable(incoming.rawHeaders)));
+    if (!beginAnswer(response, incoming)) {
+      outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
+      return;
+    }
     response.flushHeaders();
     // A service that breaks off must not look finished: the visitor's connection is cut as well.
     pipeline(incoming, response, (error) => {
@@ -79,10 +81,9 @@ export function forwardUpgrade(
     join(socket, upstream, context.limits.liveSeconds);
   });
   outgoing.on('response', (incoming) => {
-    response.sendDate = false;
     response.shouldKeepAlive = false;
-    response.writeHead(incoming.statusCode ?? 502, incoming.statusMessage, flat(passable(incoming.rawHeaders)));
-    pipeline(incoming, response, () => socket.end());
+    if (beginAnswer(response, incoming)) pipeline(incoming, response, () => socket.end());
+    else outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
   });
   outgoing.on('error', (error) => {
     if (socket.destroyed) return;
@@ -94,6 +95,30 @@ export function forwardUpgrade(
   socket.on('close', () => outgoing.destroy());
   socket.on('error', () => outgoing.destroy());
   outgoing.end();
+}
+
+/**
+ * Writes the head of a service's answer. False, with nothing written, when it cannot be passed on: Node's parser takes
+ * bytes that its writer refuses, and a refusal half-way would leave them in the response.
+ */
+function beginAnswer(
+  response: ServerResponse,
+  { statusCode = 0, statusMessage = '', rawHeaders }: IncomingMessage,
+): boolean {
+  const lines = passable(rawHeaders);
+  try {
+    for (const [name, value] of lines) {
+      http.validateHeaderName(name);
+      http.validateHeaderValue(name, value);
+    }
+  } catch {
+    return false;
+  }
+  if (statusCode < 200) return false;
+  response.sendDate = false;
+  const sound = /^[\t\u0020-\u007e\u0080-\u00ff]*$/.test(statusMessage);
+  response.writeHead(statusCode, sound ? statusMessage : http.STATUS_CODES[statusCode], flat(lines));
+  return true;
 }
 
 function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {

@@ -107,8 +107,10 @@ class Front {
   }
 
   private equip(server: Server): Server {
-    server.on('request', (request, response) => this.serve(request, response));
-    server.on('upgrade', (request, socket, head) => this.upgrade(server, request, socket, head));
+    server.on('request', (request, response) => this.guarded(response, () => this.serve(request, response)));
+    server.on('upgrade', (request, socket, head) =>
+      this.guarded(socket, () => this.upgrade(server, request, socket, head)),
+    );
     server.on('connect', (request, socket) => this.refuseTunnel(request, socket));
     return server;
   }
@@ -125,6 +127,16 @@ class Front {
     } catch (error) {
       this.context.onTrouble(`${sni}: its certificate cannot be used: ${reasonOf(error)}`);
       done(null);
+    }
+  }
+
+  /** One request that goes wrong in a way nobody thought of must not take the whole front down. */
+  private guarded(end: { destroy: () => unknown }, work: () => void): void {
+    try {
+      work();
+    } catch (error) {
+      this.context.onTrouble(`a request failed: ${reasonOf(error)}`);
+      end.destroy();
     }
   }
 

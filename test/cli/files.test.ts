@@ -1,4 +1,6 @@
 import {
+  chmodSync,
+  cpSync,
   existsSync,
   mkdirSync,
   readdirSync,
@@ -10,6 +12,7 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { X509Certificate } from 'node:crypto';
+import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { folderWith, launch, mileMarker, stop } from '../support/program.ts';
 import { practiceHead } from '../support/site.ts';
@@ -296,4 +299,32 @@ test('output for pipes has no colour, and NO_COLOR and a narrow terminal change 
   const { out } = await mileMarker(['check'], folder, { NO_COLOR: '1', FORCE_COLOR: '1' });
   expect(out).not.toContain('\u001b');
   expect(Math.max(...out.split('\n').map((line) => line.length))).toBeLessThanOrEqual(80);
+});
+
+test('without the right to read or write: one clear error each, and nothing left behind', async () => {
+  const folder = folderWith({ 'mile-marker.yaml': small, 'secret/mile-marker.yaml': small });
+  // Root may do anything, so the program runs as nobody, from a copy that nobody can read.
+  cpSync(join(__dirname, '../../dist'), join(folder, 'dist'), { recursive: true });
+  chmodSync(folder, 0o755);
+  chmodSync(join(folder, 'secret/mile-marker.yaml'), 0o000);
+  const asNobody = (argv: string[]) => {
+    const nobody = process.getuid?.() === 0 ? { uid: 65534, gid: 65534 } : {};
+    return spawnSync(process.execPath, [join(folder, 'dist/mile-marker.js'), ...argv], {
+      cwd: folder,
+      encoding: 'utf8',
+      ...nobody,
+    });
+  };
+  if (process.getuid?.() !== 0) chmodSync(folder, 0o555);
+  const read = asNobody(['check', '--map', 'secret/mile-marker.yaml']);
+  expect([read.status, read.stderr]).toEqual([2, expect.stringContaining('you have no right to it')]);
+  for (const argv of [['write'], ['certs', 'make'], ['start', '--domain', 'a.example', '--address', '203.0.113.24']]) {
+    const { status, stderr } = asNobody(argv);
+    expect([status, stderr]).toEqual([
+      3,
+      expect.stringMatching(/Cannot write .*: you have no right to it\.\n {2}do: /),
+    ]);
+  }
+  expect(readdirSync(folder).sort()).toEqual(['dist', 'mile-marker.yaml', 'secret']);
+  chmodSync(folder, 0o755);
 });

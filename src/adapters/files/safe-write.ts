@@ -7,7 +7,7 @@ import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 export function writeTrouble(path: string, cause: unknown): Trouble {
   if (cause instanceof Trouble) return cause;
   const remedies: Record<string, string> = {
-    EACCES: 'Give yourself the right to write there, or name another folder with --out.',
+    EACCES: 'Give yourself the right to write there, or choose another folder.',
     EEXIST: 'Move it away first; nothing of yours is overwritten.',
     ENOSPC: 'Make room on the disk. What was there before is unchanged.',
   };

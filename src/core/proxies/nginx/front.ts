@@ -1,5 +1,5 @@
 import { withPort } from '../../networks/address.ts';
-import type { Plan } from '../../plan/plan.ts';
+import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { Placement } from '../renderer.ts';
 import { block, comment, dollarVariable, quote } from './quote.ts';
 
@@ -31,10 +31,17 @@ export function frontFile(plan: Plan, { current }: Placement): string {
     ]),
     '',
     `include ${quote(`${current}/mark.conf`)};`,
-    ...plan.roads.map(({ name }) => `include ${quote(`${current}/roads/${name}.conf`)};`),
+    ...plan.roads.map((road) => `include ${quote(`${current}/${roadPath(plan, road)}`)};`),
     '',
   ];
   return lines.join('\n');
+}
+
+/** Path of a road's file. A host name may be longer than a file name (255 bytes); then its place in the map tells it apart. */
+export function roadPath({ roads }: Plan, { name }: PlannedRoad): string {
+  const file =
+    name.length <= 240 ? name : `${name.slice(0, 200)}-${String(roads.findIndex((road) => road.name === name))}`;
+  return `roads/${file}.conf`;
 }
 
 /** `listen` lines for one of the two listeners. An IPv6 wildcard takes IPv6 only, which is nginx's default. */

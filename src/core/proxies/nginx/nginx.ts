@@ -1,6 +1,6 @@
 import { withPort } from '../../networks/address.ts';
 import type { Renderer } from '../renderer.ts';
-import { frontFile } from './front.ts';
+import { frontFile, roadPath } from './front.ts';
 import { block, comment, quote } from './quote.ts';
 import { roadFile } from './road.ts';
 
@@ -12,7 +12,7 @@ export const nginx: Renderer = {
   }),
   render: (plan, placement) => [
     { path: 'front.conf', content: frontFile(plan, placement) },
-    ...plan.roads.map((road) => ({ path: `roads/${road.name}.conf`, content: roadFile(plan, road) })),
+    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
   ],
   renderMark: ({ front }, mark) => ({
     path: 'mark.conf',

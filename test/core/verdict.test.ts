@@ -1,0 +1,139 @@
+import fc from 'fast-check';
+import { decide, prepare } from '../../src/core/verdict/decide.ts';
+import { isSoundTarget } from '../../src/core/verdict/target.ts';
+import { forgeable, stepNames, type VerdictRequest } from '../../src/core/verdict/verdict.ts';
+import { steps } from '../../src/core/verdict/steps.ts';
+import { plannedOf } from '../support/plan.ts';
+
+const text = `domains: [saltmarsh.example]
+front: {address: 203.0.113.24, ports: {http: 80, https: 8443}, home-networks: [192.168.64.0/24]}
+roads:
+  open: {to: ":1001", gate: everyone}
+  shut: :1002
+  sent: {redirect: https://open.saltmarsh.example/x/, gate: everyone}
+  kept: {redirect: https://www.example.org}
+`;
+const { plan } = plannedOf(text);
+const prepared = prepare(plan);
+const names = [...plan.roads.map(({ name }) => name), 'evil.example', 'saltmarsh.example', ''];
+
+const hosts = fc.oneof(
+  fc.constantFrom(...names).map((name) => [name]),
+  fc.constantFrom(...names).map((name) => [`${name.toUpperCase()}.:8443`]),
+  fc.array(fc.string(), { maxLength: 2 }),
+);
+const request: fc.Arbitrary<VerdictRequest> = fc.record({
+  listener: fc.constantFrom('http', 'https'),
+  sni: fc.oneof(fc.constantFrom(...names), fc.constant(null), fc.string()),
+  host: hosts,
+  method: fc.constantFrom('GET', 'POST', 'TRACE', 'CONNECT', 'OPTIONS'),
+  target: fc.oneof(
+    fc.webPath().map((path) => `/${path}`),
+    fc.string(),
+    fc.constantFrom('/', '*', 'http://open.saltmarsh.example/a', 'https://shut.saltmarsh.example', '/../x'),
+  ),
+  httpVersion: fc.constantFrom('1.0', '1.1', '2.0'),
+  peer: fc.oneof(fc.ipV4(), fc.ipV6(), fc.constantFrom('192.168.64.7', '::ffff:192.168.64.7', '')),
+  headers: fc.constant({}),
+  person: fc.constantFrom('none', 'wrong'),
+  overRate: fc.boolean(),
+});
+
+test('there is a verdict for every request, and the plan decides the same after a trip through JSON', () => {
+  const again = prepare(JSON.parse(JSON.stringify(plan)) as typeof plan);
+  fc.assert(
+    fc.property(request, (one) => {
+      expect(decide(again, one)).toEqual(decide(prepared, one));
+    }),
+    { numRuns: 2000 },
+  );
+});
+
+test('only a sound request over TLS, for a name its certificate covers, from where the gate allows, reaches a service', () => {
+  fc.assert(
+    fc.property(request, (one) => {
+      const verdict = decide(prepared, one);
+      if (verdict.act !== 'forward') return;
+      const road = plan.roads.find(({ authority }) => authority === verdict.headers['host']);
+      expect(one.listener).toBe('https');
+      expect(one.host).toHaveLength(1);
+      expect(one.sni?.toLowerCase().replace(/\.$/, '')).toBe(road?.name);
+      expect(isSoundTarget(verdict.target)).toBe(true);
+      expect(['TRACE', 'CONNECT']).not.toContain(one.method);
+      if (verdict.upstream.port === 1002) expect(one.peer).toContain('192.168.64.');
+      expect(one.target.endsWith(verdict.target) || verdict.target === '/').toBe(true);
+    }),
+    { numRuns: 5000 },
+  );
+});
+
+test('headers that a stranger can write change nothing', () => {
+  const forged = Object.fromEntries(forgeable.map((name) => [name, ['192.168.64.7']]));
+  fc.assert(
+    fc.property(request, (one) => {
+      expect(decide(prepared, { ...one, headers: forged })).toEqual(decide(prepared, one));
+    }),
+  );
+});
+
+test('a redirect keeps the target byte for byte behind a fixed place, whatever it holds', () => {
+  fc.assert(
+    fc.property(fc.webPath(), fc.webQueryParameters(), (path, query) => {
+      const target = `/${path}?${query}`;
+      fc.pre(isSoundTarget(target));
+      const ask = (listener: 'http' | 'https', name: string): VerdictRequest => ({
+        listener,
+        sni: name,
+        host: [name],
+        method: 'GET',
+        target,
+        httpVersion: '1.1',
+        peer: '203.0.113.9',
+        headers: {},
+        person: 'none',
+        overRate: false,
+      });
+      expect(decide(prepared, ask('http', 'shut.saltmarsh.example'))).toMatchObject({
+        status: 308,
+        location: `https://shut.saltmarsh.example:8443${target}`,
+      });
+      expect(decide(prepared, ask('https', 'sent.saltmarsh.example'))).toMatchObject({
+        status: 307,
+        location: `https://open.saltmarsh.example:8443/x${target}`,
+      });
+      expect(decide(prepared, ask('https', 'kept.saltmarsh.example'))).toMatchObject({ status: 403 });
+    }),
+  );
+});
+
+test.each([
+  ['not-found', { act: 'answer', status: 404 }, { act: 'answer', status: 404 }],
+  [
+    '{redirect: "https://www.example.org/lost"}',
+    { act: 'answer', status: 307, location: 'https://www.example.org/lost' },
+    { act: 'answer', status: 307 },
+  ],
+  ['refuse', { act: 'close' }, { act: 'close' }],
+])('unknown: %s', (unknown, onHttp, onHttps) => {
+  const other = prepare(plannedOf(text.replace('front: {', `front: {unknown: ${unknown}, `)).plan);
+  const ask = (listener: 'http' | 'https', sni: string | null): VerdictRequest => ({
+    listener,
+    sni,
+    host: ['evil.example'],
+    method: 'GET',
+    target: '/',
+    httpVersion: '1.1',
+    peer: '203.0.113.9',
+    headers: {},
+    person: 'none',
+    overRate: false,
+  });
+  expect(decide(other, ask('http', null))).toMatchObject(onHttp);
+  expect(decide(other, ask('https', 'open.saltmarsh.example'))).toMatchObject(onHttps);
+  expect(decide(other, ask('https', 'evil.example'))).toMatchObject({ act: 'no-handshake' });
+  expect(decide(other, { ...ask('https', 'open.saltmarsh.example'), httpVersion: '2.0' }).act).toBe('answer');
+});
+
+test('the steps stand in the one order, each once', () => {
+  expect(steps.map(({ name }) => name)).toEqual([...stepNames]);
+});
