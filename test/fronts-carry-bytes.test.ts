@@ -80,6 +80,31 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
     service.close();
   });
 
+  test('TLS 1.3 is spoken, 1.2 too, and nothing older', async () => {
+    const shake = (version: tls.SecureVersion): Promise<string | null> =>
+      new Promise((resolve) => {
+        const ciphers = 'ALL:@SECLEVEL=0';
+        const socket = tls.connect(
+          {
+            host: '127.0.0.1',
+            port: httpsPort,
+            servername: name,
+            rejectUnauthorized: false,
+            minVersion: version,
+            maxVersion: version,
+            ciphers,
+          },
+          () => {
+            resolve(socket.getProtocol());
+            socket.destroy();
+          },
+        );
+        socket.on('error', () => resolve(null));
+      });
+    const spoken = await Promise.all((['TLSv1', 'TLSv1.1', 'TLSv1.2', 'TLSv1.3'] as const).map(shake));
+    expect(spoken).toEqual([null, null, 'TLSv1.2', 'TLSv1.3']);
+  });
+
   test('an answer passes as it comes: the second event is sent only after the first one has arrived', async () => {
     let next = (): void => undefined;
     onRequest = (_, response) => {
@@ -308,7 +333,7 @@ describe('builtin', () => {
       fc.asyncProperty(fc.boolean(), fc.boolean(), bytes, (secure, begun, text) =>
         throwAt(secure, `${begun ? `GET / HTTP/1.1\r\nHost: ${name}\r\n` : ''}${text}`),
       ),
-      { numRuns: 200 },
+      { numRuns: 100 },
     );
     const text = `GET / HTTP/1.1\r\nHost: ${name}\r\nConnection: close\r\n\r\n`;
     expect(await sendRaw({ port, tls: { servername: name }, text })).toMatchObject({ kind: 'answer', status: 200 });

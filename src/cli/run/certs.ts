@@ -35,7 +35,11 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
   io.err(
     `Practice authority: ${shownPath(authority, io.cwd)}. Import it where you test; other people's browsers will warn.\n`,
   );
-  io.err(plan.front.proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n');
+  io.err(
+    plan.front.proxy === 'builtin'
+      ? 'next: mile-marker serve\n'
+      : 'next: mile-marker write; reload nginx if it runs already\n',
+  );
 }
 
 function day(time: number | undefined): string {

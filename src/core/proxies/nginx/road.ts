@@ -1,7 +1,7 @@
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedCertificate, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
-import { listenLines, sanityLines } from './front.ts';
+import { listenLines, sanityLines, tlsFloor } from './front.ts';
 import { block, comment, quote, quoteThen } from './quote.ts';
 
 /**
@@ -30,7 +30,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       'server_tokens off;',
       `ssl_certificate ${quote(certificate?.certificateFile ?? '')};`,
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
-      'ssl_protocols TLSv1.2 TLSv1.3;',
+      tlsFloor,
       'client_max_body_size 0;',
       ...sanityLines,
       comment(
