@@ -34,6 +34,8 @@ export function forward(
       return;
     }
     response.flushHeaders();
+    // From here on a pause may be the visitor's (a player that waits), so it is borne as long as on a live connection.
+    outgoing.setTimeout(context.limits.liveSeconds * 1000);
     // A service that breaks off must not look finished: the visitor's connection is cut as well.
     pipeline(incoming, response, (error) => {
       if (error) response.destroy();

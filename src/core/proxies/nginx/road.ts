@@ -32,6 +32,8 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
       tlsFloor,
       'client_max_body_size 0;',
+      comment('A visitor may pause in the middle of an answer, as players do.'),
+      `send_timeout ${String(plan.limits.liveSeconds)}s;`,
       ...sanityLines,
       comment(
         'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
