@@ -8,5 +8,7 @@ export default {
   transformIgnorePatterns: [
     '/node_modules/(?!(p-limit|yocto-queue|wrap-ansi|string-width|strip-ansi|ansi-regex|ansi-styles|emoji-regex|get-east-asian-width)/)',
   ],
+  // Prettier formats what Jest writes; Jest itself cannot drive this version of it.
+  prettierPath: null,
   testTimeout: 60_000,
 };

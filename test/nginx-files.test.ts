@@ -75,98 +75,100 @@ test('what a road file looks like', () => {
   );
   const road = nginx.render(plan, { current: '/f/current' }).find(({ path }) => path.startsWith('roads/'));
   expect(road).toMatchInlineSnapshot(`
-   {
-     "content": "# Road roster.saltmarsh.example, line 3 of the map.
-   # Leads to http://192.168.64.9:5000: as the map says. Gate: home.
+{
+  "content": "# Road roster.saltmarsh.example, line 3 of the map.
+# Leads to http://192.168.64.9:5000: as the map says. Gate: home.
 
-   # Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
-   server {
-       listen 0.0.0.0:80;
-       server_name roster.saltmarsh.example;
-       server_tokens off;
-       if ($request ~ "[^\\x20-\\x7e]|#") {
-           return 400;
-       }
-       if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
-           return 400;
-       }
-       return 308 "https://roster.saltmarsh.example$request_uri";
-   }
+# Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
+server {
+    listen 0.0.0.0:80;
+    server_name roster.saltmarsh.example;
+    server_tokens off;
+    if ($request ~ "[^\\x20-\\x7e]|#") {
+        return 400;
+    }
+    if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
+        return 400;
+    }
+    return 308 "https://roster.saltmarsh.example$request_uri";
+}
 
-   server {
-       listen 0.0.0.0:443 ssl;
-       server_name roster.saltmarsh.example;
-       server_tokens off;
-       ssl_certificate "/state/certificates/roster.saltmarsh.example/certificate.pem";
-       ssl_certificate_key "/state/certificates/roster.saltmarsh.example/key.pem";
-       ssl_protocols TLSv1.2 TLSv1.3;
-       client_max_body_size 0;
-       if ($request ~ "[^\\x20-\\x7e]|#") {
-           return 400;
-       }
-       if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
-           return 400;
-       }
-       # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
-       if ($ssl_server_name !~* "^(roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
-           return 421;
-       }
+server {
+    listen 0.0.0.0:443 ssl;
+    server_name roster.saltmarsh.example;
+    server_tokens off;
+    ssl_certificate "/state/certificates/roster.saltmarsh.example/certificate.pem";
+    ssl_certificate_key "/state/certificates/roster.saltmarsh.example/key.pem";
+    ssl_protocols TLSv1.2 TLSv1.3;
+    client_max_body_size 0;
+    # A visitor may pause in the middle of an answer, as players do.
+    send_timeout 3600s;
+    if ($request ~ "[^\\x20-\\x7e]|#") {
+        return 400;
+    }
+    if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
+        return 400;
+    }
+    # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
+    if ($ssl_server_name !~* "^(roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
+        return 421;
+    }
 
-       location / {
-           deny 192.168.64.1;
-           allow 127.0.0.0/8;
-           allow ::1/128;
-           allow 192.168.64.0/24;
-           deny all;
-           try_files /dev/null/none $mile_marker_stretch;
-       }
-       location @service {
-           proxy_pass http://192.168.64.9:5000;
-           proxy_set_header Connection "";
-           proxy_set_header Upgrade "";
-           proxy_set_header Host "roster.saltmarsh.example";
-           proxy_set_header Forwarded "";
-           proxy_set_header X-Forwarded-For $remote_addr;
-           proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
-           proxy_set_header X-Forwarded-Port 443;
-           proxy_set_header X-Forwarded-Proto https;
-           proxy_set_header X-Forwarded-Server "";
-           proxy_set_header X-Real-IP "";
-           proxy_http_version 1.1;
-           proxy_redirect off;
-           proxy_buffering off;
-           proxy_request_buffering off;
-           proxy_next_upstream off;
-           proxy_connect_timeout 5s;
-           proxy_send_timeout 60s;
-           proxy_read_timeout 60s;
-       }
-       location @live {
-           proxy_pass http://192.168.64.9:5000;
-           proxy_set_header Connection upgrade;
-           proxy_set_header Upgrade websocket;
-           proxy_set_header Host "roster.saltmarsh.example";
-           proxy_set_header Forwarded "";
-           proxy_set_header X-Forwarded-For $remote_addr;
-           proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
-           proxy_set_header X-Forwarded-Port 443;
-           proxy_set_header X-Forwarded-Proto https;
-           proxy_set_header X-Forwarded-Server "";
-           proxy_set_header X-Real-IP "";
-           proxy_http_version 1.1;
-           proxy_redirect off;
-           proxy_buffering off;
-           proxy_request_buffering off;
-           proxy_next_upstream off;
-           proxy_connect_timeout 5s;
-           proxy_send_timeout 3600s;
-           proxy_read_timeout 3600s;
-       }
-   }
-   ",
-     "path": "roads/roster.saltmarsh.example.conf",
-   }
-  `);
+    location / {
+        deny 192.168.64.1;
+        allow 127.0.0.0/8;
+        allow ::1/128;
+        allow 192.168.64.0/24;
+        deny all;
+        try_files /dev/null/none $mile_marker_stretch;
+    }
+    location @service {
+        proxy_pass http://192.168.64.9:5000;
+        proxy_set_header Connection "";
+        proxy_set_header Upgrade "";
+        proxy_set_header Host "roster.saltmarsh.example";
+        proxy_set_header Forwarded "";
+        proxy_set_header X-Forwarded-For $remote_addr;
+        proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+        proxy_set_header X-Forwarded-Port 443;
+        proxy_set_header X-Forwarded-Proto https;
+        proxy_set_header X-Forwarded-Server "";
+        proxy_set_header X-Real-IP "";
+        proxy_http_version 1.1;
+        proxy_redirect off;
+        proxy_buffering off;
+        proxy_request_buffering off;
+        proxy_next_upstream off;
+        proxy_connect_timeout 5s;
+        proxy_send_timeout 60s;
+        proxy_read_timeout 60s;
+    }
+    location @live {
+        proxy_pass http://192.168.64.9:5000;
+        proxy_set_header Connection upgrade;
+        proxy_set_header Upgrade websocket;
+        proxy_set_header Host "roster.saltmarsh.example";
+        proxy_set_header Forwarded "";
+        proxy_set_header X-Forwarded-For $remote_addr;
+        proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+        proxy_set_header X-Forwarded-Port 443;
+        proxy_set_header X-Forwarded-Proto https;
+        proxy_set_header X-Forwarded-Server "";
+        proxy_set_header X-Real-IP "";
+        proxy_http_version 1.1;
+        proxy_redirect off;
+        proxy_buffering off;
+        proxy_request_buffering off;
+        proxy_next_upstream off;
+        proxy_connect_timeout 5s;
+        proxy_send_timeout 3600s;
+        proxy_read_timeout 3600s;
+    }
+}
+",
+  "path": "roads/roster.saltmarsh.example.conf",
+}
+`);
 });
 
 test('a quoted value comes back from nginx byte for byte, whatever it is', async () => {

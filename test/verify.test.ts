@@ -1,8 +1,9 @@
 import http from 'node:http';
+import https from 'node:https';
 import { writeFileSync } from 'node:fs';
 import { createSocket } from 'node:dgram';
 import { join } from 'node:path';
-import { makeAuthority } from '../src/adapters/certificates/make.ts';
+import { makeAuthority, makeThrowaway } from '../src/adapters/certificates/make.ts';
 import { startDns } from '../src/demo/dns.ts';
 import { passTo, startFaultyFront, toHttps, type Behaviour } from './support/faulty-front.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
@@ -78,6 +79,10 @@ describe('a front with every fault', () => {
       ),
       0,
     );
+    const secure = await listening(
+      https.createServer(await makeThrowaway(new Date()).then(({ certificate, key }) => ({ cert: certificate, key }))),
+      0,
+    );
     const [dead = 0] = await freePorts(1);
     const other = await makeAuthority({ name: 'another authority', now: new Date() });
     const right = passTo(portOf(nestcam));
@@ -117,6 +122,8 @@ describe('a front with every fault', () => {
       },
       gateway: { https: nginxError(502, 'Bad Gateway') },
       down: { https: nginxError(502, 'Bad Gateway'), to: dead },
+      tlsonly: { https: nginxError(502, 'Bad Gateway'), to: portOf(secure) },
+      plainonly: { https: nginxError(502, 'Bad Gateway'), to: `https://127.0.0.1:${String(portOf(nestcam))}` },
       stranger: { https: answer(200, { 'content-type': 'text/html' }, '<html><title>Somebody</title></html>') },
       roster: { https: passTo(portOf(roster)), to: portOf(roster) },
       inside: { https: passTo(portOf(inside)), to: portOf(inside) },
@@ -130,11 +137,11 @@ describe('a front with every fault', () => {
       missent: { https: answer(301, { location: 'https://www.example.org/' }), to: 'https://www.example.org' },
     };
     const front = await startFaultyFront(behaviours);
-    cleanups.push(front.stop, ...[nestcam, roster, inside, plainly].map((server) => () => void server.close()));
+    cleanups.push(front.stop, ...[nestcam, roster, inside, plainly, secure].map((server) => () => void server.close()));
     const roads = Object.entries(behaviours).map(([name, { to = portOf(nestcam) }]) =>
-      typeof to === 'string'
+      typeof to === 'string' && !to.includes('127.0.0.1')
         ? `  ${name}: {redirect: "${to}", gate: everyone}`
-        : `  ${name}: {to: ":${String(to)}", gate: ${name === 'held' ? 'home' : 'everyone'}}`,
+        : `  ${name}: {to: "${typeof to === 'string' ? to : `:${String(to)}`}", gate: ${name === 'held' ? 'home' : 'everyone'}}`,
     );
     const head = `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(front.httpPort)}, https: ${String(front.httpsPort)}}}\nroads:\n`;
     const folder = folderWith({
@@ -165,6 +172,8 @@ describe('a front with every fault', () => {
     ['welcome', 'wrong-service', 'welcome page'],
     ['gateway', 'front-cannot-reach-service', 'answers 200 when asked directly, and the front answers 502'],
     ['down', 'service-down', 'nothing listens on 127.0.0.1:'],
+    ['tlsonly', 'service-down', 'speaks HTTPS, and the front talks plain HTTP to it'],
+    ['plainonly', 'service-down', 'speaks plain HTTP, and the front talks HTTPS to it'],
     ['stranger', 'service-unclear', 'unlike its service'],
     ['inside', 'redirect-shows-inside', 'an address of the inside'],
     ['plainly', 'redirect-shows-inside', 'in clear text'],

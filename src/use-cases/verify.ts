@@ -12,7 +12,7 @@ import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { judgeRedirect } from '../core/legs/redirect.ts';
 import { judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
 import { judgeTls } from '../core/legs/tls.ts';
-import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
+import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
 import { forwardedHeaders } from '../core/verdict/steps.ts';
 import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
@@ -228,7 +228,29 @@ class Drive {
       });
     const first = await once();
     // What fails once is not asked again: a service that hangs would cost its time twice.
-    return [{ road: road.name, upstream, first, second: first.ok ? await once() : first }];
+    const second = first.ok ? await once() : first;
+    return [
+      {
+        road: road.name,
+        upstream,
+        first,
+        second,
+        takesTls: !first.ok && first.failure.kind === 'broken' && (await this.takesTls(upstream)),
+      },
+    ];
+  }
+
+  /** A handshake that is ended by an alert is TLS as well. */
+  private async takesTls({ scheme, host, port }: Upstream): Promise<boolean> {
+    if (scheme === 'https') return false;
+    const attempt = await handshake({
+      address: host,
+      port,
+      name: '',
+      trust: { given: [], practice: [] },
+      ...this.limits,
+    });
+    return attempt.ok || attempt.failure.reason.startsWith('TLS alert');
   }
 
   private requestFor({ name }: PlannedRoad, target: string): VerdictRequest {

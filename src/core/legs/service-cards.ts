@@ -29,6 +29,10 @@ export const serviceDown = card({
       message: '{names}: {upstream} speaks HTTPS, and the front talks plain HTTP to it.',
       remedy: 'Write `to: https://{upstream}` in the map.',
     },
+    'speaks-http': {
+      message: '{names}: {upstream} speaks plain HTTP, and the front talks HTTPS to it.',
+      remedy: 'Write `to: http://{upstream}` in the map.',
+    },
   },
 });
 

@@ -20,6 +20,8 @@ export interface DirectEvidence {
   upstream: Upstream;
   first: Attempt<Answer>;
   second: Attempt<Answer>;
+  /** Whether a service that the map gives as plain HTTP, and that does not answer so, takes a TLS handshake. */
+  takesTls: boolean;
 }
 
 export interface ServiceInput {
@@ -70,9 +72,8 @@ function withoutDirect({ road, front, own }: ServiceInput, failure: Failure, fro
   const status = front.ok ? front.value.status : 0;
   const upstream = withPort(own.upstream.host, own.upstream.port);
   if (fronts && status >= 500 && failure.kind !== 'unreachable') {
-    const service = / (\S+) publishes /.exec(own.upstream.why)?.[1] ?? null;
-    const says = failure.kind === 'refused' ? (service === null ? 'refused-port' : 'refused') : failure.kind;
-    const say = /wrong version number|packet length too long/i.test(failure.reason) ? 'speaks-https' : says;
+    const { service } = own.upstream;
+    const say = wayDown(own, failure, service);
     const data = { upstream, why: own.upstream.why, reason: failure.reason, service };
     return bad('service', failure.kind === 'refused' ? 'down' : failure.kind, {
       card: serviceDown,
@@ -88,6 +89,13 @@ function withoutDirect({ road, front, own }: ServiceInput, failure: Failure, fro
     data,
     cause: `unclear:${road.name}`,
   });
+}
+
+function wayDown({ upstream, takesTls }: DirectEvidence, { kind, reason }: Failure, service: string | null): string {
+  if (takesTls) return 'speaks-https';
+  // OpenSSL's words for plain text where a handshake should be.
+  if (upstream.scheme === 'https' && /wrong version number|packet length too long/i.test(reason)) return 'speaks-http';
+  return kind === 'refused' && service === null ? 'refused-port' : kind;
 }
 
 function classified(input: ServiceInput, direct: Answer, answer: Answer): LegResult {

@@ -10,6 +10,7 @@ export const planVersion = 1;
  *
  * @property host address, or a name that must be looked up at run time when `byName` is true
  * @property verifyAs for https the name or address that the service's certificate must carry
+ * @property service name of the Compose service, or null when the map gives the address itself
  * @property why how the address was found, for people
  */
 export interface Upstream {
@@ -18,6 +19,7 @@ export interface Upstream {
   port: number;
   byName: boolean;
   verifyAs: string | null;
+  service: string | null;
   why: string;
 }
 

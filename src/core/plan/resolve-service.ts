@@ -14,7 +14,12 @@ export type Resolution =
 export function resolveService(leads: Exclude<Leads, { kind: 'redirect' }>, inventory: Inventory): Resolution {
   switch (leads.kind) {
     case 'port':
-      return dialled({ host: '127.0.0.1', port: leads.port, why: 'a port of this host, as the map says' });
+      return dialled({
+        host: '127.0.0.1',
+        port: leads.port,
+        service: null,
+        why: 'a port of this host, as the map says',
+      });
     case 'url': {
       const { scheme, host, port } = leads;
       const byName = parseAddress(host) === null;
@@ -24,6 +29,7 @@ export function resolveService(leads: Exclude<Leads, { kind: 'redirect' }>, inve
         port,
         byName,
         verifyAs: scheme === 'https' ? host : null,
+        service: null,
         why: 'as the map says',
       };
       return { kind: 'dialled', upstream, toEveryone: null };
@@ -52,22 +58,15 @@ function resolveComposeService({ project, service, port }: ServiceLeads, { servi
   const outside = best.hostPort ?? port;
   const why = `service ${found.name} publishes its port ${String(port)} on ${withPort(best.hostAddress ?? '0.0.0.0', outside)}`;
   return {
-    ...dialled({ host, port: outside, why }),
+    ...dialled({ host, port: outside, service: found.name, why }),
     toEveryone: open === null ? null : { service: found, port: open },
   };
 }
 
-function dialled({
-  host,
-  port,
-  why,
-}: {
-  host: string;
-  port: number;
-  why: string;
-}): Extract<Resolution, { kind: 'dialled' }> {
-  const upstream: Upstream = { scheme: 'http', host, port, byName: false, verifyAs: null, why };
-  return { kind: 'dialled', upstream, toEveryone: null };
+type Dialled = Extract<Resolution, { kind: 'dialled' }>;
+
+function dialled(at: Pick<Upstream, 'host' | 'port' | 'service' | 'why'>): Dialled {
+  return { kind: 'dialled', upstream: { scheme: 'http', byName: false, verifyAs: null, ...at }, toEveryone: null };
 }
 
 /** Loopback first: it is the one nobody else can reach. */
