@@ -147,7 +147,7 @@ class Drive {
     let result = skipped('tls', 'port closed');
     for (const address of this.open('https')) {
       const attempt = await handshake({ address, port, name, trust, ...this.limits });
-      result = judgeTls({ name, attempt, port, now });
+      result = judgeTls({ name, attempt, port, domains: this.input.plan.domains, now });
       if (result.outcome !== 'ok') return result;
     }
     return result;

@@ -10,7 +10,7 @@ const wrong = card({
   source: 'RFC 9110 §15.4 and §10.2.2',
   messages: {
     stays: {
-      message: 'http://{name} answers {status} in clear text instead of leading to HTTPS.',
+      message: 'http://{names} answers {status} in clear text instead of leading to HTTPS.',
       remedy: 'Let plain HTTP redirect: the configuration that Mile Marker writes does so for every road.',
     },
     elsewhere: {
@@ -83,7 +83,14 @@ export function judgeRedirect({ name, port, expected, attempt, hops }: RedirectI
   const found = headerOf(attempt.value, 'location');
   const cause = `redirect:${name}`;
   const data = { name, status, port, expected, found };
-  if (!isRedirect(status)) return bad('redirect', String(status), { card: wrong, say: 'stays', data, cause });
+  if (!isRedirect(status)) {
+    return bad('redirect', String(status), {
+      card: wrong,
+      say: 'stays',
+      data: { status },
+      cause: `redirect-stays:${String(status)}`,
+    });
+  }
   if (found === null) return bad('redirect', String(status), { card: wrong, say: 'no-location', data, cause });
   const circle = circleOf(hops);
   if (circle !== null) return bad('redirect', 'loop', { card: loop, say: 'loop', data: { name, circle }, cause });

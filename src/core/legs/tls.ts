@@ -1,4 +1,5 @@
 import { covers, type CertificateFacts } from '../certificates/cover.ts';
+import { isUnder } from '../names/host-name.ts';
 import { card } from '../findings/card.ts';
 import type { Attempt } from './answer.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
@@ -40,6 +41,10 @@ const otherName = card({
     other: {
       message: 'For {names} the front shows a certificate for {shown}.',
       remedy: 'Make one that covers it (mile-marker certs make) and bring it live.',
+    },
+    foreign: {
+      message: "For {names} somebody else's server answers: its certificate is for {shown}.",
+      remedy: 'Check that `front.address` is yours, and that the router passes port {port} to this machine.',
     },
     throwaway: {
       message: 'For {names} the front shows the throwaway certificate, since none is held.',
@@ -118,19 +123,21 @@ export interface TlsInput {
   name: string;
   attempt: Attempt<TlsEvidence>;
   port: number;
+  /** The map's own domains: a certificate for none of them is somebody else's. */
+  domains: readonly string[];
   /** Milliseconds since the epoch. */
   now: number;
 }
 
 /** Judges a handshake: that there is one, then name, dates and chain, as a browser would. */
-export function judgeTls({ name, attempt, port, now }: TlsInput): LegResult {
+export function judgeTls({ name, attempt, port, domains, now }: TlsInput): LegResult {
   if (!attempt.ok) {
     const { kind, reason } = attempt.failure;
     const say = kind === 'silent' ? 'silent' : 'ended';
     return bad('tls', 'refused', { card: refused, say, data: { reason, port }, cause: `handshake:${reason}` });
   }
   const { leaf, protocol, trustedBy } = attempt.value;
-  const problem = nameProblem(name, leaf) ?? dateProblem(leaf, now) ?? chainProblem(attempt.value);
+  const problem = nameProblem({ name, leaf, domains, port }) ?? dateProblem(leaf, now) ?? chainProblem(attempt.value);
   if (problem !== null) return bad('tls', saysOf(problem), problem);
   const note =
     trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
@@ -143,11 +150,20 @@ function saysOf({ card: { id }, say }: Problem): string {
   return say === 'incomplete' ? 'no chain' : 'not trusted';
 }
 
-function nameProblem(name: string, leaf: CertificateFacts): Problem | null {
+interface NameInput {
+  name: string;
+  leaf: CertificateFacts;
+  domains: readonly string[];
+  port: number;
+}
+
+function nameProblem({ name, leaf, domains, port }: NameInput): Problem | null {
   if (covers(leaf.dnsNames, name)) return null;
-  const say = leaf.selfMade && leaf.dnsNames.length === 0 ? 'throwaway' : 'other';
   const shown = leaf.dnsNames.length === 0 ? 'no name at all' : leaf.dnsNames.join(', ');
-  return { card: otherName, say, data: { shown }, cause: `certificate:${leaf.fingerprint}` };
+  const ours = leaf.dnsNames.some((written) => domains.some((domain) => isUnder(written.toLowerCase(), domain)));
+  const nameless = leaf.selfMade ? 'throwaway' : 'other';
+  const say = leaf.dnsNames.length === 0 ? nameless : ours ? 'other' : 'foreign';
+  return { card: otherName, say, data: { shown, port }, cause: `certificate:${leaf.fingerprint}` };
 }
 
 function dateProblem(leaf: CertificateFacts, now: number): Problem | null {

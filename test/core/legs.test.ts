@@ -1,0 +1,55 @@
+import { judgeDns } from '../../src/core/legs/dns.ts';
+import { findingsOf } from '../../src/core/legs/leg.ts';
+import { judgePorts } from '../../src/core/legs/port.ts';
+
+const front = ['203.0.113.24', '2001:db8:40::24'];
+
+test.each([
+  [['203.0.113.24', '2001:db8:40::24'], 'ok', null],
+  [
+    ['198.51.100.7'],
+    'wrong',
+    'Change the record to A 203.0.113.24 and AAAA 2001:db8:40::24, or mend `front.address` if the front has moved.',
+  ],
+  [
+    ['192.168.64.10'],
+    'wrong',
+    'Change the public record to A 203.0.113.24 and AAAA 2001:db8:40::24; private addresses belong into the DNS of your home only.',
+  ],
+  [['203.0.113.24', '2001:db8:40::24', '198.51.100.7'], 'wrong', 'Remove the record with 198.51.100.7.'],
+  [['203.0.113.24'], 'warning', 'Add a record: AAAA 2001:db8:40::24'],
+])('DNS says %j: %s', (addresses, outcome, remedy) => {
+  const leg = judgeDns({
+    name: 'nestcam.saltmarsh.example',
+    evidence: { kind: 'found', addresses },
+    expected: front,
+    resolver: 'r',
+  });
+  expect(leg.outcome).toBe(outcome);
+  const [finding] = findingsOf([{ road: 'nestcam.saltmarsh.example', legs: [leg] }]);
+  expect(finding?.remedy ?? null).toBe(remedy);
+});
+
+const failed = (kind: 'refused' | 'silent' | 'unreachable') => ({ ok: false as const, failure: { kind, reason: 'x' } });
+const open = { ok: true as const, value: null };
+
+test('a port that this machine cannot try says nothing about visitors; one that is closed is told by address and kind', () => {
+  const leg = judgePorts([
+    { address: '203.0.113.24', port: 443, listener: 'https', attempt: open },
+    { address: '203.0.113.24', port: 80, listener: 'http', attempt: failed('silent') },
+    { address: '2001:db8:40::24', port: 443, listener: 'https', attempt: failed('unreachable') },
+  ]);
+  expect(leg.outcome).toBe('wrong');
+  expect(
+    findingsOf([
+      { road: 'a', legs: [leg] },
+      { road: 'b', legs: [leg] },
+    ]).map(({ rule, severity, cause, roads }) => [rule, severity, cause, roads]),
+  ).toEqual([
+    ['port-closed', 'error', 'front:80/v4', ['a', 'b']],
+    ['port-not-judged', 'note', 'front:443/v6', ['a', 'b']],
+  ]);
+  expect(
+    judgePorts([{ address: front[1] ?? '', port: 443, listener: 'https', attempt: failed('unreachable') }]).outcome,
+  ).toBe('unsure');
+});
