@@ -105,6 +105,14 @@ const rows: Row[] = [
       sni: 'old.saltmarsh.example',
       from: inside,
     },
+    { what: 'paused', listener, host: ['asleep.saltmarsh.example'], sni: 'asleep.saltmarsh.example' },
+    {
+      what: 'paused websocket',
+      listener,
+      host: ['asleep.saltmarsh.example'],
+      sni: 'asleep.saltmarsh.example',
+      headers: upgrade('websocket'),
+    },
     { what: 'service that is down', listener, host: ['tides.saltmarsh.example'], sni: 'tides.saltmarsh.example' },
     { what: 'websocket', listener, headers: upgrade('websocket') },
     { what: 'WebSocket in capitals', listener, headers: upgrade('WebSocket') },
@@ -214,6 +222,7 @@ roads:
   roster: :${String(roster?.port)}
   tides: {to: ":${String(ports.dead)}", gate: everyone}
   saltmarsh.example: {redirect: "https://sightings.saltmarsh.example/log", gate: everyone}
+  asleep: {to: ":${String(roster?.port)}", paused: true}
   old: {redirect: "https://nestcam.saltmarsh.example"}
   sightings.reedbed.example: {redirect: "https://www.example.org", permanent: true, gate: everyone}
 `;

@@ -9,6 +9,7 @@ const explanations: Record<number, string> = {
   405: 'This method is not allowed here.',
   421: 'This connection was made for another name.',
   502: 'The service behind this name cannot be reached.',
+  503: 'This name is taken off for a while.',
   504: 'The service behind this name does not answer in time.',
 };
 

@@ -10,7 +10,7 @@ import { judgeDns } from '../core/legs/dns.ts';
 import { findingsOf, skipped, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { judgeRedirect } from '../core/legs/redirect.ts';
-import { judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
+import { judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
 import { judgeTls } from '../core/legs/tls.ts';
 import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
@@ -190,6 +190,7 @@ class Drive {
 
   private async service(road: PlannedRoad): Promise<LegResult> {
     const { leads } = road;
+    if (road.paused) return judgePaused({ front: await this.askFront('https', road.name, '/') });
     if (leads.kind === 'redirect') {
       const front = await this.askFront('https', road.name, probeTarget);
       return judgeRoadRedirect({ road, front, expected: `${leads.url}${probeTarget}` });

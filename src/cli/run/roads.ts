@@ -21,7 +21,7 @@ export async function runRoads(options: OpenOptions, context: CommandContext): P
   const written = new Map(site.map.roads.map((road) => [road.name, road.leads]));
   const rows = roads.map((road) => [
     road.display,
-    road.gate.name,
+    road.paused ? 'paused' : road.gate.name,
     leadsTo(road.leads, written.get(road.name), io.width),
   ]);
   if (roads.length > 0) io.out(table(head, rows));
@@ -44,6 +44,6 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
   return `${said}${scheme === 'https' ? 'https://' : ''}${withPort(host, port)}`;
 }
 
-function asJson({ name, display, authority, gate, leads, where }: PlannedRoad): Record<string, unknown> {
-  return { name, display, url: `https://${authority}`, gate: gate.name, networks: gate.networks, leads, where };
+function asJson({ name, display, authority, gate, paused, leads, where }: PlannedRoad): Record<string, unknown> {
+  return { name, display, url: `https://${authority}`, gate: gate.name, paused, networks: gate.networks, leads, where };
 }

@@ -145,12 +145,27 @@ export const roadRedirectWrong = card({
   },
 });
 
+export const pauseIgnored = card({
+  id: 'pause-ignored',
+  severity: 'error',
+  summary: 'A road that is paused on the map still answers.',
+  why: 'You took it off, and it is still there.',
+  source: 'RFC 9110 §15.6.4',
+  messages: {
+    answers: {
+      message: '{names} is paused on the map, and the front answers {status}.',
+      remedy: 'Bring the newest map live: restart mile-marker serve, or write and reload your nginx.',
+    },
+  },
+});
+
 export const serviceCards = [
   serviceDown,
   frontCannotReach,
   wrongService,
   serviceUnclear,
   gateHeld,
+  pauseIgnored,
   showsInside,
   roadRedirectWrong,
 ];

@@ -7,6 +7,7 @@ import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
 import {
   frontCannotReach,
   gateHeld,
+  pauseIgnored,
   roadRedirectWrong,
   serviceDown,
   serviceUnclear,
@@ -204,4 +205,12 @@ export function judgeRoadRedirect({
   if (isRedirect(status) && found === expected) return ok('service', `to ${new URL(expected).hostname}`);
   const data = { status, found: found ?? 'no place', expected };
   return bad('service', 'elsewhere', { card: roadRedirectWrong, say: 'elsewhere', data, cause });
+}
+
+/** Judges a road that is paused: 503, and nothing of the service. */
+export function judgePaused({ front }: { front: Attempt<Answer> }): LegResult {
+  const status = front.ok ? front.value.status : 0;
+  if (status === 503) return ok('service', 'paused');
+  const data = { status: front.ok ? status : front.failure.reason };
+  return bad('service', 'not paused', { card: pauseIgnored, say: 'answers', data, cause: 'pause-ignored' });
 }

@@ -71,7 +71,18 @@ function makeRoad({ key, keys, domains, yaml }: RoadInput): { road: MapRoad } | 
   }
   if (!name.ok || 'missing' in leads || !leads.ok) return { findings };
   const { ascii: full, unicode: display } = name.name;
-  return { road: { name: full, display, key, where, leads: leads.leads, leadsWhere, gate: written.gate } };
+  return {
+    road: {
+      name: full,
+      display,
+      key,
+      where,
+      leads: leads.leads,
+      leadsWhere,
+      gate: written.gate,
+      paused: written.paused,
+    },
+  };
 }
 
 function makeLeads(

@@ -126,6 +126,9 @@ const roadKeys = z.strictObject(
       .enum(['everyone', 'home'], wants('everyone or home'))
       .default('home')
       .meta({ description: 'Who may pass. `home` unless you say otherwise: opening is a deliberate act.' }),
+    paused: z.boolean(wants('true or false')).default(false).meta({
+      description: 'Taken off for a while: visitors get 503, and the road stays on the map.',
+    }),
   },
   wants('SERVICE:PORT, or keys such as `to` and `gate`'),
 );

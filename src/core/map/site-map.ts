@@ -24,6 +24,7 @@ export interface MapRoad {
   leads: Leads;
   leadsWhere: Place;
   gate: GateName;
+  paused: boolean;
 }
 
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */

@@ -98,6 +98,7 @@ function planRoad({ road, map, host, resolution }: RoadInput): PlannedRoad {
     authority: publicAuthority(road.name, map.front.ports.https),
     certificate: road.name,
     gate: { name: road.gate, networks: home },
+    paused: road.paused,
     leads: planLeads(road, map, resolution),
     where: road.where,
     leadsWhere: road.leadsWhere,

@@ -44,6 +44,7 @@ export interface PlannedRoad {
   authority: string;
   certificate: string;
   gate: PlannedGate;
+  paused: boolean;
   leads: PlannedLeads;
   where: Place;
   leadsWhere: Place;

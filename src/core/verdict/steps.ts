@@ -68,6 +68,11 @@ function plainHttp({ request, road, target }: Context): ReturnType<Step['take']>
   return { act: { act: 'answer', status: 308, location, headers: {} }, mapLine: road.where.line };
 }
 
+/** 8. RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
+function paused({ road }: Context): ReturnType<Step['take']> {
+  return road?.paused === true ? { act: answer(503), mapLine: road.where.line } : null;
+}
+
 /** 12. Networks first (403), people after (401, once the map has people). */
 function gate({ road, client }: Context): ReturnType<Step['take']> {
   const networks = road?.gate.networks ?? null;
@@ -112,7 +117,7 @@ export const steps: readonly Step[] = [
   { name: 'unknown-name', take: unknownName },
   { name: 'misdirected', take: misdirected },
   { name: 'plain-http', take: plainHttp },
-  later('paused'), // 8. needs roads.*.paused: 503
+  { name: 'paused', take: paused },
   later('method'), // 9. needs roads.*.methods: 405 with Allow
   later('cors-preflight'), // 10. needs roads.*.cors; a preflight carries no credentials, so it comes before the gate
   later('rate'), // 11. needs roads.*.rate: 429, before passwords since hashing is costly

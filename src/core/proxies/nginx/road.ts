@@ -53,7 +53,8 @@ function namePattern(certificate: PlannedCertificate | undefined): string {
   return names.map((name) => name.replace(/\./g, '\\.').replace(/^\*/, '[^.]+')).join('|');
 }
 
-function describe({ leads, gate }: PlannedRoad): string {
+function describe({ leads, gate, paused }: PlannedRoad): string {
+  if (paused) return 'Paused.';
   if (leads.kind === 'redirect') return `Redirects to ${leads.url}. Gate: ${gate.name}.`;
   if (leads.upstream === null) return `Leads nowhere yet. Gate: ${gate.name}.`;
   return `Leads to ${originOf(leads.upstream)}: ${leads.upstream.why}. Gate: ${gate.name}.`;
@@ -65,6 +66,7 @@ function originOf({ scheme, host, port }: Upstream): string {
 
 function leadsLines(plan: Plan, road: PlannedRoad): string[] {
   const { leads } = road;
+  if (road.paused) return [comment('Paused on the map.'), 'return 503;'];
   // Nothing lies below /dev/null, so `try_files` always goes on to the named location.
   const gate = (next: string): string[] =>
     block('location /', [...gateLines(road), `try_files /dev/null/none ${next};`]);
