@@ -3,6 +3,7 @@ import { certs } from './commands/certs.ts';
 import { check } from './commands/check.ts';
 import type { CommandContext } from './commands/context.ts';
 import { demo } from './commands/demo.ts';
+import { add, pause, remove, resume } from './commands/edit.ts';
 import { roads } from './commands/roads.ts';
 import { serve } from './commands/serve.ts';
 import { start } from './commands/start.ts';
@@ -15,6 +16,10 @@ declare const MILE_MARKER_VERSION: string;
 /** Every command, in the order in which one comes to need them. A new command is one file and one line here. */
 const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   start,
+  add,
+  remove,
+  pause,
+  resume,
   roads,
   check,
   certs,

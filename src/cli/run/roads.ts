@@ -21,7 +21,7 @@ export async function runRoads(options: OpenOptions, context: CommandContext): P
   const written = new Map(site.map.roads.map((road) => [road.name, road.leads]));
   const rows = roads.map((road) => [
     road.display,
-    road.paused ? 'paused' : road.gate.name,
+    road.paused ? `${road.gate.name}, paused` : road.gate.name,
     leadsTo(road.leads, written.get(road.name), io.width),
   ]);
   if (roads.length > 0) io.out(table(head, rows));

@@ -1,0 +1,54 @@
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import { sortFindings } from '../../core/findings/finding.ts';
+import { editMap, type Edit } from '../../use-cases/edit.ts';
+import { judgeSite, loadSite } from '../../use-cases/load.ts';
+import type { CommandContext } from '../commands/context.ts';
+import type { OpenOptions } from '../open-site.ts';
+import { formatFindings } from '../print/findings.ts';
+import { jsonDocument } from '../print/json.ts';
+
+const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed' } as const;
+
+export async function runAdd(
+  edit: Extract<Edit, { kind: 'add' }>,
+  options: OpenOptions,
+  context: CommandContext,
+): Promise<void> {
+  if ((edit.to === null) === (edit.redirect === null)) {
+    const message =
+      edit.to === null ? 'It is not said where the road leads.' : 'A road leads to one place: a service or a redirect.';
+    throw new Trouble({
+      code: 'add-form',
+      message,
+      remedy: 'Write: mile-marker add NAME SERVICE:PORT, or: mile-marker add NAME --redirect URL',
+      exitCode: 2,
+    });
+  }
+  await runEdit(edit, options, context);
+}
+
+/** Edits the map, then says what the road still needs. */
+export async function runEdit(edit: Edit, options: OpenOptions, context: CommandContext): Promise<void> {
+  const { io, setCode } = context;
+  const result = await editMap(options.map, edit, io);
+  io.err(`map: ${result.shownMap}\n`);
+  if (result.findings.length > 0) {
+    if (options.json === true) io.out(jsonDocument('edit', { ...result }));
+    else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));
+    io.err('\nThe map is left as it is.\n');
+    setCode(exit.badInput);
+    return;
+  }
+  const site = await loadSite(options.map, io);
+  const all = site.map === null ? site.findings : await judgeSite(site, io.now());
+  // What a road that is new still needs; whoever pauses one has seen it before.
+  const needs = edit.kind === 'add' ? sortFindings(all.filter(({ roads }) => roads.includes(result.road))) : [];
+  if (options.json === true) io.out(jsonDocument('edit', { ...result, findings: needs }));
+  else {
+    io.out(result.changed ? `${done[edit.kind]} ${result.road}\n` : `${result.road} is ${done[edit.kind]} already\n`);
+    if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
+  }
+  const proxy = site.map === null ? 'builtin' : site.plan.front.proxy;
+  const live = proxy === 'builtin' ? 'restart mile-marker serve' : 'mile-marker write, then reload nginx';
+  io.err(needs.length > 0 ? 'next: mend what is said above, then run: mile-marker check\n' : `next: ${live}\n`);
+}
