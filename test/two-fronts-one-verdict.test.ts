@@ -82,6 +82,13 @@ const rows: Row[] = [
       [`${open}:x`],
       ['127.0.0.1'],
     ].map((host) => ({ what: `host ${JSON.stringify(host)}`, listener, host })),
+    {
+      what: 'HTTP/1.0 absolute form without Host',
+      listener,
+      version: '1.0' as const,
+      host: [],
+      target: `http://${open}/x`,
+    },
     { what: 'HTTP/1.0 without Host', listener, version: '1.0' as const, host: [] },
     { what: 'absolute form', listener, target: `http://${open}/x?y` },
     { what: 'absolute form of another road', listener, target: 'http://nestcam.saltmarsh.example/x' },
