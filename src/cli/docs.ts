@@ -1,17 +1,16 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
 import { findingsPage } from '../core/findings/page.ts';
+import { mapPage } from '../core/map/page.ts';
 
-/** Makes docs/findings.md from the cards; with --check it only says whether the file is what the cards say. */
+/** Makes the generated pages of docs/; with --check it only says which of them are not what the source says. */
 
-const path = fileURLToPath(new URL('../docs/findings.md', import.meta.url));
-const fresh = findingsPage();
-if (process.argv.includes('--check')) {
-  const there = await readFile(path, 'utf8').catch(() => '');
-  if (there !== fresh) {
-    process.stderr.write('docs/findings.md is not what the cards say.\n  do: npm run fix\n');
+const pages: Record<string, string> = { 'findings.md': findingsPage(), 'map.md': mapPage() };
+for (const [name, fresh] of Object.entries(pages)) {
+  const path = fileURLToPath(new URL(`../docs/${name}`, import.meta.url));
+  if (!process.argv.includes('--check')) await writeFile(path, fresh);
+  else if ((await readFile(path, 'utf8').catch(() => '')) !== fresh) {
+    process.stderr.write(`docs/${name} is not what the source says.\n  do: npm run fix\n`);
     process.exitCode = 1;
   }
-} else {
-  await writeFile(path, fresh);
 }

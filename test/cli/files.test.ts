@@ -294,6 +294,15 @@ describe('write', () => {
   });
 });
 
+test('roads --why says how each address was found, and who is at home', async () => {
+  const text = `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, home-networks: 192.168.64.0/24}\ncompose: c.yaml\nroads: {log: "log:80", self: ":9400"}\n`;
+  const folder = folderWith({ 'mile-marker.yaml': text, 'c.yaml': 'services: {log: {ports: ["127.0.0.1:8081:80"]}}' });
+  const { out } = await mileMarker(['roads', '--why'], folder);
+  expect(out).toContain('log.saltmarsh.example: service log publishes its port 80 on 127.0.0.1:8081\n');
+  expect(out).toContain('self.saltmarsh.example: a port of this host, as the map says\n');
+  expect(out).toContain('home is 192.168.64.0/24: as `front.home-networks` says\n');
+});
+
 test('output for pipes has no colour, and NO_COLOR and a narrow terminal change no word', async () => {
   const folder = folderWith({ 'mile-marker.yaml': `${small}  roster: roster:5000\n` });
   const { out } = await mileMarker(['check'], folder, { NO_COLOR: '1', FORCE_COLOR: '1' });

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import { stringify } from 'yaml';
 import { readMap } from '../../src/core/map/read-map.ts';
 import { parseTo } from '../../src/core/map/leads.ts';
+import { describeKeys } from '../../src/core/map/schema.ts';
 import { starterMap } from '../../src/core/map/starter.ts';
 
 const front = 'front: {address: 203.0.113.24}\n';
@@ -182,4 +183,20 @@ test('no value of any shape makes the reader throw, and a map comes out exactly 
     ),
     { numRuns: 1500 },
   );
+});
+
+test('every key of the map is described, and each example is what the key expects', () => {
+  const filled: Record<string, string> = { 'roads.NAME.permanent': 'permanent: true, redirect: "https://a.example"' };
+  for (const { path, expects, description, example } of describeKeys()) {
+    expect([path, expects, description, example]).not.toContain('');
+    const key = path.split('.').pop() ?? '';
+    const entry = filled[path] ?? `${key}: ${example}`;
+    const inRoad = /to|redirect|permanent/.test(key) ? entry : `${entry}, to: "a:1"`;
+    const text = path.startsWith('roads.')
+      ? `${good}  www: {${inRoad}}\n`
+      : path.startsWith('front.')
+        ? `domains: [a.example]\nfront: {${entry}${key === 'address' ? '' : ', address: 203.0.113.24'}}\n`
+        : `${key === 'domains' ? '' : 'domains: [a.example]\n'}${key === 'front' ? '' : front}${entry}\n`;
+    expect([path, told(text)]).toEqual([path, []]);
+  }
 });

@@ -1,13 +1,15 @@
+import { homeNetworks } from '../../core/networks/home.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Leads } from '../../core/map/site-map.ts';
 import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
+import type { Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style } from '../print/style.ts';
 import { table } from '../print/table.ts';
 
-export async function runRoads(options: OpenOptions, context: CommandContext): Promise<void> {
+export async function runRoads(options: OpenOptions & { why?: boolean }, context: CommandContext): Promise<void> {
   const { io } = context;
   const site = await openSite(options, context, 'roads');
   if (site === null) return;
@@ -25,6 +27,7 @@ export async function runRoads(options: OpenOptions, context: CommandContext): P
     leadsTo(road.leads, written.get(road.name), io.width),
   ]);
   if (roads.length > 0) io.out(table(head, rows));
+  if (options.why === true) io.out(`\n${reasons(site)}`);
   const unresolved = roads.some(({ leads }) => leads.kind === 'service' && leads.upstream === null);
   io.err(
     `${plural(roads.length, 'road')} through ${front.proxy} at ${[...front.addresses, ...front.names].join(', ')}.\n`,
@@ -42,6 +45,18 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
   if (leads.upstream === null) return `${said}not known`;
   const { scheme, host, port } = leads.upstream;
   return `${said}${scheme === 'https' ? 'https://' : ''}${withPort(host, port)}`;
+}
+
+/** Why each service is dialled where it is, and who `home` lets in. */
+function reasons({ plan, map, host }: Site): string {
+  const lines = plan.roads.flatMap(({ display, leads }) =>
+    leads.kind === 'service' && leads.upstream !== null ? [`${display}: ${leads.upstream.why}`] : [],
+  );
+  const { networks, except } = homeNetworks(host, map.front.homeNetworks);
+  const without = except.length === 0 ? '' : `, but not ${except.join(', ')} (the default gateway)`;
+  const source =
+    map.front.homeNetworks === null ? 'loopback and the networks this machine is on' : 'as `front.home-networks` says';
+  return `${[...lines, `home is ${networks.join(', ')}${without}: ${source}`].join('\n')}\n`;
 }
 
 function asJson({ name, display, authority, gate, paused, leads, where }: PlannedRoad): Record<string, unknown> {

@@ -97,13 +97,22 @@ const front = z.strictObject(
     listen: z
       .strictObject({ http: port.optional(), https: port.optional() }, wants('{http: PORT, https: PORT}'))
       .optional()
-      .meta({ description: 'The ports as this machine sees them, when a router translates. Default: `ports`.' }),
+      .meta({
+        description: 'The ports as this machine sees them, when a router translates. Without it: `front.ports`.',
+        example: '{http: 8080, https: 8443}',
+      }),
     proxy: z
       .enum(['builtin', 'nginx'], wants('builtin or nginx'))
       .default('builtin')
-      .meta({ description: 'The server program that answers at the front.' }),
-    mark: mark.default('127.0.0.1:9180').meta({ description: 'Loopback listener that answers the generation mark.' }),
-    unknown: unknown.default('refuse').meta({ description: 'What a request for a name that is not on the map gets.' }),
+      .meta({ description: 'The server program that answers at the front.', example: 'nginx' }),
+    mark: mark
+      .default('127.0.0.1:9180')
+      .meta({ description: 'Loopback listener that answers the generation mark.', example: '127.0.0.1:9180' }),
+    unknown: unknown.default('refuse').meta({
+      description:
+        'What a request for a name that is not on the map gets. A name that no certificate covers is always refused.',
+      example: 'not-found',
+    }),
   },
   wants('keys such as `address` and `proxy`'),
 );
@@ -121,13 +130,17 @@ const roadKeys = z.strictObject(
     permanent: z
       .boolean(wants('true or false'))
       .optional()
-      .meta({ description: 'Beside `redirect`: 308 instead of 307.' }),
+      .meta({ description: 'Beside `redirect`: 308 instead of 307.', example: 'true' }),
     gate: z
       .enum(['everyone', 'home'], wants('everyone or home'))
       .default('home')
-      .meta({ description: 'Who may pass. `home` unless you say otherwise: opening is a deliberate act.' }),
+      .meta({
+        description: 'Who may pass. `home` unless you say otherwise: opening is a deliberate act.',
+        example: 'everyone',
+      }),
     paused: z.boolean(wants('true or false')).default(false).meta({
       description: 'Taken off for a while: visitors get 503, and the road stays on the map.',
+      example: 'true',
     }),
   },
   wants('SERVICE:PORT, or keys such as `to` and `gate`'),
@@ -141,7 +154,7 @@ export const mapSchema = z.strictObject(
       description: 'Your domains. Short road names belong to the first.',
       example: '[saltmarsh.example, reedbed.example]',
     }),
-    front: front.meta({ description: 'The public side.' }),
+    front: front.meta({ description: 'The public side.', example: '{address: 203.0.113.24}' }),
     compose: oneOrMany(
       z.string(wants('the path of a Compose file')).min(1, wants('the path of a Compose file')),
       'a path or a list of paths',
@@ -150,12 +163,59 @@ export const mapSchema = z.strictObject(
       .meta({ description: 'Compose files, relative to the map; several are merged.', example: '[compose.yaml]' }),
     roads: z
       .preprocess((value) => value ?? {}, z.record(z.string(), road, wants('names with where they lead')))
-      .meta({ description: 'One public name each, and where it leads.' }),
+      .meta({
+        description:
+          'One public name each, and where it leads. A key that ends in one of `domains`, or with a dot, is the full name; any other is short and belongs to the first.',
+        example: '{sightings: bird-log:8080}',
+      }),
   },
   wants('keys with values'),
 );
 
 export type MapKeys = z.output<typeof mapSchema>;
+
+/** One key as a person reads about it. `byDefault` is null when there is no default. */
+export interface KeyPage {
+  path: string;
+  expects: string;
+  byDefault: string | null;
+  description: string;
+  example: string;
+}
+
+/** Every key of the map, in its order, for the reference page. */
+export function describeKeys(): KeyPage[] {
+  const groups: ReadonlyArray<readonly [string, Record<string, z.ZodType>]> = [
+    ['', mapSchema.shape],
+    ['front.', front.shape],
+    ['roads.NAME.', roadKeys.shape],
+  ];
+  return groups.flatMap(([parent, shape]) =>
+    Object.entries(shape).map(([key, schema]) => describeKey(`${parent}${key}`, schema)),
+  );
+}
+
+function describeKey(path: string, schema: z.ZodType): KeyPage {
+  const { description = '', example = '' } = schema.meta() ?? {};
+  // No key takes an empty list.
+  const wrong = schema.safeParse([]);
+  const missing = schema.safeParse(undefined);
+  const known = missing.success && missing.data !== undefined && path !== 'roads';
+  return {
+    path,
+    expects: wrong.error?.issues[0]?.message ?? '',
+    byDefault: known ? asYaml(missing.data) : null,
+    description,
+    example: String(example),
+  };
+}
+
+function asYaml(value: unknown): string {
+  if (typeof value !== 'object' || value === null) return String(value);
+  return `{${Object.entries(value)
+    .map(([key, part]) => `${key}: ${String(part)}`)
+    .join(', ')}}`;
+}
 
 /** The keys known at a path of the map, for "did you mean". Empty where keys are free (below `roads`). */
 export function knownKeys(path: readonly PropertyKey[]): string[] {
