@@ -21,16 +21,22 @@ const composeText =
   'services: {nestcam: {ports: ["127.0.0.1:3001:3000"]}, open: {ports: ["8081:80"]}, shut: {}, any: {ports: ["70-79:80"]}}';
 
 interface Case {
-  compose?: boolean;
+  compose?: boolean | string;
   certificates?: Record<string, CertificateFacts | null>;
 }
 
 /** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
 function told(text: string, { compose = true, certificates = {} }: Case = {}): string[] {
-  const whole = `${text.startsWith('domains') ? '' : head}${compose ? 'compose: [c]\n' : ''}${text}`;
-  const { inventory } = compose
-    ? readCompose({ file: 'c', text: composeText, project: 'p', variables: {} })
-    : { inventory: { services: [] } };
+  const whole = `${text.startsWith('domains') ? '' : head}${compose === false ? '' : 'compose: [c]\n'}${text}`;
+  const { inventory } =
+    compose !== false
+      ? readCompose({
+          file: 'c',
+          text: typeof compose === 'string' ? compose : composeText,
+          project: 'p',
+          variables: {},
+        })
+      : { inventory: { services: [] } };
   const planned = plannedOf(whole, inventory);
   const all = new Map(
     planned.plan.certificates.map(({ id, names }) => [
@@ -58,6 +64,19 @@ test.each<[string, string, Case]>([
     'a chain without a circle',
     'roads: {a: {redirect: "https://b.saltmarsh.example"}, b: {redirect: "https://c.saltmarsh.example"}, c: ":80"}',
     {},
+  ],
+  [
+    'one port number on two addresses',
+    'roads: {}',
+    {
+      compose:
+        'services: {a: {ports: ["127.0.0.1:9000:80"]}, b: {ports: ["192.168.64.10:9000:80", "127.0.0.1:9000:80/udp"]}}',
+    },
+  ],
+  [
+    'a front on loopback beside a service on another address',
+    'domains: [a.example]\nfront: {address: 127.0.0.1}\nroads: {}',
+    { compose: 'services: {a: {ports: ["192.168.64.10:80:80"]}}' },
   ],
   ['a wildcard certificate', 'roads: {www: ":80"}', { certificates: { [www]: held(['*.saltmarsh.example']) } }],
 ])('silence: %s', (_, text, given) => {
@@ -135,6 +154,21 @@ test.each<[string, Case, string]>([
     'roads: {www: ":80"}',
     { certificates: { [www]: held([www], { notAfter: now - 1 }) } },
     'no-certificate: The certificate held for www.saltmarsh.example is out of its dates (2026-11-23 to 2026-11-23). | Run: mile-marker certs make',
+  ],
+  [
+    'roads: {}',
+    { compose: 'services: {a: {ports: ["8000:80"]}, b: {ports: ["127.0.0.1:8000:3000"]}}' },
+    'port-two-owners: `b` and `a` both publish port 8000 of this host. | Give one of them another outside port: - "127.0.0.1:8001:3000"',
+  ],
+  [
+    'roads: {}',
+    { compose: 'services: {a: {ports: ["443:8443"]}}' },
+    'front-port-taken: `a` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443"; visitors reach it through its road.',
+  ],
+  [
+    'roads: {db: ":5432"}',
+    {},
+    'not-for-the-web: `db` leads to port 5432, which is usually a database. | Lead to the program that people open in a browser, or remove the road: mile-marker remove db',
   ],
   [
     'domains: [a.example]\nfront: {address: {interface: eth7}}\nroads: {}',

@@ -55,7 +55,7 @@ function takeBraced(text: string, at: number, variables: Readonly<Record<string,
     const problem = {
       variable: inner,
       kind: 'malformed' as const,
-      message: '${…} is not closed or has no proper name',
+      message: '${...} is not closed or has no proper name',
     };
     return {
       text: text.slice(at, end === -1 ? undefined : end + 1),

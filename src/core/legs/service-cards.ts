@@ -23,7 +23,7 @@ export const serviceDown = card({
     },
     broken: {
       message: '{names}: {upstream} does not speak HTTP: {reason}.',
-      remedy: 'Check the port. If the service speaks HTTPS, write `to: https://…`.',
+      remedy: 'Check the port. If the service speaks HTTPS, write `to: https://...`.',
     },
     'speaks-https': {
       message: '{names}: {upstream} speaks HTTPS, and the front talks plain HTTP to it.',
@@ -45,9 +45,9 @@ export const frontCannotReach = card({
   messages: {
     error: {
       message: '{names}: {upstream} answers {direct} when asked directly, and the front answers {status} by itself.',
-      remedy: 'Bring the newest map live. If it is, look at the front’s error log for what it dials.',
+      remedy: "Bring the newest map live. If it is, look at the front's error log for what it dials.",
     },
-    broken: { message: '{names}: the front breaks off: {reason}.', remedy: 'Look at the front’s error log.' },
+    broken: { message: '{names}: the front breaks off: {reason}.', remedy: "Look at the front's error log." },
   },
 });
 
@@ -121,7 +121,7 @@ export const showsInside = card({
   messages: {
     inside: {
       message: '{names} redirects to {location}, an address of the inside.',
-      remedy: 'Set the public URL in the service’s own settings: {origin}',
+      remedy: "Set the public URL in the service's own settings: {origin}",
     },
     plain: {
       message: '{names} redirects to {location}, in clear text.',

@@ -109,7 +109,7 @@ const practice = card({
   source: 'RFC 5280 §6.1: trust anchors',
   messages: {
     practice: {
-      message: '{names}: the certificate is from your practice authority; other people’s browsers will warn.',
+      message: "{names}: the certificate is from your practice authority; other people's browsers will warn.",
       remedy: 'Good for practice. For visitors you need one from a public authority.',
     },
   },

@@ -47,7 +47,7 @@ export const mapKeyMissing = card({
     missing: { message: 'The key `{key}` is missing from {parent}.', remedy: 'Add `{key}:` ({expects}).' },
     'road-leads-nowhere': {
       message: 'The road `{key}` says neither `to` nor `redirect`.',
-      remedy: 'Add `to: SERVICE:PORT` or `redirect: https://…`.',
+      remedy: 'Add `to: SERVICE:PORT` or `redirect: https://...`.',
     },
   },
 });

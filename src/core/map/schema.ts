@@ -6,7 +6,7 @@ import { parseHostName } from '../names/host-name.ts';
  * The map: the one definition of every key, its type, default and words. Everything else (types, error texts, the list
  * of known keys) is read from here. What one value alone can prove is checked here; what needs two is in `normalize.ts`.
  *
- * The `error` of a schema says what it expects, as the second half of "`key` expects …".
+ * The `error` of a schema says what it expects, as the second half of "`key` expects ...".
  */
 
 const wants = (expects: string) => ({ error: () => expects });
@@ -131,13 +131,10 @@ const roadKeys = z.strictObject(
       .boolean(wants('true or false'))
       .optional()
       .meta({ description: 'Beside `redirect`: 308 instead of 307.', example: 'true' }),
-    gate: z
-      .enum(['everyone', 'home'], wants('everyone or home'))
-      .default('home')
-      .meta({
-        description: 'Who may pass. `home` unless you say otherwise: opening is a deliberate act.',
-        example: 'everyone',
-      }),
+    gate: z.enum(['everyone', 'home'], wants('everyone or home')).default('home').meta({
+      description: 'Who may pass. `home` unless you say otherwise: opening is a deliberate act.',
+      example: 'everyone',
+    }),
     paused: z.boolean(wants('true or false')).default(false).meta({
       description: 'Taken off for a while: visitors get 503, and the road stays on the map.',
       example: 'true',

@@ -1,6 +1,8 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
 import { frontWithoutAddress } from './front-without-address.ts';
+import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { noCertificate } from './no-certificate.ts';
+import { notForTheWeb } from './not-for-the-web.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
@@ -9,9 +11,12 @@ import { serviceUnknown } from './service-unknown.ts';
 
 /** Every rule of `check`. A new rule is one file and one line here. */
 export const allRules: readonly Rule[] = [
+  frontPortTaken,
   frontWithoutAddress,
   noCertificate,
+  notForTheWeb,
   portNotPublished,
+  portTwoOwners,
   publishedToEveryone,
   redirectCircle,
   redirectNowhere,
