@@ -294,6 +294,27 @@ describe('write', () => {
   });
 });
 
+test('Compose files that include and extend others, each with its own .env; what is missing is told where it is named', async () => {
+  const folder = folderWith({
+    'mile-marker.yaml': `${small}  log: log:80\n  roster: roster:5000\n  tides: tides:8000\ncompose: [stack/compose.yaml]\n`,
+    'stack/compose.yaml':
+      'include:\n  - ../office/compose.yaml\n  - path: [tides.yaml]\n  - gone.yaml\nservices:\n  log:\n    extends: {file: base.yaml, service: web}\n',
+    'stack/base.yaml': 'services: {web: {ports: ["127.0.0.1:${PORT}:80"]}}\n',
+    'stack/tides.yaml': 'include: [compose.yaml]\nservices: {tides: {ports: ["127.0.0.1:${PORT}1:8000"]}}\n',
+    'stack/.env': 'PORT=808\n',
+    'office/compose.yaml': 'services: {roster: {ports: ["127.0.0.1:${PORT}:5000"]}}\n',
+    'office/.env': 'PORT=5005\n',
+  });
+  const { out } = await mileMarker(['roads'], folder);
+  for (const words of ['log:80 at 127.0.0.1:808', 'roster:5000 at 127.0.0.1:5005', 'tides:8000 at 127.0.0.1:8081'])
+    expect(out).toContain(words);
+  const checked = await mileMarker(['check', '--json'], folder);
+  const { findings } = JSON.parse(checked.out) as { findings: Array<{ rule: string; where: unknown }> };
+  expect(findings.filter(({ rule }) => rule.startsWith('compose'))).toMatchObject([
+    { rule: 'compose-unreadable', where: { file: 'stack/compose.yaml', line: 4 } },
+  ]);
+});
+
 test('roads --why says how each address was found, and who is at home', async () => {
   const text = `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, home-networks: 192.168.64.0/24}\ncompose: c.yaml\nroads: {log: "log:80", self: ":9400"}\n`;
   const folder = folderWith({ 'mile-marker.yaml': text, 'c.yaml': 'services: {log: {ports: ["127.0.0.1:8081:80"]}}' });

@@ -1,5 +1,6 @@
 import fc from 'fast-check';
-import { mergeInventories, readCompose } from '../../src/core/inventory/compose.ts';
+import { readCompose } from '../../src/core/inventory/compose.ts';
+import { mergeServices, withBases } from '../../src/core/inventory/compose-merge.ts';
 import { parseLongPort, parseShortPort } from '../../src/core/inventory/compose-ports.ts';
 import { interpolate } from '../../src/core/inventory/interpolate.ts';
 import { resolveService } from '../../src/core/plan/resolve-service.ts';
@@ -99,8 +100,8 @@ services:
 `;
 
 test('a Compose file as people have them, and every slip in it at its place', () => {
-  const { inventory, findings } = readCompose({ file: 'c', text: compose, project: 'folder', variables: {} });
-  const [birdLog, roster] = inventory.services;
+  const { services, findings } = readCompose({ file: 'c', text: compose, project: 'folder', variables: {} });
+  const [birdLog, roster, , office] = services;
   expect(birdLog).toMatchObject({
     project: 'observatory',
     name: 'bird-log',
@@ -109,24 +110,54 @@ test('a Compose file as people have them, and every slip in it at its place', ()
   });
   expect(shown(birdLog?.published ?? [])).toEqual(['127.0.0.1:8081>8080/tcp', '*:9443>8443/tcp']);
   expect(shown(roster?.published ?? [])).toEqual(['*:?>5000/tcp']);
+  expect(office?.base).toMatchObject({ file: 'other.yaml', service: 'base', where: { line: 15 } });
   expect(findings.map(({ rule, severity, where }) => `${String(where?.line)} ${rule} ${severity}`)).toEqual([
     '13 compose-value error',
-    '15 compose-not-followed warning',
     '16 compose-value warning',
   ]);
 });
 
-const inventory = mergeInventories([
-  readCompose({ file: 'c', text: compose, project: 'p', variables: {} }).inventory,
-  readCompose({
-    file: 'd',
-    text: 'services: {bird-log: {ports: ["127.0.0.1:8082:8080", "7000:7000"]}}',
-    project: 'observatory',
-    variables: {},
-  }).inventory,
-  readCompose({ file: 'e', text: 'services: {roster: {ports: ["5001:5000"]}}', project: 'marsh-office', variables: {} })
-    .inventory,
+const servicesOf = (text: string, project: string) => readCompose({ file: 'c', text, project, variables: {} }).services;
+
+const inventory = mergeServices([
+  ...servicesOf(compose, 'p'),
+  ...servicesOf('services: {bird-log: {ports: ["127.0.0.1:8082:8080", "7000:7000"]}}', 'observatory'),
+  ...servicesOf('services: {roster: {ports: ["5001:5000"]}}', 'marsh-office'),
 ]);
+
+test('extends takes over ports through several files; an unknown base and a circle are told, not followed', () => {
+  const files = new Map([
+    [
+      'a',
+      servicesOf(
+        'services: {log: {extends: {file: b, service: base}, ports: ["8080:80"]}, lost: {extends: nowhere}, own: {extends: log}, ring: {extends: ring2}, ring2: {extends: ring}, far: {extends: {file: unread, service: x}}}',
+        'p',
+      ),
+    ],
+    ['b', servicesOf('services: {base: {extends: root, ports: ["127.0.0.1:8443:443"]}, root: {expose: [9000]}}', 'p')],
+  ]);
+  const { services, findings } = withBases({ files, file: 'a', resolve: (_, file) => file });
+  const ports = Object.fromEntries(
+    services.map(({ name, published, exposed }) => [name, [...(shown(published) ?? []), ...exposed]]),
+  );
+  const whole = ['127.0.0.1:8443>443/tcp', '*:8080>80/tcp', 9000];
+  expect(ports).toEqual({ log: whole, own: whole, lost: [], ring: [], ring2: [], far: [] });
+  expect(findings.map(({ message }) => message)).toEqual([
+    'Service `lost` extends `nowhere`, which this file does not declare.',
+    'Service `ring2` extends itself by way of `ring`.',
+    'Service `ring` extends itself by way of `ring2`.',
+  ]);
+});
+
+test.each([
+  ['services: {a: {ports: "80:80"}}', 'services.a.ports'],
+  ['services: {a: {extends: {file: x}}}', 'services.a.extends'],
+  ['include: other.yaml', 'include'],
+  ['include: [{paths: x}]', 'include.0'],
+])('%s: a form that the specification does not have is told', (text, key) => {
+  const { findings } = readCompose({ file: 'c', text, project: 'p', variables: {} });
+  expect(findings.map(({ rule, evidence }) => [rule, evidence['key']])).toEqual([['compose-not-followed', key]]);
+});
 
 test.each([
   ['bird-log', 8080, null, { kind: 'dialled', upstream: { host: '127.0.0.1', port: 8081 }, toEveryone: null }],

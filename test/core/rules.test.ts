@@ -28,15 +28,17 @@ interface Case {
 /** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
 function told(text: string, { compose = true, certificates = {} }: Case = {}): string[] {
   const whole = `${text.startsWith('domains') ? '' : head}${compose === false ? '' : 'compose: [c]\n'}${text}`;
-  const { inventory } =
-    compose !== false
-      ? readCompose({
-          file: 'c',
-          text: typeof compose === 'string' ? compose : composeText,
-          project: 'p',
-          variables: {},
-        })
-      : { inventory: { services: [] } };
+  const inventory = {
+    services:
+      compose === false
+        ? []
+        : readCompose({
+            file: 'c',
+            text: typeof compose === 'string' ? compose : composeText,
+            project: 'p',
+            variables: {},
+          }).services,
+  };
   const planned = plannedOf(whole, inventory);
   const all = new Map(
     planned.plan.certificates.map(({ id, names }) => [

@@ -1,9 +1,16 @@
 import { basename, dirname, join, resolve } from 'node:path';
 import { parse } from 'dotenv';
-import { composeUnreadable, mergeInventories, readCompose } from '../../core/inventory/compose.ts';
-import type { Inventory } from '../../core/inventory/inventory.ts';
+import {
+  composeNotFollowed,
+  composeUnreadable,
+  readCompose,
+  type Include,
+  type ReadService,
+} from '../../core/inventory/compose.ts';
+import { mergeServices, withBases } from '../../core/inventory/compose-merge.ts';
+import type { Inventory, Service } from '../../core/inventory/inventory.ts';
 import { tell } from '../../core/findings/card.ts';
-import type { Finding } from '../../core/findings/finding.ts';
+import type { Finding, Place } from '../../core/findings/finding.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 import { shownPath } from '../files/find-map.ts';
 import { readText } from '../files/read-text.ts';
@@ -18,8 +25,9 @@ export interface ComposeFilesInput {
 }
 
 /**
- * Reads the Compose files of a map with the `.env` beside the first (the project folder). The environment wins over
- * `.env`, as the Compose Specification has it. A file that cannot be read is a finding at its line of the map.
+ * Reads the Compose files of a map and every file that they include or extend, with the `.env` of each project folder.
+ * The environment wins over `.env`, as the Compose Specification has it. A file that cannot be read is a finding at the
+ * line that names it.
  */
 export async function readComposeFiles({
   compose,
@@ -29,28 +37,84 @@ export async function readComposeFiles({
 }: ComposeFilesInput): Promise<{ inventory: Inventory; findings: Finding[] }> {
   const folder = dirname(mapFile);
   const projectFolder = dirname(resolve(folder, compose[0]?.path ?? '.'));
-  const variables = { ...(await readDotEnv(projectFolder)), ...given(env) };
-  const inventories: Inventory[] = [];
-  const findings: Finding[] = [];
-  for (const { path, where } of compose) {
-    const file = resolve(folder, path);
-    try {
-      const text = await readText({ path: file, what: 'Compose file' });
-      const read = readCompose({
-        file: shownPath(file, cwd),
-        text,
-        project: projectName(projectFolder, env),
-        variables,
-      });
-      inventories.push(read.inventory);
-      findings.push(...read.findings);
-    } catch (trouble) {
-      if (!(trouble instanceof Trouble)) throw trouble;
-      const data = { text: path, problem: trouble.message, advice: trouble.remedy };
-      findings.push(tell(composeUnreadable, { say: 'file', data, where }));
+  const project = projectName(projectFolder, env);
+  const loader = new Loader({ cwd, env, project });
+  const services: Service[] = [];
+  for (const { path, where } of compose)
+    services.push(...(await loader.load(resolve(folder, path), projectFolder, where)));
+  return { inventory: mergeServices(services), findings: loader.findings };
+}
+
+interface LoaderInput {
+  cwd: string;
+  env: Readonly<Record<string, string | undefined>>;
+  project: string;
+}
+
+class Loader {
+  readonly findings: Finding[] = [];
+  private readonly files = new Map<string, ReadService[]>();
+  private readonly includes = new Map<string, Include[]>();
+  private readonly loaded = new Set<string>();
+
+  constructor(private readonly input: LoaderInput) {}
+
+  /** The services of a file and of those it includes. A file that is included again gives nothing new. */
+  async load(file: string, projectFolder: string, where: Place): Promise<Service[]> {
+    if (this.loaded.has(file)) return [];
+    this.loaded.add(file);
+    await this.read(file, projectFolder, where);
+    const taken = await this.loadIncludes(this.includes.get(file) ?? [], dirname(file));
+    await this.readBases(file, projectFolder);
+    const own = withBases({ files: this.files, file, resolve: (from, path) => resolve(dirname(from), path) });
+    this.findings.push(...own.findings);
+    return [...taken, ...own.services];
+  }
+
+  private async loadIncludes(includes: readonly Include[], folder: string): Promise<Service[]> {
+    const services: Service[] = [];
+    for (const { paths, projectFolder, where } of includes) {
+      for (const path of paths) {
+        if (/^[a-z][a-z0-9+.-]*:\/\//i.test(path)) {
+          this.findings.push(tell(composeNotFollowed, { say: 'remote', data: { text: path }, where }));
+          continue;
+        }
+        const file = resolve(folder, path);
+        const own = projectFolder === null ? dirname(file) : resolve(folder, projectFolder);
+        services.push(...(await this.load(file, own, where)));
+      }
+    }
+    return services;
+  }
+
+  /** Reads every file that is reached from `file` by `extends`. */
+  private async readBases(file: string, projectFolder: string): Promise<void> {
+    for (const { base } of this.files.get(file) ?? []) {
+      if (base === null || base.file === null) continue;
+      const other = resolve(dirname(file), base.file);
+      if (this.files.has(other)) continue;
+      await this.read(other, projectFolder, base.where);
+      await this.readBases(other, projectFolder);
     }
   }
-  return { inventory: mergeInventories(inventories), findings };
+
+  /** Reads a file once, whether it is included, extended or both. */
+  private async read(file: string, projectFolder: string, where: Place): Promise<void> {
+    if (this.files.has(file)) return;
+    const { cwd, env, project } = this.input;
+    try {
+      const text = await readText({ path: file, what: 'Compose file' });
+      const variables = { ...(await readDotEnv(projectFolder)), ...given(env) };
+      const { services, includes, findings } = readCompose({ file: shownPath(file, cwd), text, project, variables });
+      this.files.set(file, services);
+      this.includes.set(file, includes);
+      this.findings.push(...findings);
+    } catch (trouble) {
+      if (!(trouble instanceof Trouble)) throw trouble;
+      const data = { text: file, problem: trouble.message, advice: trouble.remedy };
+      this.findings.push(tell(composeUnreadable, { say: 'file', data, where }));
+    }
+  }
 }
 
 async function readDotEnv(folder: string): Promise<Record<string, string>> {

@@ -4,7 +4,7 @@ import { readYaml, type YamlText } from '../yaml/document.ts';
 import { yamlWords } from '../yaml/words.ts';
 import { parseLongPort, parseShortPort } from './compose-ports.ts';
 import { interpolate } from './interpolate.ts';
-import type { Inventory, PortMapping, PublishedPort, Service } from './inventory.ts';
+import type { PortMapping, PublishedPort, Service } from './inventory.ts';
 
 export const composeUnreadable = card({
   id: 'compose-unreadable',
@@ -50,18 +50,26 @@ export const composeValue = card({
 
 export const composeNotFollowed = card({
   id: 'compose-not-followed',
-  severity: 'warning',
-  summary: 'A Compose file takes in another file, which this version does not read.',
-  why: 'Services and ports declared there are unknown to the map.',
+  severity: 'error',
+  summary: 'A Compose file builds on another file or service that cannot be followed.',
+  why: 'Services and ports declared there are unknown to the map, and what is not known is not guessed.',
   source: 'Compose Specification, sections "include" and "extends"',
   messages: {
-    include: {
-      message: 'This file includes others, which are not read.',
-      remedy: 'Name those files under `compose` in the map.',
+    unknown: {
+      message: 'Service `{service}` extends `{base}`, which {file} does not declare.',
+      remedy: 'Mend the name under `extends`.',
     },
-    extends: {
-      message: 'Service `{service}` extends another one; what it takes from there is not read.',
-      remedy: 'If its `ports` stand there, write them out in this file.',
+    circle: {
+      message: 'Service `{service}` extends itself by way of `{base}`.',
+      remedy: 'Take one of the `extends` away.',
+    },
+    remote: {
+      message: 'This file includes {text}, which is not a file of this machine.',
+      remedy: 'Fetch it yourself, and include the fetched file.',
+    },
+    form: {
+      message: '`{key}` of the Compose file follows no known form: {text}',
+      remedy: 'Write a path, or the keys that the Compose Specification names.',
     },
   },
 });
@@ -76,25 +84,45 @@ export interface ComposeInput {
   variables: Readonly<Record<string, string>>;
 }
 
-/** Reads the services of one Compose file with the ports they publish. Values are interpolated, keys are not. */
-export function readCompose({ file, text, project, variables }: ComposeInput): {
-  inventory: Inventory;
+/** A service of which another one takes over what it does not say itself. `file` is null for the same file. */
+export interface Base {
+  file: string | null;
+  service: string;
+  where: Place;
+}
+
+export interface ReadService extends Service {
+  base: Base | null;
+}
+
+/** Files that are taken in as they stand, each group with a project folder of its own when the file says so. */
+export interface Include {
+  paths: string[];
+  projectFolder: string | null;
+  where: Place;
+}
+
+export interface ComposeFile {
+  services: ReadService[];
+  includes: Include[];
   findings: Finding[];
-} {
+}
+
+/** Reads the services of one Compose file with the ports they publish. Values are interpolated, keys are not. */
+export function readCompose({ file, text, project, variables }: ComposeInput): ComposeFile {
   const yaml = readYaml({ file, text });
   if (yaml.problems.length > 0) {
     const findings = yaml.problems.map(({ say, data, where }) => tell(composeUnreadable, { say, data, where }));
-    return { inventory: { services: [] }, findings };
+    return { services: [], includes: [], findings };
   }
   const reader = new Reader(yaml, variables);
   const top = reader.mapAt([], yaml.value);
   const name = typeof top['name'] === 'string' ? reader.filled(top['name'], ['name']) : project;
-  if (top['include'] !== undefined)
-    reader.add(tell(composeNotFollowed, { say: 'include', where: yaml.placeOfKey(['include']) }));
+  const includes = reader.includes(top['include']);
   const services = Object.entries(reader.mapAt(['services'], top['services'])).map(([key, value]) =>
     reader.service(key, reader.mapAt(['services', key], value), name),
   );
-  return { inventory: { services }, findings: reader.findings };
+  return { services, includes, findings: reader.findings };
 }
 
 class Reader {
@@ -109,7 +137,7 @@ class Reader {
     this.findings.push(finding);
   }
 
-  mapAt(path: string[], value: unknown): Record<string, unknown> {
+  mapAt(path: PropertyKey[], value: unknown): Record<string, unknown> {
     if (typeof value === 'object' && value !== null && !Array.isArray(value)) return value as Record<string, unknown>;
     if (value !== undefined && value !== null) {
       const data = { key: path.join('.'), text: this.yaml.textAt(path) };
@@ -118,20 +146,11 @@ class Reader {
     return {};
   }
 
-  service(name: string, keys: Record<string, unknown>, project: string): Service {
+  service(name: string, keys: Record<string, unknown>, project: string): ReadService {
     const path = ['services', name];
     const where = this.yaml.placeOfKey(path);
-    if (keys['extends'] !== undefined) {
-      this.add(
-        tell(composeNotFollowed, {
-          say: 'extends',
-          data: { service: name },
-          where: this.yaml.placeOfKey([...path, 'extends']),
-        }),
-      );
-    }
-    const ports = Array.isArray(keys['ports']) ? (keys['ports'] as unknown[]) : [];
-    const expose = Array.isArray(keys['expose']) ? (keys['expose'] as unknown[]) : [];
+    const ports = this.listAt([...path, 'ports'], keys['ports']);
+    const expose = this.listAt([...path, 'expose'], keys['expose']);
     return {
       project,
       name,
@@ -139,7 +158,53 @@ class Reader {
       exposed: expose.flatMap((entry, index) => this.exposed(entry, [...path, 'expose', index])),
       where,
       portsWhere: keys['ports'] === undefined ? where : this.yaml.placeOfKey([...path, 'ports']),
+      base: this.base([...path, 'extends'], keys['extends']),
     };
+  }
+
+  /** `include`: a path, or keys with `path` (one or several, which are merged) and `project_directory`. */
+  includes(value: unknown): Include[] {
+    return this.listAt(['include'], value).flatMap((entry, index) => {
+      const path = ['include', index];
+      const keys = typeof entry === 'string' ? { path: entry } : this.mapAt(path, entry);
+      const written = typeof keys['path'] === 'string' ? [keys['path']] : keys['path'];
+      const where = this.yaml.placeOf(path);
+      const isPaths = Array.isArray(written) && written.every((one) => typeof one === 'string');
+      if (!isPaths) return this.oddForm(path);
+      const paths = (written as string[]).map((one) => this.filled(one, path));
+      const folder = keys['project_directory'];
+      const projectFolder = typeof folder === 'string' ? this.filled(folder, path) : null;
+      return [{ paths, projectFolder, where }];
+    });
+  }
+
+  /** `extends`: the name of a service of this file, or keys with `service` and `file`. */
+  private base(path: PropertyKey[], value: unknown): Base | null {
+    if (value === undefined || value === null) return null;
+    const where = this.yaml.placeOfKey(path);
+    if (typeof value === 'string') return { file: null, service: this.filled(value, path), where };
+    const { service, file } = this.mapAt(path, value);
+    if (typeof service !== 'string') {
+      this.oddForm(path);
+      return null;
+    }
+    return {
+      file: typeof file === 'string' ? this.filled(file, path) : null,
+      service: this.filled(service, path),
+      where,
+    };
+  }
+
+  private listAt(path: PropertyKey[], value: unknown): unknown[] {
+    if (Array.isArray(value)) return value as unknown[];
+    if (value !== undefined && value !== null) this.oddForm(path);
+    return [];
+  }
+
+  private oddForm(path: PropertyKey[]): [] {
+    const data = { key: path.join('.'), text: this.yaml.textAt(path) };
+    this.add(tell(composeNotFollowed, { say: 'form', data, where: this.yaml.placeOf(path) }));
+    return [];
   }
 
   filled(text: string, path: PropertyKey[]): string {
@@ -179,24 +244,4 @@ class Reader {
     const text = typeof entry === 'string' ? this.filled(entry, path) : String(entry);
     return (parseShortPort(text) ?? []).map(({ containerPort }) => containerPort);
   }
-}
-
-/** Puts the inventories of several Compose files together: equal services are one, and lists are appended ("Merge and override"). */
-export function mergeInventories(inventories: readonly Inventory[]): Inventory {
-  const merged = new Map<string, Service>();
-  for (const service of inventories.flatMap(({ services }) => services)) {
-    const key = `${service.project}/${service.name}`;
-    const first = merged.get(key);
-    if (first === undefined) {
-      merged.set(key, service);
-      continue;
-    }
-    merged.set(key, {
-      ...first,
-      published: [...first.published, ...service.published],
-      exposed: [...first.exposed, ...service.exposed],
-      portsWhere: first.published.length > 0 ? first.portsWhere : service.portsWhere,
-    });
-  }
-  return { services: [...merged.values()] };
 }

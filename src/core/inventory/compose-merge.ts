@@ -1,0 +1,58 @@
+import { tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import { composeNotFollowed, type ReadService } from './compose.ts';
+import type { Inventory, Service } from './inventory.ts';
+
+export interface ExtendsInput {
+  /** Services of every file that was read, by the file's path. */
+  files: ReadonlyMap<string, readonly ReadService[]>;
+  /** Path of the file whose services are wanted. */
+  file: string;
+  /** The file that `extends.file` of a service in `from` names, as a key of `files`. */
+  resolve: (from: string, file: string) => string;
+}
+
+/**
+ * The services of one file with what they take over by `extends`, through any number of steps. Lists of the base come
+ * first, those of the service are appended (Compose Specification, "extends", "Finding referenced service" and "Merging").
+ */
+export function withBases({ files, file, resolve }: ExtendsInput): { services: Service[]; findings: Finding[] } {
+  const findings: Finding[] = [];
+  const grown = (from: string, { base, ...own }: ReadService, passed: readonly string[]): Service => {
+    if (base === null) return own;
+    const baseFile = base.file === null ? from : resolve(from, base.file);
+    const found = files.get(baseFile)?.find(({ name }) => name === base.service);
+    const data = { service: own.name, base: base.service, file: base.file ?? 'this file' };
+    const step = `${baseFile} ${base.service}`;
+    if (found === undefined || passed.includes(step)) {
+      const say = found === undefined ? 'unknown' : 'circle';
+      // A base in a file that could not be read was told with the file.
+      if (files.has(baseFile)) findings.push(tell(composeNotFollowed, { say, data, where: base.where }));
+      return own;
+    }
+    const taken = grown(baseFile, found, [...passed, step]);
+    return joined({ ...taken, project: own.project, name: own.name, where: own.where }, own);
+  };
+  const services = (files.get(file) ?? []).map((service) => grown(file, service, [`${file} ${service.name}`]));
+  return { services, findings };
+}
+
+/** Puts services of several Compose files together: equal ones are one, and lists are appended ("Merge and override"). */
+export function mergeServices(services: readonly Service[]): Inventory {
+  const merged = new Map<string, Service>();
+  for (const service of services) {
+    const key = `${service.project}/${service.name}`;
+    const first = merged.get(key);
+    merged.set(key, first === undefined ? service : joined(first, service));
+  }
+  return { services: [...merged.values()] };
+}
+
+function joined(first: Service, second: Service): Service {
+  return {
+    ...first,
+    published: [...first.published, ...second.published],
+    exposed: [...first.exposed, ...second.exposed],
+    portsWhere: second.published.length > 0 ? second.portsWhere : first.portsWhere,
+  };
+}
