@@ -178,6 +178,23 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
     expect(received).toEqual(['frame 1', '00ff0a0d']);
   });
 
+  test('an empty request reaches the service without a body, whatever its method', async () => {
+    const seen: string[] = [];
+    onRequest = (request, response) => {
+      const { 'content-length': length = 'none', 'transfer-encoding': coding = 'none' } = request.headers;
+      seen.push(`${request.method ?? ''} ${length} ${coding}`);
+      response.writeHead(200, { x_odd_name: 'kept' }).end();
+    };
+    for (const method of ['GET', 'DELETE', 'POST']) {
+      const request = ask({ method, path: '/', headers: method === 'POST' ? { 'content-length': '0' } : {} });
+      request.end();
+      const response = await answered(request);
+      expect(response.headers['x_odd_name']).toBe('kept');
+      response.resume();
+    }
+    expect(seen).toEqual(['GET none none', 'DELETE none none', 'POST 0 none']);
+  });
+
   test('headers of the answer pass unchanged, doubled ones too, and the front adds none that speak of the inside', async () => {
     onRequest = (_, response) =>
       response

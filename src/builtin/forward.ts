@@ -6,7 +6,7 @@ import type { Plan } from '../core/plan/plan.ts';
 import { forgeable, type Act } from '../core/verdict/verdict.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
 import { sendAnswer } from './answer.ts';
-import { passable } from './request.ts';
+import { passable, withoutUnderscores } from './request.ts';
 
 export type Forward = Extract<Act, { act: 'forward' }>;
 
@@ -140,7 +140,7 @@ function openRequest({ request, to, extra }: Opening): ClientRequest {
   const { upstream, target, headers } = to;
   const lines: Array<[string, string]> = [
     ...Object.entries(headers),
-    ...passable(request.rawHeaders, ['host', ...forgeable]),
+    ...withoutUnderscores(passable(request.rawHeaders, ['host', ...forgeable])),
     ...framing(request),
     ...extra,
   ];
@@ -158,9 +158,10 @@ function openRequest({ request, to, extra }: Opening): ClientRequest {
 }
 
 /** How the body is framed on the new connection. Without it Node would invent a chunked body for an empty POST. */
-function framing({ headers }: IncomingMessage): Array<[string, string]> {
+function framing({ headers, method = '' }: IncomingMessage): Array<[string, string]> {
   if (headers['transfer-encoding'] !== undefined) return [['Transfer-Encoding', 'chunked']];
-  return headers['content-length'] === undefined ? [['Content-Length', '0']] : [];
+  const bodiless = ['GET', 'HEAD', 'DELETE', 'OPTIONS'].includes(method);
+  return headers['content-length'] === undefined && !bodiless ? [['Content-Length', '0']] : [];
 }
 
 /** Addresses do not go into SNI (RFC 6066 §3); Node then checks the certificate against the address it dialled. */

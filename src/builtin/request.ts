@@ -43,8 +43,7 @@ const hopByHop = [
 
 /**
  * The header lines that may pass to the other side: without those of this connection, the ones that `Connection` names,
- * and the ones in `replaced`. Names with an underscore are dropped, since many programs read `X_Forwarded_For` as
- * `X-Forwarded-For`. Lengths and Host are never dropped on a client's say.
+ * and the ones in `replaced`. Lengths and Host are never dropped on a client's say.
  */
 export function passable(rawHeaders: readonly string[], replaced: readonly string[] = []): Array<[string, string]> {
   const lines = headerLines(rawHeaders);
@@ -53,5 +52,10 @@ export function passable(rawHeaders: readonly string[], replaced: readonly strin
     .flatMap(([, value]) => value.split(',').map((token) => token.trim().toLowerCase()))
     .filter((token) => token !== 'content-length' && token !== 'host');
   const dropped = new Set([...hopByHop, ...named, ...replaced]);
-  return lines.filter(([name]) => !dropped.has(name.toLowerCase()) && !name.includes('_'));
+  return lines.filter(([name]) => !dropped.has(name.toLowerCase()));
+}
+
+/** The header lines of a request without names that have an underscore: many programs read `X_Forwarded_For` as `X-Forwarded-For`. */
+export function withoutUnderscores(lines: ReadonlyArray<[string, string]>): Array<[string, string]> {
+  return lines.filter(([name]) => !name.includes('_'));
 }
