@@ -3,6 +3,7 @@ import { readComposeFiles } from '../adapters/compose/read-files.ts';
 import { findMap, shownPath } from '../adapters/files/find-map.ts';
 import { readText } from '../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../adapters/files/state-folder.ts';
+import { readServed } from '../adapters/processes/nginx.ts';
 import { hostFacts } from '../adapters/host/facts.ts';
 import type { CertificateFacts } from '../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
@@ -61,10 +62,23 @@ export async function readHeld(plan: Planned['plan']): Promise<Map<string, Certi
 }
 
 /** Everything that is wrong with a site as it lies on this machine. */
-export async function judgeSite(site: Site, now: Date): Promise<Finding[]> {
+export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
   const { map, plan, inventory, resolutions, host, findings } = site;
-  const certificates = await readHeld(plan);
+  const asksNginx = plan.front.proxy === 'nginx';
+  const [certificates, served] = await Promise.all([
+    readHeld(plan),
+    asksNginx ? readServed(env) : { blocks: [], problem: null },
+  ]);
   const hostInterfaces = [...new Set(host.addresses.map((address) => address.interface))];
-  const ruled = runRules({ map, plan, inventory, resolutions, certificates, hostInterfaces, now: now.getTime() });
+  const ruled = runRules({
+    map,
+    plan,
+    inventory,
+    resolutions,
+    certificates,
+    served,
+    hostInterfaces,
+    now: now.getTime(),
+  });
   return sortFindings([...findings, ...ruled]);
 }

@@ -14,11 +14,12 @@ import {
 import { X509Certificate } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
+import { nginxProgram } from '../support/fronts.ts';
 import { folderWith, launch, mileMarker, stop } from '../support/program.ts';
 import { practiceHead } from '../support/site.ts';
 
 const small = `domains: [saltmarsh.example]
-front: {address: 203.0.113.24, proxy: nginx}
+front: {address: 203.0.113.24, proxy: nginx, ports: {http: 8083, https: 8446}}
 roads:
   nestcam: {to: ":3000", gate: everyone}
 `;
@@ -313,6 +314,31 @@ test('Compose files that include and extend others, each with its own .env; what
   expect(findings.filter(({ rule }) => rule.startsWith('compose'))).toMatchObject([
     { rule: 'compose-unreadable', where: { file: 'stack/compose.yaml', line: 4 } },
   ]);
+});
+
+test('a site that the installed nginx already serves is told by its own dump, and does not keep the files from being written', async () => {
+  const folder = folderWith({
+    'mile-marker.yaml': small,
+    'sites/old': 'server {\n  listen 8083 default_server;\n  server_name nestcam.saltmarsh.example;\n}\n',
+    'own.conf': 'events {}\nhttp { include sites/*; include .mile-marker/front/current/front.con[f]; }\n',
+  });
+  // The real nginx, with a configuration of our own in place of the machine's.
+  mkdirSync(join(folder, 'bin'));
+  const wrapper = `#!/bin/sh\nexec ${nginxProgram()} -c ${folder}/own.conf -g 'pid ${folder}/pid;' "$@"\n`;
+  writeFileSync(join(folder, 'bin/nginx'), wrapper, { mode: 0o755 });
+  const env = { PATH: `${join(folder, 'bin')}:${process.env['PATH'] ?? ''}` };
+  await mileMarker(['certs', 'make'], folder, env);
+  const checked = await mileMarker(['check'], folder, env);
+  expect([checked.code, checked.out]).toEqual([
+    1,
+    expect.stringContaining(`nestcam.saltmarsh.example is already served by the installed nginx:`),
+  ]);
+  expect(checked.out).toContain('has a default server on port 8083 already');
+  const wrote = await mileMarker(['write'], folder, env);
+  expect([wrote.code, wrote.err]).toEqual([0, expect.stringContaining('name-already-served')]);
+  rmSync(join(folder, 'sites/old'));
+  // Now only our own files are read, and they are nobody else's.
+  expect(await mileMarker(['check'], folder, env)).toMatchObject({ code: 0, out: '' });
 });
 
 test('roads --why says how each address was found, and who is at home', async () => {

@@ -1,6 +1,8 @@
 import { allCards } from '../../src/core/findings/all-cards.ts';
 import type { CertificateFacts } from '../../src/core/certificates/cover.ts';
 import { readCompose } from '../../src/core/inventory/compose.ts';
+import { readDump } from '../../src/core/proxies/nginx/dump.ts';
+import type { Served } from '../../src/core/rules/rule.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { mapOf, plannedOf } from '../support/plan.ts';
 
@@ -23,10 +25,50 @@ const composeText =
 interface Case {
   compose?: boolean | string;
   certificates?: Record<string, CertificateFacts | null>;
+  served?: Served;
 }
 
+/** A dump as nginx prints it, with an old site, one on other ports, and a file of our own. */
+const dump = `nginx: configuration file /etc/nginx/nginx.conf test is successful
+# configuration file /etc/nginx/nginx.conf:
+events { }
+http {
+    log_format odd '{ "a;b": "$uri" }'; # server { listen 80; }
+    include /etc/nginx/sites-enabled/*;
+}
+
+# configuration file /etc/nginx/sites-enabled/old:
+server {
+    listen 127.0.0.1:80 default_server;
+    listen [::]:443 ssl;
+    server_name "WWW.saltmarsh.example" .roster.saltmarsh.example "~^x{2}$";
+    location / { return 200 "server { server_name tides.saltmarsh.example; }"; }
+}
+server { server_name tides.saltmarsh.example; listen unix:/run/x; listen 8080; }
+# configuration file /srv/front/roads/nestcam.conf:
+# Written by Mile Marker for the road nestcam.saltmarsh.example, line 3 of the map.
+server { listen 80; server_name nestcam.saltmarsh.example; }
+`;
+
+test('the dump of nginx is read as nginx reads its files, without our own', () => {
+  const file = '/etc/nginx/sites-enabled/old';
+  expect(readDump(dump)).toEqual([
+    {
+      file,
+      line: 1,
+      names: ['www.saltmarsh.example', '.roster.saltmarsh.example', '~^x{2}$'],
+      listens: [80, 443],
+      defaultOn: [80],
+    },
+    { file, line: 7, names: ['tides.saltmarsh.example'], listens: [8080], defaultOn: [] },
+  ]);
+});
+
 /** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
-function told(text: string, { compose = true, certificates = {} }: Case = {}): string[] {
+function told(
+  text: string,
+  { compose = true, certificates = {}, served = { blocks: [], problem: null } }: Case = {},
+): string[] {
   const whole = `${text.startsWith('domains') ? '' : head}${compose === false ? '' : 'compose: [c]\n'}${text}`;
   const inventory = {
     services:
@@ -46,9 +88,15 @@ function told(text: string, { compose = true, certificates = {} }: Case = {}): s
       id in certificates ? (certificates[id] ?? null) : held(names),
     ]),
   );
-  return runRules({ map: mapOf(whole), ...planned, inventory, certificates: all, hostInterfaces: ['eth0'], now }).map(
-    ({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`,
-  );
+  return runRules({
+    map: mapOf(whole),
+    ...planned,
+    inventory,
+    certificates: all,
+    served,
+    hostInterfaces: ['eth0'],
+    now,
+  }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);
 }
 
 const www = 'www.saltmarsh.example';
@@ -79,6 +127,11 @@ test.each<[string, string, Case]>([
     'a front on loopback beside a service on another address',
     'domains: [a.example]\nfront: {address: 127.0.0.1}\nroads: {}',
     { compose: 'services: {a: {ports: ["192.168.64.10:80:80"]}}' },
+  ],
+  [
+    'names that are served on other ports, or by our own files',
+    'roads: {tides: ":9", nestcam: ":9"}',
+    { served: { blocks: readDump(dump).slice(1), problem: null } },
   ],
   ['a wildcard certificate', 'roads: {www: ":80"}', { certificates: { [www]: held(['*.saltmarsh.example']) } }],
 ])('silence: %s', (_, text, given) => {
@@ -158,6 +211,21 @@ test.each<[string, Case, string]>([
     'no-certificate: The certificate held for www.saltmarsh.example is out of its dates (2026-11-23 to 2026-11-23). | Run: mile-marker certs make',
   ],
   [
+    'roads: {roster: ":9"}',
+    { served: { blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
+    'name-already-served: roster.saltmarsh.example is already served by the installed nginx: /etc/nginx/sites-enabled/old, line 1. | Take that definition out (or the road off the map), then reload nginx.',
+  ],
+  [
+    'roads: {}',
+    { served: { blocks: readDump(dump), problem: null } },
+    'default-server-taken: The installed nginx has a default server on port 80 already: /etc/nginx/sites-enabled/old, line 1. | Take it out: on Debian, rm /etc/nginx/sites-enabled/default. The written files answer strangers themselves.',
+  ],
+  [
+    'roads: {}',
+    { served: { blocks: [], problem: 'no right' } },
+    'served-not-known: nginx does not show its configuration: no right | Run check as root once, before you reload nginx.',
+  ],
+  [
     'roads: {}',
     { compose: 'services: {a: {ports: ["8000:80"]}, b: {ports: ["127.0.0.1:8000:3000"]}}' },
     'port-two-owners: `b` and `a` both publish port 8000 of this host. | Give one of them another outside port: - "127.0.0.1:8001:3000"',
@@ -189,6 +257,7 @@ test('one cause is told once, with every road it breaks', () => {
     ...planned,
     inventory: { services: [] },
     certificates: new Map(),
+    served: { blocks: [], problem: null },
     hostInterfaces: [],
     now,
   });

@@ -1,6 +1,8 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { access, constants } from 'node:fs/promises';
 import { delimiter, join } from 'node:path';
+import { readDump } from '../../core/proxies/nginx/dump.ts';
+import type { Served } from '../../core/rules/rule.ts';
 import { Trouble } from '../trouble.ts';
 
 /** A running nginx of our own. */
@@ -27,6 +29,28 @@ export async function findNginx(env: Readonly<Record<string, string | undefined>
     message: 'nginx is not installed on this machine.',
     remedy: 'On Debian: apt-get install nginx-light',
   });
+}
+
+/**
+ * What the installed nginx serves by files that are not ours, by its own dump (`nginx -T`). Nothing is reloaded; an nginx
+ * that is not installed serves nothing.
+ */
+export async function readServed(env: Readonly<Record<string, string | undefined>>): Promise<Served> {
+  let program: string;
+  try {
+    program = await findNginx(env);
+  } catch {
+    return { blocks: [], problem: null };
+  }
+  const child = spawn(program, ['-T', '-e', 'stderr'], { stdio: ['ignore', 'pipe', 'pipe'] });
+  let dump = '';
+  child.stdout.setEncoding('utf8').on('data', (text: string) => {
+    dump += text;
+  });
+  const words = await collect(child);
+  // A configuration that nginx refuses is shown all the same, but not whole.
+  if (child.exitCode !== 0) return { blocks: [], problem: words.trim().split('\n')[0] ?? 'it gives no reason' };
+  return { blocks: readDump(dump), problem: null };
 }
 
 /** Runs nginx's own test of a configuration. */

@@ -11,7 +11,7 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   const { io, setCode } = context;
   const site = await openSite(options, context, 'check');
   if (site === null) return;
-  const findings = await judgeSite(site, io.now());
+  const findings = await judgeSite(site, { now: io.now(), env: io.env });
   const summary = countFindings(findings);
   const roads = site.plan.roads.length;
   if (options.json === true) io.out(jsonDocument('check', { map: site.mapFile, roads, findings, summary }));

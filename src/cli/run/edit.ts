@@ -40,7 +40,7 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
     return;
   }
   const site = await loadSite(options.map, io);
-  const all = site.map === null ? site.findings : await judgeSite(site, io.now());
+  const all = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   // What a road that is new still needs; whoever pauses one has seen it before.
   const needs = edit.kind === 'add' ? sortFindings(all.filter(({ roads }) => roads.includes(result.road))) : [];
   if (options.json === true) io.out(jsonDocument('edit', { ...result, findings: needs }));

@@ -43,7 +43,7 @@ async function planToServe(
 ): Promise<{ plan: Plan; paths: StatePaths } | null> {
   const site = await loadSite(options.map, io);
   io.err(`map: ${site.shownMap}\n`);
-  const findings = site.map === null ? site.findings : await judgeSite(site, io.now());
+  const findings = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.length > 0) io.err(`${formatFindings(errors, { width: io.width, colour: io.colour.err })}\n`);
   if (site.map !== null) return site;

@@ -21,7 +21,7 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   const { io, setCode } = context;
   const site = await openSite(options, context, 'write');
   if (site === null) return;
-  const findings = await judgeSite(site, io.now());
+  const findings = await judgeSite(site, { now: io.now(), env: io.env });
   const blocking = findings.filter(blocks);
   if (blocking.length > 0) {
     const summary = countFindings(blocking);
@@ -32,15 +32,24 @@ export async function runWrite(options: Options, context: CommandContext): Promi
     setCode(exit.foundWrong);
     return;
   }
+  const live = findings.filter(({ rule, severity }) => severity === 'error' && rule !== 'no-certificate');
+  if (live.length > 0 && options.json !== true) {
+    io.err(`${formatFindings(live, { width: io.width, colour: io.colour.err })}\n`);
+  }
   const dry = options.diff === true || options.dryRun === true;
   const result = await writeFiles({ site, out: options.out, cwd: io.cwd, now: io.now(), dry });
   if (options.json === true) io.out(jsonDocument('write', { map: site.mapFile, ...asJson(result), findings }));
   else printResult(result, options, io);
 }
 
-/** A name without a certificate gets the throwaway one, so it need not hold the others up. */
+/**
+ * What does not stand in the way of writing: a name without a certificate gets the throwaway one, and what else answers
+ * on this machine matters only when the files go live.
+ */
+const notBlocking = ['no-certificate', 'front-port-taken', 'name-already-served', 'default-server-taken'];
+
 function blocks({ rule, severity }: Finding): boolean {
-  return severity === 'error' && rule !== 'no-certificate';
+  return severity === 'error' && !notBlocking.includes(rule);
 }
 
 function printResult(result: WriteResult, options: Options, io: Io): void {

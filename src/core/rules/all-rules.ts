@@ -1,5 +1,6 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
 import { frontWithoutAddress } from './front-without-address.ts';
+import { defaultServerTaken, nameAlreadyServed, servedNotKnown } from './already-served.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { noCertificate } from './no-certificate.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
@@ -11,8 +12,10 @@ import { serviceUnknown } from './service-unknown.ts';
 
 /** Every rule of `check`. A new rule is one file and one line here. */
 export const allRules: readonly Rule[] = [
+  defaultServerTaken,
   frontPortTaken,
   frontWithoutAddress,
+  nameAlreadyServed,
   noCertificate,
   notForTheWeb,
   portNotPublished,
@@ -21,6 +24,7 @@ export const allRules: readonly Rule[] = [
   redirectCircle,
   redirectNowhere,
   redirectToItself,
+  servedNotKnown,
   serviceUnknown,
 ];
 

@@ -4,6 +4,7 @@ import type { Finding } from '../findings/finding.ts';
 import type { Inventory } from '../inventory/inventory.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
+import type { ServerBlock } from '../proxies/nginx/dump.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
 
 /**
@@ -18,9 +19,20 @@ export interface Facts {
   inventory: Inventory;
   resolutions: ReadonlyMap<string, Resolution>;
   certificates: ReadonlyMap<string, CertificateFacts | null>;
+  served: Served;
   /** Names of the interfaces of this host that have an address. */
   hostInterfaces: string[];
   now: number;
+}
+
+/**
+ * What the installed server serves by files that are not ours. Empty when it is not the map's proxy or not installed.
+ *
+ * @property problem why it could not be asked, or null
+ */
+export interface Served {
+  blocks: ServerBlock[];
+  problem: string | null;
 }
 
 /** A rule of `check`: a card to read and a pure function from facts to findings. */

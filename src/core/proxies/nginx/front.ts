@@ -1,12 +1,12 @@
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { Placement } from '../renderer.ts';
-import { block, comment, dollarVariable, quote } from './quote.ts';
+import { block, comment, dollarVariable, ownHeader, quote } from './quote.ts';
 
 /** The entry file: what all roads share, what strangers get, and one include a road. */
 export function frontFile(plan: Plan, { current }: Placement): string {
   const lines = [
-    comment('Written by Mile Marker from your map; `mile-marker write` writes it anew. Do not edit it here.'),
+    `${ownHeader} from your map; \`mile-marker write\` writes it anew. Do not edit it here.`,
     comment('It belongs inside `http { }` of your nginx configuration, by one include line.'),
     '',
     dollarVariable,

@@ -1,7 +1,7 @@
 import { withPort } from '../../networks/address.ts';
 import type { Renderer } from '../renderer.ts';
 import { frontFile, roadPath } from './front.ts';
-import { block, comment, quote } from './quote.ts';
+import { block, comment, ownHeader, quote } from './quote.ts';
 import { roadFile } from './road.ts';
 
 export const nginx: Renderer = {
@@ -17,6 +17,7 @@ export const nginx: Renderer = {
   renderMark: ({ front }, mark) => ({
     path: 'mark.conf',
     content: [
+      `${ownHeader}.`,
       comment('Answers which generation this nginx really runs: a reload that reports success proves nothing.'),
       ...block('server', [
         `listen ${withPort(front.mark.address, front.mark.port)};`,

@@ -16,6 +16,9 @@ export function quoteThen(value: string, variable: string): string {
   return `${quote(value).slice(0, -1)}${variable}"`;
 }
 
+/** First words of every file that is written; by them `readDump` knows our own. */
+export const ownHeader = '# Written by Mile Marker';
+
 /** Declares the variable that `quote` writes for a dollar sign. */
 export const dollarVariable = 'geo $mile_marker_dollar {\n    default "$";\n}';
 

@@ -2,7 +2,7 @@ import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedCertificate, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { listenLines, sanityLines, tlsFloor } from './front.ts';
-import { block, comment, quote, quoteThen } from './quote.ts';
+import { block, comment, ownHeader, quote, quoteThen } from './quote.ts';
 
 /**
  * The file of one road. nginx runs `if` and `return` of a server before access rules, and access rules before
@@ -12,7 +12,7 @@ import { block, comment, quote, quoteThen } from './quote.ts';
 export function roadFile(plan: Plan, road: PlannedRoad): string {
   const certificate = plan.certificates.find(({ id }) => id === road.certificate);
   const lines = [
-    comment(`Road ${road.name}, line ${String(road.where.line)} of the map.`),
+    `${ownHeader} for the road ${road.name}, line ${String(road.where.line)} of the map.`,
     comment(describe(road)),
     '',
     comment('Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).'),

@@ -1,0 +1,92 @@
+import { ownHeader } from './quote.ts';
+
+/**
+ * One `server` block of a running nginx configuration.
+ *
+ * @property names arguments of `server_name`, in lower case
+ * @property listens ports it listens on; a block without `listen` takes 80
+ * @property defaultOn ports on which it is the declared default server
+ */
+export interface ServerBlock {
+  file: string;
+  line: number;
+  names: string[];
+  listens: number[];
+  defaultOn: number[];
+}
+
+interface Word {
+  text: string;
+  file: string;
+  line: number;
+}
+
+/**
+ * Reads what `nginx -T` prints: every file that nginx really reads, each under a line `# configuration file PATH:`.
+ * Words, quotes, comments and braces as nginx's own reader takes them; directives that are not asked for are passed over,
+ * and so are the files that Mile Marker wrote.
+ */
+export function readDump(text: string): ServerBlock[] {
+  const blocks: ServerBlock[] = [];
+  const open: Array<ServerBlock | null> = [];
+  let directive: Word[] = [];
+  for (const word of wordsOf(text)) {
+    if (word.text === '{') {
+      const [name] = directive;
+      const block = name?.text === 'server' && directive.length === 1 ? blockAt(name) : null;
+      if (block !== null) blocks.push(block);
+      open.push(block);
+      directive = [];
+    } else if (word.text === '}') {
+      open.pop();
+      directive = [];
+    } else if (word.text === ';') {
+      take(open[open.length - 1] ?? null, directive);
+      directive = [];
+    } else directive.push(word);
+  }
+  for (const block of blocks) if (block.listens.length === 0) block.listens.push(80);
+  const own = ownFiles(text);
+  return blocks.filter(({ file }) => !own.has(file));
+}
+
+function ownFiles(text: string): Set<string> {
+  const headers = text.matchAll(new RegExp(`^# configuration file (.+):\\n${ownHeader}`, 'gm'));
+  return new Set([...headers].map((match) => match[1] ?? ''));
+}
+
+function blockAt({ file, line }: Word): ServerBlock {
+  return { file, line, names: [], listens: [], defaultOn: [] };
+}
+
+function take(block: ServerBlock | null, [name, ...rest]: readonly Word[]): void {
+  if (block === null || name === undefined) return;
+  if (name.text === 'server_name') block.names.push(...rest.map(({ text }) => text.toLowerCase()));
+  if (name.text !== 'listen') return;
+  const [endpoint, ...flags] = rest.map(({ text }) => text);
+  // A socket file takes no part in this.
+  if (endpoint === undefined || endpoint.startsWith('unix:')) return;
+  const port = Number(/^\d+$/.test(endpoint) ? endpoint : (/:(\d+)$/.exec(endpoint)?.[1] ?? 80));
+  block.listens.push(port);
+  if (flags.includes('default_server') || flags.includes('default')) block.defaultOn.push(port);
+}
+
+function* wordsOf(text: string): Generator<Word> {
+  let file = '';
+  let first = 0;
+  const lines = text.split('\n');
+  for (const [index, line] of lines.entries()) {
+    const header = /^# configuration file (.+):$/.exec(line);
+    if (header !== null) {
+      file = header[1] ?? '';
+      first = index + 1;
+      continue;
+    }
+    for (const match of line.matchAll(
+      /#.*$|"((?:\\.|[^"\\])*)"|'((?:\\.|[^'\\])*)'|[{};]|(?:\$\{[^}]*\}|\\.|[^\s{};])+/g,
+    )) {
+      if (match[0].startsWith('#')) continue;
+      yield { text: match[1] ?? match[2] ?? match[0], file, line: index - first + 1 };
+    }
+  }
+}
