@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { access, constants } from 'node:fs/promises';
+import { access, constants, rm, stat } from 'node:fs/promises';
 import { delimiter, join } from 'node:path';
 import { readDump } from '../../core/proxies/nginx/dump.ts';
 import type { Served } from '../../core/rules/rule.ts';
@@ -42,15 +42,26 @@ export async function readServed(env: Readonly<Record<string, string | undefined
   } catch {
     return { blocks: [], problem: null };
   }
+  const begun = Date.now();
   const child = spawn(program, ['-T', '-e', 'stderr'], { stdio: ['ignore', 'pipe', 'pipe'] });
   let dump = '';
   child.stdout.setEncoding('utf8').on('data', (text: string) => {
     dump += text;
   });
   const words = await collect(child);
+  await removeEmptyPid(dump, begun);
   // A configuration that nginx refuses is shown all the same, but not whole.
   if (child.exitCode !== 0) return { blocks: [], problem: words.trim().split('\n')[0] ?? 'it gives no reason' };
   return { blocks: readDump(dump), problem: null };
+}
+
+/** A test of nginx that is not running leaves an empty pid file behind; one that was there before stays. */
+async function removeEmptyPid(dump: string, begunMs: number): Promise<void> {
+  const path = /^\s*pid\s+"?([^;"]+)"?;/m.exec(dump)?.[1];
+  const there = path === undefined ? null : await stat(path).catch(() => null);
+  if (path !== undefined && there?.isFile() === true && there.size === 0 && there.birthtimeMs >= begunMs - 1000) {
+    await rm(path, { force: true }).catch(() => undefined);
+  }
 }
 
 /** Runs nginx's own test of a configuration. */
