@@ -51,8 +51,13 @@ export async function readServed(env: Readonly<Record<string, string | undefined
   const words = await collect(child);
   await removeEmptyPid(dump, begun);
   // A configuration that nginx refuses is shown all the same, but not whole.
-  if (child.exitCode !== 0) return { blocks: [], problem: words.trim().split('\n')[0] ?? 'it gives no reason' };
+  if (child.exitCode !== 0) return { blocks: [], problem: refusalOf(words) };
   return { blocks: readDump(dump), problem: null };
+}
+
+/** nginx's own reason without time and process number, behind which any warnings stand. */
+function refusalOf(words: string): string {
+  return /\[emerg\] (?:\d+#\d+: )?(.*)/.exec(words)?.[1] ?? 'it gives no reason';
 }
 
 /** A test of nginx that is not running leaves an empty pid file behind; one that was there before stays. */
