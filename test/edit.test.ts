@@ -177,6 +177,13 @@ describe('the commands', () => {
     expect(map(folder)).toBe(text);
   });
 
+  test('a byte order mark stays', async () => {
+    const folder = folderWith({ ...files, 'mile-marker.yaml': `\ufeff${text}` });
+    await mileMarker(['pause', 'nestcam'], folder);
+    await mileMarker(['resume', 'nestcam'], folder);
+    expect(map(folder)).toBe(`\ufeff${text}`);
+  });
+
   test('a map behind a link stays behind it, with its owner and mode', async () => {
     const folder = folderWith({ ...files, 'real/map.yaml': text });
     writeFileSync(join(folder, 'mile-marker.yaml'), '');

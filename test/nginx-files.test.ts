@@ -76,7 +76,7 @@ test('what a road file looks like', () => {
   const road = nginx.render(plan, { current: '/f/current' }).find(({ path }) => path.startsWith('roads/'));
   expect(road).toMatchInlineSnapshot(`
 {
-  "content": "# Written by Mile Marker for the road roster.saltmarsh.example, line 3 of the map.
+  "content": "# Written by Mile Marker for the road roster.saltmarsh.example.
 # Leads to http://192.168.64.9:5000: as the map says. Gate: home.
 
 # Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).

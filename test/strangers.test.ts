@@ -1,8 +1,8 @@
 import { decide, prepare } from '../src/core/verdict/decide.ts';
-import type { VerdictRequest } from '../src/core/verdict/verdict.ts';
 import { startFront, type ProxyName } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
 import { folderWith } from './support/program.ts';
+import { requestOf } from './support/request.ts';
 import { sendRaw } from './support/raw.ts';
 import { practiceHead } from './support/site.ts';
 
@@ -25,18 +25,7 @@ test.each(proxies.flatMap((proxy) => variants.map((unknown) => [proxy, unknown] 
         ['https', known, 'evil.example', '/'],
         ['https', 'evil.example', 'evil.example', '/'],
       ] as const) {
-        const request: VerdictRequest = {
-          listener,
-          sni,
-          host: [host],
-          method: 'GET',
-          target,
-          httpVersion: '1.1',
-          peer: '127.0.0.1',
-          headers: {},
-          person: 'none',
-          overRate: false,
-        };
+        const request = requestOf({ listener, sni, host: [host], target, peer: '127.0.0.1' });
         const verdict = decide(prepared, request);
         const secure = listener === 'https' ? { tls: { servername: sni } } : {};
         const outcome = await sendRaw({

@@ -5,6 +5,7 @@ import { startFront, type ProxyName, type RunningFront } from './support/fronts.
 import { freePorts } from './support/ports.ts';
 import { plannedOf } from './support/plan.ts';
 import { folderWith } from './support/program.ts';
+import { requestOf as plainRequest } from './support/request.ts';
 import { sendRaw, type Outcome } from './support/raw.ts';
 
 /**
@@ -239,18 +240,7 @@ function requestOf(row: Row): VerdictRequest {
   const { listener = 'https', host = [open], method = 'GET', target = '/', version = '1.1', from = '127.0.0.1' } = row;
   const headers = Object.fromEntries((row.headers ?? []).map(([name, value]) => [name.toLowerCase(), [value]]));
   const sni = listener === 'http' ? null : row.sni === undefined ? open : row.sni;
-  return {
-    listener,
-    sni,
-    host,
-    method,
-    target,
-    httpVersion: version,
-    peer: from,
-    headers,
-    person: 'none',
-    overRate: false,
-  };
+  return plainRequest({ listener, sni, host, method, target, httpVersion: version, peer: from, headers });
 }
 
 function send(row: Row, request: VerdictRequest, ports: { http: number; https: number }): Promise<Outcome> {

@@ -6,6 +6,8 @@ import { join } from 'node:path';
 import { makeAuthority, makeThrowaway } from '../src/adapters/certificates/make.ts';
 import { startDns } from '../src/demo/dns.ts';
 import { passTo, startFaultyFront, toHttps, type Behaviour } from './support/faulty-front.ts';
+import { startFront } from './support/fronts.ts';
+import { practiceHead } from './support/site.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
 import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
 
@@ -278,6 +280,21 @@ describe('names and ports', () => {
     silent.close();
     expect(read(ran).roads[0]?.legs).toMatchObject({ dns: { outcome: 'unsure' }, port: { outcome: 'wrong' } });
     expect(read(ran).findings.map(({ rule }) => rule)).toEqual(['port-closed', 'port-closed', 'dns-no-answer']);
+  });
+
+  test('when nothing is wrong but the resolver is mute, the exit code says that it could not be judged', async () => {
+    const silent = createSocket('udp4');
+    await new Promise<void>((resolve) => silent.bind(0, '127.0.0.1', resolve));
+    const { head } = await practiceHead();
+    const folder = folderWith({
+      'mile-marker.yaml': `${head}roads: {a: {redirect: "https://www.example.org", gate: everyone}}\n`,
+    });
+    const front = await startFront(folder, 'builtin');
+    const resolver = ['--resolver', `127.0.0.1:${String(silent.address().port)}`, '--timeout', '300ms'];
+    expect((await mileMarker(['verify', ...resolver], folder)).code).toBe(3);
+    expect((await mileMarker(['verify', '--at', '127.0.0.1'], folder)).code).toBe(0);
+    await front.stop();
+    silent.close();
   });
 
   test('plain HTTP on the HTTPS port, and a port that takes connections and says nothing', async () => {

@@ -111,7 +111,7 @@ class Front {
     server.on('upgrade', (request, socket, head) =>
       this.guarded(socket, () => this.upgrade(server, request, socket, head)),
     );
-    server.on('connect', (request, socket) => this.refuseTunnel(request, socket));
+    server.on('connect', (request, socket) => this.guarded(socket, () => this.refuseTunnel(request, socket)));
     return server;
   }
 

@@ -1,4 +1,4 @@
-import { chown, realpath, stat } from 'node:fs/promises';
+import { chown, readFile, realpath, stat } from 'node:fs/promises';
 import { findMap, shownPath } from '../adapters/files/find-map.ts';
 import { readText } from '../adapters/files/read-text.ts';
 import { writeTrouble, writeWhole } from '../adapters/files/safe-write.ts';
@@ -138,7 +138,9 @@ async function replaceMap(mapFile: string, text: string): Promise<void> {
   try {
     const file = await realpath(mapFile);
     const { uid, gid, mode } = await stat(file);
-    await writeWhole(file, text, mode & 0o7777);
+    // The byte order mark was dropped in reading; some editors of this file may want it.
+    const mark = (await readFile(file)).subarray(0, 3).toString('hex') === 'efbbbf' ? '\ufeff' : '';
+    await writeWhole(file, mark + text, mode & 0o7777);
     if (process.getuid?.() === 0) await chown(file, uid, gid);
   } catch (cause) {
     throw writeTrouble(mapFile, cause);

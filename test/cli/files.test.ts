@@ -196,6 +196,10 @@ describe('write', () => {
     await mileMarker(['certs', 'make'], folder);
     expect((await mileMarker(['write'], folder)).err).toContain('Nothing changed');
 
+    // A line that moves is no change of any road.
+    writeFileSync(join(folder, 'mile-marker.yaml'), `# moved\n\n${small}`);
+    expect((await mileMarker(['write'], folder)).err).toContain('Nothing changed');
+
     writeFileSync(join(folder, 'mile-marker.yaml'), small.replace('3000', '3001'));
     const diff = await mileMarker(['write', '--diff'], folder);
     expect(diff.out).toContain(

@@ -83,6 +83,12 @@ test('an address that YAML takes for a map is recognised', () => {
   );
 });
 
+test('a text with colons is not taken for an address that lost its quotes', () => {
+  expect(told('domains: [a.example]\nfront: {address: 203.0.113.24, mark: 1:2:3}\n')[0]).toContain(
+    '`front.mark` expects',
+  );
+});
+
 test('anchors and merge keys work in a map too', () => {
   const text = `${good}  www: &open {to: "a:1", gate: everyone}\n  nestcam: {<<: *open, to: "b:2"}\n`;
   const { map } = readMap({ file: 'm', text });

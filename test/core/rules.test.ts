@@ -46,7 +46,7 @@ server {
 }
 server { server_name tides.saltmarsh.example; listen unix:/run/x; listen 8080; }
 # configuration file /srv/front/roads/nestcam.conf:
-# Written by Mile Marker for the road nestcam.saltmarsh.example, line 3 of the map.
+# Written by Mile Marker for the road nestcam.saltmarsh.example.
 server { listen 80; server_name nestcam.saltmarsh.example; }
 `;
 

@@ -3,6 +3,7 @@ import { decide, prepare } from '../../src/core/verdict/decide.ts';
 import { isSoundTarget } from '../../src/core/verdict/target.ts';
 import { forgeable, stepNames, type VerdictRequest } from '../../src/core/verdict/verdict.ts';
 import { steps } from '../../src/core/verdict/steps.ts';
+import { requestOf } from '../support/request.ts';
 import { plannedOf } from '../support/plan.ts';
 
 const text = `domains: [saltmarsh.example]
@@ -84,18 +85,8 @@ test('a redirect keeps the target byte for byte behind a fixed place, whatever i
     fc.property(fc.webPath(), fc.webQueryParameters(), (path, query) => {
       const target = `/${path}?${query}`;
       fc.pre(isSoundTarget(target));
-      const ask = (listener: 'http' | 'https', name: string): VerdictRequest => ({
-        listener,
-        sni: name,
-        host: [name],
-        method: 'GET',
-        target,
-        httpVersion: '1.1',
-        peer: '203.0.113.9',
-        headers: {},
-        person: 'none',
-        overRate: false,
-      });
+      const ask = (listener: 'http' | 'https', name: string): VerdictRequest =>
+        requestOf({ listener, sni: name, host: [name], target });
       expect(decide(prepared, ask('http', 'shut.saltmarsh.example'))).toMatchObject({
         status: 308,
         location: `https://shut.saltmarsh.example:8443${target}`,
@@ -119,18 +110,8 @@ test.each([
   ['refuse', { act: 'close' }, { act: 'close' }],
 ])('unknown: %s', (unknown, onHttp, onHttps) => {
   const other = prepare(plannedOf(text.replace('front: {', `front: {unknown: ${unknown}, `)).plan);
-  const ask = (listener: 'http' | 'https', sni: string | null): VerdictRequest => ({
-    listener,
-    sni,
-    host: ['evil.example'],
-    method: 'GET',
-    target: '/',
-    httpVersion: '1.1',
-    peer: '203.0.113.9',
-    headers: {},
-    person: 'none',
-    overRate: false,
-  });
+  const ask = (listener: 'http' | 'https', sni: string | null): VerdictRequest =>
+    requestOf({ listener, sni, host: ['evil.example'] });
   expect(decide(other, ask('http', null))).toMatchObject(onHttp);
   expect(decide(other, ask('https', 'open.saltmarsh.example'))).toMatchObject(onHttps);
   expect(decide(other, ask('https', 'evil.example'))).toMatchObject({ act: 'no-handshake' });

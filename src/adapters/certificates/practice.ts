@@ -17,6 +17,12 @@ export function authorityFile(paths: StatePaths): string {
   return join(paths.practice, 'authority.pem');
 }
 
+export interface PracticeInput {
+  paths: StatePaths;
+  certificates: readonly PlannedCertificate[];
+  now: Date;
+}
+
 export interface MadeCertificate {
   certificate: PlannedCertificate;
   made: boolean;
@@ -26,15 +32,7 @@ export interface MadeCertificate {
  * Makes every practice certificate that is missing, does not fit its names, or has less than a third of its life left.
  * The authority is made once and kept: whoever trusts it goes on trusting it.
  */
-export async function makePractice({
-  paths,
-  certificates,
-  now,
-}: {
-  paths: StatePaths;
-  certificates: readonly PlannedCertificate[];
-  now: Date;
-}): Promise<MadeCertificate[]> {
+export async function makePractice({ paths, certificates, now }: PracticeInput): Promise<MadeCertificate[]> {
   await ensureState(paths);
   const authority = await ensureAuthority(paths, now);
   const results: MadeCertificate[] = [];
@@ -98,15 +96,7 @@ async function isDue(
  * Puts a throwaway certificate where a planned one is missing, so that a server starts without it.
  * Returns the ids of those that are now throwaway.
  */
-export async function fillWithThrowaway({
-  paths,
-  certificates,
-  now,
-}: {
-  paths: StatePaths;
-  certificates: readonly PlannedCertificate[];
-  now: Date;
-}): Promise<string[]> {
+export async function fillWithThrowaway({ paths, certificates, now }: PracticeInput): Promise<string[]> {
   const filled: string[] = [];
   for (const certificate of certificates) {
     const files = [certificate.certificateFile, certificate.keyFile];

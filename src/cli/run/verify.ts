@@ -7,7 +7,7 @@ import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { nearest } from '../../core/findings/nearest.ts';
-import { reaches } from '../../core/findings/finding.ts';
+import { reaches, type LegName } from '../../core/findings/finding.ts';
 import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
 import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
 import type { Site } from '../../use-cases/load.ts';
@@ -59,7 +59,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   else io.out(formatVerify(result, plan, { width: io.width, colour: io.colour.out }));
   io.err(nextStep(result));
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
-  else if (nothingJudged(result)) setCode(exit.cannotJudge);
+  else if (couldNotSee(result)) setCode(exit.cannotJudge);
 }
 
 function chosen(plan: Plan, names: readonly string[]): PlannedRoad[] {
@@ -130,10 +130,9 @@ function nextStep({ findings }: VerifyResult): string {
     : 'next: look again in some weeks: mile-marker verify\n';
 }
 
-/** Not one leg came to a judgement: the machine could not see, which is not the same as all being well. */
-function nothingJudged({ roads }: VerifyResult): boolean {
-  return (
-    roads.length > 0 &&
-    roads.every(({ legs }) => legs.every(({ outcome }) => outcome === 'unsure' || outcome === 'skipped'))
-  );
+/** A mute resolver or no way to the front: this machine could not see, which is not the same as all being well. */
+function couldNotSee({ roads }: VerifyResult): boolean {
+  const unseen = (name: LegName): boolean =>
+    roads.every(({ legs }) => legs.some(({ leg, outcome }) => leg === name && outcome === 'unsure'));
+  return roads.length > 0 && (unseen('dns') || unseen('port'));
 }

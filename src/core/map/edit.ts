@@ -53,7 +53,8 @@ function resumeMap(text: string, map: YAMLMap): string | null {
   if (map.flow !== true) return removeLines(text, there);
   const to = pairNamed(map, 'to');
   // The short form that `pause` opened is closed again.
-  if (map.items.length === 2 && to !== null && hasRange(map) && isScalar(to.value)) {
+  const onOneLine = hasRange(map) && !text.slice(map.range[0], map.range[1]).includes('\n');
+  if (map.items.length === 2 && to !== null && onOneLine && hasRange(map) && isScalar(to.value)) {
     return splice(text, map.range[0], map.range[1], scalarText(String(to.value.value), false));
   }
   return removeFromFlow(text, map, there);

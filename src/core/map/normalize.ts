@@ -1,5 +1,5 @@
 import { tell } from '../findings/card.ts';
-import type { Finding, Place } from '../findings/finding.ts';
+import type { Finding } from '../findings/finding.ts';
 import { parseHostName } from '../names/host-name.ts';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
 import type { YamlText } from '../yaml/document.ts';
@@ -60,16 +60,16 @@ function makeRoad({ key, keys, domains, yaml }: RoadInput): { road: MapRoad } | 
   const findings: Finding[] = [];
   const name = roadName(key, domains);
   if (!name.ok) findings.push(tell(nameInvalid, { say: name.say, data: name.data, where }));
-  const leads = makeLeads(key, written);
+  const leads = makeLeads(written);
   const leadsKey = written.redirect === undefined ? 'to' : 'redirect';
   const leadsWhere = yaml.placeOf(['roads', key, leadsKey]);
-  if ('missing' in leads) {
+  if (leads === null) {
     findings.push(tell(mapKeyMissing, { say: 'road-leads-nowhere', data: { key }, where }));
   } else if (!leads.ok) {
     const at = leads.say === 'permanent-alone' ? yaml.placeOfKey(['roads', key, 'permanent']) : leadsWhere;
     findings.push(tell(mapValueWrong, { say: leads.say, data: leads.data, where: at }));
   }
-  if (!name.ok || 'missing' in leads || !leads.ok) return { findings };
+  if (!name.ok || leads === null || !leads.ok) return { findings };
   const { ascii: full, unicode: display } = name.name;
   return {
     road: {
@@ -85,14 +85,12 @@ function makeRoad({ key, keys, domains, yaml }: RoadInput): { road: MapRoad } | 
   };
 }
 
-function makeLeads(
-  key: string,
-  { to, redirect, permanent }: MapKeys['roads'][string],
-): LeadsResult | { missing: string } {
+/** Null when the road does not say where it leads. */
+function makeLeads({ to, redirect, permanent }: MapKeys['roads'][string]): LeadsResult | null {
   if (to !== undefined && redirect !== undefined) return { ok: false, say: 'to-and-redirect', data: {} };
   if (redirect !== undefined) return parseRedirect(redirect, permanent ?? false);
   if (permanent !== undefined && to !== undefined) return { ok: false, say: 'permanent-alone', data: {} };
-  return to === undefined ? { missing: key } : parseTo(to);
+  return to === undefined ? null : parseTo(to);
 }
 
 function doubleNames(roads: readonly MapRoad[]): Finding[] {
@@ -132,7 +130,7 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     proxy: front.proxy,
     mark: { address: markAddress, port: Number(markPort) },
     unknown: unknown ?? { act: 'refuse' as const },
-    where: yaml.placeOf(['front']) satisfies Place,
+    where: yaml.placeOf(['front']),
   };
   return { front: made, findings };
 }

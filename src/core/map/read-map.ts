@@ -63,7 +63,7 @@ function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
   if (words !== undefined) return [ownWords(words, path, yaml)];
   const where = yaml.placeOf(path);
   const key = nameOf(path);
-  if (isMissing(yaml.value, path)) {
+  if (path.length > 0 && valueAt(yaml.value, path) === undefined) {
     const parent = nameOf(path.slice(0, -1));
     return [
       tell(mapKeyMissing, {
@@ -78,7 +78,8 @@ function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
   if (near !== null) {
     return [tell(mapValueWrong, { say: 'near', data: { key, expects: issue.message, text, near }, where })];
   }
-  const say = /^[{[]?\s*[0-9a-f]*(:[0-9a-f]*){2,}/i.test(text) && !/["']/.test(text) ? 'address-unquoted' : 'expects';
+  const isMap = typeof valueAt(yaml.value, path) === 'object';
+  const say = isMap && /^[{[]?\s*[0-9a-f]*(:[0-9a-f]*){2,}/i.test(text) ? 'address-unquoted' : 'expects';
   return [tell(mapValueWrong, { say, data: { key, expects: issue.message, text }, where })];
 }
 
@@ -97,13 +98,14 @@ function ownWords(words: IssueWords, path: readonly PropertyKey[], yaml: YamlTex
     : tell(mapValueWrong, { say: words.say as keyof typeof mapValueWrong.messages, data, where });
 }
 
-function isMissing(value: unknown, path: readonly PropertyKey[]): boolean {
+function valueAt(value: unknown, path: readonly PropertyKey[]): unknown {
   let here = value;
   for (const step of path) {
-    if (typeof here !== 'object' || here === null) return false;
+    // A short form has no parts of its own; what is wrong with it is wrong with the whole.
+    if (typeof here !== 'object' || here === null) return here;
     here = (here as Record<PropertyKey, unknown>)[step];
   }
-  return here === undefined && path.length > 0;
+  return here;
 }
 
 /** How a path reads to a person: `front.ports.http`, or "the map" for the top. List positions are left out. */

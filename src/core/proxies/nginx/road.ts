@@ -12,7 +12,8 @@ import { block, comment, ownHeader, quote, quoteThen } from './quote.ts';
 export function roadFile(plan: Plan, road: PlannedRoad): string {
   const certificate = plan.certificates.find(({ id }) => id === road.certificate);
   const lines = [
-    `${ownHeader} for the road ${road.name}, line ${String(road.where.line)} of the map.`,
+    // Without its line in the map: lines move with every edit, and a file must change only when the road does.
+    `${ownHeader} for the road ${road.name}.`,
     comment(describe(road)),
     '',
     comment('Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).'),
