@@ -15,6 +15,8 @@ await build({
   platform: 'node',
   target: 'node20',
   chunkNames: 'chunks/[name]-[hash]',
+  // The engine's client library can also go through SSH, which costs every start and is not offered here.
+  alias: { ssh2: './src/adapters/engine/no-ssh.ts' },
   define: { MILE_MARKER_VERSION: JSON.stringify(version) },
   // CommonJS packages inside an ESM bundle still call `require` for Node's own modules.
   banner: { js: "import{createRequire as mmRequire}from'node:module';const require=mmRequire(import.meta.url);" },

@@ -54,10 +54,11 @@ describe('the core', () => {
     const result = vm.runInContext(
       `(() => {
         const { map, findings } = core.readMap({ file: 'm', text: 'domains: [saltmarsh.example]\\nfront: {address: 203.0.113.24}\\nroads: {nestcam: nestcam:3000}\\n' });
-        const inventory = core.readCompose({ file: 'c', text: 'services: {nestcam: {ports: ["3000:3000"]}}', project: 'p', variables: {} });
+        const { services } = core.readCompose({ file: 'c', text: 'services: {nestcam: {ports: ["3000:3000"]}}', project: 'p', variables: {} });
+        const inventory = { services, networks: [], asked: false };
         const host = { addresses: [], gateway: null, resolvers: [], trustedRoots: null };
-        const { plan, resolutions } = core.makePlan({ map, inventory, host, certificatesFolder: '/c' });
-        const rules = core.runRules({ map, plan, inventory, resolutions, certificates: new Map(), served: { blocks: [], problem: null }, hostInterfaces: [], now: 0 });
+        const { plan, front, resolutions } = core.makePlan({ map, inventory, host, certificatesFolder: '/c' });
+        const rules = core.runRules({ map, plan, front, inventory, resolutions, certificates: new Map(), served: { blocks: [], problem: null }, hostInterfaces: [], sockets: [], startsAtBoot: null, now: 0 });
         const files = core.nginx.render(plan, { current: '/f/current' });
         const request = { listener: 'http', sni: null, host: ['nestcam.saltmarsh.example'], method: 'GET', target: '/', httpVersion: '1.1', peer: '127.0.0.1', headers: {}, person: 'none', overRate: false };
         const again = core.prepare(JSON.parse(JSON.stringify(plan)));
@@ -67,7 +68,7 @@ describe('the core', () => {
     ) as unknown;
     expect(JSON.parse(JSON.stringify(result))).toEqual({
       findings: 0,
-      rules: 'no-certificate,service-published-to-everyone',
+      rules: 'no-certificate,no-restart-policy,service-published-to-everyone',
       files: 2,
       act: 'https://nestcam.saltmarsh.example/',
     });

@@ -15,7 +15,7 @@ front: {address: 203.0.113.24}
 const roadsOf = (text: string) => {
   const { map, findings } = readMap({ file: 'm', text });
   if (map === null) throw new Error(`${JSON.stringify(findings)}\n${text}`);
-  return map.roads.map(({ key, leads, gate, paused }) => ({ key, leads, gate, paused }));
+  return map.roads.map(({ key, leads, gates, paused }) => ({ key, leads, gate: gates.join(), paused }));
 };
 
 /** One road in one of the ways in which people write them, indented by `indent`. */

@@ -2,10 +2,15 @@ import { readFile, writeFile } from 'node:fs/promises';
 import { fileURLToPath } from 'node:url';
 import { findingsPage } from '../core/findings/page.ts';
 import { mapPage } from '../core/map/page.ts';
+import { mapJsonSchema } from '../core/map/schema/json-schema.ts';
 
 /** Makes the generated pages of docs/; with --check it only says which of them are not what the source says. */
 
-const pages: Record<string, string> = { 'findings.md': findingsPage(), 'map.md': mapPage() };
+const pages: Record<string, string> = {
+  'findings.md': findingsPage(),
+  'map.md': mapPage(),
+  'map.schema.json': `${JSON.stringify(mapJsonSchema(), null, 2)}\n`,
+};
 for (const [name, fresh] of Object.entries(pages)) {
   const path = fileURLToPath(new URL(`../docs/${name}`, import.meta.url));
   if (!process.argv.includes('--check')) await writeFile(path, fresh);

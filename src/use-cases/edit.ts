@@ -98,14 +98,22 @@ function keyFor(typed: string, { domains }: SiteMap): string {
 
 function keysFor({ to, redirect, open, like }: Extract<Edit, { kind: 'add' }>, map: SiteMap): RoadKeys {
   const model = like === null ? null : roadOf(like, map);
-  const gate = open ? 'everyone' : (model?.gate ?? 'home');
+  const gates = open ? ['everyone'] : (model?.gates ?? ['home']);
   const leads: RoadKeys = redirect === null ? [['to', to ?? '']] : [['redirect', redirect]];
   const permanent = redirect !== null && model?.leads.kind === 'redirect' && model.leads.permanent;
   return [
     ...leads,
     ...(permanent ? [['permanent', true] as const] : []),
-    ...(gate === 'home' ? [] : [['gate', gate] as const]),
+    ...(gates.join() === 'home' ? [] : [['gate', gates.length === 1 ? (gates[0] ?? '') : gates] as const]),
+    ...copied(model),
   ];
+}
+
+/** What the model road says besides, but for what is its own: its notes and what must be found at its end. */
+function copied(model: MapRoad | null): RoadKeys {
+  return Object.entries(model?.written ?? {}).filter(
+    ([key, value]) => value !== undefined && key !== 'notes' && key !== 'expect' && !key.startsWith('upstream-'),
+  );
 }
 
 interface Comparison {
@@ -119,7 +127,10 @@ interface Comparison {
 function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {
   const plain = (value: unknown): string =>
     JSON.stringify(value, (key, part: unknown) => (key === 'where' || key === 'leadsWhere' ? undefined : part));
-  const rest = (map: SiteMap): string => plain({ ...map, roads: map.roads.filter((road) => road.name !== name) });
+  const rest = (map: SiteMap): string => {
+    const later = map.later.filter(({ road }) => road !== name);
+    return plain({ ...map, later, roads: map.roads.filter((road) => road.name !== name) });
+  };
   const [old, fresh] = [before, after].map(({ roads }) => roads.find((road) => road.name === name));
   if (rest(before) !== rest(after)) return false;
   if (edit.kind === 'add') return old === undefined && fresh !== undefined;

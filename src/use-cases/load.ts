@@ -1,10 +1,12 @@
 import { readCertificate } from '../adapters/certificates/read.ts';
-import { readComposeFiles } from '../adapters/compose/read-files.ts';
 import { findMap, shownPath } from '../adapters/files/find-map.ts';
 import { readText } from '../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../adapters/files/state-folder.ts';
 import { readServed } from '../adapters/processes/nginx.ts';
+import { startsAtBoot } from '../adapters/host/boot.ts';
 import { hostFacts } from '../adapters/host/facts.ts';
+import { listeningSockets } from '../adapters/host/sockets.ts';
+import type { Trouble } from '../adapters/trouble.ts';
 import type { CertificateFacts } from '../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
 import type { HostFacts, Inventory } from '../core/inventory/inventory.ts';
@@ -12,6 +14,7 @@ import { readMap } from '../core/map/read-map.ts';
 import type { SiteMap } from '../core/map/site-map.ts';
 import { makePlan, type Planned } from '../core/plan/make-plan.ts';
 import { runRules } from '../core/rules/all-rules.ts';
+import { takeInventory } from './take-inventory.ts';
 
 /** Where a command was started. */
 export interface Place {
@@ -27,6 +30,8 @@ export interface Site extends Planned {
   inventory: Inventory;
   host: HostFacts;
   paths: StatePaths;
+  /** Why the engine gave no answer, or null. */
+  engineTrouble: Trouble | null;
   /** What was wrong with the files themselves; the rules have not spoken yet. */
   findings: Finding[];
 }
@@ -46,12 +51,12 @@ export async function loadSite(mapOption: string | undefined, { cwd, env }: Plac
   const read = readMap({ file: shownMap, text: await readText({ path: mapFile, what: 'map' }) });
   if (read.map === null) return { mapFile, shownMap, map: null, findings: sortFindings(read.findings) };
   const { map } = read;
-  const compose = await readComposeFiles({ compose: map.compose, mapFile, cwd, env });
+  const { inventory, trouble: engineTrouble, ...taken } = await takeInventory({ map, mapFile, cwd, env });
   const paths = statePaths(mapFile);
   const host = hostFacts();
-  const planned = makePlan({ map, inventory: compose.inventory, host, certificatesFolder: paths.certificates });
-  const findings = [...read.findings, ...compose.findings];
-  return { mapFile, shownMap, map, host, paths, inventory: compose.inventory, findings, ...planned };
+  const planned = makePlan({ map, inventory, host, certificatesFolder: paths.certificates });
+  const findings = [...read.findings, ...taken.findings];
+  return { mapFile, shownMap, map, host, paths, inventory, engineTrouble, findings, ...planned };
 }
 
 export async function readHeld(plan: Planned['plan']): Promise<Map<string, CertificateFacts | null>> {
@@ -63,7 +68,7 @@ export async function readHeld(plan: Planned['plan']): Promise<Map<string, Certi
 
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
-  const { map, plan, inventory, resolutions, host, findings } = site;
+  const { map, plan, inventory, resolutions, front, host, findings } = site;
   const asksNginx = plan.front.proxy === 'nginx';
   const [certificates, served] = await Promise.all([
     readHeld(plan),
@@ -78,6 +83,9 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
     certificates,
     served,
     hostInterfaces,
+    front,
+    sockets: listeningSockets(),
+    startsAtBoot: startsAtBoot(plan.front.proxy),
     now: now.getTime(),
   });
   return sortFindings([...findings, ...ruled]);

@@ -14,12 +14,15 @@ import { judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } fro
 import { judgeTls } from '../core/legs/tls.ts';
 import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
+import type { At } from '../core/plan/resolve-service.ts';
 import { forwardedHeaders } from '../core/verdict/steps.ts';
 import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
 
 export interface VerifyInput {
   plan: Plan;
   roads: readonly PlannedRoad[];
+  /** Where this host itself reaches the service of a road, by road name; null when it cannot. */
+  fromHost: ReadonlyMap<string, At | null>;
   /** Drive this address instead of what DNS says; `null` ports are the front's own. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
   names: NameSource;
@@ -217,11 +220,14 @@ class Drive {
   private async direct(road: PlannedRoad): Promise<DirectEvidence[]> {
     if (road.leads.kind !== 'service' || road.leads.upstream === null) return [];
     const { upstream } = road.leads;
+    // In a container the front knows the service by another name; without a way from here nothing can be asked.
+    const at = this.input.fromHost.get(road.name);
+    if (at === undefined || at === null) return [notAsked(road.name, upstream)];
     const once = (): Promise<Attempt<Answer>> =>
       ask({
         scheme: upstream.scheme,
-        address: upstream.host,
-        port: upstream.port,
+        address: at.host,
+        port: at.port,
         servername: upstream.byName ? upstream.host : '',
         target: '/',
         headers: forwardedHeaders(road, '127.0.0.1', 'https'),
@@ -236,13 +242,13 @@ class Drive {
         upstream,
         first,
         second,
-        takesTls: !first.ok && first.failure.kind === 'broken' && (await this.takesTls(upstream)),
+        takesTls: !first.ok && first.failure.kind === 'broken' && (await this.takesTls(upstream.scheme, at)),
       },
     ];
   }
 
   /** A handshake that is ended by an alert is TLS as well. */
-  private async takesTls({ scheme, host, port }: Upstream): Promise<boolean> {
+  private async takesTls(scheme: Upstream['scheme'], { host, port }: { host: string; port: number }): Promise<boolean> {
     if (scheme === 'https') return false;
     const attempt = await handshake({
       address: host,
@@ -269,6 +275,12 @@ class Drive {
       overRate: false,
     };
   }
+}
+
+function notAsked(road: string, upstream: Upstream): DirectEvidence {
+  const reason = 'it is known inside the container network only';
+  const attempt = { ok: false as const, failure: { kind: 'unreachable' as const, reason } };
+  return { road, upstream, first: attempt, second: attempt, takesTls: false };
 }
 
 function resolved(location: string | null, base: string): URL | null {

@@ -10,7 +10,15 @@ import type { Renderer, WrittenFile } from '../core/proxies/renderer.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import type { Site } from './load.ts';
 
-const renderers: Record<Plan['front']['proxy'], Renderer> = { nginx, builtin };
+const renderers: Partial<Record<Plan['front']['proxy'], Renderer>> = { nginx, builtin };
+
+/** @throws Trouble `proxy-later` for a proxy whose files cannot be written yet */
+export function rendererFor(proxy: Plan['front']['proxy']): Renderer {
+  const found = renderers[proxy];
+  if (found !== undefined) return found;
+  const message = `Files for ${proxy} cannot be written yet.`;
+  throw new Trouble({ code: 'proxy-later', message, remedy: 'Write `proxy: nginx` or `proxy: builtin`.', exitCode: 2 });
+}
 
 /** How one file differs from the newest generation. `before` or `after` is null when the file comes or goes. */
 export interface FileChange {
@@ -47,7 +55,7 @@ export interface WriteInput {
  */
 export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Promise<WriteResult> {
   const { plan, paths } = site;
-  const renderer = renderers[plan.front.proxy];
+  const renderer = rendererFor(plan.front.proxy);
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
   const placement = { current: join(folder, 'current') };

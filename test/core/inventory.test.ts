@@ -4,6 +4,7 @@ import { mergeServices, withBases } from '../../src/core/inventory/compose-merge
 import { parseLongPort, parseShortPort } from '../../src/core/inventory/compose-ports.ts';
 import { interpolate } from '../../src/core/inventory/interpolate.ts';
 import { resolveService } from '../../src/core/plan/resolve-service.ts';
+import { inventoryOf } from '../support/plan.ts';
 import type { PortMapping } from '../../src/core/inventory/inventory.ts';
 
 /** Ports as `ADDRESS:OUTSIDE>INSIDE/PROTOCOL`. */
@@ -106,7 +107,9 @@ test('a Compose file as people have them, and every slip in it at its place', ()
     project: 'observatory',
     name: 'bird-log',
     exposed: [9000],
-    portsWhere: { line: 6, column: 5 },
+    declared: { portsWhere: { line: 6, column: 5 } },
+    restart: 'unless-stopped',
+    networks: [{ name: 'observatory_default', aliases: ['bird-log'] }],
   });
   expect(shown(birdLog?.published ?? [])).toEqual(['127.0.0.1:8081>8080/tcp', '*:9443>8443/tcp']);
   expect(shown(roster?.published ?? [])).toEqual(['*:?>5000/tcp']);
@@ -165,7 +168,7 @@ test.each([
     'bird-log',
     7000,
     null,
-    { kind: 'dialled', upstream: { host: '127.0.0.1', port: 7000 }, toEveryone: { port: { hostPort: 7000 } } },
+    { kind: 'dialled', upstream: { host: '127.0.0.1', port: 7000 }, toEveryone: { hostPort: 7000 } },
   ],
   ['bird-log', 8081, null, { kind: 'port-not-published', insideOf: 8080 }],
   ['bird-log', 9000, null, { kind: 'port-not-published', insideOf: null }],
@@ -174,5 +177,7 @@ test.each([
   ['field-radio', 27015, null, { kind: 'port-not-published' }],
   ['birdlog', 8080, null, { kind: 'service-unknown' }],
 ])('%s:%d of %s', (service, port, project, resolution) => {
-  expect(resolveService({ kind: 'service', project, service, port }, inventory)).toMatchObject(resolution);
+  const front = { kind: 'host', service: null } as const;
+  const around = { inventory: inventoryOf(inventory), front };
+  expect(resolveService({ kind: 'service', project, service, port }, around)).toMatchObject(resolution);
 });

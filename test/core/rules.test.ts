@@ -4,7 +4,7 @@ import { readCompose } from '../../src/core/inventory/compose.ts';
 import { readDump } from '../../src/core/proxies/nginx/dump.ts';
 import type { Served } from '../../src/core/rules/rule.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
-import { mapOf, plannedOf } from '../support/plan.ts';
+import { inventoryOf, mapOf, plannedOf } from '../support/plan.ts';
 
 const now = Date.parse('2026-11-23T12:00:00Z');
 const held = (names: string[], change: Partial<CertificateFacts> = {}): CertificateFacts => ({
@@ -20,7 +20,7 @@ const held = (names: string[], change: Partial<CertificateFacts> = {}): Certific
 
 const head = 'domains: [saltmarsh.example, reedbed.example]\nfront: {address: 203.0.113.24}\n';
 const composeText =
-  'services: {nestcam: {ports: ["127.0.0.1:3001:3000"]}, open: {ports: ["8081:80"]}, shut: {}, any: {ports: ["70-79:80"]}}';
+  'services: {nestcam: {ports: ["127.0.0.1:3001:3000"], restart: always}, open: {ports: ["8081:80"], restart: always}, shut: {restart: always}, any: {ports: ["70-79:80"], restart: always}}';
 
 interface Case {
   compose?: boolean | string;
@@ -70,17 +70,10 @@ function told(
   { compose = true, certificates = {}, served = { blocks: [], problem: null } }: Case = {},
 ): string[] {
   const whole = `${text.startsWith('domains') ? '' : head}${compose === false ? '' : 'compose: [c]\n'}${text}`;
-  const inventory = {
-    services:
-      compose === false
-        ? []
-        : readCompose({
-            file: 'c',
-            text: typeof compose === 'string' ? compose : composeText,
-            project: 'p',
-            variables: {},
-          }).services,
-  };
+  const composed = typeof compose === 'string' ? compose : composeText;
+  const declared =
+    compose === false ? [] : readCompose({ file: 'c', text: composed, project: 'p', variables: {} }).services;
+  const inventory = inventoryOf(declared);
   const planned = plannedOf(whole, inventory);
   const all = new Map(
     planned.plan.certificates.map(({ id, names }) => [
@@ -95,6 +88,8 @@ function told(
     certificates: all,
     served,
     hostInterfaces: ['eth0'],
+    sockets: [],
+    startsAtBoot: null,
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);
 }
@@ -143,7 +138,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "zz:3000"}',
     { compose: false },
-    'service-unknown: `zz` is meant as a Compose service, but the map names no Compose file. | Add `compose: [compose.yaml]` to the map, or lead to a port of this host: `:PORT`.',
+    'service-unknown: `zz` is meant as a service, but the map names no Compose file and no container engine was asked. | Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
   ],
   [
     'roads: {www: "nestcam:3001"}',
@@ -255,10 +250,12 @@ test('one cause is told once, with every road it breaks', () => {
   const findings = runRules({
     map: mapOf(text),
     ...planned,
-    inventory: { services: [] },
+    inventory: inventoryOf([]),
     certificates: new Map(),
     served: { blocks: [], problem: null },
     hostInterfaces: [],
+    sockets: [],
+    startsAtBoot: null,
     now,
   });
   expect(findings.map(({ rule, roads }) => [rule, roads])).toEqual([

@@ -1,4 +1,4 @@
-import type { HostFacts, Inventory } from '../../src/core/inventory/inventory.ts';
+import type { HostFacts, Inventory, Service } from '../../src/core/inventory/inventory.ts';
 import { readMap } from '../../src/core/map/read-map.ts';
 import { makePlan, type Planned } from '../../src/core/plan/make-plan.ts';
 import type { SiteMap } from '../../src/core/map/site-map.ts';
@@ -14,6 +14,11 @@ export const someHost: HostFacts = {
   trustedRoots: '/etc/ssl/certs/ca-certificates.crt',
 };
 
+/** An inventory of Compose files alone, unless the engine was asked. */
+export function inventoryOf(services: Service[], asked = false): Inventory {
+  return { services, networks: [], asked };
+}
+
 export function mapOf(text: string): SiteMap {
   const { map, findings } = readMap({ file: 'mile-marker.yaml', text });
   if (map === null) throw new Error(JSON.stringify(findings, null, 2));
@@ -21,6 +26,6 @@ export function mapOf(text: string): SiteMap {
 }
 
 /** The plan of a map's text, made by the core alone. */
-export function plannedOf(text: string, inventory: Inventory = { services: [] }, host = someHost): Planned {
+export function plannedOf(text: string, inventory: Inventory = inventoryOf([]), host = someHost): Planned {
   return makePlan({ map: mapOf(text), inventory, host, certificatesFolder: '/state/certificates' });
 }

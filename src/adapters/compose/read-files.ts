@@ -8,7 +8,7 @@ import {
   type ReadService,
 } from '../../core/inventory/compose.ts';
 import { mergeServices, withBases } from '../../core/inventory/compose-merge.ts';
-import type { Inventory, Service } from '../../core/inventory/inventory.ts';
+import type { Service } from '../../core/inventory/inventory.ts';
 import { tell } from '../../core/findings/card.ts';
 import type { Finding, Place } from '../../core/findings/finding.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
@@ -34,7 +34,7 @@ export async function readComposeFiles({
   mapFile,
   cwd,
   env,
-}: ComposeFilesInput): Promise<{ inventory: Inventory; findings: Finding[] }> {
+}: ComposeFilesInput): Promise<{ services: Service[]; findings: Finding[] }> {
   const folder = dirname(mapFile);
   const projectFolder = dirname(resolve(folder, compose[0]?.path ?? '.'));
   const project = projectName(projectFolder, env);
@@ -42,7 +42,7 @@ export async function readComposeFiles({
   const services: Service[] = [];
   for (const { path, where } of compose)
     services.push(...(await loader.load(resolve(folder, path), projectFolder, where)));
-  return { inventory: mergeServices(services), findings: loader.findings };
+  return { services: mergeServices(services), findings: loader.findings };
 }
 
 interface LoaderInput {

@@ -1,5 +1,6 @@
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
+import type { ProxyName } from '../../core/map/site-map.ts';
 import { judgeSite } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -19,10 +20,13 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   io.err(
     `${findings.length > 0 ? '\n' : ''}${plural(roads, 'road')}: ${countsInWords(summary)}.\n${nextStep(findings, site.plan.front.proxy, roads)}`,
   );
-  if (reaches(findings, options.failOn)) setCode(exit.foundWrong);
+  // What could not be asked leaves the judgement open; what was found wrong all the same is the stronger word.
+  const others = findings.filter(({ rule }) => rule !== 'engine-unanswered');
+  if (reaches(others, options.failOn)) setCode(exit.foundWrong);
+  else if (reaches(findings, options.failOn)) setCode(exit.cannotJudge);
 }
 
-function nextStep(findings: readonly Finding[], proxy: 'builtin' | 'nginx', roads: number): string {
+function nextStep(findings: readonly Finding[], proxy: ProxyName, roads: number): string {
   if (roads === 0) return 'next: write your first road under `roads` in the map\n';
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: mend the errors, then run check again\n';

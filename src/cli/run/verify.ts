@@ -9,6 +9,7 @@ import { exit, Trouble } from '../../adapters/trouble.ts';
 import { nearest } from '../../core/findings/nearest.ts';
 import { reaches, type LegName } from '../../core/findings/finding.ts';
 import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
+import type { At } from '../../core/plan/resolve-service.ts';
 import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
 import type { Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -29,6 +30,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   const result = await verifyRoads({
     plan,
     roads: chosen(plan, names),
+    fromHost: reachableFromHere(site),
     at: options.at === undefined ? null : placeAt(options.at, plan),
     names:
       options.resolver === undefined
@@ -60,6 +62,10 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   io.err(nextStep(result));
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
+}
+
+function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
+  return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
 }
 
 function chosen(plan: Plan, names: readonly string[]): PlannedRoad[] {

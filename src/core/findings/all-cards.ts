@@ -1,4 +1,5 @@
 import { composeCards } from '../inventory/compose.ts';
+import { engineUnanswered } from '../inventory/engine-card.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
@@ -12,6 +13,7 @@ import type { Card } from './card.ts';
 export const allCards: readonly Card[] = [
   ...mapCards,
   ...composeCards,
+  engineUnanswered,
   ...allRules.map((rule) => rule.card),
   ...dnsCards,
   ...portCards,

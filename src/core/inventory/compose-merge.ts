@@ -1,7 +1,7 @@
 import { tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { composeNotFollowed, type ReadService } from './compose.ts';
-import type { Inventory, Service } from './inventory.ts';
+import { titleOf, type Declared, type NetworkJoin, type PublishedPort, type Service } from './inventory.ts';
 
 export interface ExtendsInput {
   /** Services of every file that was read, by the file's path. */
@@ -31,28 +31,58 @@ export function withBases({ files, file, resolve }: ExtendsInput): { services: S
       return own;
     }
     const taken = grown(baseFile, found, [...passed, step]);
-    return joined({ ...taken, project: own.project, name: own.name, where: own.where }, own);
+    // What a base is called, and where it stands, stays with the base.
+    const inherited = { ...taken, project: own.project, name: own.name, containerName: null };
+    const { declared, ...rest } = joined(inherited, own);
+    return {
+      ...rest,
+      declared: declared === null ? null : { ...declared, where: own.declared?.where ?? declared.where },
+    };
   };
   const services = (files.get(file) ?? []).map((service) => grown(file, service, [`${file} ${service.name}`]));
   return { services, findings };
 }
 
 /** Puts services of several Compose files together: equal ones are one, and lists are appended ("Merge and override"). */
-export function mergeServices(services: readonly Service[]): Inventory {
+export function mergeServices(services: readonly Service[]): Service[] {
   const merged = new Map<string, Service>();
   for (const service of services) {
-    const key = `${service.project}/${service.name}`;
+    const key = titleOf(service);
     const first = merged.get(key);
     merged.set(key, first === undefined ? service : joined(first, service));
   }
-  return { services: [...merged.values()] };
+  return [...merged.values()];
 }
 
+/** Lists are appended, single values of the second win, and networks are said by whoever says them last. */
 function joined(first: Service, second: Service): Service {
+  const published = [...first.published, ...second.published];
+  const ownNetworks = second.networks.some(({ name }) => !name.endsWith('_default')) || first.networks.length === 0;
+  const networkMode = second.networkMode ?? first.networkMode;
+  const networks = networkMode !== null ? [] : ownNetworks ? second.networks : first.networks;
   return {
     ...first,
-    published: [...first.published, ...second.published],
+    published,
+    networks,
+    networkMode,
     exposed: [...first.exposed, ...second.exposed],
-    portsWhere: second.published.length > 0 ? second.portsWhere : first.portsWhere,
+    image: second.image ?? first.image,
+    restart: second.restart ?? first.restart,
+    containerName: second.containerName ?? first.containerName,
+    profiles: [...new Set([...first.profiles, ...second.profiles])],
+    labels: { ...first.labels, ...second.labels },
+    mounts: [...first.mounts, ...second.mounts],
+    declared: joinedPlaces(first, second, published, networks),
   };
+}
+
+function joinedPlaces(
+  first: Service,
+  second: Service,
+  published: PublishedPort[],
+  networks: NetworkJoin[],
+): Declared | null {
+  if (first.declared === null || second.declared === null) return first.declared ?? second.declared;
+  const portsWhere = second.published.length > 0 ? second.declared.portsWhere : first.declared.portsWhere;
+  return { where: first.declared.where, portsWhere, published, networks };
 }

@@ -4,7 +4,8 @@ import { readYaml, type YamlText } from '../yaml/document.ts';
 import { yamlWords } from '../yaml/words.ts';
 import { parseLongPort, parseShortPort } from './compose-ports.ts';
 import { interpolate } from './interpolate.ts';
-import type { PortMapping, PublishedPort, Service } from './inventory.ts';
+import { readNetworks, readText, readTexts, type NetworkNames } from './compose-keys.ts';
+import type { NetworkJoin, PortMapping, PublishedPort, Service } from './inventory.ts';
 
 export const composeUnreadable = card({
   id: 'compose-unreadable',
@@ -74,7 +75,29 @@ export const composeNotFollowed = card({
   },
 });
 
-export const composeCards = [composeUnreadable, composeValue, composeNotFollowed];
+export const composeDollar = card({
+  id: 'compose-dollar',
+  severity: 'error',
+  summary: 'A value in a Compose file has a dollar sign that is taken for a variable.',
+  why: 'The container gets another value than the one that was pasted: a password hash with holes in it matches no password.',
+  source: 'Compose Specification, section "Interpolation"',
+  messages: {
+    hash: {
+      message: '`{key}` looks like a password hash, and its dollar signs are taken for variables.',
+      remedy: 'Write every $ of it as $$.',
+    },
+    name: {
+      message: '`{key}` uses the variable {variable}, which is set neither in the environment nor in .env.',
+      remedy: 'Set {variable} or give it a default, or write $$ where a dollar sign is meant.',
+    },
+    lone: {
+      message: '`{key}` has a dollar sign that begins no variable.',
+      remedy: 'Write $$ where a dollar sign is meant.',
+    },
+  },
+});
+
+export const composeCards = [composeUnreadable, composeValue, composeNotFollowed, composeDollar];
 
 export interface ComposeInput {
   file: string;
@@ -92,6 +115,7 @@ export interface Base {
 }
 
 export interface ReadService extends Service {
+  project: string;
   base: Base | null;
 }
 
@@ -119,9 +143,11 @@ export function readCompose({ file, text, project, variables }: ComposeInput): C
   const top = reader.mapAt([], yaml.value);
   const name = typeof top['name'] === 'string' ? reader.filled(top['name'], ['name']) : project;
   const includes = reader.includes(top['include']);
+  const networkNames = reader.networkNames(reader.mapAt(['networks'], top['networks']), name);
   const services = Object.entries(reader.mapAt(['services'], top['services'])).map(([key, value]) =>
-    reader.service(key, reader.mapAt(['services', key], value), name),
+    reader.service(key, reader.mapAt(['services', key], value), { project: name, networkNames }),
   );
+  reader.dollars();
   return { services, includes, findings: reader.findings };
 }
 
@@ -146,20 +172,106 @@ class Reader {
     return {};
   }
 
-  service(name: string, keys: Record<string, unknown>, project: string): ReadService {
+  service(
+    name: string,
+    keys: Record<string, unknown>,
+    { project, networkNames }: { project: string; networkNames: NetworkNames },
+  ): ReadService {
     const path = ['services', name];
     const where = this.yaml.placeOfKey(path);
     const ports = this.listAt([...path, 'ports'], keys['ports']);
     const expose = this.listAt([...path, 'expose'], keys['expose']);
+    const published = ports.flatMap((entry, index) => this.port(name, entry, [...path, 'ports', index]));
+    const text = (key: string): string | null => readText(keys[key], (one) => this.filled(one, [...path, key]));
+    const networkMode = text('network_mode');
+    const networks = this.networksOf(name, keys, networkNames, networkMode);
+    const restart = text('restart');
     return {
       project,
       name,
-      published: ports.flatMap((entry, index) => this.port(name, entry, [...path, 'ports', index])),
+      containerName: text('container_name'),
+      image: text('image'),
+      published,
       exposed: expose.flatMap((entry, index) => this.exposed(entry, [...path, 'expose', index])),
-      where,
-      portsWhere: keys['ports'] === undefined ? where : this.yaml.placeOfKey([...path, 'ports']),
+      networks,
+      networkMode: networkMode === 'bridge' || networkMode === 'default' ? null : networkMode,
+      restart: restart === 'no' || restart === 'false' ? null : (restart ?? restartOf(keys['deploy'])),
+      profiles: readTexts(keys['profiles']),
+      labels: this.labels([...path, 'labels'], keys['labels']),
+      mounts: this.mounts([...path, 'volumes'], keys['volumes']),
+      declared: {
+        where,
+        portsWhere: keys['ports'] === undefined ? where : this.yaml.placeOfKey([...path, 'ports']),
+        published,
+        networks,
+      },
+      containers: [],
       base: this.base([...path, 'extends'], keys['extends']),
     };
+  }
+
+  /** Real names of the file's networks: its own carry the project's name, external ones do not. */
+  networkNames(networks: Record<string, unknown>, project: string): NetworkNames {
+    const fill = (text: string, key: string): string => this.filled(text, ['networks', key, 'name']);
+    return readNetworks(networks, project, fill);
+  }
+
+  private networksOf(
+    service: string,
+    keys: Record<string, unknown>,
+    names: NetworkNames,
+    mode: string | null,
+  ): NetworkJoin[] {
+    if (mode !== null && mode !== 'bridge' && mode !== 'default') return [];
+    const written = keys['networks'];
+    const joins = Array.isArray(written)
+      ? Object.fromEntries(written.map((one) => [String(one), null]))
+      : this.mapAt(['services', service, 'networks'], written ?? { default: null });
+    return Object.entries(joins).map(([key, join]) => {
+      const aliases = typeof join === 'object' && join !== null && 'aliases' in join ? readTexts(join.aliases) : [];
+      return { name: names(key), aliases: [service, ...aliases], address: null };
+    });
+  }
+
+  /** A map, or a list of `KEY=VALUE`. */
+  private labels(path: PropertyKey[], value: unknown): Record<string, string> {
+    const pairs = Array.isArray(value)
+      ? readTexts(value).map((one) => [one.split('=')[0] ?? '', one.slice(one.indexOf('=') + 1)] as const)
+      : Object.entries(this.mapAt(path, value)).map(([key, one]) => [key, String(one)] as const);
+    return Object.fromEntries(pairs.map(([key, one]) => [key, interpolate(one, this.variables).text]));
+  }
+
+  /** Paths of this host that a service sees: `HOST:INSIDE[:MODE]`, or keys with `source`. */
+  private mounts(path: PropertyKey[], value: unknown): string[] {
+    return this.listAt(path, value).flatMap((entry) => {
+      const source =
+        typeof entry === 'string' ? entry.split(':')[0] : (entry as Record<string, unknown> | null)?.['source'];
+      const filled = typeof source === 'string' ? interpolate(source, this.variables).text : '';
+      return /^[./~]/.test(filled) ? [filled] : [];
+    });
+  }
+
+  /** Values elsewhere in the file whose dollar signs the engine will take for variables. */
+  dollars(): void {
+    const seen = new Set(this.findings.map(({ where }) => `${String(where?.line)}:${String(where?.column)}`));
+    for (const { path, text } of textsBelow(this.yaml.value, [])) {
+      const where = this.yaml.placeOf(path);
+      const at = `${String(where.line)}:${String(where.column)}`;
+      // An anchored value is met once for every alias; it is one slip.
+      if (!text.includes('$') || path[0] === 'name' || seen.has(at) || seen.has(text)) continue;
+      seen.add(text);
+      const [problem] = interpolate(text, this.variables).problems;
+      if (problem === undefined || problem.kind === 'required') continue;
+      const say = /\$(2[aby]?|5|6|y|apr1|1|argon2\w*)\$/.test(text)
+        ? 'hash'
+        : problem.kind === 'unset'
+          ? 'name'
+          : 'lone';
+      const severity = problem.kind === 'unset' && say === 'name' ? 'warning' : 'error';
+      // The value itself may be a secret: of a hash only its key is told.
+      const data = { key: path.join('.'), variable: say === 'hash' ? '' : problem.variable };
+      this.add(tell(composeDollar, { say, data, severity, where }));
+    }
   }
 
   /** `include`: a path, or keys with `path` (one or several, which are merged) and `project_directory`. */
@@ -244,4 +356,21 @@ class Reader {
     const text = typeof entry === 'string' ? this.filled(entry, path) : String(entry);
     return (parseShortPort(text) ?? []).map(({ containerPort }) => containerPort);
   }
+}
+
+/** `deploy.restart_policy.condition` counts where `restart` is not said (Compose Deploy Specification). */
+function restartOf(deploy: unknown): string | null {
+  const policy = (deploy as { restart_policy?: { condition?: unknown } } | null | undefined)?.restart_policy;
+  if (policy === undefined) return null;
+  const condition = policy.condition ?? 'any';
+  if (condition === 'none') return null;
+  return condition === 'on-failure' ? 'on-failure' : 'always';
+}
+
+function textsBelow(value: unknown, path: PropertyKey[]): Array<{ path: PropertyKey[]; text: string }> {
+  if (typeof value === 'string') return [{ path, text: value }];
+  if (typeof value !== 'object' || value === null) return [];
+  return Object.entries(value).flatMap(([key, part]) =>
+    textsBelow(part, [...path, Array.isArray(value) ? Number(key) : key]),
+  );
 }

@@ -1,17 +1,5 @@
 import type { Place } from '../findings/finding.ts';
 
-/**
- * A port of a container made reachable from outside its networks.
- *
- * @property hostAddress address of this host it is bound to, or null for all of them
- * @property hostPort port on this host, or null when the engine picks one at each start
- * @property containerPort port inside the container
- * @property where the entry that says so
- */
-export interface PublishedPort extends PortMapping {
-  where: Place;
-}
-
 /** What one entry of a service's `ports` means. */
 export interface PortMapping {
   hostAddress: string | null;
@@ -20,19 +8,91 @@ export interface PortMapping {
   protocol: 'tcp' | 'udp';
 }
 
-/** A service that is declared to exist. `where` is its own key, `portsWhere` its `ports`, for findings. */
-export interface Service {
-  project: string;
-  name: string;
-  published: PublishedPort[];
-  exposed: number[];
-  where: Place;
-  portsWhere: Place;
+/**
+ * A port of a container made reachable from outside its networks.
+ *
+ * @property hostAddress address of this host it is bound to, or null for all of them
+ * @property hostPort port on this host, or null when the engine picks one at each start
+ * @property containerPort port inside the container
+ * @property where the entry that says so, or null when only the engine knows it
+ */
+export interface PublishedPort extends PortMapping {
+  where: Place | null;
 }
 
-/** What was found to exist. */
+/** @property address IPv4 address on this network; null when declared only, or not running */
+export interface NetworkJoin {
+  name: string;
+  aliases: string[];
+  address: string | null;
+}
+
+/** What a Compose file and a container both say about how something runs. */
+export interface RunFacts {
+  image: string | null;
+  published: PublishedPort[];
+  /** TCP ports that the image or the file says it listens on. */
+  exposed: number[];
+  networks: NetworkJoin[];
+  /** `host`, `none`, `service:NAME`, `container:NAME`; null for networks of its own. */
+  networkMode: string | null;
+  /** Restart policy; null when there is none. */
+  restart: string | null;
+  labels: Record<string, string>;
+  /** Paths of this host that it sees. */
+  mounts: string[];
+}
+
+export type ContainerState = 'created' | 'running' | 'paused' | 'restarting' | 'removing' | 'exited' | 'dead';
+
+/** A container as the engine reports it. `exitCode` counts only when it is not running. */
+export interface Container extends RunFacts {
+  id: string;
+  name: string;
+  state: ContainerState;
+  health: 'healthy' | 'unhealthy' | 'starting' | null;
+  exitCode: number;
+  project: string | null;
+  service: string | null;
+}
+
+/**
+ * A service: declared in a Compose file, known to the engine as containers, or both. What runs wins over what is declared,
+ * since that is what must be dialled.
+ *
+ * @property project null for a container outside every project
+ * @property profiles Compose profiles; a service with any is started only when asked for
+ * @property declared what the Compose files say, or null when no file of the map declares it; `where` is its key, and
+ *   `portsWhere` its `ports`, for findings
+ */
+export interface Service extends RunFacts {
+  project: string | null;
+  name: string;
+  containerName: string | null;
+  profiles: string[];
+  declared: Declared | null;
+  containers: Container[];
+}
+
+export interface Declared {
+  where: Place;
+  portsWhere: Place;
+  published: PublishedPort[];
+  networks: NetworkJoin[];
+}
+
+/** A container network of the engine. */
+export interface EngineNetwork {
+  name: string;
+  driver: string;
+  subnets: string[];
+}
+
+/** What was found to exist. `asked`: the engine answered, so what has no container does not run. */
 export interface Inventory {
   services: Service[];
+  networks: EngineNetwork[];
+  asked: boolean;
 }
 
 /** A network interface of this host with one of its addresses. `network` is in CIDR form. */
@@ -56,4 +116,28 @@ export interface HostFacts {
   gateway: string | null;
   resolvers: string[];
   trustedRoots: string | null;
+}
+
+/**
+ * A socket of this host that waits for visitors.
+ *
+ * @property address null for all addresses of its family
+ * @property owners processes that hold it; empty when the system does not let us see them
+ */
+export interface ListeningSocket {
+  protocol: 'tcp' | 'udp';
+  family: 4 | 6;
+  address: string | null;
+  port: number;
+  owners: Array<{ pid: number; name: string }>;
+}
+
+/** Whether the service runs now, as far as the engine knows. */
+export function isRunning({ containers }: Service): boolean {
+  return containers.some(({ state }) => state === 'running');
+}
+
+/** `PROJECT/SERVICE`, or the bare name outside every project. */
+export function titleOf({ project, name }: Pick<Service, 'project' | 'name'>): string {
+  return project === null ? name : `${project}/${name}`;
 }

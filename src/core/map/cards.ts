@@ -46,8 +46,8 @@ export const mapKeyMissing = card({
   messages: {
     missing: { message: 'The key `{key}` is missing from {parent}.', remedy: 'Add `{key}:` ({expects}).' },
     'road-leads-nowhere': {
-      message: 'The road `{key}` says neither `to` nor `redirect`.',
-      remedy: 'Add `to: SERVICE:PORT` or `redirect: https://...`.',
+      message: 'The road `{key}` does not say where it leads.',
+      remedy: 'Add `to: SERVICE:PORT`, `redirect: https://...` or `folder: ./PATH`.',
     },
   },
 });
@@ -64,13 +64,59 @@ export const mapValueWrong = card({
       message: '`{key}` expects {expects}, and here stands: {text}',
       remedy: 'Did you mean `{near}`?',
     },
+    'key-form': {
+      message: '`{parent}` has the key `{text}`, where {expects} belongs.',
+      remedy: 'Write {expects}.',
+    },
     'address-unquoted': {
       message: '`{key}` has a value that YAML reads as a map, but it looks like an address: {text}',
       remedy: 'Put quotes round the address: "2001:db8::1".',
     },
     'to-and-redirect': {
-      message: 'The road says both `to` and `redirect`.',
-      remedy: 'Keep one of the two: a road leads to one place.',
+      message: 'The road says more than one of `to`, `redirect` and `folder`.',
+      remedy: 'Keep one of them: a road leads to one place.',
+    },
+    'name-near': {
+      message: '`{key}` names the {what} `{text}`, which the map does not have.',
+      remedy: 'Did you mean `{near}`?',
+    },
+    'name-far': {
+      message: '`{key}` names the {what} `{text}`, which the map does not have.',
+      remedy: 'Write it under `{under}`, or name one of: {known}.',
+    },
+    'gate-reserved': {
+      message: '`{text}` is a gate that exists already, and always means the same.',
+      remedy: 'Give yours another name.',
+    },
+    'gate-empty': {
+      message: 'The gate `{text}` says neither `people` nor `networks`.',
+      remedy: 'Add one of them; `everyone` exists already.',
+    },
+    'upstream-alone': {
+      message: '`{key}` has a meaning only beside a `to` that begins with https://.',
+      remedy: 'Remove it, or write `to: https://...`.',
+    },
+    'upstream-two': {
+      message: 'The road says more than one of `upstream-ca`, `upstream-pin` and `upstream-insecure`.',
+      remedy: 'Keep one: it says how the service proves who it is.',
+    },
+    'cors-everyone': {
+      message:
+        '`cors` lets every origin (`*`) come with credentials, which browsers refuse (Fetch standard, CORS check).',
+      remedy: 'Name the origins, or leave `credentials` out.',
+    },
+    'path-leads': {
+      message: '`{key}` must say one of `to` and `redirect`.',
+      remedy: 'Write where this part of the road leads.',
+    },
+    'dns-two': {
+      message: '`dns` says both `server` and `program`.',
+      remedy: 'Keep one: records are published in one way.',
+    },
+    'dns-key': { message: '`dns.server` takes no unsigned update.', remedy: 'Add `key`, the path of a TSIG key file.' },
+    'acme-missing': {
+      message: '`{key}` comes from acme, and the map has no `acme`.',
+      remedy: 'Add: acme: {directory: staging}',
     },
     'permanent-alone': { message: '`permanent` has a meaning only beside `redirect`.', remedy: 'Remove it.' },
     'to-form': {
@@ -140,10 +186,6 @@ export const nameInvalid = card({
     wildcard: {
       message: '`{name}` is a wildcard; each road has one name.',
       remedy: 'Write the names out, one road each.',
-    },
-    others: {
-      message: '`others` (every other name) is kept for the wildcard road, which this version cannot make yet.',
-      remedy: 'Write the names out; `front.unknown` says what strangers get.',
     },
     foreign: {
       message: '`{name}` lies under none of your domains ({domains}), and as a short name it would become {full}.',

@@ -1,7 +1,7 @@
 import { isMap, isNode, isScalar, isSeq, parseDocument, stringify, type Document, type Pair, type YAMLMap } from 'yaml';
 
 /** The keys of one road in the order in which they are written. */
-export type RoadKeys = ReadonlyArray<readonly [string, string | boolean]>;
+export type RoadKeys = ReadonlyArray<readonly [string, unknown]>;
 
 /**
  * Edits the text of a map in place: only the bytes of the one road change, comments, blank lines, quotes and the order of
@@ -157,8 +157,13 @@ function flowText(keys: RoadKeys): string {
   return `{${keys.map(([part, value]) => `${part}: ${valueText(value, true)}`).join(', ')}}`;
 }
 
-function valueText(value: string | boolean, inFlow: boolean): string {
-  return typeof value === 'string' ? scalarText(value, inFlow) : String(value);
+function valueText(value: unknown, inFlow: boolean): string {
+  if (typeof value === 'string') return scalarText(value, inFlow);
+  if (typeof value !== 'object' || value === null) return String(value);
+  // Lists and maps go on one line, in the form that JSON and YAML share.
+  if (Array.isArray(value)) return `[${value.map((part) => valueText(part, true)).join(', ')}]`;
+  const pairs = Object.entries(value).filter(([, part]) => part !== undefined);
+  return `{${pairs.map(([key, part]) => `${scalarText(key, true)}: ${valueText(part, true)}`).join(', ')}}`;
 }
 
 /** A text as YAML has it: plain where that reads back as the same text, else in double quotes. */

@@ -4,10 +4,12 @@ import { parseHostName } from '../names/host-name.ts';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapKeyMissing, mapValueWrong, nameDouble, nameInvalid } from './cards.ts';
+import { findLater, laterOfRoad } from './later.ts';
 import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
-import { roadName } from './road-name.ts';
-import type { MapKeys } from './schema.ts';
-import type { FrontAddress, MapRoad, SiteMap, Unknown } from './site-map.ts';
+import { referenceSlips, roadSlips } from './references.ts';
+import { roadName, type RoadNameResult } from './road-name.ts';
+import type { MapKeys, RoadKeys } from './schema/map.ts';
+import type { FrontAddress, MapLater, MapRoad, SiteMap, Unknown } from './site-map.ts';
 
 interface Input {
   file: string;
@@ -17,25 +19,30 @@ interface Input {
 
 /** Fills in what needs more than one value of the map: full names, what roads lead to, which names stand twice. */
 export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findings: Finding[] } {
-  const findings: Finding[] = [];
   const domains = keys.domains.map((domain) => ascii(domain));
-  findings.push(...doubleDomains(domains, yaml));
-  const roads = Object.keys(keys.roads).flatMap((key) => {
-    const made = makeRoad({ key, keys, domains, yaml });
-    if ('road' in made) return [made.road];
+  const findings = [...doubleDomains(domains, yaml), ...referenceSlips(keys, yaml)];
+  const names = new Map(Object.keys(keys.roads).map((key) => [key, key === 'others' ? null : roadName(key, domains)]));
+  const later = findLater(keys, yaml, (key) => fullName(names.get(key)));
+  const roads = Object.entries(keys.roads).flatMap(([key, written]) => {
+    const made = makeRoad({ key, written, name: names.get(key) ?? null, keys, yaml, later });
     findings.push(...made.findings);
-    return [];
+    return made.road === null ? [] : [made.road];
   });
   findings.push(...doubleNames(roads));
   const front = makeFront(keys, yaml);
   findings.push(...front.findings);
   const compose = (keys.compose ?? []).map((path, index) => ({ path, where: yaml.placeOf(['compose', index]) }));
-  return { map: { file, domains, front: front.front, compose, roads }, findings };
+  const engine = keys.engine === undefined ? null : { address: keys.engine, where: yaml.placeOf(['engine']) };
+  return { map: { file, domains, front: front.front, compose, engine, roads, later }, findings };
 }
 
 function ascii(name: string): string {
   const result = parseHostName(name);
   return result.ok ? result.name.ascii : name;
+}
+
+function fullName(name: RoadNameResult | null | undefined): string | null {
+  return name?.ok === true ? name.name.ascii : null;
 }
 
 function doubleDomains(domains: readonly string[], yaml: YamlText): Finding[] {
@@ -48,48 +55,67 @@ function doubleDomains(domains: readonly string[], yaml: YamlText): Finding[] {
 
 interface RoadInput {
   key: string;
+  written: RoadKeys;
+  name: RoadNameResult | null;
   keys: MapKeys;
-  domains: string[];
   yaml: YamlText;
+  later: readonly MapLater[];
 }
 
-function makeRoad({ key, keys, domains, yaml }: RoadInput): { road: MapRoad } | { findings: Finding[] } {
+/** The road is null when its name or its lead is wrong, and for `others`, which is every name and therefore none. */
+function makeRoad({ key, written, name, keys, yaml, later }: RoadInput): {
+  road: MapRoad | null;
+  findings: Finding[];
+} {
   const where = yaml.placeOfKey(['roads', key]);
-  const written = keys.roads[key];
-  if (written === undefined) return { findings: [] };
   const findings: Finding[] = [];
-  const name = roadName(key, domains);
-  if (!name.ok) findings.push(tell(nameInvalid, { say: name.say, data: name.data, where }));
+  if (name?.ok === false) findings.push(tell(nameInvalid, { say: name.say, data: name.data, where }));
   const leads = makeLeads(written);
-  const leadsKey = written.redirect === undefined ? 'to' : 'redirect';
-  const leadsWhere = yaml.placeOf(['roads', key, leadsKey]);
+  const leadsWhere = yaml.placeOf(['roads', key, leadsKey(written)]);
   if (leads === null) {
     findings.push(tell(mapKeyMissing, { say: 'road-leads-nowhere', data: { key }, where }));
   } else if (!leads.ok) {
     const at = leads.say === 'permanent-alone' ? yaml.placeOfKey(['roads', key, 'permanent']) : leadsWhere;
     findings.push(tell(mapValueWrong, { say: leads.say, data: leads.data, where: at }));
   }
-  if (!name.ok || leads === null || !leads.ok) return { findings };
+  findings.push(...roadSlips({ key, written, keys, yaml }));
+  if (name?.ok !== true || leads?.ok !== true) return { road: null, findings };
+  const { gate, paused } = written;
   const { ascii: full, unicode: display } = name.name;
-  return {
-    road: {
-      name: full,
-      display,
-      key,
-      where,
-      leads: leads.leads,
-      leadsWhere,
-      gate: written.gate,
-      paused: written.paused,
-    },
+  const road: MapRoad = {
+    name: full,
+    display,
+    key,
+    where,
+    leads: leads.leads,
+    leadsWhere,
+    gates: gate,
+    closed: laterOfRoad(later, full).some(({ severity }) => severity === 'error'),
+    paused,
+    written: otherKeys(written),
   };
+  return { road, findings };
+}
+
+function otherKeys(written: RoadKeys): Record<string, unknown> {
+  const told = ['to', 'redirect', 'folder', 'permanent', 'gate', 'paused'];
+  return Object.fromEntries(
+    Object.entries(written).filter(([key, value]) => !told.includes(key) && value !== undefined),
+  );
+}
+
+function leadsKey({ redirect, folder }: RoadKeys): 'to' | 'redirect' | 'folder' {
+  if (redirect !== undefined) return 'redirect';
+  return folder === undefined ? 'to' : 'folder';
 }
 
 /** Null when the road does not say where it leads. */
-function makeLeads({ to, redirect, permanent }: MapKeys['roads'][string]): LeadsResult | null {
-  if (to !== undefined && redirect !== undefined) return { ok: false, say: 'to-and-redirect', data: {} };
+function makeLeads({ to, redirect, folder, permanent }: RoadKeys): LeadsResult | null {
+  const said = [to, redirect, folder].filter((one) => one !== undefined).length;
+  if (said > 1) return { ok: false, say: 'to-and-redirect', data: {} };
   if (redirect !== undefined) return parseRedirect(redirect, permanent ?? false);
-  if (permanent !== undefined && to !== undefined) return { ok: false, say: 'permanent-alone', data: {} };
+  if (permanent !== undefined && said > 0) return { ok: false, say: 'permanent-alone', data: {} };
+  if (folder !== undefined) return { ok: true, leads: { kind: 'folder', path: folder } };
   return to === undefined ? null : parseTo(to);
 }
 
@@ -122,12 +148,14 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     findings.push(tell(mapValueWrong, { say: 'ports-equal', data, where: yaml.placeOf(['front', 'listen']) }));
   }
   const [markAddress = '', markPort = ''] = front.mark.split(':');
+  const runsOn = front['runs-on'];
   const made = {
     addresses: front.address.map(frontAddress),
     homeNetworks: front['home-networks']?.map((text) => parseNetwork(text) ?? text) ?? null,
     ports: front.ports,
     listen,
     proxy: front.proxy,
+    container: runsOn === 'host' ? null : runsOn.container,
     mark: { address: markAddress, port: Number(markPort) },
     unknown: unknown ?? { act: 'refuse' as const },
     where: yaml.placeOf(['front']),

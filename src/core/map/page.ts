@@ -1,10 +1,17 @@
-import { describeKeys } from './schema.ts';
+import { describeKeys } from './schema/describe.ts';
+
+const laterWords = {
+  error: '*Comes later: an error in `check`; a road that has it is closed.*',
+  warning: '*Comes later: a warning in `check`.*',
+  note: '*Comes later: a note in `check`.*',
+};
 
 /** The reference page of the map, made from its schema. */
 export function mapPage(): string {
-  const parts = describeKeys().map(({ path, expects, byDefault, description, example }) => {
+  const parts = describeKeys().map(({ path, expects, byDefault, description, example, later }) => {
+    const comes = later === undefined ? '' : ` ${laterWords[later]}`;
     const rest = byDefault === null ? '' : ` Default: \`${byDefault}\`.`;
-    return `## ${path}\n\n${description}\n\nExpects ${expects}.${rest}\n\n\`\`\`yaml\n${path.split('.').pop() ?? ''}: ${example}\n\`\`\`\n`;
+    return `## ${path}\n\n${description}\n\nExpects ${expects}.${rest}${comes}\n\n\`\`\`yaml\n${path.split('.').pop() ?? ''}: ${example}\n\`\`\`\n`;
   });
   return `<!-- Made from the schema in src/core/map by \`npm run fix\`. Do not edit it here. -->
 
@@ -12,7 +19,8 @@ export function mapPage(): string {
 
 \`mile-marker.yaml\`: YAML 1.2, one document, at most 1 MiB of UTF-8. Keys that are not listed here are errors. Paths are relative
 to the map. A list of one may be written without brackets; anchors and merge keys (\`<<\`) work. The short form of a road,
-\`NAME: SERVICE:PORT\`, stands for \`NAME: {to: SERVICE:PORT}\`.
+\`NAME: SERVICE:PORT\`, stands for \`NAME: {to: SERVICE:PORT}\`. \`NAME\` stands for a key that you choose. Editors that know JSON Schema
+complete and check a map with [map.schema.json](map.schema.json).
 
 ${parts.join('\n')}`;
 }

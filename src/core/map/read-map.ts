@@ -5,7 +5,9 @@ import { nearest } from '../findings/nearest.ts';
 import { readYaml, type YamlText } from '../yaml/document.ts';
 import { mapKeyDouble, mapKeyMissing, mapKeyUnknown, mapUnreadable, mapValueWrong, nameInvalid } from './cards.ts';
 import { normalizeMap } from './normalize.ts';
-import { knownKeys, mapSchema, type IssueWords } from './schema.ts';
+import { knownKeys } from './schema/describe.ts';
+import { mapSchema } from './schema/map.ts';
+import type { IssueWords } from './schema/words.ts';
 import type { SiteMap } from './site-map.ts';
 
 /** `map` is null exactly when a finding of severity error says why. */
@@ -59,6 +61,7 @@ function salvage(value: unknown): z.output<typeof mapSchema> | null {
 function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
   const path = issue.path;
   if (issue.code === 'unrecognized_keys') return issue.keys.map((key) => unknownKey(path, key, yaml));
+  if (issue.code === 'invalid_key') return [wrongKey(issue, yaml)];
   const words = issue.code === 'custom' ? (issue.params as IssueWords | undefined) : undefined;
   if (words !== undefined) return [ownWords(words, path, yaml)];
   const where = yaml.placeOf(path);
@@ -88,6 +91,15 @@ function unknownKey(path: readonly PropertyKey[], key: string, yaml: YamlText): 
   const near = nearest(key, known);
   const data = { key, parent: nameOf(path), known: known.join(', '), near: near ?? '' };
   return tell(mapKeyUnknown, { say: near === null ? 'far' : 'near', data, where: yaml.placeOfKey([...path, key]) });
+}
+
+function wrongKey({ path, issues }: z.core.$ZodIssueInvalidKey, yaml: YamlText): Finding {
+  const data = {
+    parent: nameOf(path.slice(0, -1)),
+    text: String(path[path.length - 1]),
+    expects: issues[0]?.message ?? 'another form',
+  };
+  return tell(mapValueWrong, { say: 'key-form', data, where: yaml.placeOfKey(path) });
 }
 
 function ownWords(words: IssueWords, path: readonly PropertyKey[], yaml: YamlText): Finding {

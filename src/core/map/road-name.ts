@@ -2,8 +2,7 @@ import { nearest } from '../findings/nearest.ts';
 import { isUnder, parseHostName, type HostName, type HostNameProblem } from '../names/host-name.ts';
 
 export type RoadNameResult =
-  | { ok: true; name: HostName }
-  | { ok: false; say: HostNameProblem | 'others' | 'foreign'; data: Record<string, string> };
+  { ok: true; name: HostName } | { ok: false; say: HostNameProblem | 'foreign'; data: Record<string, string> };
 
 /**
  * The full name of a road's key. A key that ends in one of `domains`, or with a dot, is the full name already; any
@@ -13,7 +12,6 @@ export type RoadNameResult =
  * @param domains comparable forms, at least one
  */
 export function roadName(key: string, domains: readonly string[]): RoadNameResult {
-  if (key === 'others') return { ok: false, say: 'others', data: { name: key } };
   const own = parseHostName(key);
   if (!own.ok) return { ok: false, say: own.problem, data: { name: key, text: own.text } };
   if (domains.some((domain) => isUnder(own.name.ascii, domain))) return own;

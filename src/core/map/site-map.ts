@@ -11,11 +11,34 @@ export type Leads =
   | { kind: 'service'; project: string | null; service: string; port: number }
   | { kind: 'port'; port: number }
   | { kind: 'url'; scheme: 'http' | 'https'; host: string; port: number }
-  | { kind: 'redirect'; url: string; permanent: boolean };
+  | { kind: 'redirect'; url: string; permanent: boolean }
+  | { kind: 'folder'; path: string };
 
-export type GateName = 'everyone' | 'home';
+/** Leads that end at a program which must be dialled. */
+export type DialledLeads = Extract<Leads, { kind: 'service' | 'port' | 'url' }>;
 
-/** @property name full name, comparable form @property key as written in the map */
+export type ProxyName = 'builtin' | 'nginx' | 'httpd' | 'haproxy';
+
+/**
+ * A key that was written and is not carried out yet.
+ *
+ * @property key as a person reads it: `roads.nestcam.methods`
+ * @property road full name of the road it stands in, or null
+ */
+export interface MapLater {
+  key: string;
+  severity: 'error' | 'warning' | 'note';
+  road: string | null;
+  where: Place;
+}
+
+/**
+ * @property name full name, comparable form
+ * @property key as written in the map
+ * @property gates all of them must let a visitor pass
+ * @property closed a key that restricts the road is not carried out yet, so nobody passes
+ * @property written every other key as it was read
+ */
 export interface MapRoad {
   name: string;
   display: string;
@@ -23,8 +46,10 @@ export interface MapRoad {
   where: Place;
   leads: Leads;
   leadsWhere: Place;
-  gate: GateName;
+  gates: string[];
+  closed: boolean;
   paused: boolean;
+  written: Record<string, unknown>;
 }
 
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */
@@ -36,11 +61,16 @@ export interface SiteMap {
     homeNetworks: string[] | null;
     ports: { http: number; https: number };
     listen: { http: number; https: number };
-    proxy: 'builtin' | 'nginx';
+    proxy: ProxyName;
+    /** Name of the container that the proxy runs in, or null for this host. */
+    container: string | null;
     mark: { address: string; port: number };
     unknown: Unknown;
     where: Place;
   };
   compose: Array<{ path: string; where: Place }>;
+  /** Null when the map does not say. */
+  engine: { address: string; where: Place } | null;
   roads: MapRoad[];
+  later: MapLater[];
 }

@@ -3,8 +3,16 @@ import { hostOf, portOf } from '../map/leads.ts';
 import type { MapRoad, SiteMap } from '../map/site-map.ts';
 import { isLoopback } from '../networks/address.ts';
 import { homeNetworks } from '../networks/home.ts';
-import { planVersion, type Plan, type PlannedCertificate, type PlannedLeads, type PlannedRoad } from './plan.ts';
+import {
+  planVersion,
+  type Plan,
+  type PlannedCertificate,
+  type PlannedGate,
+  type PlannedLeads,
+  type PlannedRoad,
+} from './plan.ts';
 import { resolveService, type Resolution } from './resolve-service.ts';
+import { whereFront, type WhereFront } from './where-front.ts';
 
 export interface PlanInput {
   map: SiteMap;
@@ -14,17 +22,20 @@ export interface PlanInput {
   certificatesFolder: string;
 }
 
-/** @property resolutions by road name; roads that redirect have none */
+/** @property resolutions by road name; roads that redirect or show a folder have none */
 export interface Planned {
   plan: Plan;
+  front: WhereFront;
   resolutions: Map<string, Resolution>;
 }
 
 /** Fills in every default and resolves every address. Total: what cannot be worked out is left open, and `check` says why. */
 export function makePlan({ map, inventory, host, certificatesFolder }: PlanInput): Planned {
   const resolutions = new Map<string, Resolution>();
+  const front = whereFront(map.front.container, inventory);
   for (const { name, leads } of map.roads) {
-    if (leads.kind !== 'redirect') resolutions.set(name, resolveService(leads, inventory));
+    if (leads.kind === 'redirect' || leads.kind === 'folder') continue;
+    resolutions.set(name, resolveService(leads, { inventory, front }));
   }
   const addresses = frontAddresses(map, host);
   const plan: Plan = {
@@ -34,20 +45,27 @@ export function makePlan({ map, inventory, host, certificatesFolder }: PlanInput
     domains: map.domains,
     front: {
       proxy: map.front.proxy,
+      container: map.front.container,
       addresses,
       names: map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : [])),
       ports: map.front.ports,
-      listen: { addresses: listenAddresses(addresses, map, host), ...map.front.listen },
+      listen: { addresses: listenAddresses({ addresses, map, host, front }), ...map.front.listen },
       mark: map.front.mark,
       unknown: map.front.unknown,
       where: map.front.where,
     },
-    host: { resolvers: host.resolvers, trustedRoots: host.trustedRoots },
+    host: seenByFront(host, front),
     limits: { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 },
     certificates: map.roads.map(({ name }) => certificateFor(name, certificatesFolder)),
     roads: map.roads.map((road) => planRoad({ road, map, host, resolution: resolutions.get(road.name) })),
   };
-  return { plan, resolutions };
+  return { plan, front, resolutions };
+}
+
+/** The engine's own resolver, which every container of a named network asks, and where Debian-based images keep the roots. */
+function seenByFront({ resolvers, trustedRoots }: HostFacts, front: WhereFront): Plan['host'] {
+  if (front.kind === 'host') return { resolvers, trustedRoots };
+  return { resolvers: ['127.0.0.11'], trustedRoots: '/etc/ssl/certs/ca-certificates.crt' };
 }
 
 function frontAddresses(map: SiteMap, host: HostFacts): string[] {
@@ -61,11 +79,20 @@ function frontAddresses(map: SiteMap, host: HostFacts): string[] {
   return [...new Set(found)];
 }
 
+interface ListenInput {
+  addresses: string[];
+  map: SiteMap;
+  host: HostFacts;
+  front: WhereFront;
+}
+
 /**
  * All addresses of this host, since the public one is often the router's. A front whose every address is loopback
  * (practice, the demo) is kept to itself.
  */
-function listenAddresses(addresses: readonly string[], map: SiteMap, host: HostFacts): string[] {
+function listenAddresses({ addresses, map, host, front }: ListenInput): string[] {
+  // Inside its own network a container is dialled on an address that nobody knows beforehand.
+  if (front.kind === 'container') return ['0.0.0.0'];
   const practice = addresses.length === map.front.addresses.length && addresses.every(isLoopback);
   if (practice) return [...addresses];
   const hasIpv6 = host.addresses.some(({ address }) => address.includes(':'));
@@ -91,18 +118,24 @@ interface RoadInput {
 }
 
 function planRoad({ road, map, host, resolution }: RoadInput): PlannedRoad {
-  const home = road.gate === 'home' ? homeNetworks(host, map.front.homeNetworks) : null;
   return {
     name: road.name,
     display: road.display,
     authority: publicAuthority(road.name, map.front.ports.https),
     certificate: road.name,
-    gate: { name: road.gate, networks: home },
+    gate: planGate(road, host, map),
     paused: road.paused,
     leads: planLeads(road, map, resolution),
     where: road.where,
     leadsWhere: road.leadsWhere,
   };
+}
+
+/** A road whose rules cannot be kept yet lets nobody pass. */
+function planGate({ gates, closed }: MapRoad, host: HostFacts, map: SiteMap): PlannedGate {
+  const name = gates.join(' + ');
+  if (closed) return { name, networks: { networks: [], except: [] } };
+  return { name, networks: gates.includes('home') ? homeNetworks(host, map.front.homeNetworks) : null };
 }
 
 /** Host and port of a road as they stand in a visitor's address bar. */

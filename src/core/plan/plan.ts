@@ -1,6 +1,6 @@
 import type { Place } from '../findings/finding.ts';
 import type { NetworkSet } from '../networks/home.ts';
-import type { Unknown } from '../map/site-map.ts';
+import type { ProxyName, Unknown } from '../map/site-map.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
 export const planVersion = 1;
@@ -72,7 +72,9 @@ export interface Plan {
   map: string;
   domains: string[];
   front: {
-    proxy: 'builtin' | 'nginx';
+    proxy: ProxyName;
+    /** Name of the container that the proxy runs in, or null for this host. */
+    container: string | null;
     addresses: string[];
     names: string[];
     ports: { http: number; https: number };

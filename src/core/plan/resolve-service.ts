@@ -1,72 +1,182 @@
-import type { Inventory, PublishedPort, Service } from '../inventory/inventory.ts';
-import type { Leads } from '../map/site-map.ts';
-import { isLoopback, parseAddress, withPort } from '../networks/address.ts';
+import { type Inventory, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import type { DialledLeads } from '../map/site-map.ts';
+import { inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import type { Upstream } from './plan.ts';
+import type { WhereFront } from './where-front.ts';
 
-/** What became of a road's `to`: where to dial, or the one reason why that cannot be said. */
-export type Resolution =
-  | { kind: 'dialled'; upstream: Upstream; toEveryone: { service: Service; port: PublishedPort } | null }
+/**
+ * What became of a road's `to`: where to dial, or the one reason why that cannot be said.
+ *
+ * `insideOf`: the number is the outside port of this inside one. `bridge`: the address belongs to a container network and
+ * is handed out anew at each start. `loopback`: loopback is meant, and the front runs in a container. `fromHost`: where this
+ * host itself reaches the service at this moment, for `verify`, which runs outside the container networks; null when it cannot.
+ */
+export type Resolution = { service: Service | null } & (
+  | { kind: 'dialled'; upstream: Upstream; fromHost: At | null; toEveryone: PublishedPort | null }
   | { kind: 'service-unknown'; known: string[] }
   | { kind: 'service-ambiguous'; projects: string[] }
-  | { kind: 'port-not-published'; service: Service; insideOf: number | null };
+  | { kind: 'port-not-published'; insideOf: number | null }
+  | { kind: 'no-shared-network'; front: string[]; networks: string[] }
+  | { kind: 'bridge'; owner: Service | null; network: string }
+  | { kind: 'loopback' }
+);
 
-/** Works out where a road's service is dialled by a proxy that runs on this host. */
-export function resolveService(leads: Exclude<Leads, { kind: 'redirect' }>, inventory: Inventory): Resolution {
+export interface At {
+  host: string;
+  port: number;
+}
+
+export interface Surroundings {
+  inventory: Inventory;
+  front: WhereFront;
+}
+
+/** Works out where the front dials a road's service. */
+export function resolveService(leads: DialledLeads, around: Surroundings): Resolution {
   switch (leads.kind) {
     case 'port':
-      return dialled({
-        host: '127.0.0.1',
-        port: leads.port,
-        service: null,
-        why: 'a port of this host, as the map says',
-      });
-    case 'url': {
-      const { scheme, host, port } = leads;
-      const byName = parseAddress(host) === null;
-      const upstream = {
-        scheme,
-        host,
-        port,
-        byName,
-        verifyAs: scheme === 'https' ? host : null,
-        service: null,
-        why: 'as the map says',
-      };
-      return { kind: 'dialled', upstream, toEveryone: null };
-    }
+      return resolvePort(leads.port, around);
+    case 'url':
+      return resolveUrl(leads, around);
     case 'service':
-      return resolveComposeService(leads, inventory);
+      return resolveNamed(leads, around);
   }
 }
 
-type ServiceLeads = Extract<Leads, { kind: 'service' }>;
+function resolvePort(port: number, { front }: Surroundings): Resolution {
+  if (front.kind === 'container') return { kind: 'loopback', service: null };
+  return dialled({ host: '127.0.0.1', port, why: 'a port of this host, as the map says' });
+}
 
-function resolveComposeService({ project, service, port }: ServiceLeads, { services }: Inventory): Resolution {
-  const named = services.filter(({ name, project: of }) => name === service && (project === null || project === of));
+function resolveUrl({ scheme, host, port }: Extract<DialledLeads, { kind: 'url' }>, around: Surroundings): Resolution {
+  const { inventory, front } = around;
+  if (front.kind === 'container' && isLoopback(host)) return { kind: 'loopback', service: null };
+  const network = inventory.networks.find(({ subnets, driver }) => driver !== 'macvlan' && inNetworks(host, subnets));
+  if (network !== undefined) {
+    const owner = inventory.services.find(({ containers }) =>
+      containers.some(({ networks }) => networks.some(({ address }) => address === host)),
+    );
+    return { kind: 'bridge', service: owner ?? null, owner: owner ?? null, network: network.name };
+  }
+  const byName = parseAddress(host) === null;
+  const verifyAs = scheme === 'https' ? host : null;
+  return dialled({ scheme, host, port, byName, verifyAs, why: 'as the map says' });
+}
+
+type ServiceLeads = Extract<DialledLeads, { kind: 'service' }>;
+
+function resolveNamed({ project, service, port }: ServiceLeads, around: Surroundings): Resolution {
+  const { services } = around.inventory;
+  const named = findNamed(services, project, service);
   const [found, second] = named;
-  if (found === undefined) return { kind: 'service-unknown', known: services.map((known) => known.name) };
-  if (second !== undefined) return { kind: 'service-ambiguous', projects: named.map((one) => one.project) };
-  const usable = found.published.filter(({ protocol, hostPort }) => protocol === 'tcp' && hostPort !== null);
+  if (found === undefined) return { kind: 'service-unknown', service: null, known: services.map(({ name }) => name) };
+  if (second !== undefined) {
+    return { kind: 'service-ambiguous', service: null, projects: named.map((one) => one.project ?? '') };
+  }
+  return around.front.kind === 'container'
+    ? fromContainer(found, port, { ...around, front: around.front })
+    : fromHost(found, port, services);
+}
+
+/** By service name, else by the container's own name, which people know from the list of containers. */
+function findNamed(services: readonly Service[], project: string | null, name: string): Service[] {
+  const own = services.filter((one) => one.name === name && (project === null || project === one.project));
+  if (own.length > 0 || project !== null) return own;
+  return services.filter(
+    ({ containerName, containers }) => containerName === name || containers.some((one) => one.name === name),
+  );
+}
+
+/** The service in whose network another one lives (`network_mode: service:NAME` or `container:NAME`). */
+function lender({ networkMode, project }: Service, services: readonly Service[]): Service | null {
+  const [kind, name] = networkMode?.split(':') ?? [];
+  if (name === undefined || (kind !== 'service' && kind !== 'container')) return null;
+  return findNamed(services, kind === 'service' ? project : null, name)[0] ?? null;
+}
+
+function fromHost(found: Service, port: number, services: readonly Service[]): Resolution {
+  if (found.networkMode === 'host') {
+    const why = `service ${found.name} shares this host's network, where it listens on ${String(port)}`;
+    return dialled({ host: '127.0.0.1', port, why }, found);
+  }
+  const lending = lender(found, services);
+  const holder = lending ?? found;
+  const usable = holder.published.filter(({ protocol, hostPort }) => protocol === 'tcp' && hostPort !== null);
   const fitting = usable.filter(({ containerPort }) => containerPort === port).sort((a, b) => rank(a) - rank(b));
   const best = fitting[0];
   if (best === undefined) {
     const insideOf = usable.find(({ hostPort }) => hostPort === port)?.containerPort ?? null;
-    return { kind: 'port-not-published', service: found, insideOf };
+    return { kind: 'port-not-published', service: holder, insideOf };
   }
-  const open = fitting.find(({ hostAddress }) => isEveryAddress(hostAddress)) ?? null;
-  const host = dialAddress(best.hostAddress);
+  const toEveryone = fitting.find(({ hostAddress }) => isEveryAddress(hostAddress)) ?? null;
   const outside = best.hostPort ?? port;
-  const why = `service ${found.name} publishes its port ${String(port)} on ${withPort(best.hostAddress ?? '0.0.0.0', outside)}`;
-  return {
-    ...dialled({ host, port: outside, service: found.name, why }),
-    toEveryone: open === null ? null : { service: found, port: open },
-  };
+  const through = lending === null ? '' : ` through ${lending.name}`;
+  const why = `service ${found.name} publishes its port ${String(port)}${through} on ${withPort(best.hostAddress ?? '0.0.0.0', outside)}`;
+  return dialled({ host: dialAddress(best.hostAddress), port: outside, why }, holder, toEveryone);
+}
+
+/** The network that every engine has from the start: names do not resolve on it. */
+const unnamed = ['bridge', 'host', 'none'];
+
+interface Inside {
+  inventory: Inventory;
+  front: Extract<WhereFront, { kind: 'container' }>;
+}
+
+function fromContainer(found: Service, port: number, { inventory, front }: Inside): Resolution {
+  if (found.networkMode === 'host') return { kind: 'loopback', service: found };
+  const holder = lender(found, inventory.services) ?? found;
+  const networks = holder.networks.map(({ name }) => name).filter((name) => !unnamed.includes(name));
+  const shared = front.networks === null ? networks : networks.filter((name) => front.networks?.includes(name));
+  const elsewhere = holder.published.find(
+    ({ containerPort, hostAddress, hostPort }) =>
+      containerPort === port && hostPort !== null && !isEveryAddress(hostAddress) && !isLoopback(hostAddress ?? ''),
+  );
+  const toEveryone =
+    holder.published.find((one) => one.containerPort === port && isEveryAddress(one.hostAddress)) ?? null;
+  if (shared.length > 0) {
+    const host = nameOn(holder, shared, inventory);
+    const why = `service ${found.name} shares the network ${shared[0] ?? ''} with ${front.name}, where it is called ${host}`;
+    return { ...dialled({ host, port, byName: true, why }, holder, toEveryone), fromHost: seenFromHost(holder, port) };
+  }
+  if (elsewhere !== undefined) {
+    const { hostAddress, hostPort } = elsewhere;
+    const why = `service ${found.name} publishes its port ${String(port)} on ${withPort(hostAddress ?? '', hostPort ?? port)}`;
+    return dialled({ host: hostAddress ?? '', port: hostPort ?? port, why }, holder);
+  }
+  return { kind: 'no-shared-network', service: holder, front: front.networks ?? [], networks };
+}
+
+/** The service's own name, unless another service on the same network answers to it too; then the container's. */
+function nameOn(service: Service, shared: readonly string[], { services }: Inventory): string {
+  const meets = ({ networks }: Service): boolean => networks.some(({ name }) => shared.includes(name));
+  const rival = services.some((other) => other !== service && other.name === service.name && meets(other));
+  const container = service.containers[0]?.name ?? service.containerName;
+  if (!rival && (service.project !== null || container === null)) return service.name;
+  return container ?? `${service.project ?? ''}-${service.name}-1`;
+}
+
+function seenFromHost({ published, containers }: Service, port: number): At | null {
+  const open = published.find(({ containerPort, hostPort }) => containerPort === port && hostPort !== null);
+  if (open !== undefined) return { host: dialAddress(open.hostAddress), port: open.hostPort ?? port };
+  const address = containers
+    .flatMap(({ networks }) => networks.map((join) => join.address))
+    .find((one) => one !== null);
+  return address === undefined || address === null ? null : { host: address, port };
 }
 
 type Dialled = Extract<Resolution, { kind: 'dialled' }>;
+type Written = Pick<Upstream, 'host' | 'port' | 'why'> & Partial<Upstream>;
 
-function dialled(at: Pick<Upstream, 'host' | 'port' | 'service' | 'why'>): Dialled {
-  return { kind: 'dialled', upstream: { scheme: 'http', byName: false, verifyAs: null, ...at }, toEveryone: null };
+function dialled(at: Written, service: Service | null = null, toEveryone: PublishedPort | null = null): Dialled {
+  const upstream: Upstream = {
+    scheme: 'http',
+    byName: false,
+    verifyAs: null,
+    service: service === null ? null : service.name,
+    ...at,
+  };
+  return { kind: 'dialled', upstream, fromHost: { host: at.host, port: at.port }, service, toEveryone };
 }
 
 /** Loopback first: it is the one nobody else can reach. */

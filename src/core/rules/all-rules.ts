@@ -1,22 +1,44 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
 import { frontWithoutAddress } from './front-without-address.ts';
 import { defaultServerTaken, nameAlreadyServed, servedNotKnown } from './already-served.ts';
+import { frontNotAtBoot, noRestartPolicy } from './after-reboot.ts';
+import {
+  bridgeAddress,
+  frontContainerUnknown,
+  hostNetwork,
+  loopbackInContainer,
+  noSharedNetwork,
+} from './container-networks.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
+import { mapKeyLater } from './map-key-later.ts';
 import { noCertificate } from './no-certificate.ts';
+import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
 import type { Facts, Rule } from './rule.ts';
+import { serviceRestarting, serviceStopped, serviceUnhealthy } from './service-state.ts';
 import { serviceUnknown } from './service-unknown.ts';
+import { containerWithoutRoad } from './without-road.ts';
 
 /** Every rule of `check`. A new rule is one file and one line here. */
 export const allRules: readonly Rule[] = [
+  bridgeAddress,
+  composeNotApplied,
+  containerWithoutRoad,
   defaultServerTaken,
+  frontContainerUnknown,
+  frontNotAtBoot,
   frontPortTaken,
   frontWithoutAddress,
+  hostNetwork,
+  loopbackInContainer,
+  mapKeyLater,
   nameAlreadyServed,
   noCertificate,
+  noRestartPolicy,
+  noSharedNetwork,
   notForTheWeb,
   portNotPublished,
   portTwoOwners,
@@ -25,6 +47,9 @@ export const allRules: readonly Rule[] = [
   redirectNowhere,
   redirectToItself,
   servedNotKnown,
+  serviceRestarting,
+  serviceStopped,
+  serviceUnhealthy,
   serviceUnknown,
 ];
 

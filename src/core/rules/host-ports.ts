@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
-import type { PublishedPort, Service } from '../inventory/inventory.ts';
+import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
 import { familyOf } from '../networks/address.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -23,13 +24,18 @@ const twoOwners = card({
 const frontTaken = card({
   id: 'front-port-taken',
   severity: 'error',
-  summary: 'A service publishes the port on which the front itself must listen.',
-  why: 'Two programs cannot share a port: the front does not start while the service has it.',
+  summary: 'Something else has the port on which the front itself must listen.',
+  why: 'Two programs cannot share a port: the front does not start while the other has it.',
   source,
   messages: {
     taken: {
       message: '`{service}` publishes port {port} of this host, which the front needs for {listener}.',
       remedy: 'Move it to another outside port: - "127.0.0.1:{free}:{inside}"; visitors reach it through its road.',
+    },
+    program: {
+      message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
+      remedy:
+        'Move that program to another port, such as {free}, or stop it; or give the front another: `front.listen`.',
     },
   },
 });
@@ -39,15 +45,21 @@ interface Owner {
   port: PublishedPort & { hostPort: number };
 }
 
-/** Everything that is published under a fixed number, in the order of the Compose files. */
-function owners({ inventory }: Facts): Owner[] {
-  return inventory.services.flatMap((service) =>
-    service.published.flatMap((port) =>
+/**
+ * Everything that is published under a fixed number, as declared and as it runs. What neither runs nor is declared to
+ * start by itself (a profile, a stopped container of no Compose file) takes no port from anyone.
+ */
+function owners({ inventory, front }: Facts): Owner[] {
+  return inventory.services.flatMap((service) => {
+    if (service === front.service) return [];
+    const { declared, published, profiles } = service;
+    const ports = isRunning(service) ? published : profiles.length === 0 ? (declared?.published ?? []) : [];
+    return ports.flatMap((port) =>
       port.hostPort === null || port.protocol !== 'tcp'
         ? []
         : [{ service, port: { ...port, hostPort: port.hostPort } }],
-    ),
-  );
+    );
+  });
 }
 
 /** Whether two bindings of one port number exclude each other: equal addresses, or one of them all of its family. */
@@ -57,20 +69,13 @@ function collide(a: string | null, b: string | null): boolean {
   return a === b || (familyOf(a) === familyOf(b) && (all(a) || all(b)));
 }
 
-/** The next number from 8000 on that nothing of the map or the Compose files has. */
-function freePort(facts: Facts): number {
-  const { listen, mark } = facts.plan.front;
-  const dialled = facts.map.roads.flatMap(({ leads }) => (leads.kind === 'port' ? [leads.port] : []));
-  const taken = new Set([
-    listen.http,
-    listen.https,
-    mark.port,
-    ...dialled,
-    ...owners(facts).map(({ port }) => port.hostPort),
-  ]);
-  let port = 8000;
-  while (taken.has(port)) port += 1;
-  return port;
+/** The next number from 8000 on that nobody has. */
+function freePort({ plan, map, inventory, sockets }: Facts): number {
+  const roadPorts = map.roads.flatMap(({ leads, name: road }) =>
+    leads.kind === 'port' ? [{ port: leads.port, road }] : [],
+  );
+  const rows = portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets });
+  return nextFree(rows, 8000) ?? 0;
 }
 
 export const portTwoOwners: Rule = {
@@ -90,7 +95,7 @@ export const portTwoOwners: Rule = {
       const { hostPort, containerPort, where } = port;
       const data = {
         service: service.name,
-        other: before.service.name,
+        other: before.service.name === service.name ? titleOf(before.service) : before.service.name,
         port: hostPort,
         inside: containerPort,
         free: freePort(facts),
@@ -102,14 +107,51 @@ export const portTwoOwners: Rule = {
 
 export const frontPortTaken: Rule = {
   card: frontTaken,
-  check: (facts) => {
-    const { listen } = facts.plan.front;
-    return owners(facts).flatMap(({ service, port }): Finding[] => {
-      const listener = (['http', 'https'] as const).find((one) => listen[one] === port.hostPort);
-      if (listener === undefined || !listen.addresses.some((address) => collide(address, port.hostAddress))) return [];
-      const { hostPort, containerPort, where } = port;
-      const data = { service: service.name, port: hostPort, listener, inside: containerPort, free: freePort(facts) };
-      return [tell(frontTaken, { say: 'taken', data, where, cause: `front-port:${String(hostPort)}` })];
-    });
-  },
+  check: (facts) => [...takenByService(facts), ...takenByProgram(facts)],
 };
+
+function takenByService(facts: Facts): Finding[] {
+  const { listen } = facts.plan.front;
+  return owners(facts).flatMap(({ service, port }): Finding[] => {
+    const listener = (['http', 'https'] as const).find((one) => listen[one] === port.hostPort);
+    if (listener === undefined || !listen.addresses.some((address) => collide(address, port.hostAddress))) return [];
+    const { hostPort, containerPort, where } = port;
+    const data = { service: service.name, port: hostPort, listener, inside: containerPort, free: freePort(facts) };
+    return [tell(frontTaken, { say: 'taken', data, where, cause: `front-port:${String(hostPort)}` })];
+  });
+}
+
+function takenByProgram(facts: Facts): Finding[] {
+  const { plan, sockets } = facts;
+  const byContainer = new Set(owners(facts).map(({ port }) => port.hostPort));
+  return (['http', 'https'] as const).flatMap((listener): Finding[] => {
+    const port = plan.front.listen[listener];
+    if (byContainer.has(port)) return [];
+    const holder = sockets.find((socket) => socket.protocol === 'tcp' && socket.port === port && meets(socket, facts));
+    if (holder === undefined || isTheFront(holder, facts)) return [];
+    const data = { owner: capital(ownerWords(holder.owners)), port, listener, free: freePort(facts) };
+    return [tell(frontTaken, { say: 'program', data, where: plan.front.where, cause: `front-port:${String(port)}` })];
+  });
+}
+
+function meets({ address, family }: ListeningSocket, { plan }: Facts): boolean {
+  return plan.front.listen.addresses.some((one) => familyOf(one) === family && collide(address, one));
+}
+
+/**
+ * Whether this socket is the front itself: the same processes hold the generation mark, or it is the map's own server
+ * program. The engine's helper holds the ports of a front that runs in a container.
+ */
+function isTheFront(holder: ListeningSocket, { plan, sockets, front }: Facts): boolean {
+  const { mark, proxy } = plan.front;
+  const marks = sockets.filter(({ port, protocol }) => port === mark.port && protocol === 'tcp');
+  const pids = new Set(marks.flatMap(({ owners: held }) => held.map(({ pid }) => pid)));
+  if (holder.owners.some(({ pid, name }) => pids.has(pid) || name === proxy)) return true;
+  // Nobody lets us see who it is, and our mark is there too: then it is most likely ours.
+  if (holder.owners.length === 0 && marks.length > 0) return true;
+  return front.service !== null && holder.owners.every(({ name }) => /docker|rootlessport/.test(name));
+}
+
+function capital(text: string): string {
+  return text.charAt(0) === 'a' ? `A${text.slice(1)}` : text;
+}

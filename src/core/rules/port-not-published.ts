@@ -23,6 +23,11 @@ const words = card({
       remedy:
         'Add to the service: ports: ["127.0.0.1:{port}:{port}"] (any free port of this host may stand in the middle).',
     },
+    container: {
+      message:
+        'The container of `{service}` publishes no port {port}; only an address of its container network leads there, and that changes.',
+      remedy: 'Make it anew with -p 127.0.0.1:{port}:{port}, or declare it in a Compose file of the map.',
+    },
     picked: {
       message: '`{service}` lets the engine pick the outside port of {port} anew at each start.',
       remedy: 'Fix it under its `ports`: - "127.0.0.1:{port}:{port}"',
@@ -35,7 +40,7 @@ export const portNotPublished: Rule = {
   check: ({ map, resolutions }) =>
     map.roads.flatMap(({ name, leads, leadsWhere: where }) => {
       const found = resolutions.get(name);
-      if (leads.kind !== 'service' || found?.kind !== 'port-not-published') return [];
+      if (leads.kind !== 'service' || found?.kind !== 'port-not-published' || found.service === null) return [];
       const about = { roads: [name], where, cause: `service:${leads.service}:${String(leads.port)}` };
       return [tell(words, { ...sayWhy(found.service, leads.port, found.insideOf), ...about })];
     }),
@@ -50,6 +55,7 @@ function sayWhy(
   if (insideOf !== null) return { say: 'outside', data: { ...data, inside: insideOf } };
   const tcp = service.published.filter(({ protocol }) => protocol === 'tcp');
   if (tcp.some(({ containerPort }) => containerPort === port)) return { say: 'picked', data };
+  if (service.declared === null) return { say: 'container', data };
   const published = [...new Set(tcp.map(({ containerPort }) => String(containerPort)))];
   return published.length === 0 ? { say: 'none', data } : { say: 'other', data: { ...data, published } };
 }

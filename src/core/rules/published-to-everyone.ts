@@ -12,24 +12,34 @@ const words = card({
       message: '`{service}` can be reached past the front, on port {outside} of every address of this host.',
       remedy: 'In {file} line {line} write: - "127.0.0.1:{outside}:{inside}"',
     },
+    needless: {
+      message: '`{service}` can be reached past the front, on port {outside} of every address of this host.',
+      remedy: 'In {file} take line {line} away: the front reaches the service by their shared network.',
+    },
+    container: {
+      message:
+        'The container of `{service}` can be reached past the front, on port {outside} of every address of this host.',
+      remedy: 'Make it anew with: -p 127.0.0.1:{outside}:{inside}',
+    },
   },
 });
 
 export const publishedToEveryone: Rule = {
   card: words,
-  check: ({ map, resolutions }) =>
-    map.roads.flatMap(({ name }) => {
+  check: ({ map, resolutions, front }) =>
+    map.roads.flatMap(({ name, leadsWhere }) => {
       const found = resolutions.get(name);
       if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
-      const { service, port } = found.toEveryone;
-      const { where } = port;
+      const { service, toEveryone: port } = found;
       const data = {
-        service: service.name,
+        service: service?.name ?? '',
         outside: port.hostPort,
         inside: port.containerPort,
-        file: where.file,
-        line: where.line,
+        file: port.where?.file ?? '',
+        line: port.where?.line ?? 0,
       };
-      return [tell(words, { say: 'open', data, roads: [name], where, cause: `published:${String(port.hostPort)}` })];
+      const say = port.where === null ? 'container' : front.kind === 'container' ? 'needless' : 'open';
+      const about = { roads: [name], where: port.where ?? leadsWhere, cause: `published:${String(port.hostPort)}` };
+      return [tell(words, { say, data, ...about })];
     }),
 };

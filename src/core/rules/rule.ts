@@ -1,27 +1,32 @@
 import type { CertificateFacts } from '../certificates/cover.ts';
 import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
-import type { Inventory } from '../inventory/inventory.ts';
+import type { Inventory, ListeningSocket } from '../inventory/inventory.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/nginx/dump.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
+import type { WhereFront } from '../plan/where-front.ts';
 
 /**
  * Everything a rule may look at. Gathered before; a rule itself touches nothing.
  *
  * @property certificates what lies on disk, by certificate id; null when there is none that can be read
+ * @property startsAtBoot whether this machine starts the map's proxy by itself; null when that cannot be known
  * @property now milliseconds since the epoch
  */
 export interface Facts {
   map: SiteMap;
   plan: Plan;
   inventory: Inventory;
+  front: WhereFront;
   resolutions: ReadonlyMap<string, Resolution>;
   certificates: ReadonlyMap<string, CertificateFacts | null>;
   served: Served;
   /** Names of the interfaces of this host that have an address. */
   hostInterfaces: string[];
+  sockets: ListeningSocket[];
+  startsAtBoot: boolean | null;
   now: number;
 }
 

@@ -5,7 +5,7 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'service-unknown',
   severity: 'error',
-  summary: 'A road leads to a service that no Compose file declares.',
+  summary: 'A road leads to a service that no Compose file declares and the engine does not know.',
   why: 'The front would answer 502 to every visitor of this road.',
   source: 'Compose Specification, section "services"',
   messages: {
@@ -15,8 +15,9 @@ const words = card({
       remedy: 'Mend the name, or add the file that declares it under `compose`.',
     },
     'no-compose': {
-      message: '`{service}` is meant as a Compose service, but the map names no Compose file.',
-      remedy: 'Add `compose: [compose.yaml]` to the map, or lead to a port of this host: `:PORT`.',
+      message:
+        '`{service}` is meant as a service, but the map names no Compose file and no container engine was asked.',
+      remedy: 'Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
     },
     ambiguous: {
       message: 'Several projects have a service called `{service}`: {projects}.',
@@ -27,7 +28,7 @@ const words = card({
 
 export const serviceUnknown: Rule = {
   card: words,
-  check: ({ map, resolutions }) =>
+  check: ({ map, resolutions, inventory }) =>
     map.roads.flatMap(({ name, leads, leadsWhere: where }) => {
       const found = resolutions.get(name);
       if (leads.kind !== 'service' || found === undefined) return [];
@@ -40,7 +41,7 @@ export const serviceUnknown: Rule = {
       if (found.kind !== 'service-unknown') return [];
       const near = nearest(service, found.known);
       if (near !== null) return [tell(words, { say: 'near', data: { service, near }, ...about })];
-      const say = map.compose.length === 0 ? 'no-compose' : 'far';
+      const say = map.compose.length === 0 && !inventory.asked ? 'no-compose' : 'far';
       const known = found.known.length === 0 ? ['none'] : found.known;
       return [tell(words, { say, data: { service, known }, ...about })];
     }),

@@ -1,0 +1,67 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { Trouble } from '../trouble.ts';
+
+/**
+ * Where the container engine answers its HTTP API.
+ *
+ * @property chosen a person named it (map or environment): when it does not answer, that is an error
+ */
+export type EngineAddress = { shown: string; chosen: boolean } & (
+  | { kind: 'socket'; path: string }
+  | { kind: 'tcp'; host: string; port: number; tls: { ca: Buffer; cert: Buffer; key: Buffer } | null }
+);
+
+type Env = Readonly<Record<string, string | undefined>>;
+
+/**
+ * The engine that the map names, else DOCKER_HOST, else the usual socket if it is there.
+ *
+ * @returns null when there is none, or the map says `none`
+ * @throws Trouble `engine-address` for an address that cannot be used
+ */
+export function engineAddress(written: string | null, env: Env): EngineAddress | null {
+  if (written === 'none') return null;
+  const named = written ?? env['DOCKER_HOST'] ?? '';
+  if (named !== '') return parse(named, env);
+  const usual = ['/var/run/docker.sock', join(env['XDG_RUNTIME_DIR'] ?? '/nonexistent', 'docker.sock')];
+  const path = usual.find((one) => existsSync(one));
+  return path === undefined ? null : { kind: 'socket', path, shown: `unix://${path}`, chosen: false };
+}
+
+function parse(named: string, env: Env): EngineAddress {
+  if (named.startsWith('unix://')) {
+    return { kind: 'socket', path: named.slice('unix://'.length), shown: named, chosen: true };
+  }
+  const match = /^(tcp|https?):\/\/([^/]+?)(?::(\d+))?\/*$/.exec(named);
+  if (match === null) throw unusable(named);
+  const [, scheme, host = '', digits] = match;
+  const withTls = scheme === 'https' || (scheme === 'tcp' && (env['DOCKER_TLS_VERIFY'] ?? '') !== '');
+  const port = Number(digits ?? (withTls ? 2376 : 2375));
+  const tls = withTls ? readTls(env) : null;
+  return { kind: 'tcp', host: host.replace(/^\[|\]$/g, ''), port, tls, shown: named, chosen: true };
+}
+
+/** `ca.pem`, `cert.pem` and `key.pem` of DOCKER_CERT_PATH: the engine knows its clients by certificate. */
+function readTls(env: Env): { ca: Buffer; cert: Buffer; key: Buffer } {
+  const folder = env['DOCKER_CERT_PATH'] ?? join(env['HOME'] ?? '', '.docker');
+  try {
+    const [ca, cert, key] = ['ca.pem', 'cert.pem', 'key.pem'].map((name) => readFileSync(join(folder, name)));
+    return { ca, cert, key } as { ca: Buffer; cert: Buffer; key: Buffer };
+  } catch (cause) {
+    throw new Trouble({
+      code: 'engine-address',
+      message: `The engine is to be asked over TLS, and ${folder} does not hold ca.pem, cert.pem and key.pem.`,
+      remedy: 'Set DOCKER_CERT_PATH to the folder that does.',
+      cause,
+    });
+  }
+}
+
+function unusable(named: string): Trouble {
+  return new Trouble({
+    code: 'engine-address',
+    message: `The container engine cannot be asked at ${named}.`,
+    remedy: 'Write unix:///PATH or tcp://HOST:PORT; for an engine on another machine, forward its socket to this one.',
+  });
+}

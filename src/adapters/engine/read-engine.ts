@@ -1,0 +1,128 @@
+import Modem from 'docker-modem';
+import pLimit from 'p-limit';
+import type * as z from 'zod';
+import type { Container, EngineNetwork } from '../../core/inventory/inventory.ts';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+import type { EngineAddress } from './address.ts';
+import { containerAnswer, listAnswer, networksAnswer, toContainer, toNetwork } from './answers.ts';
+
+export interface EngineFacts {
+  containers: Container[];
+  networks: EngineNetwork[];
+}
+
+/** How long one answer may take. An engine that starts a container at this moment is slow, not dead. */
+const answerMs = 5_000;
+const atOnce = 8;
+
+/**
+ * Asks the engine for all its containers, running or not, and its networks. A container that goes while it is read is
+ * left out, as if it had gone before.
+ *
+ * @throws Trouble `engine-gone`, `engine-forbidden`, `engine-silent`, `engine-odd` (exit code 3)
+ */
+export async function readEngine(address: EngineAddress): Promise<EngineFacts> {
+  const modem = clientFor(address);
+  const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ modem, path, form, address });
+  const [list, networks] = await Promise.all([get('/containers/json?', listAnswer), get('/networks', networksAnswer)]);
+  const limit = pLimit(atOnce);
+  const answers = await Promise.all(
+    list.map(({ Id: id }) =>
+      limit(() => unlessGone(get(`/containers/${encodeURIComponent(id)}/json`, containerAnswer))),
+    ),
+  );
+  const there = answers.flatMap((answer) => (answer === null ? [] : [answer]));
+  const names = new Map(there.map(({ Id: id, Name: name }) => [id, name.replace(/^\//, '')]));
+  return { containers: there.map((answer) => toContainer(answer, names)), networks: networks.map(toNetwork) };
+}
+
+/** Every option is given, also as undefined, so that the library does not look at the environment a second time. */
+function clientFor(address: EngineAddress): Modem {
+  const none = { host: undefined, port: undefined, ca: undefined, cert: undefined, key: undefined };
+  const common = { ...none, protocol: 'http' as const, timeout: answerMs };
+  if (address.kind === 'socket') return new Modem({ ...common, socketPath: address.path });
+  const { host, port, tls } = address;
+  return new Modem({ ...common, host, port, ...(tls === null ? {} : { ...tls, protocol: 'https' as const }) });
+}
+
+interface Asked<T extends z.ZodType> {
+  modem: Modem;
+  path: string;
+  form: T;
+  address: EngineAddress;
+}
+
+async function ask<T extends z.ZodType>({ modem, path, form, address }: Asked<T>): Promise<z.output<T>> {
+  let answer: unknown;
+  try {
+    answer = await new Promise((resolve, reject) => {
+      const stopped = AbortSignal.timeout(answerMs);
+      // The library's own time limit counts silence only; this one counts the whole answer.
+      stopped.addEventListener('abort', () => reject(Object.assign(new Error('silent'), { code: 'ETIMEDOUT' })));
+      const options = path.endsWith('?') ? { all: true } : {};
+      const statusCodes = { 200: true, 404: 'gone' };
+      modem.dial({ path, method: 'GET', options, abortSignal: stopped, statusCodes }, (error, data) => {
+        if (error === null || error === undefined) resolve(data);
+        else reject(error as Error);
+      });
+    });
+  } catch (error) {
+    throw asTrouble(error, address);
+  }
+  const read = form.safeParse(answer);
+  if (read.success) return read.data;
+  const issue = read.error.issues[0];
+  throw odd(address, `${path} answers in an unknown form (${issue?.path.join('.') ?? ''}: ${issue?.message ?? ''})`);
+}
+
+class Gone extends Error {}
+
+async function unlessGone<T>(asked: Promise<T>): Promise<T | null> {
+  try {
+    return await asked;
+  } catch (error) {
+    if (error instanceof Gone) return null;
+    throw error;
+  }
+}
+
+const rootWords = 'whoever may use it is root on this machine';
+
+function asTrouble(error: unknown, address: EngineAddress): Error {
+  const status = (error as { statusCode?: unknown } | null)?.statusCode;
+  if (status === 404) return new Gone();
+  const at = address.shown;
+  const code = codeOf(error);
+  if (status === 401 || status === 403 || code === 'EACCES' || code === 'EPERM') {
+    const remedy = `Run it with sudo, or join the group that owns the socket (${rootWords}); or write \`engine: none\` in the map.`;
+    return new Trouble({
+      code: 'engine-forbidden',
+      message: `You may not ask the container engine at ${at}.`,
+      remedy,
+      cause: error,
+    });
+  }
+  if (code === 'ETIMEDOUT' || code === 'ABORT_ERR') {
+    const message = `The container engine at ${at} does not answer within ${String(answerMs / 1000)} seconds.`;
+    return new Trouble({
+      code: 'engine-silent',
+      message,
+      remedy: 'See whether it is busy or hangs, then try again.',
+      cause: error,
+    });
+  }
+  if (typeof status === 'number') return odd(address, `it answers ${String(status)}`, error);
+  const message = `The container engine cannot be reached at ${at}: ${reasonOf(error)}.`;
+  const remedy =
+    'Start it, mend `engine` in the map or DOCKER_HOST, or write `engine: none` to go by the Compose files alone.';
+  return new Trouble({ code: 'engine-gone', message, remedy, cause: error });
+}
+
+function odd({ shown }: EngineAddress, what: string, cause?: unknown): Trouble {
+  return new Trouble({
+    code: 'engine-odd',
+    message: `What answers at ${shown} is no container engine that is understood: ${what}.`,
+    remedy: 'Mend `engine` in the map, or write `engine: none`.',
+    cause,
+  });
+}

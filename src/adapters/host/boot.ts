@@ -1,0 +1,42 @@
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { ProxyName } from '../../core/map/site-map.ts';
+
+const units = '/etc/systemd/system';
+
+/**
+ * Whether systemd starts the map's proxy with the machine: a unit is enabled when a `*.wants` or `*.requires` folder links
+ * to it (systemctl(1), `enable`). Null on a machine that systemd does not run.
+ */
+export function startsAtBoot(proxy: ProxyName): boolean | null {
+  if (!existsSync('/run/systemd/system')) return null;
+  const enabled = wanted();
+  if (proxy !== 'builtin') {
+    const unit = proxy === 'httpd' ? /^(apache2|httpd)\.service$/ : new RegExp(`^${proxy}\\.service$`);
+    return enabled.some(({ name }) => unit.test(name));
+  }
+  return enabled.some(({ path }) => /^ExecStart=.*mile-marker.*\bserve\b/m.test(textOf(path)));
+}
+
+function wanted(): Array<{ name: string; path: string }> {
+  const folders = namesIn(units).filter((name) => /\.(wants|requires)$/.test(name));
+  return folders.flatMap((folder) =>
+    namesIn(join(units, folder)).map((name) => ({ name, path: join(units, folder, name) })),
+  );
+}
+
+function namesIn(folder: string): string[] {
+  try {
+    return readdirSync(folder);
+  } catch {
+    return [];
+  }
+}
+
+function textOf(path: string): string {
+  try {
+    return readFileSync(path, 'utf8');
+  } catch {
+    return '';
+  }
+}

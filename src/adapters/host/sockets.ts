@@ -1,0 +1,99 @@
+import { readdirSync, readFileSync, readlinkSync } from 'node:fs';
+import type { ListeningSocket } from '../../core/inventory/inventory.ts';
+import { parseAddress } from '../../core/networks/address.ts';
+
+/**
+ * Sockets of this host that wait for visitors, with the processes that hold them as far as we may see those: without root
+ * only one's own. Empty where there is no /proc (proc(5), /proc/net/tcp and /proc/PID/fd).
+ */
+export function listeningSockets(): ListeningSocket[] {
+  const found = (['tcp', 'tcp6', 'udp', 'udp6'] as const).flatMap((table) => readTable(table));
+  const owners = ownersOf(new Set(found.map(({ inode }) => inode)));
+  const sockets = found.map(({ inode, ...socket }) => ({ ...socket, owners: owners.get(inode) ?? [] }));
+  return joined(sockets);
+}
+
+/** Several workers of one server may each hold a socket of the same address. */
+function joined(sockets: readonly ListeningSocket[]): ListeningSocket[] {
+  const byAddress = new Map<string, ListeningSocket>();
+  for (const socket of sockets) {
+    const key = `${socket.protocol}${String(socket.family)} ${socket.address ?? ''} ${String(socket.port)}`;
+    const first = byAddress.get(key);
+    if (first === undefined) byAddress.set(key, socket);
+    else first.owners = [...first.owners, ...socket.owners];
+  }
+  return [...byAddress.values()];
+}
+
+type Row = Omit<ListeningSocket, 'owners'> & { inode: string };
+
+const listening = '0A';
+const unconnected = '07';
+
+function readTable(table: 'tcp' | 'tcp6' | 'udp' | 'udp6'): Row[] {
+  let text: string;
+  try {
+    text = readFileSync(`/proc/net/${table}`, 'utf8');
+  } catch {
+    return [];
+  }
+  const protocol = table.startsWith('tcp') ? 'tcp' : 'udp';
+  const family = table.endsWith('6') ? 6 : 4;
+  return text
+    .split('\n')
+    .slice(1)
+    .flatMap((line): Row[] => {
+      const [, local = '', remote = '', state, , , , , , inode = ''] = line.trim().split(/\s+/);
+      const waits = protocol === 'tcp' ? state === listening : state === unconnected && /^0+:0000$/.test(remote);
+      const [hex = '', port = ''] = local.split(':');
+      if (!waits || port === '') return [];
+      const address = /^0+$/.test(hex) ? null : fromWords(hex);
+      return [{ protocol, family, address, port: parseInt(port, 16), inode }];
+    });
+}
+
+/** An address as the kernel prints it: 32-bit words, each in the byte order of the machine, which is little-endian here. */
+function fromWords(hex: string): string | null {
+  const words = hex.match(/.{8}/g) ?? [];
+  const bytes = words.flatMap((word) => (word.match(/../g) ?? []).reverse());
+  if (bytes.length === 4) return parseAddress(bytes.map((byte) => String(parseInt(byte, 16))).join('.'));
+  return parseAddress((bytes.join('').match(/.{4}/g) ?? []).join(':'));
+}
+
+/** Processes by the inode of the socket they hold. */
+function ownersOf(inodes: ReadonlySet<string>): Map<string, ListeningSocket['owners']> {
+  const owners = new Map<string, ListeningSocket['owners']>();
+  for (const pid of namesIn('/proc').filter((name) => /^\d+$/.test(name))) {
+    const held = new Set(namesIn(`/proc/${pid}/fd`).flatMap((fd) => socketOf(`/proc/${pid}/fd/${fd}`) ?? []));
+    for (const inode of held) {
+      if (!inodes.has(inode)) continue;
+      owners.set(inode, [...(owners.get(inode) ?? []), { pid: Number(pid), name: processName(pid) }]);
+    }
+  }
+  return owners;
+}
+
+/** Processes end and descriptors close while they are read; what is gone is not told. */
+function namesIn(folder: string): string[] {
+  try {
+    return readdirSync(folder);
+  } catch {
+    return [];
+  }
+}
+
+function socketOf(link: string): string | null {
+  try {
+    return /^socket:\[(\d+)\]$/.exec(readlinkSync(link))?.[1] ?? null;
+  } catch {
+    return null;
+  }
+}
+
+function processName(pid: string): string {
+  try {
+    return readFileSync(`/proc/${pid}/comm`, 'utf8').trim();
+  } catch {
+    return 'a program that just ended';
+  }
+}

@@ -1,0 +1,93 @@
+import type { Plan } from '../plan/plan.ts';
+import { titleOf, type ListeningSocket, type Service } from './inventory.ts';
+
+/**
+ * Who has, or will have, a port of this host.
+ *
+ * @property address null for all addresses
+ * @property source where that is known from
+ */
+export interface LedgerRow {
+  port: number;
+  protocol: 'tcp' | 'udp';
+  address: string | null;
+  owner: string;
+  source: 'map' | 'compose' | 'container' | 'socket';
+}
+
+export interface LedgerInput {
+  /** Null when there is no map yet. */
+  front: Plan['front'] | null;
+  /** Ports of this host that roads lead to, with the road's name. */
+  roadPorts: ReadonlyArray<{ port: number; road: string }>;
+  services: readonly Service[];
+  sockets: readonly ListeningSocket[];
+}
+
+/** Every port of this host that somebody has or wants, by number. What a container has is not told again as a socket. */
+export function portLedger({ front, roadPorts, services, sockets }: LedgerInput): LedgerRow[] {
+  const rows = [...frontRows(front), ...services.flatMap(serviceRows)];
+  for (const { port, road } of roadPorts) {
+    rows.push({ port, protocol: 'tcp', address: null, owner: `a program for ${road}`, source: 'map' });
+  }
+  for (const { protocol, port, address, owners } of sockets) {
+    const known = rows.some((row) => row.port === port && row.protocol === protocol && row.source === 'container');
+    // The engine holds a socket for every port that it publishes.
+    if (known && (owners.length === 0 || owners.every(({ name }) => /docker|rootlessport|pasta|slirp/.test(name))))
+      continue;
+    rows.push({ port, protocol, address, owner: ownerWords(owners), source: 'socket' });
+  }
+  return unique(rows).sort((a, b) => a.port - b.port || (a.protocol < b.protocol ? -1 : 1));
+}
+
+function frontRows(front: Plan['front'] | null): LedgerRow[] {
+  if (front === null) return [];
+  const { listen, mark } = front;
+  const row = (port: number, address: string | null, owner: string): LedgerRow => ({
+    port,
+    protocol: 'tcp',
+    address,
+    owner,
+    source: 'map',
+  });
+  return [
+    row(listen.http, null, 'the front, http'),
+    row(listen.https, null, 'the front, https'),
+    row(mark.port, mark.address, 'the generation mark'),
+  ];
+}
+
+function serviceRows(service: Service): LedgerRow[] {
+  const { published, declared, containers } = service;
+  const running = containers.some(({ state }) => state === 'running');
+  const owner = titleOf(service);
+  const rowsOf = (ports: Service['published'], source: LedgerRow['source']): LedgerRow[] =>
+    ports.flatMap(({ hostPort, hostAddress: address, protocol }) =>
+      hostPort === null ? [] : [{ port: hostPort, protocol, address, owner, source }],
+    );
+  const live = running ? rowsOf(published, 'container') : [];
+  const written = rowsOf(declared?.published ?? [], 'compose');
+  const isLive = ({ port, protocol }: LedgerRow): boolean =>
+    live.some((row) => row.port === port && row.protocol === protocol);
+  return [...live, ...written.filter((row) => !isLive(row))];
+}
+
+export function ownerWords(owners: ListeningSocket['owners']): string {
+  const [first] = owners;
+  if (first === undefined) return 'a program that only root may see';
+  return `${first.name} (process ${String(first.pid)})`;
+}
+
+function unique(rows: readonly LedgerRow[]): LedgerRow[] {
+  const seen = new Map(
+    rows.map((row) => [`${String(row.port)}/${row.protocol}/${row.address ?? ''}/${row.owner}`, row]),
+  );
+  return [...seen.values()];
+}
+
+/** The next TCP port from `from` on that nobody has, or null when there is none left. */
+export function nextFree(rows: readonly LedgerRow[], from: number): number | null {
+  const taken = new Set(rows.filter(({ protocol }) => protocol === 'tcp').map(({ port }) => port));
+  for (let port = from; port <= 65_535; port += 1) if (!taken.has(port)) return port;
+  return null;
+}

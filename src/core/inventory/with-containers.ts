@@ -1,0 +1,80 @@
+import type { Container, PublishedPort, Service } from './inventory.ts';
+
+/**
+ * Puts what is declared and what the engine knows together: each container goes to the service that Compose labelled it
+ * with, or whose `container_name` it bears; a container that no file of the map declares becomes a service of its own.
+ */
+export function withContainers(declared: readonly Service[], containers: readonly Container[]): Service[] {
+  const services = new Map(declared.map((service) => [keyOf(service.project, service.name), { ...service }]));
+  const byName = new Map(
+    [...services.values()].flatMap((service) =>
+      service.containerName === null ? [] : [[service.containerName, service] as const],
+    ),
+  );
+  for (const container of [...containers].sort((a, b) => (a.name < b.name ? -1 : 1))) {
+    const key = keyOf(container.project, container.service ?? container.name);
+    const own = services.get(key) ?? byName.get(container.name);
+    if (own === undefined) services.set(key, ofContainer(container));
+    else own.containers = [...own.containers, container];
+  }
+  return [...services.values()].map(asItRuns);
+}
+
+function keyOf(project: string | null, name: string): string {
+  return `${project ?? ''}/${name}`;
+}
+
+function ofContainer(container: Container): Service {
+  const { image, published, exposed, networks, networkMode, restart, labels, mounts } = container;
+  const { project, service, name } = container;
+  return {
+    ...{ image, published, exposed, networks, networkMode, restart, labels, mounts },
+    project: service === null ? null : project,
+    name: service ?? name,
+    containerName: name,
+    profiles: [],
+    declared: null,
+    containers: [container],
+  };
+}
+
+/** With a running container, its facts count; each port keeps the place of the entry that declares it. */
+function asItRuns(service: Service): Service {
+  const running = service.containers.filter(({ state }) => state === 'running');
+  const first = running[0] ?? service.containers[0];
+  if (first === undefined) return service;
+  const { image, networkMode, restart } = first;
+  const live = running.length > 0;
+  const published = running.flatMap((container) => container.published.map((port) => withPlace(port, service)));
+  return {
+    ...service,
+    ...{ image: image ?? service.image, networkMode, restart },
+    published: live ? published : service.published,
+    networks: live ? first.networks : service.networks,
+    exposed: [...new Set([...service.exposed, ...first.exposed])],
+    labels: { ...service.labels, ...first.labels },
+    mounts: [...new Set([...service.mounts, ...first.mounts])],
+  };
+}
+
+function withPlace(port: PublishedPort, { declared }: Service): PublishedPort {
+  const entry = declared?.published.find((one) => declares(one, port));
+  return { ...port, where: entry?.where ?? null };
+}
+
+/** Whether a declared entry means this actual port. An entry without an outside port means any. */
+export function declares(entry: PublishedPort, actual: PublishedPort): boolean {
+  return (
+    entry.containerPort === actual.containerPort &&
+    entry.protocol === actual.protocol &&
+    (entry.hostPort === null || entry.hostPort === actual.hostPort) &&
+    (entry.hostAddress ?? '0.0.0.0') === (actual.hostAddress ?? '0.0.0.0')
+  );
+}
+
+/** Declared ports that a running service does not have: it runs as it was declared before. */
+export function notApplied(service: Service): PublishedPort[] {
+  const { declared, containers, published } = service;
+  if (declared === null || !containers.some(({ state }) => state === 'running')) return [];
+  return declared.published.filter((entry) => !published.some((actual) => declares(entry, actual)));
+}

@@ -1,0 +1,70 @@
+import { tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import { nearest } from '../findings/nearest.ts';
+import type { YamlText } from '../yaml/document.ts';
+import { mapValueWrong } from './cards.ts';
+import { builtInGates } from './later.ts';
+import { parseTo } from './leads.ts';
+import type { MapKeys, RoadKeys } from './schema/map.ts';
+
+type Say = keyof typeof mapValueWrong.messages;
+
+/** What the parts of a map say of each other, outside its roads. */
+export function referenceSlips(keys: MapKeys, yaml: YamlText): Finding[] {
+  const findings: Finding[] = [];
+  const slip = (say: Say, path: string[], data: Record<string, string> = {}): void => {
+    findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOfKey(path) }));
+  };
+  for (const [name, { people, networks }] of Object.entries(keys.gates ?? {})) {
+    if (builtInGates.includes(name)) slip('gate-reserved', ['gates', name], { text: name });
+    else if (people === undefined && networks === undefined) slip('gate-empty', ['gates', name], { text: name });
+  }
+  for (const [name, { from }] of Object.entries(keys.certificates ?? {})) {
+    if (from === 'acme' && keys.acme === undefined) slip('acme-missing', ['certificates', name, 'from']);
+  }
+  if (keys.dns?.server !== undefined && keys.dns.program !== undefined) slip('dns-two', ['dns', 'program']);
+  if (keys.dns?.server !== undefined && keys.dns.key === undefined) slip('dns-key', ['dns', 'server']);
+  for (const [port, to] of Object.entries(keys.ports ?? {})) {
+    const leads = parseTo(to);
+    if (!leads.ok) slip(leads.say, ['ports', port], leads.data);
+  }
+  return findings;
+}
+
+interface RoadInput {
+  key: string;
+  written: RoadKeys;
+  keys: MapKeys;
+  yaml: YamlText;
+}
+
+/** What the keys of one road say of each other and of the rest of the map. */
+export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
+  const findings: Finding[] = [];
+  const slip = (say: Say, below: string[], data: Record<string, string> = {}): void => {
+    const path = ['roads', key, ...below];
+    findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOf(path) }));
+  };
+  const refer = (what: 'gate' | 'certificate', text: string, known: readonly string[]): void => {
+    if (known.includes(text)) return;
+    const near = nearest(text, known);
+    const data = { what, text, under: `${what}s`, known: known.join(', ') || 'none', near: near ?? '' };
+    slip(near === null ? 'name-far' : 'name-near', [what], data);
+  };
+  for (const gate of written.gate) refer('gate', gate, [...builtInGates, ...Object.keys(keys.gates ?? {})]);
+  if (written.certificate !== undefined)
+    refer('certificate', written.certificate, Object.keys(keys.certificates ?? {}));
+  const proofs = (['upstream-ca', 'upstream-pin', 'upstream-insecure'] as const).filter(
+    (proof) => written[proof] !== undefined,
+  );
+  const [proof, second] = proofs;
+  if (proof !== undefined && written.to?.toLowerCase().startsWith('https://') !== true) slip('upstream-alone', [proof]);
+  if (second !== undefined) slip('upstream-two', [second]);
+  if (written.cors?.credentials === true && written.cors.origins.includes('*')) slip('cors-everyone', ['cors']);
+  for (const [prefix, { to, redirect }] of Object.entries(written.paths ?? {})) {
+    if ((to === undefined) === (redirect === undefined)) slip('path-leads', ['paths', prefix]);
+    const leads = to === undefined ? null : parseTo(to);
+    if (leads?.ok === false) slip(leads.say, ['paths', prefix], leads.data);
+  }
+  return findings;
+}

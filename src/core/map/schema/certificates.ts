@@ -1,0 +1,70 @@
+import * as z from 'zod';
+import { about, flag, hostName, oneOrMany, path, text, wants } from './words.ts';
+
+const url = (expects: string) => z.string(wants(expects)).regex(/^https:\/\/[^\s/]+(\/\S*)?$/, wants(expects));
+
+const from = z.union(
+  [
+    z.enum(['practice', 'acme']),
+    z.strictObject({ files: z.strictObject({ certificate: z.string().min(1), key: z.string().min(1) }) }),
+  ],
+  wants('practice, acme, or {files: {certificate: FILE, key: FILE}}'),
+);
+
+export const certificate = z.strictObject(
+  {
+    names: oneOrMany(hostName, 'a name or a list of names').meta(about('Names that it covers.', '[saltmarsh.example]')),
+    wildcard: flag
+      .default(false)
+      .meta(about('Adds `*.NAME` for each of them (one label only, RFC 9525 §6.3).', 'true')),
+    from: from.default('practice').meta(about('Where it comes from.', 'acme')),
+    key: z.enum(['ec', 'rsa'], wants('ec or rsa')).default('ec').meta(about('Kind of its key.', 'ec')),
+  },
+  wants('keys such as `names`'),
+);
+
+export const acme = z.strictObject(
+  {
+    directory: z
+      .union(
+        [z.enum(['staging', 'production']), url('staging, production, or a URL with https://')],
+        wants('staging, production, or a URL with https://'),
+      )
+      .default('staging')
+      .meta(about('The authority (RFC 8555 §7.1.1). Staging proves the way first.', 'staging')),
+    root: path('the path of a PEM file')
+      .optional()
+      .meta(about('What to trust when the directory is a URL of your own.', 'root.pem')),
+    contact: z
+      .string(wants('an e-mail address'))
+      .regex(/^[^\s@:]+@[^\s@]+\.[^\s@]+$/, wants('an e-mail address'))
+      .optional()
+      .meta(about('Where the authority may write to. Optional in the protocol.', 'keeper@saltmarsh.example')),
+    challenge: z
+      .enum(['http', 'dns'], wants('http or dns'))
+      .default('http')
+      .meta(about('How you prove that a name is yours. A wildcard needs `dns`.', 'dns')),
+  },
+  wants('keys such as `directory`'),
+);
+
+const serverWords = wants('an address and a port, such as 192.168.64.3:53');
+
+export const dns = z.strictObject(
+  {
+    server: z
+      .string(serverWords)
+      .regex(/^(\d{1,3}(\.\d{1,3}){3}|\[[0-9a-fA-F:]+\])(:\d{1,5})?$/, serverWords)
+      .optional()
+      .meta(about('Name server that takes DNS UPDATE (RFC 2136).', '192.168.64.3:53')),
+    key: path('the path of a TSIG key file')
+      .optional()
+      .meta(about('File with the TSIG key (RFC 8945) that signs updates.', 'tsig-marsh.key')),
+    program: z
+      .array(text('a text'), wants('a list: the program and what it is given'))
+      .min(1, wants('a list: the program and what it is given'))
+      .optional()
+      .meta(about('A program that publishes records, run without a shell.', '[./publish-record]')),
+  },
+  wants('keys such as `server` and `key`'),
+);

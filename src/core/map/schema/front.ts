@@ -1,0 +1,124 @@
+import * as z from 'zod';
+import { parseHostName } from '../../names/host-name.ts';
+import { parseAddress } from '../../networks/address.ts';
+import { about, addressLiteral, label, network, oneOrMany, port, token, wants, type IssueWords } from './words.ts';
+
+const portPair = (http: number, https: number) =>
+  z
+    .strictObject(
+      {
+        http: port.default(http).meta(about('TCP port for plain HTTP.', String(http))),
+        https: port.default(https).meta(about('TCP port for HTTPS.', String(https))),
+      },
+      wants('{http: PORT, https: PORT}'),
+    )
+    .superRefine((pair, ctx) => {
+      if (pair.http === pair.https) {
+        const words: IssueWords = { rule: 'map-value-wrong', say: 'ports-equal', data: { text: String(pair.http) } };
+        ctx.addIssue({ code: 'custom', message: 'equal', params: words });
+      }
+    });
+
+const address = z.union(
+  [
+    z.string().refine((text) => parseAddress(text) !== null || parseHostName(text).ok),
+    z.strictObject({ interface: z.string().min(1) }),
+  ],
+  wants('an IPv4 or IPv6 address, a host name, or {interface: NAME}'),
+);
+
+const unknown = z.union(
+  [z.enum(['refuse', 'not-found']), z.strictObject({ redirect: z.string() })],
+  wants('refuse, not-found, or {redirect: URL}'),
+);
+
+const markWords = wants('a loopback address and a port, such as 127.0.0.1:9180');
+const mark = z.string(markWords).refine((text) => {
+  const [host = '', digits = ''] = text.split(':');
+  const isPort = /^\d{1,5}$/.test(digits) && Number(digits) >= 1 && Number(digits) <= 65_535;
+  return text.split(':').length === 2 && host.startsWith('127.') && parseAddress(host) !== null && isPort;
+}, markWords);
+
+const runsOn = z.union(
+  [z.literal('host'), z.strictObject({ container: label('the name of a container') })],
+  wants('host, or {container: NAME}'),
+);
+
+const edge = z.strictObject(
+  {
+    networks: oneOrMany(network, 'a network or a list of networks').meta(
+      about(
+        'Where the edge network connects from. Its word about the visitor is believed from there only.',
+        '[198.51.100.0/24]',
+      ),
+    ),
+    'address-header': token('the name of a header')
+      .default('X-Forwarded-For')
+      .meta(about("Header in which the edge passes on the visitor's address.", 'X-Client-Address')),
+    speaks: z
+      .enum(['https', 'http'], wants('https or http'))
+      .default('https')
+      .meta(about('How the edge talks to the front.', 'https')),
+  },
+  wants('keys such as `networks`'),
+);
+
+export const front = z.strictObject(
+  {
+    address: oneOrMany(address, 'an address or a list of addresses').meta(
+      about(
+        'The one public address: literals, a name, or the address of an interface.',
+        '[203.0.113.24, "2001:db8:40::24"]',
+      ),
+    ),
+    home: oneOrMany(addressLiteral, 'an address or a list of addresses')
+      .optional()
+      .meta(about('The same machine as seen from home (split naming, hairpin).', '[192.168.64.10]', 'note')),
+    'home-networks': oneOrMany(network, 'a network or a list of networks')
+      .optional()
+      .meta(
+        about(
+          'What the gate `home` means. Default: loopback and the on-link networks of this host, without container networks.',
+          '[192.168.64.0/24]',
+        ),
+      ),
+    ports: portPair(80, 443).prefault({}).meta(about('The ports as visitors see them.', '{http: 80, https: 443}')),
+    listen: z
+      .strictObject(
+        {
+          http: port.optional().meta(about('TCP port for plain HTTP on this machine.', '8080')),
+          https: port.optional().meta(about('TCP port for HTTPS on this machine.', '8443')),
+        },
+        wants('{http: PORT, https: PORT}'),
+      )
+      .optional()
+      .meta(
+        about(
+          'The ports as this machine sees them, when a router translates. Without it: `front.ports`.',
+          '{http: 8080, https: 8443}',
+        ),
+      ),
+    proxy: z
+      .enum(['builtin', 'nginx', 'httpd', 'haproxy'], wants('builtin, nginx, httpd or haproxy'))
+      .default('builtin')
+      .meta(about('The server program that answers at the front.', 'nginx')),
+    'runs-on': runsOn
+      .default('host')
+      .meta(about('Where the proxy runs. It decides how services are reached.', '{container: front}')),
+    mark: mark
+      .default('127.0.0.1:9180')
+      .meta(about('Loopback listener that answers the generation mark.', '127.0.0.1:9180')),
+    unknown: unknown
+      .default('refuse')
+      .meta(
+        about(
+          'What a request for a name that is not on the map gets. A name that no certificate covers is always refused.',
+          'not-found',
+        ),
+      ),
+    edge: edge
+      .optional()
+      .meta(about('An edge network in front of the front.', '{networks: [198.51.100.0/24], speaks: https}', 'error')),
+  },
+  wants('keys such as `address` and `proxy`'),
+);

@@ -1,0 +1,111 @@
+import * as z from 'zod';
+import { acme, certificate, dns } from './certificates.ts';
+import { front } from './front.ts';
+import { gate } from './gates.ts';
+import { road } from './road.ts';
+import { about, hostName, label, oneOrMany, path, wants } from './words.ts';
+
+/**
+ * The map: the one definition of every key, its type, default and words. Everything else (types, error texts, the list
+ * of known keys, the reference page, the JSON Schema) is read from here. What one value alone can prove is checked here;
+ * what needs two is in `normalize.ts`.
+ */
+const engineWords = wants('none, unix:///PATH, or tcp://HOST:PORT');
+const engine = z
+  .string(engineWords)
+  .regex(/^(none|unix:\/\/\/[^\u0000-\u001f]+|(tcp|https?):\/\/[^\s/]+)$/, engineWords);
+
+const rawPort = z
+  .string(wants('a port with its protocol, such as 27015/udp'))
+  .regex(/^[1-9]\d{0,4}\/(tcp|udp)$/, wants('a port with its protocol, such as 27015/udp'));
+
+const named = <T extends z.ZodType>(what: string, value: T) =>
+  z.record(label(`the name of a ${what}`), value, wants(`names of ${what}s with their keys`));
+
+export const mapSchema = z.strictObject(
+  {
+    domains: oneOrMany(hostName, 'a domain or a list of domains').meta(
+      about('Your domains. Short road names belong to the first.', '[saltmarsh.example, reedbed.example]'),
+    ),
+    front: front.meta(about('The public side.', '{address: 203.0.113.24}')),
+    compose: oneOrMany(path('the path of a Compose file'), 'a path or a list of paths')
+      .optional()
+      .meta(about('Compose files, relative to the map; several are merged.', '[compose.yaml]')),
+    engine: engine
+      .optional()
+      .meta(
+        about(
+          'Where the container engine answers its HTTP API. Default: DOCKER_HOST, else the usual socket if it is there. `none` does not ask it.',
+          'unix:///run/engine.sock',
+        ),
+      ),
+    acme: acme
+      .optional()
+      .meta(
+        about('The authority that certificates are obtained from.', '{directory: staging, challenge: dns}', 'note'),
+      ),
+    dns: dns
+      .optional()
+      .meta(
+        about(
+          'How records are published. By hand without it.',
+          '{server: "192.168.64.3:53", key: tsig-marsh.key}',
+          'note',
+        ),
+      ),
+    certificates: named('certificate', certificate)
+      .optional()
+      .meta(
+        about(
+          'Certificates by name. Without it: one for each name, from practice.',
+          '{marsh: {names: [saltmarsh.example], wildcard: true}}',
+          'warning',
+        ),
+      ),
+    gates: named('gate', gate)
+      .optional()
+      .meta(
+        about(
+          'Access rules by name. `everyone` and `home` exist already.',
+          '{wardens: {people: wardens.htpasswd}}',
+          'note',
+        ),
+      ),
+    roads: z
+      .preprocess((value) => value ?? {}, z.record(z.string(), road, wants('names with where they lead')))
+      .meta(
+        about(
+          'One public name each, and where it leads. A key that ends in one of `domains`, or with a dot, is the full name; any other is short and belongs to the first. `others` is every other name of the first domain.',
+          '{sightings: bird-log:8080}',
+        ),
+      ),
+    ports: z
+      .record(rawPort, z.string(wants('SERVICE:PORT, :PORT or a URL')), wants('ports with where they lead'))
+      .optional()
+      .meta(about('Raw ports, not the web, passed on as they are.', '{27015/udp: field-radio:27015}', 'warning')),
+    labels: z
+      .strictObject(
+        {
+          obey: oneOrMany(hostName, 'a name or a list of names').meta(
+            about(
+              'Names under which `follow` obeys the label `mile-marker.road` of a container.',
+              '[lab.saltmarsh.example]',
+            ),
+          ),
+        },
+        wants('{obey: NAME}'),
+      )
+      .optional()
+      .meta(
+        about(
+          'How far labels of containers are obeyed. They never beat the map.',
+          '{obey: lab.saltmarsh.example}',
+          'note',
+        ),
+      ),
+  },
+  wants('keys with values'),
+);
+
+export type MapKeys = z.output<typeof mapSchema>;
+export type RoadKeys = MapKeys['roads'][string];

@@ -1,0 +1,76 @@
+import { card, tell } from '../findings/card.ts';
+import { titleOf } from '../inventory/inventory.ts';
+import { isLoopback } from '../networks/address.ts';
+import { servicesOnRoads } from './on-roads.ts';
+import type { Rule } from './rule.ts';
+
+const policy = card({
+  id: 'no-restart-policy',
+  severity: 'warning',
+  summary: 'A service on a road is not started again after a reboot.',
+  why: 'After the next power cut the front is there and the service is not.',
+  source: 'Compose Specification, section "restart"',
+  messages: {
+    none: {
+      message: '`{service}` has no restart policy: after a reboot it stays down.',
+      remedy: 'Add to the service: restart: unless-stopped',
+    },
+    failure: {
+      message: '`{service}` is started again when it fails, but not after a reboot (restart: on-failure).',
+      remedy: 'Write instead: restart: unless-stopped',
+    },
+    container: {
+      message: 'The container `{service}` has no restart policy that outlives a reboot.',
+      remedy: 'Give it one: docker update --restart unless-stopped {container}',
+    },
+  },
+});
+
+export const noRestartPolicy: Rule = {
+  card: policy,
+  check: (facts) =>
+    servicesOnRoads(facts).flatMap(({ service, roads, where: road }) => {
+      const { restart, declared, containers } = service;
+      if (restart !== null && !restart.startsWith('on-failure')) return [];
+      const title = titleOf(service);
+      const say = declared === null ? 'container' : restart === null ? 'none' : 'failure';
+      const data = { service: title, container: containers[0]?.name ?? service.name };
+      return [tell(policy, { say, data, roads, where: declared?.where ?? road, cause: `restart:${title}` })];
+    }),
+};
+
+const boot = card({
+  id: 'front-not-at-boot',
+  severity: 'warning',
+  summary: 'Nothing starts the proxy when this machine starts.',
+  why: 'After a reboot every road is gone until somebody thinks of it.',
+  source: 'systemctl(1), is-enabled; Compose Specification, section "restart"',
+  messages: {
+    container: {
+      message: 'The container `{front}` of the front has no restart policy that outlives a reboot.',
+      remedy: 'Give it one: docker update --restart unless-stopped {front}',
+    },
+    nginx: { message: 'nginx is installed, and not enabled at boot.', remedy: 'Enable it: systemctl enable nginx' },
+    builtin: {
+      message: 'No enabled unit of this machine runs `mile-marker serve`.',
+      remedy:
+        'Write a systemd unit whose ExecStart is `mile-marker serve --map {map}`, then: systemctl enable --now UNIT',
+    },
+  },
+});
+
+export const frontNotAtBoot: Rule = {
+  card: boot,
+  check: ({ front, plan, startsAtBoot }) => {
+    const about = { where: plan.front.where };
+    if (front.service !== null) {
+      const { restart, containers, name } = front.service;
+      if (restart !== null && !restart.startsWith('on-failure')) return [];
+      return [tell(boot, { say: 'container', data: { front: containers[0]?.name ?? name }, ...about })];
+    }
+    const practice = plan.front.addresses.every(isLoopback) && plan.front.names.length === 0;
+    if (startsAtBoot !== false || practice) return [];
+    const say = plan.front.proxy === 'builtin' ? 'builtin' : 'nginx';
+    return [tell(boot, { say, data: { map: plan.map }, ...about })];
+  },
+};

@@ -1,0 +1,170 @@
+import { card, tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import { titleOf } from '../inventory/inventory.ts';
+import { withPort } from '../networks/address.ts';
+import type { Facts, Rule } from './rule.ts';
+
+const shared = card({
+  id: 'no-shared-network',
+  severity: 'error',
+  summary: "A road leads to a service that the front's container shares no network with.",
+  why: 'Containers see each other by name on a network that both are on, and not at all otherwise.',
+  source: 'Compose Specification, section "networks"',
+  messages: {
+    join: {
+      message: '`{service}` is on {networks}, and the front `{front}` on {own}: they share no container network.',
+      remedy:
+        'Under `networks` of the front add `{first}` (external: true); `mile-marker write --compose` writes such a file.',
+    },
+    unnamed: {
+      message: '`{service}` is on no named container network, and names do not resolve elsewhere.',
+      remedy: 'Under its `networks` add one that the front `{front}` is on: {own}.',
+    },
+  },
+});
+
+const loopback = card({
+  id: 'loopback-in-container',
+  severity: 'error',
+  summary: 'A road leads to loopback, and the front runs in a container.',
+  why: 'Inside a container, loopback is that container itself: the front would dial its own network and find nobody.',
+  source: 'network_namespaces(7)',
+  messages: {
+    port: {
+      message: '`{key}` leads to port {port} of this host, and the front runs in the container `{front}`.',
+      remedy:
+        'Let the program listen on an address of this host and write `to: http://ADDRESS:{port}`, or give the front `network_mode: host`.',
+    },
+    service: {
+      message:
+        "`{key}` leads to `{service}`, which shares this host's network, and the front runs in the container `{front}`.",
+      remedy: 'Give the service a network that the front is on, or give the front `network_mode: host`.',
+    },
+  },
+});
+
+const bridge = card({
+  id: 'bridge-address',
+  severity: 'error',
+  summary: 'A road leads to an address of a container network.',
+  why: 'The engine hands these addresses out anew at each start: after a reboot the road leads to another container, or nowhere.',
+  source: 'Engine API v1.41, NetworkList: IPAM',
+  messages: {
+    owner: {
+      message: '{address} is at this moment `{service}`, on the container network {network}.',
+      remedy: 'Write `to: {service}:{port}`.',
+    },
+    'owner-publish': {
+      message: '{address} is at this moment `{service}`, on the container network {network}.',
+      remedy: 'Write `to: {service}:{port}`, and under `ports` of the service: - "127.0.0.1:{port}:{port}"',
+    },
+    nobody: {
+      message: '{address} lies in the container network {network}, and no container has it at this moment.',
+      remedy: 'Write the service in its place: `to: SERVICE:{port}`.',
+    },
+  },
+});
+
+const host = card({
+  id: 'host-network',
+  severity: 'warning',
+  summary: "A service on a road shares this host's network.",
+  why: 'Every port it opens is open on every address of this host, past the front and its gates, unless the program itself keeps to loopback.',
+  source: 'Compose Specification, section "network_mode"',
+  messages: {
+    host: {
+      message:
+        "`{service}` shares this host's network (network_mode: host): port {port} may be reached past the front.",
+      remedy:
+        'Take `network_mode: host` away and publish what is needed: - "127.0.0.1:{port}:{port}"; or let the program listen on 127.0.0.1.',
+    },
+  },
+});
+
+const absent = card({
+  id: 'front-container-unknown',
+  severity: 'note',
+  summary: "The engine knows no container of the front's name.",
+  why: 'Whether it shares a network with each service cannot be checked yet; it is taken to.',
+  source: 'map reference, `front.runs-on`',
+  messages: {
+    unknown: {
+      message: 'The front is to run in the container `{front}`, which is not there yet.',
+      remedy: 'Make it with what `mile-marker write --compose` writes.',
+    },
+  },
+});
+
+export const frontContainerUnknown: Rule = {
+  card: absent,
+  check: ({ front, plan }) =>
+    front.kind === 'container' && front.service === null
+      ? [tell(absent, { say: 'unknown', data: { front: front.name }, where: plan.front.where })]
+      : [],
+};
+
+/** Asks `speak` about every road with where it leads and what became of it. */
+function eachRoad(facts: Facts, speak: (road: Facts['map']['roads'][number]) => Finding[]): Finding[] {
+  return facts.map.roads.flatMap(speak);
+}
+
+export const noSharedNetwork: Rule = {
+  card: shared,
+  check: (facts) =>
+    eachRoad(facts, ({ name, leadsWhere: where }) => {
+      const found = facts.resolutions.get(name);
+      if (found?.kind !== 'no-shared-network' || found.service === null) return [];
+      const { networks, front: own, service } = found;
+      const data = {
+        service: titleOf(service),
+        networks,
+        first: networks[0] ?? '',
+        own: own.length === 0 ? ['none'] : own,
+        front: facts.plan.front.container,
+      };
+      const say = networks.length === 0 ? 'unnamed' : 'join';
+      return [tell(shared, { say, data, roads: [name], where, cause: `network:${titleOf(service)}` })];
+    }),
+};
+
+export const loopbackInContainer: Rule = {
+  card: loopback,
+  check: (facts) =>
+    eachRoad(facts, ({ name, key, leads, leadsWhere: where }) => {
+      const found = facts.resolutions.get(name);
+      if (found?.kind !== 'loopback' || !('port' in leads)) return [];
+      const { service } = found;
+      const data = { key, port: leads.port, front: facts.plan.front.container, service: service?.name ?? '' };
+      return [tell(loopback, { say: service === null ? 'port' : 'service', data, roads: [name], where })];
+    }),
+};
+
+export const bridgeAddress: Rule = {
+  card: bridge,
+  check: (facts) =>
+    eachRoad(facts, ({ name, leads, leadsWhere: where }) => {
+      const found = facts.resolutions.get(name);
+      if (found?.kind !== 'bridge' || leads.kind !== 'url') return [];
+      const { owner, network } = found;
+      const { host: address, port } = leads;
+      const published = owner?.published.some(
+        ({ containerPort, hostPort }) => containerPort === port && hostPort !== null,
+      );
+      const say =
+        owner === null ? 'nobody' : published === true || facts.front.kind === 'container' ? 'owner' : 'owner-publish';
+      const data = { address: withPort(address, port), service: owner === null ? '' : titleOf(owner), network, port };
+      return [tell(bridge, { say, data, roads: [name], where })];
+    }),
+};
+
+export const hostNetwork: Rule = {
+  card: host,
+  check: (facts) =>
+    eachRoad(facts, ({ name, leads, leadsWhere }) => {
+      const service = facts.resolutions.get(name)?.service ?? null;
+      if (service?.networkMode !== 'host' || !('port' in leads)) return [];
+      const data = { service: titleOf(service), port: leads.port };
+      const where = service.declared?.where ?? leadsWhere;
+      return [tell(host, { say: 'host', data, roads: [name], where, cause: `host-network:${titleOf(service)}` })];
+    }),
+};

@@ -1,0 +1,112 @@
+import { card, tell } from '../findings/card.ts';
+import { titleOf, type Container, type Service } from '../inventory/inventory.ts';
+import { servicesOnRoads } from './on-roads.ts';
+import type { Rule } from './rule.ts';
+
+const source = 'Engine API v1.41, ContainerInspect: State';
+
+const stopped = card({
+  id: 'service-stopped',
+  severity: 'warning',
+  summary: 'A service on a road does not run.',
+  why: 'The front answers 502 to every visitor until it does.',
+  source,
+  messages: {
+    missing: {
+      message: '`{service}` is declared, and the engine has no container of it.',
+      remedy: 'Start it: docker compose up -d {name}',
+    },
+    profile: {
+      message: '`{service}` runs only with one of the profiles {profiles}, and the engine has no container of it.',
+      remedy: 'Start it: docker compose --profile {first} up -d {name}',
+    },
+    exited: {
+      message: 'The container `{container}` ended with exit code {code}.',
+      remedy: 'Read why: docker logs {container}',
+    },
+    created: {
+      message: 'The container `{container}` was made and never started.',
+      remedy: 'Start it: docker start {container}',
+    },
+    paused: { message: 'The container `{container}` is frozen.', remedy: 'Let it go on: docker unpause {container}' },
+    dead: {
+      message: 'The container `{container}` is {state}.',
+      remedy: 'Remove it and start it anew: docker rm -f {container}',
+    },
+  },
+});
+
+const restarting = card({
+  id: 'service-restarting',
+  severity: 'warning',
+  summary: 'A service on a road dies and is started again and again.',
+  why: 'Between two starts visitors get 502, and a service that lives for seconds may look well when you look.',
+  source,
+  messages: {
+    restarting: {
+      message: 'The container `{container}` keeps ending with exit code {code} and being started again.',
+      remedy: 'Read why: docker logs {container}',
+    },
+  },
+});
+
+const unhealthy = card({
+  id: 'service-unhealthy',
+  severity: 'warning',
+  summary: "A service on a road fails its container's own health check.",
+  why: 'It runs, and by its own word it does not work.',
+  source: 'Engine API v1.41, ContainerInspect: State.Health',
+  messages: {
+    unhealthy: {
+      message: 'The container `{container}` is unhealthy by its own health check.',
+      remedy: 'See what the check says: docker inspect --format "{dots}" {container}',
+    },
+  },
+});
+
+/** The container that stands for a service whose every one is down: the first by name. */
+function downOf({ containers }: Service): Container | null {
+  return containers.some(({ state }) => state === 'running') ? null : (containers[0] ?? null);
+}
+
+export const serviceStopped: Rule = {
+  card: stopped,
+  check: (facts) =>
+    servicesOnRoads(facts).flatMap(({ service, roads, where }) => {
+      const about = { roads, where, cause: `stopped:${titleOf(service)}` };
+      if (facts.inventory.asked && service.containers.length === 0) {
+        const { profiles, name } = service;
+        const data = { service: titleOf(service), name, profiles, first: profiles[0] ?? '' };
+        return [tell(stopped, { say: profiles.length === 0 ? 'missing' : 'profile', data, ...about })];
+      }
+      const down = downOf(service);
+      if (down === null || down.state === 'restarting') return [];
+      const { state, name: container, exitCode: code } = down;
+      const say = state === 'exited' || state === 'created' || state === 'paused' ? state : 'dead';
+      return [tell(stopped, { say, data: { container, code, state }, ...about })];
+    }),
+};
+
+export const serviceRestarting: Rule = {
+  card: restarting,
+  check: (facts) =>
+    servicesOnRoads(facts).flatMap(({ service, roads, where }) => {
+      const down = downOf(service);
+      if (down?.state !== 'restarting') return [];
+      const data = { container: down.name, code: down.exitCode };
+      return [tell(restarting, { say: 'restarting', data, roads, where, cause: `restarting:${titleOf(service)}` })];
+    }),
+};
+
+export const serviceUnhealthy: Rule = {
+  card: unhealthy,
+  check: (facts) =>
+    servicesOnRoads(facts).flatMap(({ service, roads, where }) =>
+      service.containers
+        .filter(({ state, health }) => state === 'running' && health === 'unhealthy')
+        .map(({ name: container }) => {
+          const data = { container, dots: '{{json .State.Health}}' };
+          return tell(unhealthy, { say: 'unhealthy', data, roads, where, cause: `unhealthy:${container}` });
+        }),
+    ),
+};

@@ -1,0 +1,34 @@
+import { card, tell } from '../findings/card.ts';
+import { isRunning, titleOf } from '../inventory/inventory.ts';
+import { notForTheWebBy, webPorts } from '../inventory/web-ports.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'container-without-road',
+  severity: 'note',
+  summary: 'Something runs that looks like a web service, and no road leads to it.',
+  why: 'It may be new, or forgotten; both are worth a look.',
+  source: 'Engine API v1.41, ContainerList',
+  messages: {
+    some: { message: 'No road leads to {services}.', remedy: 'See what could be added: mile-marker survey' },
+  },
+});
+
+export const containerWithoutRoad: Rule = {
+  card: words,
+  check: ({ inventory, resolutions, front }) => {
+    const mapped = new Set([...resolutions.values()].map(({ service }) => service));
+    const left = inventory.services.filter(
+      (service) =>
+        isRunning(service) &&
+        !mapped.has(service) &&
+        service !== front.service &&
+        notForTheWebBy(service) === null &&
+        webPorts(service).length > 0,
+    );
+    if (left.length === 0) return [];
+    return [
+      tell(words, { say: 'some', data: { services: left.map((one) => `\`${titleOf(one)}\``) }, cause: 'without-road' }),
+    ];
+  },
+};

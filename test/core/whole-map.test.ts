@@ -1,0 +1,142 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import fc from 'fast-check';
+import { parse } from 'yaml';
+import { readMap } from '../../src/core/map/read-map.ts';
+import { describeKeys } from '../../src/core/map/schema/describe.ts';
+import { mapJsonSchema } from '../../src/core/map/schema/json-schema.ts';
+import { mapSchema } from '../../src/core/map/schema/map.ts';
+import { parseDuration, parseRate, parseSize } from '../../src/core/map/units.ts';
+import { runRules } from '../../src/core/rules/all-rules.ts';
+import { inventoryOf, plannedOf } from '../support/plan.ts';
+
+const text = readFileSync(join(__dirname, '../files/whole-map.yaml'), 'utf8');
+const whole = parse(text, { stringKeys: true }) as Record<string, unknown>;
+const bySchema = new Ajv2020({ strictSchema: 'log', logger: false }).compile(mapJsonSchema());
+
+/** What reading the whole map with one change says, as `key: message`. */
+function told(from: string, to: string): string[] {
+  expect(text).toContain(from);
+  return readMap({ file: 'm', text: text.replace(from, to) }).findings.map(({ message }) => message);
+}
+
+test('the whole map is read without a word, and its JSON Schema says the same', () => {
+  expect(readMap({ file: 'm', text }).findings).toEqual([]);
+  bySchema(whole);
+  expect(bySchema.errors).toBe(null);
+});
+
+/** A value with `value` at `path`; `NAME` is any key that is free. */
+function placed(path: readonly string[], value: unknown, base: unknown): unknown {
+  const [step, ...rest] = path;
+  if (step === undefined) return value;
+  const parent = (typeof base === 'object' && base !== null ? base : {}) as Record<string, unknown>;
+  const key = step !== 'NAME' ? step : (Object.keys(parent)[0] ?? 'any');
+  return { ...parent, [key]: placed(rest, value, parent[key]) };
+}
+
+const least = {
+  domains: 'saltmarsh.example',
+  front: { address: '203.0.113.24', edge: { networks: '198.51.100.0/24' } },
+  certificates: { marsh: { names: 'saltmarsh.example' } },
+  roads: { www: { to: 'a:1', cors: { origins: '*' }, paths: { '/a': {} } } },
+};
+
+test('every key is described, its example is what it expects, and the whole map has it', () => {
+  for (const { path, expects, description, example } of describeKeys()) {
+    expect([path, expects, description, example]).not.toContain('');
+    const value: unknown = parse(example, { stringKeys: true });
+    const { success } = mapSchema.safeParse(placed(path.split('.'), value, least));
+    const wrong = mapSchema.safeParse(placed(path.split('.'), [[{ odd: [] }]], least));
+    expect([path, success, wrong.success]).toEqual([path, true, false]);
+    expect([path, text.includes(`${path.split('.').pop() ?? ''}:`)]).toEqual([path, path !== 'dns.program']);
+  }
+});
+
+test('keys that come later say so, and a road whose rules cannot be kept is closed', () => {
+  const { plan, front, resolutions } = plannedOf(text);
+  const map = readMap({ file: 'm', text }).map;
+  if (map === null) throw new Error('unread');
+  const facts = { map, plan, front, resolutions, certificates: new Map(), inventory: inventoryOf([]), now: 0 };
+  const found = runRules({
+    ...facts,
+    served: { blocks: [], problem: null },
+    hostInterfaces: [],
+    sockets: [],
+    startsAtBoot: null,
+  });
+  const later = found.filter(({ rule }) => rule === 'map-key-later');
+  const said = later.map(({ severity, evidence }) => `${severity} ${String(evidence['key'])}`);
+  const road = 'roads.nestcam';
+  expect(said).toEqual([
+    'error front.edge',
+    'error roads.www.folder',
+    ...['methods', 'rate', 'paths'].map((key) => `error ${road}.${key}`),
+    'error roads.roster.gate',
+    'error roads.others',
+    'warning certificates',
+    ...['certificate', 'body-limit', 'timeout', 'plain', 'hsts', 'response-headers', 'security-headers', 'cors'].map(
+      (key) => `warning ${road}.${key}`,
+    ),
+    `warning ${road}.upstream-host`,
+    ...['station.upstream-ca', 'gauge.upstream-pin', 'scales.upstream-insecure'].map((key) => `warning roads.${key}`),
+    'warning ports',
+    ...['front.home', 'acme', 'dns', 'gates', `${road}.expect`, `${road}.log`, 'labels'].map((key) => `note ${key}`),
+  ]);
+  const closed = plan.roads.filter(({ gate }) => gate.networks?.networks.length === 0).map(({ name }) => name);
+  expect(closed).toEqual(['www', 'nestcam', 'roster'].map((name) => `${name}.saltmarsh.example`));
+});
+
+test.each([
+  ['timeout: 15m', 'timeout: 900', '`roads.nestcam.timeout` expects a time with its unit'],
+  ['body-limit: 10MiB', 'body-limit: 10M', '`roads.nestcam.body-limit` expects a size with its unit'],
+  ['20/s burst 40', '20', '`roads.nestcam.rate` expects requests per time'],
+  ['security-headers: strict', 'security-headers: strct', 'security-headers` expects basic, strict or off'],
+  ['gate: [wardens, home]', 'gate: [warden, home]', 'names the gate `warden`, which the map does not have.'],
+  ['certificate: marsh\n', 'certificate: mash\n', 'names the certificate `mash`, which the map does not have.'],
+  ['  wardens:\n', '  home: {networks: 192.0.2.0/24}\n  wardens:\n', '`home` is a gate that exists already'],
+  ['  wardens:\n', '  empty: {need: any}\n  wardens:\n', 'The gate `empty` says neither `people` nor `networks`.'],
+  ['to: https://192.168.64.9:8443', 'to: http://192.168.64.9:8443', '`roads.station.upstream-ca` has a meaning only'],
+  ['upstream-insecure: true', 'upstream-insecure: true\n    upstream-ca: a', 'more than one of `upstream-ca`'],
+  ['origins: [https://www.saltmarsh.example]', 'origins: ["*"]', '`cors` lets every origin'],
+  ['/.well-known/caldav: {redirect: /dav/}', '/a/../b: a:1', 'where a path in normal form'],
+  ['/.well-known/caldav: {redirect: /dav/}', '/a: {}', '`roads.nestcam.paths./a` must say one of'],
+  ['{X-Robots-Tag: noindex}', '{X-Robots-Tag: "a\\nb"}', 'response-headers.X-Robots-Tag` expects a text on one line'],
+  ['27015/udp: field-radio:27015', '27015/udp: field-radio', 'does not say the port'],
+  ['27015/udp: field-radio:27015', '27015: field-radio:27015', 'where a port with its protocol'],
+  ['key: tsig-marsh.key', 'program: [./publish]', '`dns` says both `server` and `program`.'],
+  ['  key: tsig-marsh.key\n', '', '`dns.server` takes no unsigned update.'],
+  ['folder: ./site', 'folder: ./site\n    to: a:1', 'more than one of `to`, `redirect` and `folder`'],
+  ['contact: keeper@', 'contact: keeper', '`acme.contact` expects an e-mail address'],
+  ['engine: unix:///run/engine.sock', 'engine: /run/engine.sock', '`engine` expects none, unix:///PATH'],
+  ['runs-on: {container: front}', 'runs-on: {contaner: front}', '`front.runs-on` expects host, or {container: NAME}'],
+  ['speaks: https', 'speeks: https', '`speeks` is not a key of front.edge.'],
+])('%s written as %s is told', (from, to, words) => {
+  expect(told(from, to).filter((message) => message.includes(words))).toHaveLength(1);
+});
+
+test('a bare number is never taken where a unit is needed, and what is written is what is meant', () => {
+  expect([parseDuration('90s'), parseDuration('2h'), parseSize('10MiB'), parseSize('1B')]).toEqual([
+    90, 7200, 10_485_760, 1,
+  ]);
+  expect(parseRate('20/m burst 5')).toEqual({ requests: 20, perSeconds: 60, burst: 5 });
+  fc.assert(
+    fc.property(fc.nat(), fc.constantFrom('', ' s', 'S', 'ms', 'M', 'MB', '/d', ' MiB', '.5s'), (number, unit) => {
+      const written = `${String(number)}${unit}`;
+      expect([parseDuration(written), parseSize(written), parseRate(written)]).toEqual([null, null, null]);
+    }),
+  );
+});
+
+test('whatever stands at whatever key, reading never throws and never passes what the JSON Schema refuses', () => {
+  const paths = describeKeys().map(({ path }) => path.split('.'));
+  fc.assert(
+    fc.property(fc.constantFrom(...paths), fc.jsonValue({ maxDepth: 2 }), (path, value) => {
+      const map = placed(path, value, whole);
+      const { findings } = readMap({ file: 'm', text: JSON.stringify(map) });
+      if (findings.length === 0) expect([map, bySchema(map)]).toEqual([map, true]);
+    }),
+    { numRuns: 200 },
+  );
+});
