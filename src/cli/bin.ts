@@ -24,6 +24,17 @@ for (const stream of [process.stdout, process.stderr]) {
   });
 }
 
+/** Questions go to stderr, so that stdout stays data. */
+async function ask(question: string): Promise<string> {
+  const { createInterface } = await import('node:readline/promises');
+  const lines = createInterface({ input: process.stdin, output: process.stderr });
+  try {
+    return await lines.question(question, { signal: interrupted.signal });
+  } finally {
+    lines.close();
+  }
+}
+
 const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
 process.exitCode = await runProgram(process.argv.slice(2), {
   out: (text) => process.stdout.write(text),
@@ -31,6 +42,7 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   width: process.stdout.columns ?? 80,
   colour: { out: process.stdout.isTTY && !plain, err: process.stderr.isTTY && !plain },
   terminal: process.stderr.isTTY,
+  ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
   cwd: process.cwd(),
   env: process.env,
   now: () => new Date(),

@@ -11,6 +11,8 @@ export interface Io {
   colour: { out: boolean; err: boolean };
   /** Whether stderr is a terminal, so that progress may be drawn over itself. */
   terminal: boolean;
+  /** Asks a person and waits for one line; null when nobody is there to answer. */
+  ask: ((question: string) => Promise<string>) | null;
   cwd: string;
   env: Readonly<Record<string, string | undefined>>;
   now: () => Date;

@@ -7,6 +7,8 @@ import { jsonDocument } from './print/json.ts';
 export interface OpenOptions {
   map?: string;
   json?: boolean;
+  /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
+  frontAsMade?: boolean;
 }
 
 /**
@@ -18,7 +20,7 @@ export async function openSite(
   { io, setCode }: CommandContext,
   format: string,
 ): Promise<Site | null> {
-  const site = await loadSite(options.map, io);
+  const site = await loadSite(options.map, io, options);
   io.err(`map: ${site.shownMap}\n`);
   if (site.map !== null) return site;
   const counts = countFindings(site.findings);

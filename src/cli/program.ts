@@ -7,6 +7,7 @@ import { add, pause, remove, resume } from './commands/edit.ts';
 import { roads } from './commands/roads.ts';
 import { serve } from './commands/serve.ts';
 import { start } from './commands/start.ts';
+import { survey } from './commands/survey.ts';
 import { verify } from './commands/verify.ts';
 import { write } from './commands/write.ts';
 import type { Io } from './io.ts';
@@ -16,6 +17,7 @@ declare const MILE_MARKER_VERSION: string;
 /** Every command, in the order in which one comes to need them. A new command is one file and one line here. */
 const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   start,
+  survey,
   add,
   remove,
   pause,

@@ -45,7 +45,11 @@ export interface UnreadSite {
 }
 
 /** Reads the map and everything on this machine that its plan depends on. Sends nothing. */
-export async function loadSite(mapOption: string | undefined, { cwd, env }: Place): Promise<Site | UnreadSite> {
+export async function loadSite(
+  mapOption: string | undefined,
+  { cwd, env }: Place,
+  { frontAsMade = false }: { frontAsMade?: boolean } = {},
+): Promise<Site | UnreadSite> {
   const mapFile = await findMap({ option: mapOption, cwd, env });
   const shownMap = shownPath(mapFile, cwd);
   const read = readMap({ file: shownMap, text: await readText({ path: mapFile, what: 'map' }) });
@@ -54,7 +58,7 @@ export async function loadSite(mapOption: string | undefined, { cwd, env }: Plac
   const { inventory, trouble: engineTrouble, ...taken } = await takeInventory({ map, mapFile, cwd, env });
   const paths = statePaths(mapFile);
   const host = hostFacts();
-  const planned = makePlan({ map, inventory, host, certificatesFolder: paths.certificates });
+  const planned = makePlan({ map, inventory, host, certificatesFolder: paths.certificates, frontAsMade });
   const findings = [...read.findings, ...taken.findings];
   return { mapFile, shownMap, map, host, paths, inventory, engineTrouble, findings, ...planned };
 }

@@ -109,7 +109,14 @@ function publishedOf(ports: Ports): PublishedPort[] {
     return (bindings ?? []).map(({ HostIp: ip, HostPort: port }): PublishedPort => {
       const address = ip === '' || ip === null || ip === undefined ? null : parseAddress(ip);
       const hostAddress = address === '0.0.0.0' ? null : address;
-      return { hostAddress, hostPort: Number(port), containerPort: Number(digits), protocol, where: null };
+      return {
+        hostAddress,
+        hostPort: Number(port),
+        containerPort: Number(digits),
+        protocol,
+        where: null,
+        written: null,
+      };
     });
   });
   const sound = all.filter(({ hostPort }) => hostPort !== null && Number.isInteger(hostPort) && hostPort > 0);

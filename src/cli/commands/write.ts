@@ -6,6 +6,7 @@ interface Options {
   out?: string;
   diff?: boolean;
   dryRun?: boolean;
+  compose?: boolean;
 }
 
 export function write(context: CommandContext): Command {
@@ -15,6 +16,7 @@ export function write(context: CommandContext): Command {
     .option('--out <folder>', 'folder for the generations (default: .mile-marker/front beside the map)')
     .option('--diff', 'show how the files would change, and write nothing')
     .option('--dry-run', 'say what would be written, and write nothing')
+    .option('--compose', 'write front.compose.yaml too: a container for the proxy; and say which ports to close')
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runWrite } = await import('../run/write.ts');

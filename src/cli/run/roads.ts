@@ -2,6 +2,7 @@ import { homeNetworks } from '../../core/networks/home.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Leads } from '../../core/map/site-map.ts';
 import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
+import { whyNot } from '../../core/plan/why-not.ts';
 import type { Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -48,10 +49,13 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
 }
 
 /** Why each service is dialled where it is, and who `home` lets in. */
-function reasons({ plan, map, host }: Site): string {
-  const lines = plan.roads.flatMap(({ display, leads }) =>
-    leads.kind === 'service' && leads.upstream !== null ? [`${display}: ${leads.upstream.why}`] : [],
-  );
+function reasons({ plan, map, host, resolutions }: Site): string {
+  const lines = plan.roads.flatMap(({ name, display, leads }) => {
+    if (leads.kind !== 'service') return [];
+    const found = resolutions.get(name);
+    const why = leads.upstream?.why ?? (found === undefined ? 'folders are not served yet' : whyNot(found));
+    return [`${display}: ${leads.upstream === null ? 'not known, ' : ''}${why ?? ''}`];
+  });
   const { networks, except } = homeNetworks(host, map.front.homeNetworks);
   const without = except.length === 0 ? '' : `, but not ${except.join(', ')} (the default gateway)`;
   const source =

@@ -1,5 +1,6 @@
+import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
-import { exit } from '../../adapters/trouble.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { judgeSite, loadSite } from '../../use-cases/load.ts';
@@ -11,9 +12,14 @@ import { plural } from '../print/style.ts';
 /** How long requests in flight may go on after Ctrl-C. */
 const graceMs = 10_000;
 
-export async function runServe(options: { map?: string }, context: CommandContext): Promise<void> {
+interface Options {
+  map?: string;
+  written?: boolean;
+}
+
+export async function runServe(options: Options, context: CommandContext): Promise<void> {
   const { io } = context;
-  const found = await planToServe(options, context);
+  const found = options.written === true ? await writtenPlan(options, io) : await planToServe(options, context);
   if (found === null) return;
   const { plan, paths } = found;
   const front = await serve({
@@ -31,6 +37,18 @@ export async function runServe(options: { map?: string }, context: CommandContex
   await aborted(io.signal);
   io.err('Stopping.\n');
   await front.stop(graceMs);
+}
+
+/** Only what `write` left is looked at: in a container there may be neither the map nor an engine to ask. */
+async function writtenPlan(
+  { map }: Options,
+  { cwd, env }: CommandContext['io'],
+): Promise<{ plan: Plan; paths: StatePaths }> {
+  const paths = statePaths(await findMap({ option: map, cwd, env }));
+  const written = await lastWritten(paths);
+  if (written !== null) return { plan: written.plan, paths };
+  const message = `Nothing for the builtin proxy was written yet to ${paths.front}.`;
+  throw new Trouble({ code: 'nothing-written', message, remedy: 'Write it: mile-marker write', exitCode: 2 });
 }
 
 /**

@@ -3,6 +3,7 @@ import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { judgeSite } from '../../use-cases/load.ts';
+import { writeCompose, type ComposeResult } from '../../use-cases/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/write.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { Io } from '../io.ts';
@@ -15,11 +16,12 @@ interface Options extends OpenOptions {
   out?: string;
   diff?: boolean;
   dryRun?: boolean;
+  compose?: boolean;
 }
 
 export async function runWrite(options: Options, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
-  const site = await openSite(options, context, 'write');
+  const site = await openSite({ ...options, frontAsMade: options.compose === true }, context, 'write');
   if (site === null) return;
   const findings = await judgeSite(site, { now: io.now(), env: io.env });
   const blocking = findings.filter(blocks);
@@ -38,8 +40,33 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   }
   const dry = options.diff === true || options.dryRun === true;
   const result = await writeFiles({ site, out: options.out, cwd: io.cwd, now: io.now(), dry });
-  if (options.json === true) io.out(jsonDocument('write', { map: site.mapFile, ...asJson(result), findings }));
-  else printResult(result, options, io);
+  const compose =
+    options.compose === true ? await writeCompose({ site, folder: result.folder, cwd: io.cwd, dry }) : null;
+  if (options.json === true) {
+    io.out(jsonDocument('write', { map: site.mapFile, ...asJson(result), compose, findings }));
+    return;
+  }
+  if (compose !== null) printCompose(compose, dry, io);
+  const { front, plan } = site;
+  const again = plan.front.proxy === 'builtin' ? 'docker restart' : 'docker kill -s HUP';
+  const container = front.kind === 'container' ? `${again} ${front.name}` : null;
+  printResult(result, { ...options, container }, io);
+}
+
+function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): void {
+  if (file === null) {
+    io.err(
+      'The front runs on this host, so it needs no container; for one write `runs-on: {container: NAME}` under `front`.\n',
+    );
+  } else if (dry) io.out(file.text);
+  else io.out(`${file.changed ? 'written' : 'same   '} ${file.path}\n`);
+  if (ports.length === 0) return;
+  io.out('\nports that lead past the front, and what to write there:\n');
+  for (const { service, file: where, line, written, instead } of ports) {
+    const words = instead === null ? 'take it away: the front needs no published port' : `write    ${instead}`;
+    io.out(`  ${where}:${String(line)}  ${service}\n    has      - ${written}\n    ${words}\n`);
+  }
+  io.out('\n');
 }
 
 /**
@@ -52,7 +79,7 @@ function blocks({ rule, severity }: Finding): boolean {
   return severity === 'error' && !notBlocking.includes(rule);
 }
 
-function printResult(result: WriteResult, options: Options, io: Io): void {
+function printResult(result: WriteResult, options: Options & { container: string | null }, io: Io): void {
   const { changes, generation, written, folder, throwaway, includeLine } = result;
   const number = String(generation).padStart(4, '0');
   if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
@@ -69,10 +96,16 @@ function printResult(result: WriteResult, options: Options, io: Io): void {
       `${plural(throwaway.length, 'name')} got a throwaway certificate, which browsers refuse.\nnext: mile-marker certs make\n`,
     );
   } else if (written) {
-    io.err(includeLine === null ? 'next: mile-marker serve\n' : includeWords(includeLine));
+    if (options.container !== null) io.err(containerWords(options.container, options.compose === true));
+    else io.err(includeLine === null ? 'next: mile-marker serve\n' : includeWords(includeLine));
   } else {
     io.err(changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n');
   }
+}
+
+function containerWords(again: string, hasFile: boolean): string {
+  const start = hasFile ? 'docker compose -f front.compose.yaml up -d' : 'mile-marker write --compose';
+  return `next: ${start}\n      when it runs already: ${again}\n`;
 }
 
 function includeWords({ line, where }: { line: string; where: string }): string {

@@ -338,7 +338,7 @@ class Reader {
       this.add(tell(composeValue, { say: 'port', data: { service, text: this.yaml.textAt(path) }, where }));
     }
     const where = this.yaml.placeOf(path);
-    return (ports ?? []).map((mapping) => ({ ...mapping, where }));
+    return (ports ?? []).map((mapping) => ({ ...mapping, where, written: this.yaml.textAt(path) }));
   }
 
   private portOf(entry: unknown, path: PropertyKey[]): PortMapping[] | null {

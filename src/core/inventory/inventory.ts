@@ -15,9 +15,11 @@ export interface PortMapping {
  * @property hostPort port on this host, or null when the engine picks one at each start
  * @property containerPort port inside the container
  * @property where the entry that says so, or null when only the engine knows it
+ * @property written that entry as it stands in the file, on one line
  */
 export interface PublishedPort extends PortMapping {
   where: Place | null;
+  written: string | null;
 }
 
 /** @property address IPv4 address on this network; null when declared only, or not running */

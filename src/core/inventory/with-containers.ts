@@ -59,7 +59,7 @@ function asItRuns(service: Service): Service {
 
 function withPlace(port: PublishedPort, { declared }: Service): PublishedPort {
   const entry = declared?.published.find((one) => declares(one, port));
-  return { ...port, where: entry?.where ?? null };
+  return { ...port, where: entry?.where ?? null, written: entry?.written ?? null };
 }
 
 /** Whether a declared entry means this actual port. An entry without an outside port means any. */

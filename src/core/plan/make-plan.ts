@@ -20,6 +20,8 @@ export interface PlanInput {
   host: HostFacts;
   /** Absolute path of the folder that holds one folder a certificate. */
   certificatesFolder: string;
+  /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
+  frontAsMade?: boolean;
 }
 
 /** @property resolutions by road name; roads that redirect or show a folder have none */
@@ -30,9 +32,9 @@ export interface Planned {
 }
 
 /** Fills in every default and resolves every address. Total: what cannot be worked out is left open, and `check` says why. */
-export function makePlan({ map, inventory, host, certificatesFolder }: PlanInput): Planned {
+export function makePlan({ map, inventory, host, certificatesFolder, frontAsMade = false }: PlanInput): Planned {
   const resolutions = new Map<string, Resolution>();
-  const front = whereFront(map.front.container, inventory);
+  const front = whereFront(map.front.container, inventory, frontAsMade);
   for (const { name, leads } of map.roads) {
     if (leads.kind === 'redirect' || leads.kind === 'folder') continue;
     resolutions.set(name, resolveService(leads, { inventory, front }));

@@ -1,4 +1,4 @@
-import { type Inventory, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import type { Inventory, NetworkJoin, PublishedPort, Service } from '../inventory/inventory.ts';
 import type { DialledLeads } from '../map/site-map.ts';
 import { inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import type { Upstream } from './plan.ts';
@@ -147,12 +147,16 @@ function fromContainer(found: Service, port: number, { inventory, front }: Insid
   return { kind: 'no-shared-network', service: holder, front: front.networks ?? [], networks };
 }
 
-/** The service's own name, unless another service on the same network answers to it too; then the container's. */
+/**
+ * The service's own name, unless its container does not answer to it there (it was started by hand), or another service on
+ * the same network does too; then the container's.
+ */
 function nameOn(service: Service, shared: readonly string[], { services }: Inventory): string {
-  const meets = ({ networks }: Service): boolean => networks.some(({ name }) => shared.includes(name));
-  const rival = services.some((other) => other !== service && other.name === service.name && meets(other));
+  const joins = ({ networks }: Service): NetworkJoin[] => networks.filter(({ name }) => shared.includes(name));
+  const answers = (one: Service): boolean => joins(one).some(({ aliases }) => aliases.includes(service.name));
+  const rival = services.some((other) => other !== service && answers(other));
   const container = service.containers[0]?.name ?? service.containerName;
-  if (!rival && (service.project !== null || container === null)) return service.name;
+  if (!rival && answers(service)) return service.name;
   return container ?? `${service.project ?? ''}-${service.name}-1`;
 }
 

@@ -11,8 +11,12 @@ export type WhereFront =
   | { kind: 'host'; service: Service | null }
   | { kind: 'container'; name: string; service: Service | null; networks: string[] | null };
 
-/** Finds the front's container by its own name, or by the name of its Compose service. */
-export function whereFront(container: string | null, { services }: Inventory): WhereFront {
+/**
+ * Finds the front's container by its own name, or by the name of its Compose service.
+ *
+ * @param asMade take it as `write --compose` makes it, whatever networks it is on now
+ */
+export function whereFront(container: string | null, { services }: Inventory, asMade = false): WhereFront {
   if (container === null) return { kind: 'host', service: null };
   const service =
     services.find(
@@ -21,7 +25,7 @@ export function whereFront(container: string | null, { services }: Inventory): W
     ) ??
     services.find(({ name }) => name === container) ??
     null;
-  if (service?.networkMode === 'host') return { kind: 'host', service };
-  const networks = service === null ? null : service.networks.map(({ name }) => name);
+  if (service?.networkMode === 'host' && !asMade) return { kind: 'host', service };
+  const networks = service === null || asMade ? null : service.networks.map(({ name }) => name);
   return { kind: 'container', name: container, service, networks };
 }

@@ -21,3 +21,12 @@ export function servicesOnRoads({ map, resolutions }: Pick<Facts, 'map' | 'resol
   }
   return [...found.values()];
 }
+
+/** Those, and the container that is the front itself, without which no road leads anywhere. */
+export function servicesAndFront(facts: Pick<Facts, 'map' | 'resolutions' | 'front' | 'plan'>): ServiceOnRoads[] {
+  const { front, plan } = facts;
+  const services = servicesOnRoads(facts);
+  if (front.service === null) return services;
+  const roads = plan.roads.map(({ name }) => name);
+  return [{ service: front.service, roads, where: plan.front.where }, ...services];
+}

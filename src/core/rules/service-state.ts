@@ -1,6 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { titleOf, type Container, type Service } from '../inventory/inventory.ts';
-import { servicesOnRoads } from './on-roads.ts';
+import { servicesAndFront } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const source = 'Engine API v1.41, ContainerInspect: State';
@@ -8,7 +8,7 @@ const source = 'Engine API v1.41, ContainerInspect: State';
 const stopped = card({
   id: 'service-stopped',
   severity: 'warning',
-  summary: 'A service on a road does not run.',
+  summary: 'A service on a road, or the front itself, does not run.',
   why: 'The front answers 502 to every visitor until it does.',
   source,
   messages: {
@@ -72,7 +72,7 @@ function downOf({ containers }: Service): Container | null {
 export const serviceStopped: Rule = {
   card: stopped,
   check: (facts) =>
-    servicesOnRoads(facts).flatMap(({ service, roads, where }) => {
+    servicesAndFront(facts).flatMap(({ service, roads, where }) => {
       const about = { roads, where, cause: `stopped:${titleOf(service)}` };
       if (facts.inventory.asked && service.containers.length === 0) {
         const { profiles, name } = service;
@@ -90,7 +90,7 @@ export const serviceStopped: Rule = {
 export const serviceRestarting: Rule = {
   card: restarting,
   check: (facts) =>
-    servicesOnRoads(facts).flatMap(({ service, roads, where }) => {
+    servicesAndFront(facts).flatMap(({ service, roads, where }) => {
       const down = downOf(service);
       if (down?.state !== 'restarting') return [];
       const data = { container: down.name, code: down.exitCode };
@@ -101,7 +101,7 @@ export const serviceRestarting: Rule = {
 export const serviceUnhealthy: Rule = {
   card: unhealthy,
   check: (facts) =>
-    servicesOnRoads(facts).flatMap(({ service, roads, where }) =>
+    servicesAndFront(facts).flatMap(({ service, roads, where }) =>
       service.containers
         .filter(({ state, health }) => state === 'running' && health === 'unhealthy')
         .map(({ name: container }) => {

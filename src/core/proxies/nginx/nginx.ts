@@ -10,9 +10,11 @@ export const nginx: Renderer = {
     line: `include ${quote(`${current}/front.conf`)};`,
     where: 'inside http { } of nginx.conf',
   }),
-  render: (plan, placement) => [
-    { path: 'front.conf', content: frontFile(plan, placement) },
+  render: (plan, { current }) => [
+    { path: 'front.conf', content: frontFile(plan, { current }) },
     ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
+    // In a container of its own there is no configuration to include them from.
+    ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
   ],
   renderMark: ({ front }, mark) => ({
     path: 'mark.conf',
@@ -34,18 +36,26 @@ export const nginx: Renderer = {
   unusablePath: (path) => /[$*?[\]\u0000-\u001f\u007f]/.exec(path)?.[0] ?? null,
 };
 
+/** A whole configuration, for an nginx that runs in a container of its own. */
+export const wholeFile = 'whole.conf';
+
+/** Only /tmp can be written to there, and what it has to say goes to the container's log. */
+function inContainer(current: string): string {
+  return `${ownHeader}: the whole configuration of an nginx in a container of its own.\n${standalone({ current, runFolder: '/tmp', errorLog: '/dev/stderr' })}`;
+}
+
 /**
  * A whole nginx configuration round the written files, for an nginx of one's own that needs no root: the demo and the
  * tests run it.
  *
  * @param runFolder absolute path of a folder that nginx may write to
  */
-export function standalone({ current, runFolder }: { current: string; runFolder: string }): string {
+export function standalone({ current, runFolder, errorLog = `${runFolder}/error.log` }: Standalone): string {
   const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'];
   return [
     'worker_processes 1;',
     `pid ${quote(`${runFolder}/nginx.pid`)};`,
-    `error_log ${quote(`${runFolder}/error.log`)} warn;`,
+    `error_log ${quote(errorLog)} warn;`,
     ...block('events', ['worker_connections 512;']),
     ...block('http', [
       'access_log off;',
@@ -54,4 +64,10 @@ export function standalone({ current, runFolder }: { current: string; runFolder:
     ]),
     '',
   ].join('\n');
+}
+
+interface Standalone {
+  current: string;
+  runFolder: string;
+  errorLog?: string;
 }

@@ -1,0 +1,132 @@
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import type { Finding } from '../../core/findings/finding.ts';
+import { nextFree } from '../../core/inventory/ledger.ts';
+import type { Proposal } from '../../core/survey/propose.ts';
+import { editMap } from '../../use-cases/edit.ts';
+import { takeSurvey, type SurveyResult } from '../../use-cases/survey.ts';
+import type { CommandContext } from '../commands/context.ts';
+import type { SurveyOptions } from '../commands/survey.ts';
+import type { Io } from '../io.ts';
+import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural } from '../print/style.ts';
+import { formatLedger, formatProposals, formatSurvey } from '../print/survey.ts';
+
+export async function runSurvey(options: SurveyOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const result = await takeSurvey(options.map, io);
+  if ('unread' in result) {
+    tellUnread(result.unread, options, context);
+    return;
+  }
+  if (options.free === true) printFree(result, options, io);
+  else if (options.ports === true) printLedger(result, options, io);
+  else if (options.add === true) await addRoads(result, options, context);
+  else printSurvey(result, options, io);
+}
+
+function tellUnread(findings: Finding[], { json }: SurveyOptions, { io, setCode }: CommandContext): void {
+  if (json === true) io.out(jsonDocument('survey', { findings, summary: countFindings(findings) }));
+  else io.out(formatFindings(findings, { width: io.width, colour: io.colour.out }));
+  io.err(`\nThe map cannot be used: ${countsInWords(countFindings(findings))}.\nnext: mend it, then survey again\n`);
+  setCode(exit.badInput);
+}
+
+function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): void {
+  const { site, asked, survey, proposals, passedOver, served, findings } = result;
+  const map = site?.mapFile ?? null;
+  if (json === true) {
+    io.out(jsonDocument('survey', { map, asked, ...survey, served, proposals, passedOver, findings }));
+    return;
+  }
+  io.err(site === null ? 'map: none yet\n' : `map: ${site.shownMap}\n`);
+  io.out(formatSurvey(result, { width: io.width, colour: io.colour.out }));
+  const services = survey.projects.flatMap((project) => project.services);
+  const onRoads = services.filter(({ roads }) => roads.length > 0).length;
+  const nowhere = survey.nowhere.length > 0 ? `, ${plural(survey.nowhere.length, 'road')} to nowhere` : '';
+  const source = asked ? '' : ' No container engine was asked, so what really runs is not known.';
+  io.err(
+    `${services.length > 0 ? '\n' : ''}${plural(services.length, 'service')}, ${String(onRoads)} on roads${nowhere}.${source}\n`,
+  );
+  io.err(`next: ${nextStep(result)}\n`);
+}
+
+function nextStep({ site, survey, proposals }: SurveyResult): string {
+  if (site === null) return 'mile-marker start --domain NAME --address ADDRESS';
+  if (survey.nowhere.length > 0) return 'mile-marker check says what to do about the roads that lead nowhere';
+  return proposals.length > 0 ? 'mile-marker survey --add' : 'mile-marker check';
+}
+
+function printLedger({ ledger, asked }: SurveyResult, { json }: SurveyOptions, io: Io): void {
+  if (json === true) io.out(jsonDocument('ports', { asked, ports: ledger }));
+  else io.out(ledger.length === 0 ? '' : formatLedger(ledger, { colour: io.colour.out }));
+  const hidden = ledger.some(({ owner }) => owner.includes('only root'));
+  io.err(
+    `${plural(ledger.length, 'port')} taken or spoken for.${hidden ? ' Run it with sudo to see every program.' : ''}\n`,
+  );
+  io.err('next: mile-marker survey --free\n');
+}
+
+function printFree({ ledger }: SurveyResult, { from, json }: SurveyOptions, io: Io): void {
+  const port = nextFree(ledger, from);
+  if (port === null) {
+    const message = `No port from ${String(from)} on is free.`;
+    throw new Trouble({ code: 'no-free-port', message, remedy: 'Begin lower: --from 8000', exitCode: 3 });
+  }
+  io.out(json === true ? jsonDocument('free-port', { from, port }) : `${String(port)}\n`);
+}
+
+async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setCode }: CommandContext): Promise<void> {
+  const { site, proposals, passedOver } = result;
+  if (site === null) {
+    const message = 'There is no map yet to add roads to.';
+    const remedy = 'Make one: mile-marker start --domain NAME --address ADDRESS';
+    throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
+  }
+  if (options.json !== true) {
+    io.err(`map: ${site.shownMap}\n`);
+    io.out(formatProposals(proposals, passedOver, { width: io.width, colour: io.colour.out }));
+  }
+  const chosen = await choose(proposals, options, io);
+  if (chosen === null) {
+    io.err(
+      `${proposals.length > 0 ? '\n' : ''}Nothing is added: there is no terminal to ask on.\nnext: mile-marker survey --add --yes\n`,
+    );
+    if (options.json === true)
+      io.out(jsonDocument('survey-add', { map: site.mapFile, added: [], proposals, passedOver }));
+    setCode(exit.badInput);
+    return;
+  }
+  const added: string[] = [];
+  for (const { key, service, port } of chosen) {
+    const to = `${service}:${String(port)}`;
+    const edit = { kind: 'add', road: key, to, redirect: null, open: false, like: null } as const;
+    const { road } = await editMap(options.map, edit, io);
+    added.push(road);
+    if (options.json !== true) io.out(`added ${road} to ${to}, gate home\n`);
+  }
+  if (options.json === true) io.out(jsonDocument('survey-add', { map: site.mapFile, added, proposals, passedOver }));
+  io.err(
+    `\n${plural(added.length, 'road')} added. Finish each service's own set-up before you open it to everyone.\nnext: mile-marker check\n`,
+  );
+}
+
+type Chosen = Pick<Proposal, 'key' | 'service'> & { port: number };
+
+/** Null when nobody can be asked and `--yes` was not given. */
+async function choose(proposals: readonly Proposal[], { yes, json }: SurveyOptions, io: Io): Promise<Chosen[] | null> {
+  const first = ({ key, service, ports }: Proposal): Chosen => ({ key, service, port: ports[0] ?? 0 });
+  if (yes === true || proposals.length === 0) return proposals.map(first);
+  if (io.ask === null || json === true) return null;
+  const chosen: Chosen[] = [];
+  for (const proposal of proposals) {
+    const { name, service, ports } = proposal;
+    const to = `${service}:${String(ports[0])}`;
+    const others = ports.length > 1 ? `, or one of the ports ${ports.slice(1).join(', ')}` : '';
+    const answer = (await io.ask(`Add ${name} to ${to}? [y/N${others}] `)).trim().toLowerCase();
+    const port = ports.find((one) => String(one) === answer);
+    if (port !== undefined) chosen.push({ ...first(proposal), port });
+    else if (answer === 'y' || answer === 'yes') chosen.push(first(proposal));
+  }
+  return chosen;
+}

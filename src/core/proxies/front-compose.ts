@@ -1,0 +1,161 @@
+import { stringify } from 'yaml';
+import type { PublishedPort, Service } from '../inventory/inventory.ts';
+import { isLoopback } from '../networks/address.ts';
+import type { Plan } from '../plan/plan.ts';
+import type { Resolution } from '../plan/resolve-service.ts';
+import type { WhereFront } from '../plan/where-front.ts';
+import { wholeFile } from './nginx/nginx.ts';
+
+export const frontComposeFile = 'front.compose.yaml';
+
+/** First line of the file; what does not begin so is somebody else's and is never replaced. */
+export const frontComposeHeader = '# Written by `mile-marker write --compose` from your map. Do not edit it here.';
+
+/**
+ * @property folders absolute paths that the proxy reads: written files and certificates, parents and never single files,
+ *   since a file that is replaced by another stays the old one inside a container
+ * @property owner user and group that the certificates' keys belong to
+ * @property program folder of this program, for the builtin proxy
+ */
+export interface FrontComposeInput {
+  plan: Plan;
+  front: Extract<WhereFront, { kind: 'container' }>;
+  resolutions: ReadonlyMap<string, Resolution>;
+  mapFile: string;
+  folders: { front: string; certificates: string };
+  owner: { uid: number; gid: number };
+  program: string;
+}
+
+/**
+ * A Compose file for the proxy itself: its ports, the written files read-only, the networks of its services, and as little
+ * right as it can work with (Compose Specification, "services").
+ */
+export function frontCompose(input: FrontComposeInput): string {
+  const { plan, front, resolutions } = input;
+  const networks = sharedNetworks(front, resolutions);
+  const { listen, addresses, names } = plan.front;
+  const practice = addresses.length > 0 && names.length === 0 && addresses.every(isLoopback);
+  const outside = practice ? '127.0.0.1:' : '';
+  // The proxy gives up root by itself, for which it needs these three.
+  const rights =
+    input.owner.uid === 0
+      ? { cap_add: ['CHOWN', 'SETGID', 'SETUID'] }
+      : { user: `${String(input.owner.uid)}:${String(input.owner.gid)}` };
+  const service = {
+    container_name: front.name,
+    ...(plan.front.proxy === 'builtin' ? builtinPart(input) : nginxPart(input)),
+    restart: 'unless-stopped',
+    ports: [listen.http, listen.https].map((port) => `${outside}${String(port)}:${String(port)}`),
+    networks: networks.length === 0 ? undefined : networks,
+    ...rights,
+    cap_drop: ['ALL'],
+    security_opt: ['no-new-privileges:true'],
+    read_only: true,
+    tmpfs: ['/tmp'],
+  };
+  const declared = Object.fromEntries(networks.map((name) => [name, { external: true, name }]));
+  const file = { services: { front: service }, ...(networks.length === 0 ? {} : { networks: declared }) };
+  // The engine would take a dollar sign for a variable.
+  return `${frontComposeHeader}\n# Start it: docker compose -f ${frontComposeFile} up -d\n${stringify(file, style).replaceAll('$', '$$$$')}`;
+}
+
+/** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */
+const style = { lineWidth: 0, defaultStringType: 'QUOTE_DOUBLE', defaultKeyType: 'PLAIN' } as const;
+
+function nginxPart({ plan, folders }: FrontComposeInput): Record<string, unknown> {
+  const { address, port } = plan.front.mark;
+  const mark = `http://${address}:${String(port)}/mark`;
+  return {
+    image: 'nginx:stable',
+    command: ['nginx', '-e', '/dev/stderr', '-c', `${folders.front}/current/${wholeFile}`, '-g', 'daemon off;'],
+    volumes: [folders.front, folders.certificates].map(readOnly),
+    // Images of nginx have one of the two.
+    healthcheck: health(['CMD-SHELL', `curl -fsS ${mark} || wget -qO- ${mark}`]),
+  };
+}
+
+function builtinPart({ plan, folders, mapFile, program }: FrontComposeInput): Record<string, unknown> {
+  const { address, port } = plan.front.mark;
+  const mark = `http://${address}:${String(port)}/mark`;
+  const ask = `fetch('${mark}').then((answer) => process.exit(answer.ok ? 0 : 1), () => process.exit(1))`;
+  return {
+    image: 'node:20-slim',
+    command: ['node', '/opt/mile-marker/mile-marker.js', 'serve', '--written', '--map', mapFile],
+    init: true,
+    volumes: [...[folders.front, folders.certificates].map(readOnly), `${program}:/opt/mile-marker:ro`],
+    healthcheck: health(['CMD', 'node', '-e', ask]),
+  };
+}
+
+function readOnly(folder: string): string {
+  return `${folder}:${folder}:ro`;
+}
+
+function health(test: string[]): Record<string, unknown> {
+  return { test, interval: '30s', timeout: '5s', retries: 3, start_period: '5s' };
+}
+
+/** For each service on a road one network that it is on; as few as will do, and each only once. */
+function sharedNetworks(front: FrontComposeInput['front'], resolutions: FrontComposeInput['resolutions']): string[] {
+  const wanted = [...resolutions.values()].flatMap(({ service }) =>
+    service === null ? [] : [service.networks.map(({ name }) => name).filter((name) => name !== 'bridge')],
+  );
+  const chosen = new Set<string>();
+  for (const names of wanted) {
+    if (names.some((name) => chosen.has(name))) continue;
+    const own = names.find((name) => front.networks?.includes(name)) ?? names[0];
+    if (own !== undefined) chosen.add(own);
+  }
+  return [...chosen].sort();
+}
+
+/**
+ * What to change in a Compose file so that a service can no longer be reached past the front.
+ *
+ * @property instead the line as it should be, or null when it should go
+ */
+export interface ClosedPort {
+  service: string;
+  file: string;
+  line: number;
+  written: string;
+  instead: string | null;
+}
+
+/**
+ * The exact lines that close the back doors of the services on roads. The files themselves are edited by their owner: an
+ * override file cannot do it, since lists are appended (Compose Specification, "Merge and override").
+ */
+export function closedPorts(resolutions: ReadonlyMap<string, Resolution>, front: WhereFront): ClosedPort[] {
+  const services = new Set([...resolutions.values()].flatMap(({ service }) => (service === null ? [] : [service])));
+  const found = [...services].flatMap((service) =>
+    service.published.filter(isOpen).map((port) => closedPort(service, port, front)),
+  );
+  const byPlace = new Map(found.map((one) => [`${one.file}:${String(one.line)}`, one]));
+  return [...byPlace.values()].sort((a, b) => (a.file === b.file ? a.line - b.line : a.file < b.file ? -1 : 1));
+}
+
+function isOpen({ hostAddress, where, protocol }: PublishedPort): boolean {
+  return where !== null && protocol === 'tcp' && (hostAddress === null || hostAddress === '::');
+}
+
+function closedPort(
+  { name }: Service,
+  { where, written, containerPort }: PublishedPort,
+  front: WhereFront,
+): ClosedPort {
+  const text = written ?? String(containerPort);
+  const about = { service: name, file: where?.file ?? '', line: where?.line ?? 0, written: text };
+  return { ...about, instead: front.kind === 'container' ? null : onLoopback(text) };
+}
+
+/** One entry of `ports` as it is written, bound to loopback. Variables in it stay as they are. */
+export function onLoopback(written: string): string {
+  const bare = written.replace(/^(["'])(.*)\1$/, '$2');
+  // The long syntax says it in a key of its own.
+  if (/(^|[\s{,])target:/.test(bare)) return 'host_ip: 127.0.0.1   # beside `target`';
+  const short = bare.replace(/^(0\.0\.0\.0|\[::\]|::):/, '');
+  const isInsideOnly = !short.replace(/\$\{[^}]*\}/g, '').includes(':');
+  return `- "127.0.0.1:${isInsideOnly ? ':' : ''}${short}"`;
+}

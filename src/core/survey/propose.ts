@@ -1,0 +1,145 @@
+import { parse } from 'yaml';
+import * as z from 'zod';
+import { isRunning, titleOf, type Inventory, type Service } from '../inventory/inventory.ts';
+import { notForTheWebBy, webPorts } from '../inventory/web-ports.ts';
+import { roadName } from '../map/road-name.ts';
+import type { SiteMap } from '../map/site-map.ts';
+import { resolveService, type Resolution } from '../plan/resolve-service.ts';
+import type { WhereFront } from '../plan/where-front.ts';
+
+/**
+ * A road that could be added. Its gate is always `home`: opening is a deliberate act.
+ *
+ * @property key as it would stand in the map
+ * @property ports inside ports it could lead to, the likeliest first; at least one
+ * @property wish the gate that the container's label asks for, for a person to know of
+ */
+export interface Proposal {
+  key: string;
+  name: string;
+  service: string;
+  ports: number[];
+  wish: string | null;
+}
+
+/** A service that has no road and for which none is offered, with the reason. */
+export interface PassedOver {
+  service: string;
+  why: string;
+}
+
+export interface ProposeInput {
+  map: SiteMap;
+  inventory: Inventory;
+  resolutions: ReadonlyMap<string, Resolution>;
+  front: WhereFront;
+}
+
+/** Roads for every service that has none: name from the service or its label, port from what it publishes and exposes. */
+export function proposeRoads({ map, inventory, resolutions, front }: ProposeInput): {
+  proposals: Proposal[];
+  passedOver: PassedOver[];
+} {
+  const proposals: Proposal[] = [];
+  const passedOver: PassedOver[] = [];
+  const taken = new Set(map.roads.map(({ name }) => name));
+  const mapped = new Set([...resolutions.values()].map(({ service }) => service));
+  for (const service of inventory.services) {
+    if (mapped.has(service) || service === front.service) continue;
+    const made = propose({ service, map, inventory, front, taken });
+    if ('why' in made) passedOver.push({ service: titleOf(service), why: made.why });
+    else {
+      proposals.push(made);
+      taken.add(made.name);
+    }
+  }
+  return { proposals, passedOver };
+}
+
+interface Input extends Omit<ProposeInput, 'resolutions'> {
+  service: Service;
+  taken: ReadonlySet<string>;
+}
+
+function propose({ service, map, inventory, front, taken }: Input): Proposal | { why: string } {
+  const why = notForTheWebBy(service);
+  if (why !== null) return { why };
+  if (inventory.asked && !isRunning(service)) return { why: 'it does not run' };
+  const label = readLabel(service);
+  if (label === 'unreadable') return { why: `its label \`${roadLabel}\` is not understood (keys: name, port, gate)` };
+  const named = freeName({ service, wanted: label.name ?? null, map, taken });
+  if (named === null) return { why: 'its name cannot be the name of a road, or is taken' };
+  const wanted = label.port === undefined ? webPorts(service) : [label.port];
+  const to = shortest(service, inventory);
+  const ports = wanted.filter((port) => dials({ service, port, inventory, front }));
+  if (ports.length === 0) return { why: noPort(service, wanted[0] ?? null, front) };
+  if (ports[0] === 443 || ports[0] === 8443) {
+    return { why: `it speaks TLS inside (port ${String(ports[0])}): add it by hand with \`to: https://...\`` };
+  }
+  return { ...named, service: to, ports, wish: label.gate ?? null };
+}
+
+function noPort({ networkMode }: Service, wanted: number | null, front: WhereFront): string {
+  if (networkMode === 'host') return "it shares this host's network: add it by hand with `to: :PORT`";
+  if (wanted === null) return 'it says no port: add it by hand';
+  const port = String(wanted);
+  return front.kind === 'container'
+    ? `it shares no network with the front ${front.name}`
+    : `it does not publish port ${port}; under its \`ports\`: - "127.0.0.1:${port}:${port}"`;
+}
+
+function dials({ service, port, inventory, front }: Omit<Input, 'map' | 'taken'> & { port: number }): boolean {
+  const leads = { kind: 'service', project: service.project, service: service.name, port } as const;
+  return service.networkMode !== 'host' && resolveService(leads, { inventory, front }).kind === 'dialled';
+}
+
+/** `SERVICE`, or `PROJECT/SERVICE` where two projects share the name. */
+function shortest(service: Service, { services }: Inventory): string {
+  const shared = services.filter(({ name }) => name === service.name).length > 1;
+  return shared ? titleOf(service) : service.name;
+}
+
+interface NameInput {
+  service: Service;
+  wanted: string | null;
+  map: SiteMap;
+  taken: ReadonlySet<string>;
+}
+
+/** The service's name as a label of a host name; with the project's before it when that is taken. */
+function freeName({ service, wanted, map, taken }: NameInput): { key: string; name: string } | null {
+  const plain = asLabel(service.name);
+  const candidates = wanted === null ? [plain, asLabel(`${service.project ?? 'own'}-${service.name}`)] : [wanted];
+  for (const key of candidates) {
+    const found = roadName(key, map.domains);
+    if (key !== 'others' && found.ok && !taken.has(found.name.ascii)) return { key, name: found.name.ascii };
+  }
+  return null;
+}
+
+function asLabel(text: string): string {
+  return text
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '');
+}
+
+export const roadLabel = 'mile-marker.road';
+
+/** The one label that a container may carry: YAML with `name`, `port` and `gate` only. */
+const labelKeys = z.strictObject({
+  name: z.string().optional(),
+  port: z.int().min(1).max(65_535).optional(),
+  gate: z.string().optional(),
+});
+
+function readLabel({ labels }: Service): z.output<typeof labelKeys> | 'unreadable' {
+  const text = labels[roadLabel];
+  if (text === undefined) return {};
+  try {
+    const read = labelKeys.safeParse(parse(text, { stringKeys: true }));
+    return read.success ? read.data : 'unreadable';
+  } catch {
+    return 'unreadable';
+  }
+}

@@ -1,0 +1,149 @@
+import { isRunning, titleOf, type Inventory, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import { notForTheWebBy } from '../inventory/web-ports.ts';
+import type { SiteMap } from '../map/site-map.ts';
+import { withPort } from '../networks/address.ts';
+import { whyNot } from '../plan/why-not.ts';
+import type { Resolution } from '../plan/resolve-service.ts';
+
+/**
+ * One service as the survey shows it.
+ *
+ * @property state in words: `running`, `running, unhealthy`, `ended with code 1`, `declared, not running`, `declared`
+ * @property listens one text a port: where it listens inside, and on which address of this host it is published
+ * @property roads full names of the roads that lead to it
+ * @property apart why no road is offered for it, or null
+ */
+export interface SurveyedService {
+  title: string;
+  name: string;
+  image: string | null;
+  state: string;
+  declared: boolean;
+  running: boolean;
+  listens: string[];
+  roads: string[];
+  apart: string | null;
+}
+
+export interface Survey {
+  projects: Array<{ project: string | null; services: SurveyedService[] }>;
+  /** Roads that lead to no service that could be found, with the reason. */
+  nowhere: Array<{ road: string; to: string; why: string }>;
+}
+
+export interface SurveyInput {
+  /** Null when there is no map yet. */
+  map: SiteMap | null;
+  inventory: Inventory;
+  resolutions: ReadonlyMap<string, Resolution>;
+  /** The service that is the front itself. */
+  front: Service | null;
+}
+
+/** What runs and where it listens, which roads lead to it, and which roads lead nowhere; grouped by project. */
+export function makeSurvey({ map, inventory, resolutions, front }: SurveyInput): Survey {
+  const projects = new Map<string | null, SurveyedService[]>();
+  for (const service of inventory.services) {
+    const roads = [...resolutions].flatMap(([road, found]) => (found.service === service ? [road] : []));
+    const shown = surveyed(service, { roads, asked: inventory.asked, hasFiles: (map?.compose.length ?? 0) > 0 });
+    if (service === front) shown.apart = 'it is the front itself';
+    projects.set(service.project, [...(projects.get(service.project) ?? []), shown]);
+  }
+  const nowhere = (map?.roads ?? []).flatMap(({ name: road, leads }) => {
+    const found = resolutions.get(road);
+    const why = found === undefined ? null : whyNot(found);
+    return why === null ? [] : [{ road, to: toText(leads), why }];
+  });
+  const byName = [...projects].map(([project, services]) => ({
+    project,
+    services: services.sort((a, b) => (a.name < b.name ? -1 : 1)),
+  }));
+  return {
+    projects: byName.sort((a, b) => rank(a.project) - rank(b.project) || compare(a.project, b.project)),
+    nowhere,
+  };
+}
+
+/** What belongs to no project comes last. */
+function rank(project: string | null): number {
+  return project === null ? 1 : 0;
+}
+
+function compare(a: string | null, b: string | null): number {
+  return (a ?? '') < (b ?? '') ? -1 : 1;
+}
+
+interface Context {
+  roads: string[];
+  asked: boolean;
+  hasFiles: boolean;
+}
+
+function surveyed(service: Service, { roads, asked, hasFiles }: Context): SurveyedService {
+  const { name, image, declared } = service;
+  const running = isRunning(service);
+  const notDeclared = declared === null && hasFiles ? ', in no file of the map' : '';
+  return {
+    title: titleOf(service),
+    name,
+    image,
+    state: `${stateOf(service, asked)}${notDeclared}`,
+    declared: declared !== null,
+    running,
+    listens: listensOf(service),
+    roads,
+    apart: notForTheWebBy(service),
+  };
+}
+
+function stateOf(service: Service, asked: boolean): string {
+  const { containers, profiles } = service;
+  const first = containers.find(({ state }) => state === 'running') ?? containers[0];
+  if (first === undefined) {
+    if (!asked) return 'declared';
+    return profiles.length > 0 ? `declared, profile ${profiles.join(', ')}` : 'declared, not running';
+  }
+  switch (first.state) {
+    case 'running':
+      return first.health === 'unhealthy' || first.health === 'starting' ? `running, ${first.health}` : 'running';
+    case 'exited':
+      return `ended with code ${String(first.exitCode)}`;
+    case 'restarting':
+      return 'restarting again and again';
+    case 'paused':
+      return 'frozen';
+    case 'created':
+      return 'made, never started';
+    case 'dead':
+    case 'removing':
+      return first.state;
+  }
+}
+
+function listensOf({ published, exposed, networkMode }: Service): string[] {
+  if (networkMode === 'host') return [`${exposed.length > 0 ? exposed.join(', ') : 'somewhere'} on this host itself`];
+  const outside = published.map(portWords);
+  const inside = exposed.filter((port) => !published.some(({ containerPort }) => containerPort === port));
+  return [...new Set([...outside, ...inside.map(String)])];
+}
+
+function portWords({ hostAddress, hostPort, containerPort, protocol }: PublishedPort): string {
+  const inside = `${String(containerPort)}${protocol === 'udp' ? '/udp' : ''}`;
+  if (hostPort === null) return `${inside} on a port that changes`;
+  return `${inside} on ${hostAddress === null ? `every address:${String(hostPort)}` : withPort(hostAddress, hostPort)}`;
+}
+
+function toText(leads: SiteMap['roads'][number]['leads']): string {
+  switch (leads.kind) {
+    case 'service':
+      return `${leads.project === null ? '' : `${leads.project}/`}${leads.service}:${String(leads.port)}`;
+    case 'port':
+      return `:${String(leads.port)}`;
+    case 'url':
+      return `${leads.scheme}://${withPort(leads.host, leads.port)}`;
+    case 'redirect':
+      return leads.url;
+    case 'folder':
+      return leads.path;
+  }
+}
