@@ -1,8 +1,9 @@
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { startEngine } from '../src/demo/engine.ts';
 import { demoCompose, demoMap, demoServices, type DemoPorts } from '../src/demo/scenario.ts';
 
 /**
@@ -14,30 +15,40 @@ const limits: Record<string, number> = { '--version': 1.5, 'check (demo map)': 3
 
 const program = fileURLToPath(new URL('mile-marker.js', import.meta.url));
 const folder = demoFolder();
+const engine = await startEngine(join(folder, 'engine.sock'), demoPorts());
 const cases: Record<string, string[]> = {
   'node -e 0': ['-e', '0'],
   '--version': [program, '--version'],
   'check (demo map)': [program, 'check', '--map', join(folder, 'mile-marker.yaml')],
 };
-report(measure());
+report(await measure());
+await engine.stop();
 rmSync(folder, { recursive: true, force: true });
 
-/** The demo's map and Compose file with certificates, so that check has everything to look at. */
+function demoPorts(): DemoPorts['services'] {
+  return Object.fromEntries(demoServices.map((name, index) => [name, 9301 + index])) as DemoPorts['services'];
+}
+
+/** The demo's map and Compose file with certificates, and its engine, so that check has everything to look at. */
 function demoFolder(): string {
   const made = mkdtempSync(join(tmpdir(), 'mile-marker-bench-'));
-  const services = Object.fromEntries(demoServices.map((name, index) => [name, 9301 + index])) as DemoPorts['services'];
-  writeFileSync(join(made, 'mile-marker.yaml'), demoMap({ http: 8080, https: 8443, mark: 9180, services }, 'builtin'));
+  const services = demoPorts();
+  const ports = { http: 8080, https: 8443, mark: 9180, services };
+  const map = demoMap({ ports, proxy: 'builtin', engine: `unix://${join(made, 'engine.sock')}` });
+  writeFileSync(join(made, 'mile-marker.yaml'), map);
   writeFileSync(join(made, 'compose.yaml'), demoCompose(services));
+  // It makes certificates without asking the engine, which is not there yet.
   spawnSync(process.execPath, [program, 'certs', 'make'], { cwd: made });
   return made;
 }
 
-function measure(): Map<string, number[]> {
+async function measure(): Promise<Map<string, number[]>> {
   const times = new Map(Object.keys(cases).map((name) => [name, [] as number[]]));
   for (let round = 0; round < rounds; round += 1) {
     for (const [name, args] of Object.entries(cases)) {
       const begin = process.hrtime.bigint();
-      const { status } = spawnSync(process.execPath, args, { stdio: 'ignore' });
+      const child = spawn(process.execPath, args, { stdio: 'ignore' });
+      const status = await new Promise((resolve) => child.once('close', resolve));
       if (status !== 0) throw new Error(`${name} ended with ${String(status)}`);
       times.get(name)?.push(Number(process.hrtime.bigint() - begin) / 1e6);
     }

@@ -5,6 +5,7 @@ import { findNginx, startNginx } from '../adapters/processes/nginx.ts';
 import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
 import { standalone } from '../core/proxies/nginx/nginx.ts';
 import { startDns } from './dns.ts';
+import { startEngine } from './engine.ts';
 import { demoCompose, demoMap, demoNames, demoTroubles, type DemoPorts } from './scenario.ts';
 import { freePort, startServices } from './services.ts';
 
@@ -46,17 +47,22 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   cleanups.push(services.stop);
   const dns = await startDns(new Map(demoNames.map((name) => [name, '127.0.0.1'])));
   cleanups.push(dns.stop);
+  const engine = await startEngine(join(folder, 'engine.sock'), services.ports);
+  cleanups.push(engine.stop);
   const ports = {
     http: await freePort(8080),
     https: await freePort(8443),
     mark: await freePort(9180),
     services: services.ports,
   };
-  await writeFile(join(folder, 'mile-marker.yaml'), demoMap(ports, proxy));
+  await writeFile(
+    join(folder, 'mile-marker.yaml'),
+    demoMap({ ports, proxy, engine: `unix://${join(folder, 'engine.sock')}` }),
+  );
   await writeFile(join(folder, 'compose.yaml'), demoCompose(ports.services));
   say('The salt-marsh observatory, made up and on this machine only.\n');
   const run = (argv: string[]) => shownCommand(input, argv, folder);
-  for (const argv of [['roads'], ['certs', 'make'], ['check'], ['write']]) {
+  for (const argv of [['survey'], ['roads'], ['certs', 'make'], ['check'], ['write']]) {
     await run(argv);
     if (signal.aborted) return false;
   }

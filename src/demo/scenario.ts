@@ -10,7 +10,13 @@ export interface DemoPorts {
   services: Record<DemoService, number>;
 }
 
-export function demoMap({ http, https, mark, services }: DemoPorts, proxy: 'builtin' | 'nginx'): string {
+export interface DemoMapInput {
+  ports: DemoPorts;
+  proxy: 'builtin' | 'nginx';
+  engine: string;
+}
+
+export function demoMap({ ports: { http, https, mark, services }, proxy, engine }: DemoMapInput): string {
   return `# The salt-marsh observatory: its names, and where they lead.
 domains: [saltmarsh.example, reedbed.example]
 
@@ -22,6 +28,7 @@ front:
   mark: 127.0.0.1:${String(mark)}
 
 compose: [compose.yaml]
+engine: ${engine}
 
 roads:
   saltmarsh.example:

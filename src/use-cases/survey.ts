@@ -48,16 +48,17 @@ async function withMap(site: Site, { env }: Place): Promise<SurveyResult> {
   const { map, plan, inventory, resolutions, front, engineTrouble } = site;
   if (engineTrouble !== null) throw engineTrouble;
   const served = await readServed(env);
+  const sockets = listeningSockets();
   const roadPorts = map.roads.flatMap(({ leads, name: road }) =>
     leads.kind === 'port' ? [{ port: leads.port, road }] : [],
   );
   return {
     site,
     asked: inventory.asked,
-    survey: makeSurvey({ map, inventory, resolutions, front: front.service }),
+    survey: makeSurvey({ map, inventory, resolutions, front: front.service, sockets }),
     ...proposeRoads({ map, inventory, resolutions, front }),
     served,
-    ledger: portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets: listeningSockets() }),
+    ledger: portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets }),
     findings: site.findings,
   };
 }
@@ -68,7 +69,7 @@ async function withoutMap({ cwd, env }: Place): Promise<SurveyResult> {
   return {
     site: null,
     asked: inventory.asked,
-    survey: makeSurvey({ map: null, inventory, resolutions: new Map(), front: null }),
+    survey: makeSurvey({ map: null, inventory, resolutions: new Map(), front: null, sockets: [] }),
     proposals: [],
     passedOver: [],
     served: await readServed(env),

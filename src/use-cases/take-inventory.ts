@@ -42,7 +42,9 @@ export async function takeInventory({ map, mapFile, cwd, env }: InventoryInput):
     findings.push(tell(engineUnanswered, { say: 'unanswered', data, ...about }));
   }
   const services = withContainers(compose.services, facts?.containers ?? []);
-  return { inventory: { services, networks: facts?.networks ?? [], asked: facts !== null }, findings, trouble };
+  const networks = facts?.networks ?? [];
+  const inventory = { services, networks, asked: facts !== null, failed: trouble !== null };
+  return { inventory, findings, trouble };
 }
 
 interface Answer {

@@ -16,7 +16,7 @@ export const someHost: HostFacts = {
 
 /** An inventory of Compose files alone, unless the engine was asked. */
 export function inventoryOf(services: Service[], asked = false): Inventory {
-  return { services, networks: [], asked };
+  return { services, networks: [], asked, failed: false };
 }
 
 export function mapOf(text: string): SiteMap {

@@ -27,7 +27,7 @@ export interface ComposeFilesInput {
 /**
  * Reads the Compose files of a map and every file that they include or extend, with the `.env` of each project folder.
  * The environment wins over `.env`, as the Compose Specification has it. A file that cannot be read is a finding at the
- * line that names it.
+ * line that names it. Files of one folder are one project and are merged; another folder is another project.
  */
 export async function readComposeFiles({
   compose,
@@ -36,13 +36,16 @@ export async function readComposeFiles({
   env,
 }: ComposeFilesInput): Promise<{ services: Service[]; findings: Finding[] }> {
   const folder = dirname(mapFile);
-  const projectFolder = dirname(resolve(folder, compose[0]?.path ?? '.'));
-  const project = projectName(projectFolder, env);
-  const loader = new Loader({ cwd, env, project });
+  const loaders = new Map<string, Loader>();
   const services: Service[] = [];
-  for (const { path, where } of compose)
-    services.push(...(await loader.load(resolve(folder, path), projectFolder, where)));
-  return { services: mergeServices(services), findings: loader.findings };
+  for (const { path, where } of compose) {
+    const file = resolve(folder, path);
+    const projectFolder = dirname(file);
+    const loader = loaders.get(projectFolder) ?? new Loader({ cwd, env, project: projectName(projectFolder, env) });
+    loaders.set(projectFolder, loader);
+    services.push(...(await loader.load(file, projectFolder, where)));
+  }
+  return { services: mergeServices(services), findings: [...loaders.values()].flatMap(({ findings }) => findings) };
 }
 
 interface LoaderInput {
@@ -57,7 +60,11 @@ class Loader {
   private readonly includes = new Map<string, Include[]>();
   private readonly loaded = new Set<string>();
 
-  constructor(private readonly input: LoaderInput) {}
+  private project: string;
+
+  constructor(private readonly input: LoaderInput) {
+    this.project = input.project;
+  }
 
   /** The services of a file and of those it includes. A file that is included again gives nothing new. */
   async load(file: string, projectFolder: string, where: Place): Promise<Service[]> {
@@ -101,11 +108,15 @@ class Loader {
   /** Reads a file once, whether it is included, extended or both. */
   private async read(file: string, projectFolder: string, where: Place): Promise<void> {
     if (this.files.has(file)) return;
-    const { cwd, env, project } = this.input;
+    const { cwd, env } = this.input;
+    const { project } = this;
     try {
       const text = await readText({ path: file, what: 'Compose file' });
       const variables = { ...(await readDotEnv(projectFolder)), ...given(env) };
-      const { services, includes, findings } = readCompose({ file: shownPath(file, cwd), text, project, variables });
+      const read = readCompose({ file: shownPath(file, cwd), text, project, variables });
+      const { services, includes, findings } = read;
+      // The name that one file gives is that of every file after it.
+      this.project = read.project;
       this.files.set(file, services);
       this.includes.set(file, includes);
       this.findings.push(...findings);

@@ -1,5 +1,5 @@
+import wrapAnsi from 'wrap-ansi';
 import type { LedgerRow } from '../../core/inventory/ledger.ts';
-import { withPort } from '../../core/networks/address.ts';
 import type { PassedOver, Proposal } from '../../core/survey/propose.ts';
 import type { SurveyedService } from '../../core/survey/survey.ts';
 import type { SurveyResult } from '../../use-cases/survey.ts';
@@ -11,15 +11,22 @@ interface Look {
   colour: boolean;
 }
 
-export function formatSurvey({ survey, served }: SurveyResult, { width, colour }: Look): string {
+export function formatSurvey({ survey, served, site }: SurveyResult, { width, colour }: Look): string {
   const paint = style(colour);
+  const keys = new Map(site?.map.roads.map(({ name, key }) => [name, key]));
+  const columns: Columns = { short: width < 110, paint, keys };
   const parts = survey.projects.map(({ project, services }) => {
     const head = [project ?? 'outside every project', 'state', 'listens on', 'road'].map((word) => paint.bold(word));
     return table(
       head,
-      services.map((service) => row(service, width, paint)),
+      services.map((service) => row(service, columns)),
     );
   });
+  const onHost = survey.hostPorts.filter(({ owner }) => owner !== null);
+  if (onHost.length > 0) {
+    const lines = onHost.map(({ road, port, owner }) => `  ${road} to :${String(port)}: ${owner ?? ''}\n`);
+    parts.push(`${paint.bold('on this host itself')}\n${lines.join('')}`);
+  }
   if (survey.nowhere.length > 0) {
     const lines = survey.nowhere.map(({ road, to, why }) =>
       wrap(`${road} to ${to}: ${why}`, { width, first: '  ', indent: '    ' }),
@@ -35,30 +42,36 @@ export function formatSurvey({ survey, served }: SurveyResult, { width, colour }
   return parts.join('\n');
 }
 
-function row({ name, state, listens, roads, apart }: SurveyedService, width: number, paint: Style): string[] {
-  const short = width < 100;
-  const leads = roads.length > 0 ? roads.join('\n') : apart === null ? '-' : wrapped(`none: ${apart}`, short ? 22 : 40);
-  const said = short ? wrapped(state, 16) : state;
-  const runs = state.startsWith('running');
-  return [name, runs ? said : paint.yellow(said), listens.length === 0 ? '-' : listens.join('\n'), leads];
+/** @property keys roads as the map writes them, for narrow terminals */
+interface Columns {
+  short: boolean;
+  paint: Style;
+  keys: ReadonlyMap<string, string>;
 }
 
-function wrapped(text: string, width: number): string {
-  return wrap(text, { width }).trimEnd();
+function row({ name, state, listens, roads, apart }: SurveyedService, { short, paint, keys }: Columns): string[] {
+  const names = roads.map((road) => (short ? (keys.get(road) ?? road) : road));
+  const leads = names.length > 0 ? names.join('\n') : apart === null ? '-' : narrow(`none: ${apart}`, short ? 20 : 40);
+  const said = short ? narrow(state, 16) : state;
+  const painted = state.startsWith('running') ? said : paint.yellow(said);
+  return [short ? narrow(name, 22) : name, painted, listens.length === 0 ? '-' : listens.join('\n'), leads];
 }
 
+function narrow(text: string, width: number): string {
+  return wrapAnsi(text, width, { hard: true });
+}
+
+/** One line for everyone who has or wants a port; its number stands at the first. */
 export function formatLedger(ledger: readonly LedgerRow[], { colour }: Pick<Look, 'colour'>): string {
   const paint = style(colour);
   const head = ['port', 'address', 'who', 'known from'].map((word) => paint.bold(word));
-  return table(
-    head,
-    ledger.map(({ port, protocol, address, owner, source }) => [
-      `${String(port)}${protocol === 'udp' ? '/udp' : ''}`,
-      address === null ? 'every address' : withPort(address, port).replace(/:\d+$/, ''),
-      owner,
-      source,
-    ]),
-  );
+  const rows = ledger.map(({ port, protocol, address, owner, source }, index) => {
+    const before = ledger[index - 1];
+    const again = before?.port === port && before.protocol === protocol;
+    const number = again ? '' : `${String(port)}${protocol === 'udp' ? '/udp' : ''}`;
+    return [number, address ?? 'every address', owner, source];
+  });
+  return table(head, rows);
 }
 
 export function formatProposals(

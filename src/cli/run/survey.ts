@@ -62,7 +62,7 @@ function printLedger({ ledger, asked }: SurveyResult, { json }: SurveyOptions, i
   else io.out(ledger.length === 0 ? '' : formatLedger(ledger, { colour: io.colour.out }));
   const hidden = ledger.some(({ owner }) => owner.includes('only root'));
   io.err(
-    `${plural(ledger.length, 'port')} taken or spoken for.${hidden ? ' Run it with sudo to see every program.' : ''}\n`,
+    `${plural(new Set(ledger.map(({ port, protocol }) => `${String(port)}/${protocol}`)).size, 'port')} taken or spoken for.${hidden ? ' Run it with sudo to see every program.' : ''}\n`,
   );
   io.err('next: mile-marker survey --free\n');
 }
@@ -106,6 +106,10 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
     if (options.json !== true) io.out(`added ${road} to ${to}, gate home\n`);
   }
   if (options.json === true) io.out(jsonDocument('survey-add', { map: site.mapFile, added, proposals, passedOver }));
+  if (added.length === 0) {
+    io.err('\nNothing is added.\nnext: mile-marker check\n');
+    return;
+  }
   io.err(
     `\n${plural(added.length, 'road')} added. Finish each service's own set-up before you open it to everyone.\nnext: mile-marker check\n`,
   );

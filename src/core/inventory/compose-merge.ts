@@ -56,7 +56,8 @@ export function mergeServices(services: readonly Service[]): Service[] {
 
 /** Lists are appended, single values of the second win, and networks are said by whoever says them last. */
 function joined(first: Service, second: Service): Service {
-  const published = [...first.published, ...second.published];
+  const kept = <T>(key: string, list: T[]): T[] => (second.replaces.includes(key) ? [] : list);
+  const published = [...kept('ports', first.published), ...second.published];
   const ownNetworks = second.networks.some(({ name }) => !name.endsWith('_default')) || first.networks.length === 0;
   const networkMode = second.networkMode ?? first.networkMode;
   const networks = networkMode !== null ? [] : ownNetworks ? second.networks : first.networks;
@@ -65,13 +66,13 @@ function joined(first: Service, second: Service): Service {
     published,
     networks,
     networkMode,
-    exposed: [...first.exposed, ...second.exposed],
+    exposed: [...kept('expose', first.exposed), ...second.exposed],
     image: second.image ?? first.image,
     restart: second.restart ?? first.restart,
     containerName: second.containerName ?? first.containerName,
-    profiles: [...new Set([...first.profiles, ...second.profiles])],
-    labels: { ...first.labels, ...second.labels },
-    mounts: [...first.mounts, ...second.mounts],
+    profiles: [...new Set([...kept('profiles', first.profiles), ...second.profiles])],
+    labels: { ...(second.replaces.includes('labels') ? {} : first.labels), ...second.labels },
+    mounts: [...kept('volumes', first.mounts), ...second.mounts],
     declared: joinedPlaces(first, second, published, networks),
   };
 }

@@ -119,6 +119,9 @@ export interface ReadService extends Service {
   base: Base | null;
 }
 
+/** Keys whose lists are appended to those of earlier files, unless a tag says otherwise. */
+const listKeys = ['ports', 'expose', 'networks', 'profiles', 'volumes', 'labels'] as const;
+
 /** Files that are taken in as they stand, each group with a project folder of its own when the file says so. */
 export interface Include {
   paths: string[];
@@ -126,7 +129,9 @@ export interface Include {
   where: Place;
 }
 
+/** @property project the name that the file gives, else the one it was read with */
 export interface ComposeFile {
+  project: string;
   services: ReadService[];
   includes: Include[];
   findings: Finding[];
@@ -137,7 +142,7 @@ export function readCompose({ file, text, project, variables }: ComposeInput): C
   const yaml = readYaml({ file, text });
   if (yaml.problems.length > 0) {
     const findings = yaml.problems.map(({ say, data, where }) => tell(composeUnreadable, { say, data, where }));
-    return { services: [], includes: [], findings };
+    return { project, services: [], includes: [], findings };
   }
   const reader = new Reader(yaml, variables);
   const top = reader.mapAt([], yaml.value);
@@ -148,7 +153,7 @@ export function readCompose({ file, text, project, variables }: ComposeInput): C
     reader.service(key, reader.mapAt(['services', key], value), { project: name, networkNames }),
   );
   reader.dollars();
-  return { services, includes, findings: reader.findings };
+  return { project: name, services, includes, findings: reader.findings };
 }
 
 class Reader {
@@ -206,6 +211,7 @@ class Reader {
         networks,
       },
       containers: [],
+      replaces: listKeys.filter((key) => keys[key] !== undefined && this.isReplaced([...path, key])),
       base: this.base([...path, 'extends'], keys['extends']),
     };
   }
@@ -272,6 +278,12 @@ class Reader {
       const data = { key: path.join('.'), variable: say === 'hash' ? '' : problem.variable };
       this.add(tell(composeDollar, { say, data, severity, where }));
     }
+  }
+
+  /** `!override` puts a value in place of the earlier files' one, `!reset` takes theirs away ("Merge and override"). */
+  private isReplaced(path: PropertyKey[]): boolean {
+    const tag = this.yaml.tagAt(path);
+    return tag === '!override' || tag === '!reset';
   }
 
   /** `include`: a path, or keys with `path` (one or several, which are merged) and `project_directory`. */

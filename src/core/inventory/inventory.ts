@@ -74,6 +74,8 @@ export interface Service extends RunFacts {
   profiles: string[];
   declared: Declared | null;
   containers: Container[];
+  /** Keys that stand in place of what earlier Compose files say, not beside it. */
+  replaces: string[];
 }
 
 export interface Declared {
@@ -90,11 +92,17 @@ export interface EngineNetwork {
   subnets: string[];
 }
 
-/** What was found to exist. `asked`: the engine answered, so what has no container does not run. */
+/**
+ * What was found to exist.
+ *
+ * @property asked the engine answered, so what has no container does not run
+ * @property failed the engine was asked in vain, so what no file declares may exist all the same
+ */
 export interface Inventory {
   services: Service[];
   networks: EngineNetwork[];
   asked: boolean;
+  failed: boolean;
 }
 
 /** A network interface of this host with one of its addresses. `network` is in CIDR form. */

@@ -35,6 +35,7 @@ function ofContainer(container: Container): Service {
     profiles: [],
     declared: null,
     containers: [container],
+    replaces: [],
   };
 }
 

@@ -1,5 +1,6 @@
 import { stringify } from 'yaml';
 import type { PublishedPort, Service } from '../inventory/inventory.ts';
+import { onLoopback } from '../inventory/on-loopback.ts';
 import { isLoopback } from '../networks/address.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
@@ -93,7 +94,7 @@ function readOnly(folder: string): string {
 }
 
 function health(test: string[]): Record<string, unknown> {
-  return { test, interval: '30s', timeout: '5s', retries: 3, start_period: '5s' };
+  return { test, interval: '10s', timeout: '5s', retries: 3, start_period: '5s' };
 }
 
 /** For each service on a road one network that it is on; as few as will do, and each only once. */
@@ -148,14 +149,4 @@ function closedPort(
   const text = written ?? String(containerPort);
   const about = { service: name, file: where?.file ?? '', line: where?.line ?? 0, written: text };
   return { ...about, instead: front.kind === 'container' ? null : onLoopback(text) };
-}
-
-/** One entry of `ports` as it is written, bound to loopback. Variables in it stay as they are. */
-export function onLoopback(written: string): string {
-  const bare = written.replace(/^(["'])(.*)\1$/, '$2');
-  // The long syntax says it in a key of its own.
-  if (/(^|[\s{,])target:/.test(bare)) return 'host_ip: 127.0.0.1   # beside `target`';
-  const short = bare.replace(/^(0\.0\.0\.0|\[::\]|::):/, '');
-  const isInsideOnly = !short.replace(/\$\{[^}]*\}/g, '').includes(':');
-  return `- "127.0.0.1:${isInsideOnly ? ':' : ''}${short}"`;
 }

@@ -1,4 +1,5 @@
 import { card, tell } from '../findings/card.ts';
+import { onLoopback } from '../inventory/on-loopback.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -10,7 +11,7 @@ const words = card({
   messages: {
     open: {
       message: '`{service}` can be reached past the front, on port {outside} of every address of this host.',
-      remedy: 'In {file} line {line} write: - "127.0.0.1:{outside}:{inside}"',
+      remedy: 'In {file} line {line} write: {instead}',
     },
     needless: {
       message: '`{service}` can be reached past the front, on port {outside} of every address of this host.',
@@ -37,6 +38,7 @@ export const publishedToEveryone: Rule = {
         inside: port.containerPort,
         file: port.where?.file ?? '',
         line: port.where?.line ?? 0,
+        instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`),
       };
       const say = port.where === null ? 'container' : front.kind === 'container' ? 'needless' : 'open';
       const about = { roads: [name], where: port.where ?? leadsWhere, cause: `published:${String(port.hostPort)}` };

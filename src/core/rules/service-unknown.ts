@@ -38,7 +38,8 @@ export const serviceUnknown: Rule = {
         const data = { service, port, projects: found.projects, first: found.projects[0] ?? '' };
         return [tell(words, { say: 'ambiguous', data, ...about })];
       }
-      if (found.kind !== 'service-unknown') return [];
+      // The engine may know it; that it gave no answer is told already.
+      if (found.kind !== 'service-unknown' || inventory.failed) return [];
       const near = nearest(service, found.known);
       if (near !== null) return [tell(words, { say: 'near', data: { service, near }, ...about })];
       const say = map.compose.length === 0 && !inventory.asked ? 'no-compose' : 'far';

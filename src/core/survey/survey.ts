@@ -1,4 +1,12 @@
-import { isRunning, titleOf, type Inventory, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import {
+  isRunning,
+  titleOf,
+  type Inventory,
+  type ListeningSocket,
+  type PublishedPort,
+  type Service,
+} from '../inventory/inventory.ts';
+import { ownerWords } from '../inventory/ledger.ts';
 import { notForTheWebBy } from '../inventory/web-ports.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import { withPort } from '../networks/address.ts';
@@ -27,7 +35,9 @@ export interface SurveyedService {
 
 export interface Survey {
   projects: Array<{ project: string | null; services: SurveyedService[] }>;
-  /** Roads that lead to no service that could be found, with the reason. */
+  /** Roads that lead to a port of this host itself, and which program listens there; null when none does. */
+  hostPorts: Array<{ road: string; port: number; owner: string | null }>;
+  /** Roads at whose end nobody can be found, with the reason. */
   nowhere: Array<{ road: string; to: string; why: string }>;
 }
 
@@ -38,10 +48,11 @@ export interface SurveyInput {
   resolutions: ReadonlyMap<string, Resolution>;
   /** The service that is the front itself. */
   front: Service | null;
+  sockets: readonly ListeningSocket[];
 }
 
 /** What runs and where it listens, which roads lead to it, and which roads lead nowhere; grouped by project. */
-export function makeSurvey({ map, inventory, resolutions, front }: SurveyInput): Survey {
+export function makeSurvey({ map, inventory, resolutions, front, sockets }: SurveyInput): Survey {
   const projects = new Map<string | null, SurveyedService[]>();
   for (const service of inventory.services) {
     const roads = [...resolutions].flatMap(([road, found]) => (found.service === service ? [road] : []));
@@ -49,9 +60,20 @@ export function makeSurvey({ map, inventory, resolutions, front }: SurveyInput):
     if (service === front) shown.apart = 'it is the front itself';
     projects.set(service.project, [...(projects.get(service.project) ?? []), shown]);
   }
-  const nowhere = (map?.roads ?? []).flatMap(({ name: road, leads }) => {
+  const roads = map?.roads ?? [];
+  const hostPorts = roads.flatMap(({ name: road, leads }) => {
+    if (leads.kind !== 'port') return [];
+    const holder = sockets.find(({ protocol, port }) => protocol === 'tcp' && port === leads.port);
+    return [{ road, port: leads.port, owner: holder === undefined ? null : ownerWords(holder.owners) }];
+  });
+  const nowhere = roads.flatMap(({ name: road, leads }) => {
     const found = resolutions.get(road);
-    const why = found === undefined ? null : whyNot(found);
+    const silent = hostPorts.some((one) => one.road === road && one.owner === null);
+    const why = silent
+      ? 'nothing listens on that port of this host'
+      : found === undefined
+        ? null
+        : whyNobody(found, inventory);
     return why === null ? [] : [{ road, to: toText(leads), why }];
   });
   const byName = [...projects].map(([project, services]) => ({
@@ -60,8 +82,15 @@ export function makeSurvey({ map, inventory, resolutions, front }: SurveyInput):
   }));
   return {
     projects: byName.sort((a, b) => rank(a.project) - rank(b.project) || compare(a.project, b.project)),
+    hostPorts,
     nowhere,
   };
+}
+
+function whyNobody(found: Resolution, { asked }: Inventory): string | null {
+  const { service } = found;
+  if (found.kind !== 'dialled') return whyNot(found);
+  return service === null || !asked || isRunning(service) ? null : `${titleOf(service)}: ${stateOf(service, asked)}`;
 }
 
 /** What belongs to no project comes last. */

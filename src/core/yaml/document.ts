@@ -41,6 +41,8 @@ export interface YamlText {
   placeOfKey(path: readonly PropertyKey[]): Place;
   /** The source text of the value at `path`, on one line, at most 60 characters. */
   textAt(path: readonly PropertyKey[]): string;
+  /** The explicit tag of the value at `path`, such as `!override`, or null. */
+  tagAt(path: readonly PropertyKey[]): string | null;
 }
 
 /**
@@ -74,6 +76,7 @@ export function readYaml({ file, text }: { file: string; text: string }): YamlTe
     placeOf: (path) => place(startOf(locate(path).value)),
     placeOfKey: (path) => place(startOf(locate(path).key)),
     textAt: (path) => sourceText(text, locate(path).value),
+    tagAt: (path) => tagOf(locate(path).value),
   };
   if (problems.length > 0) return readable;
   try {
@@ -207,6 +210,10 @@ function pairOf(map: YAMLMap, name: string): Pair | null {
 
 function startOf(node: unknown): number {
   return isNode(node) ? (node.range?.[0] ?? 0) : 0;
+}
+
+function tagOf(node: unknown): string | null {
+  return isNode(node) && !isAlias(node) ? (node.tag ?? null) : null;
 }
 
 function sourceText(text: string, node: unknown): string {

@@ -108,7 +108,7 @@ function gateLines({ gate }: PlannedRoad): string[] {
 }
 
 /** Where to dial, or null when this host lacks what a safe connection needs. */
-function passLines({ host }: Plan, upstream: Upstream): string[] | null {
+function passLines({ host, front }: Plan, upstream: Upstream): string[] | null {
   if (upstream.scheme === 'https' && host.trustedRoots === null) return null;
   if (upstream.byName && host.resolvers.length === 0) return null;
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots ?? '') : [];
@@ -116,7 +116,7 @@ function passLines({ host }: Plan, upstream: Upstream): string[] | null {
   return [
     comment('Through a variable, so that nginx starts without the name and looks it up again when it moves.'),
     comment('This lookup asks DNS only; /etc/hosts is not read.'),
-    `resolver ${host.resolvers.map(inUrl).join(' ')} valid=30s;`,
+    `resolver ${host.resolvers.map(inUrl).join(' ')} valid=${front.container === null ? '30s' : '5s'};`,
     `set $mile_marker_to ${quote(originOf(upstream))};`,
     'proxy_pass $mile_marker_to;',
     ...tls,

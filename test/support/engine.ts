@@ -1,0 +1,166 @@
+import { spawn, spawnSync } from 'node:child_process';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { mkdtempSync } from 'node:fs';
+import { nginxProgram } from './fronts.ts';
+
+/** A container engine of our own, with its own data, stopped and removed at the end. */
+export interface RunningEngine {
+  socket: string;
+  /** TCP port with TLS, and the folder with ca.pem, cert.pem and key.pem for its clients. */
+  tls: { port: number; certificates: string };
+  docker: (...argv: string[]) => string;
+  /** docker-compose in a folder with Compose files. */
+  compose: (folder: string, ...argv: string[]) => string;
+  stop: () => Promise<void>;
+}
+
+const install = 'apt-get install -y --no-install-recommends docker.io docker-compose busybox-static iptables openssl';
+
+/** Starts dockerd. It needs root: it makes networks and mounts. */
+export async function startEngine(tlsPort: number): Promise<RunningEngine> {
+  for (const program of ['/usr/sbin/dockerd', '/usr/bin/docker-compose', '/bin/busybox', '/usr/bin/openssl']) {
+    if (!existsSync(program)) throw new Error(`${program} is missing; install it with: ${install}`);
+  }
+  if (process.getuid?.() !== 0) throw new Error('a container engine of our own needs root; run: sudo npm test');
+  const folder = mkdtempSync('/tmp/mile-marker-engine-');
+  const socket = join(folder, 'engine.sock');
+  const certificates = join(folder, 'tls');
+  makeCertificates(certificates);
+  const child = spawn(
+    '/usr/sbin/dockerd',
+    [
+      ...[
+        '--storage-driver=vfs',
+        '--log-level=error',
+        '-H',
+        `unix://${socket}`,
+        '-H',
+        `tcp://127.0.0.1:${String(tlsPort)}`,
+      ],
+      ...['--data-root', join(folder, 'data'), '--exec-root', join(folder, 'exec'), '--pidfile', join(folder, 'pid')],
+      ...['--tlsverify', '--tlscacert', join(certificates, 'ca.pem')],
+      ...['--tlscert', join(certificates, 'server.pem'), '--tlskey', join(certificates, 'server-key.pem')],
+    ],
+    { stdio: ['ignore', 'ignore', 'pipe'] },
+  );
+  let words = '';
+  child.stderr.setEncoding('utf8').on('data', (text: string) => (words += text));
+  const closed = new Promise<void>((resolve) => child.once('close', () => resolve()));
+  const run = (program: string, argv: string[], cwd: string): string => {
+    const env = { PATH: process.env['PATH'], HOME: folder, DOCKER_HOST: `unix://${socket}` };
+    const { status, stdout, stderr } = spawnSync(program, argv, { cwd, env, encoding: 'utf8', timeout: 120_000 });
+    if (status !== 0) throw new Error(`${program} ${argv.join(' ')}: ${stdout}${stderr}`);
+    return stdout;
+  };
+  const docker = (...argv: string[]): string => run('/usr/bin/docker', argv, folder);
+  const stop = async (): Promise<void> => {
+    child.kill('SIGTERM');
+    await closed;
+    const mounts = readFileSync('/proc/self/mounts', 'utf8')
+      .split('\n')
+      .flatMap((line) => line.split(' ')[1] ?? []);
+    for (const path of mounts.filter((one) => one.startsWith(`${folder}/`)).reverse())
+      spawnSync('umount', ['-l', path]);
+    rmSync(folder, { recursive: true, force: true });
+  };
+  for (let tries = 0; ; tries += 1) {
+    try {
+      docker('version');
+      break;
+    } catch (error) {
+      if (tries < 100 && child.exitCode === null) await new Promise((resolve) => setTimeout(resolve, 100));
+      else throw new Error(`dockerd did not start: ${words} ${String(error)}`);
+    }
+  }
+  importImages(folder, docker);
+  return {
+    socket,
+    tls: { port: tlsPort, certificates },
+    docker,
+    compose: (cwd, ...argv) => run('/usr/bin/docker-compose', argv, cwd),
+    stop: async () => {
+      const ids = docker('ps', '-aq')
+        .split('\n')
+        .filter((id) => id !== '');
+      if (ids.length > 0) docker('rm', '-f', ...ids);
+      docker('network', 'prune', '-f');
+      await stop();
+    },
+  };
+}
+
+/** There is no registry here: images are made from this machine's own programs. */
+function importImages(folder: string, docker: RunningEngine['docker']): void {
+  const pages = join(folder, 'pages');
+  mkdirSync(join(pages, 'bin'), { recursive: true });
+  copyFileSync('/bin/busybox', join(pages, 'bin/busybox'));
+  for (const name of ['sh', 'httpd', 'sleep', 'mkdir', 'wget', 'cat', 'true'])
+    symlinkSync('busybox', join(pages, 'bin', name));
+  // Every container answers with its own name, so that it can be told which one was reached.
+  writeFileSync(
+    join(pages, 'start'),
+    '#!/bin/sh\nmkdir -p /tmp/www\ncat /etc/hostname > /tmp/www/index.html\nexec httpd -f -p 8080 -h /tmp/www\n',
+    { mode: 0o755 },
+  );
+  mkdirSync(join(pages, 'tmp'));
+  importFolder(
+    folder,
+    pages,
+    docker,
+    ['-c', 'EXPOSE 8080', '-c', 'CMD ["/start"]', '-c', 'ENV PATH=/bin'],
+    'observatory/pages',
+  );
+  const nginx = join(folder, 'nginx');
+  for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', 'var/log/nginx', 'var/lib/nginx', 'usr/share/nginx'])
+    mkdirSync(join(nginx, path), { recursive: true });
+  for (const name of ['busybox', 'sh', 'wget', 'cat']) copyFileSync('/bin/busybox', join(nginx, 'bin', name));
+  const program = nginxProgram();
+  copyFileSync(program, join(nginx, 'usr/sbin/nginx'));
+  const libraries = spawnSync('ldd', [program], { encoding: 'utf8' }).stdout.match(/\/\S+/g) ?? [];
+  for (const path of libraries) {
+    mkdirSync(join(nginx, dirname(path)), { recursive: true });
+    copyFileSync(path, join(nginx, path));
+  }
+  writeFileSync(join(nginx, 'etc/passwd'), 'root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n');
+  writeFileSync(join(nginx, 'etc/group'), 'root:x:0:\nnogroup:x:65534:\n');
+  importFolder(folder, nginx, docker, ['-c', 'ENV PATH=/bin:/usr/sbin'], 'nginx:stable');
+}
+
+function importFolder(
+  work: string,
+  from: string,
+  docker: RunningEngine['docker'],
+  changes: string[],
+  name: string,
+): void {
+  const tar = join(work, 'image.tar');
+  const { status } = spawnSync('tar', ['-C', from, '-cf', tar, '.']);
+  if (status !== 0) throw new Error('tar failed');
+  docker('import', ...changes, tar, name);
+  rmSync(tar);
+}
+
+/** An authority, a certificate for 127.0.0.1 and one for a client. */
+function makeCertificates(folder: string): void {
+  mkdirSync(folder);
+  const openssl = (...argv: string[]): void => {
+    const { status, stderr } = spawnSync('openssl', argv, { cwd: folder, encoding: 'utf8' });
+    if (status !== 0) throw new Error(stderr);
+  };
+  const key = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:P-256', '-nodes'];
+  openssl('req', '-x509', ...key, '-keyout', 'ca-key.pem', '-out', 'ca.pem', '-subj', '/CN=engine', '-days', '2');
+  for (const [name, use] of [
+    ['server', 'serverAuth'],
+    ['cert', 'clientAuth'],
+  ] as const) {
+    const keyFile = name === 'cert' ? 'key.pem' : 'server-key.pem';
+    writeFileSync(join(folder, 'extensions'), `subjectAltName=IP:127.0.0.1\nextendedKeyUsage=${use}\n`);
+    openssl('req', ...key, '-keyout', keyFile, '-out', 'request.pem', '-subj', `/CN=${name}`);
+    openssl(
+      ...['x509', '-req', '-in', 'request.pem', '-CA', 'ca.pem', '-CAkey', 'ca-key.pem', '-CAcreateserial'],
+      ...['-days', '2', '-extfile', 'extensions', '-out', `${name}.pem`],
+    );
+  }
+  if (!readFileSync(join(folder, 'cert.pem'), 'utf8').includes('BEGIN')) throw new Error('no certificate was made');
+}
