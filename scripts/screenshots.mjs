@@ -49,7 +49,8 @@ const screen = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten
 const demo = spawn(process.execPath, [program, 'demo', '--keep'], { env: { ...process.env, TMPDIR: work } });
 try {
   const { folder, resolver } = await demoIsUp();
-  await picture('roads', ['mile-marker roads'], folder);
+  await picture('survey', ['mile-marker survey'], folder);
+  await picture('roads', ['mile-marker roads --why'], folder);
   await picture('check', ['mile-marker certs make', 'mile-marker check'], folder);
   await picture('verify', [`mile-marker verify --resolver 127.0.0.1:${resolver}`], folder);
   edit(folder, 'proxy: builtin', 'proxy: nginx');

@@ -5,7 +5,14 @@ import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
-const needed = [{ package: 'nginx-light', programs: ['/usr/sbin/nginx'] }];
+const needed = [
+  { package: 'nginx-light', programs: ['/usr/sbin/nginx'] },
+  { package: 'docker.io', programs: ['/usr/sbin/dockerd'] },
+  { package: 'docker-compose', programs: ['/usr/bin/docker-compose'] },
+  { package: 'busybox-static', programs: ['/bin/busybox'] },
+  { package: 'iptables', programs: ['/usr/sbin/iptables'] },
+  { package: 'openssl', programs: ['/usr/bin/openssl'] },
+];
 
 const missing = needed
   .filter(({ programs }) => !programs.some((program) => existsSync(program)))

@@ -4,7 +4,10 @@ import { mergeServices, withBases } from '../../src/core/inventory/compose-merge
 import { parseLongPort, parseShortPort } from '../../src/core/inventory/compose-ports.ts';
 import { interpolate } from '../../src/core/inventory/interpolate.ts';
 import { resolveService } from '../../src/core/plan/resolve-service.ts';
+import { onLoopback } from '../../src/core/inventory/on-loopback.ts';
+import { withContainers } from '../../src/core/inventory/with-containers.ts';
 import { inventoryOf } from '../support/plan.ts';
+import { container, ofService } from '../support/told.ts';
 import type { PortMapping } from '../../src/core/inventory/inventory.ts';
 
 /** Ports as `ADDRESS:OUTSIDE>INSIDE/PROTOCOL`. */
@@ -180,4 +183,141 @@ test.each([
   const front = { kind: 'host', service: null } as const;
   const around = { inventory: inventoryOf(inventory), front };
   expect(resolveService({ kind: 'service', project, service, port }, around)).toMatchObject(resolution);
+});
+
+const whole = `name: marsh
+services:
+  a:
+    image: pages:\${TAG:-2}
+    container_name: reed
+    networks: [shore, sea, old]
+    labels: ['mile-marker.road={name: x}', plain]
+    deploy: {restart_policy: {condition: any}}
+    volumes: ["./site:/www:ro", "named:/data", {type: bind, source: /run/engine.sock, target: /s}]
+    ports: ["127.0.0.1:8081:8080"]
+    expose: ["9000"]
+  b: {network_mode: "service:a", restart: "no"}
+  c: {network_mode: host, profiles: [winter], labels: {k: 1}}
+networks:
+  shore: {}
+  sea: {external: true}
+  old: {external: {name: older}}
+`;
+
+test('networks by their real names, modes, restart policies, labels, profiles and mounts', () => {
+  const [a, b, c] = servicesOf(whole, 'folder');
+  expect(a).toMatchObject({
+    project: 'marsh',
+    image: 'pages:2',
+    containerName: 'reed',
+    networks: ['marsh_shore', 'sea', 'older'].map((name) => ({ name, aliases: ['a'], address: null })),
+    labels: { 'mile-marker.road': '{name: x}' },
+    restart: 'always',
+    mounts: ['./site', '/run/engine.sock'],
+  });
+  expect(b).toMatchObject({ networkMode: 'service:a', networks: [], restart: null });
+  expect(c).toMatchObject({ networkMode: 'host', profiles: ['winter'], labels: { k: '1' } });
+});
+
+test.each([
+  ['ports: ["9090:9090"]', ['127.0.0.1:8081>8080/tcp', '*:9090>9090/tcp']],
+  ['ports: !override ["127.0.0.1:9090:9090"]', ['127.0.0.1:9090>9090/tcp']],
+  ['ports: !reset []', []],
+  ['restart: always', ['127.0.0.1:8081>8080/tcp']],
+])('a second file that says %s', (text, ports) => {
+  const [a] = mergeServices([...servicesOf(whole, 'p'), ...servicesOf(`name: marsh\nservices: {a: {${text}}}`, 'p')]);
+  expect(shown(a?.published ?? null)).toEqual(ports);
+  expect(a?.networks.map(({ name }) => name)).toEqual(['marsh_shore', 'sea', 'older']);
+});
+
+const declared = mergeServices(servicesOf(whole, 'p'));
+const rival = container('elsewhere-a-1', {
+  project: 'elsewhere',
+  service: 'a',
+  networks: [{ name: 'sea', aliases: ['a'], address: '172.21.0.4' }],
+});
+const live = ofService('a', {
+  project: 'marsh',
+  name: 'reed',
+  networks: [
+    { name: 'marsh_shore', aliases: ['a'], address: '172.21.0.2' },
+    { name: 'sea', aliases: ['a'], address: '172.22.0.2' },
+  ],
+});
+const frontOn = (...networks: string[]) => ({ kind: 'container' as const, name: 'front', service: null, networks });
+const host = { kind: 'host' as const, service: null };
+
+test.each([
+  ['host', [], host, 'b', { kind: 'dialled', upstream: { host: '127.0.0.1', port: 8081 }, service: { name: 'a' } }],
+  ['host network', [], host, 'c', { kind: 'dialled', upstream: { host: '127.0.0.1', port: 8080 } }],
+  ['host, by the container name', [], host, 'reed', { kind: 'dialled', upstream: { port: 8081 } }],
+  [
+    'container',
+    [live],
+    frontOn('sea'),
+    'a',
+    { kind: 'dialled', upstream: { host: 'a', port: 8080, byName: true }, fromHost: { host: '172.21.0.2' } },
+  ],
+  [
+    'container, in the network of another',
+    [live],
+    frontOn('sea'),
+    'b',
+    { kind: 'dialled', upstream: { host: 'a', service: 'a' } },
+  ],
+  [
+    'container, beside a rival of the same name',
+    [live, rival],
+    frontOn('sea'),
+    'marsh/a',
+    { kind: 'dialled', upstream: { host: 'reed' } },
+  ],
+  [
+    'container, the rival elsewhere',
+    [live, rival],
+    frontOn('marsh_shore'),
+    'marsh/a',
+    { kind: 'dialled', upstream: { host: 'a' } },
+  ],
+  [
+    'container, declared only',
+    [],
+    frontOn('older'),
+    'a',
+    { kind: 'dialled', upstream: { host: 'a' }, fromHost: { host: '127.0.0.1', port: 8081 } },
+  ],
+  [
+    'container, elsewhere',
+    [live],
+    frontOn('moor'),
+    'a',
+    { kind: 'no-shared-network', networks: ['marsh_shore', 'sea'], front: ['moor'] },
+  ],
+  ['container, on the host network', [], frontOn('sea'), 'c', { kind: 'loopback' }],
+])('a front on the %s', (_, containers, front, to, resolution) => {
+  const [service = '', project = null] = to.split('/').reverse();
+  const around = { inventory: inventoryOf(withContainers(declared, containers), true), front };
+  expect(resolveService({ kind: 'service', project, service, port: 8080 }, around)).toMatchObject(resolution);
+});
+
+test('whatever an entry of ports says, bound to loopback it says the same for nobody else', () => {
+  const port = fc.integer({ min: 1, max: 65_535 }).map(String);
+  const entry = fc.tuple(
+    fc.constantFrom('', '0.0.0.0:', '[::]:'),
+    fc.option(port, { nil: '' }),
+    port,
+    fc.constantFrom('', '/tcp', '/udp'),
+    fc.constantFrom('', '"', "'"),
+  );
+  fc.assert(
+    fc.property(entry, ([address, outside, inside, protocol, mark]) => {
+      const text = `${address}${outside === '' && address === '' ? '' : `${outside}:`}${inside}${protocol}`;
+      const line = onLoopback(`${mark}${text}${mark}`);
+      const closed = parseShortPort(/^- "(.*)"$/.exec(line)?.[1] ?? '');
+      const open = parseShortPort(text) ?? [];
+      expect([text, closed]).toEqual([text, open.map((one) => ({ ...one, hostAddress: '127.0.0.1' }))]);
+    }),
+  );
+  expect(onLoopback('"${LOG_PORT:-8081}:8080"')).toBe('- "127.0.0.1:${LOG_PORT:-8081}:8080"');
+  expect(onLoopback('target: 5000 published: "5000"')).toBe('host_ip: 127.0.0.1');
 });

@@ -1,32 +1,8 @@
 import { allCards } from '../../src/core/findings/all-cards.ts';
-import type { CertificateFacts } from '../../src/core/certificates/cover.ts';
-import { readCompose } from '../../src/core/inventory/compose.ts';
 import { readDump } from '../../src/core/proxies/nginx/dump.ts';
-import type { Served } from '../../src/core/rules/rule.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { inventoryOf, mapOf, plannedOf } from '../support/plan.ts';
-
-const now = Date.parse('2026-11-23T12:00:00Z');
-const held = (names: string[], change: Partial<CertificateFacts> = {}): CertificateFacts => ({
-  dnsNames: names,
-  subject: '',
-  issuer: 'CN=authority',
-  notBefore: now - 1000,
-  notAfter: now + 1000,
-  selfMade: false,
-  fingerprint: 'AA',
-  ...change,
-});
-
-const head = 'domains: [saltmarsh.example, reedbed.example]\nfront: {address: 203.0.113.24}\n';
-const composeText =
-  'services: {nestcam: {ports: ["127.0.0.1:3001:3000"], restart: always}, open: {ports: ["8081:80"], restart: always}, shut: {restart: always}, any: {ports: ["70-79:80"], restart: always}}';
-
-interface Case {
-  compose?: boolean | string;
-  certificates?: Record<string, CertificateFacts | null>;
-  served?: Served;
-}
+import { head, held, now, told, type Case } from '../support/told.ts';
 
 /** A dump as nginx prints it, with an old site, one on other ports, and a file of our own. */
 const dump = `nginx: configuration file /etc/nginx/nginx.conf test is successful
@@ -63,36 +39,6 @@ test('the dump of nginx is read as nginx reads its files, without our own', () =
     { file, line: 7, names: ['tides.saltmarsh.example'], listens: [8080], defaultOn: [] },
   ]);
 });
-
-/** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
-function told(
-  text: string,
-  { compose = true, certificates = {}, served = { blocks: [], problem: null } }: Case = {},
-): string[] {
-  const whole = `${text.startsWith('domains') ? '' : head}${compose === false ? '' : 'compose: [c]\n'}${text}`;
-  const composed = typeof compose === 'string' ? compose : composeText;
-  const declared =
-    compose === false ? [] : readCompose({ file: 'c', text: composed, project: 'p', variables: {} }).services;
-  const inventory = inventoryOf(declared);
-  const planned = plannedOf(whole, inventory);
-  const all = new Map(
-    planned.plan.certificates.map(({ id, names }) => [
-      id,
-      id in certificates ? (certificates[id] ?? null) : held(names),
-    ]),
-  );
-  return runRules({
-    map: mapOf(whole),
-    ...planned,
-    inventory,
-    certificates: all,
-    served,
-    hostInterfaces: ['eth0'],
-    sockets: [],
-    startsAtBoot: null,
-    now,
-  }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);
-}
 
 const www = 'www.saltmarsh.example';
 

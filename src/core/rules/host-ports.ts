@@ -152,6 +152,7 @@ function isTheFront(holder: ListeningSocket, { plan, sockets, front }: Facts): b
   return front.service !== null && holder.owners.every(({ name }) => /docker|rootlessport/.test(name));
 }
 
+/** At the head of a sentence; the name of a program stays as it is. */
 function capital(text: string): string {
-  return text.charAt(0) === 'a' ? `A${text.slice(1)}` : text;
+  return text.startsWith('a ') ? `A${text.slice(1)}` : text;
 }

@@ -16,13 +16,16 @@ const words = card({
 
 export const containerWithoutRoad: Rule = {
   card: words,
-  check: ({ inventory, resolutions, front }) => {
+  check: ({ inventory, resolutions, front, plan }) => {
+    const { http, https } = plan.front.listen;
     const mapped = new Set([...resolutions.values()].map(({ service }) => service));
     const left = inventory.services.filter(
       (service) =>
         isRunning(service) &&
         !mapped.has(service) &&
         service !== front.service &&
+        // What has the front's own port is told as that.
+        !service.published.some(({ hostPort }) => hostPort === http || hostPort === https) &&
         notForTheWebBy(service) === null &&
         webPorts(service).length > 0,
     );
