@@ -198,3 +198,15 @@ describe('the commands', () => {
     expect([mode & 0o777, uid]).toEqual([0o640, isRoot ? 65534 : process.getuid?.()]);
   });
 });
+
+test("add --like takes over every key but what is the other road's own", async () => {
+  const model =
+    '  nestcam:\n    to: nestcam:3000\n    gate: [wardens, home]\n    rate: 20/s burst 40\n    cors: {origins: [https://a.example], credentials: true}\n    notes: wipe the lens\n    expect: {path: /live}\n';
+  const gates = 'gates: {wardens: {networks: 192.168.64.0/24}}\n';
+  const folder = folderWith({ 'mile-marker.yaml': `${head}${gates}roads:\n${model}` });
+  const { code } = await mileMarker(['add', 'owls', 'owls:8000', '--like', 'nestcam'], folder);
+  expect(readFileSync(join(folder, 'mile-marker.yaml'), 'utf8')).toBe(
+    `${head}${gates}roads:\n${model}  owls:\n    to: owls:8000\n    gate: [wardens, home]\n    rate: 20/s burst 40\n    cors: {origins: [https://a.example], credentials: true}\n`,
+  );
+  expect(code).toBe(0);
+});

@@ -9,7 +9,7 @@ import { listeningSockets } from '../adapters/host/sockets.ts';
 import type { Trouble } from '../adapters/trouble.ts';
 import type { CertificateFacts } from '../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
-import type { HostFacts, Inventory } from '../core/inventory/inventory.ts';
+import type { Inventory } from '../core/inventory/inventory.ts';
 import { readMap } from '../core/map/read-map.ts';
 import type { SiteMap } from '../core/map/site-map.ts';
 import { makePlan, type Planned } from '../core/plan/make-plan.ts';
@@ -28,7 +28,6 @@ export interface Site extends Planned {
   shownMap: string;
   map: SiteMap;
   inventory: Inventory;
-  host: HostFacts;
   paths: StatePaths;
   /** Why the engine gave no answer, or null. */
   engineTrouble: Trouble | null;
@@ -60,7 +59,7 @@ export async function loadSite(
   const host = hostFacts();
   const planned = makePlan({ map, inventory, host, certificatesFolder: paths.certificates, frontAsMade });
   const findings = [...read.findings, ...taken.findings];
-  return { mapFile, shownMap, map, host, paths, inventory, engineTrouble, findings, ...planned };
+  return { mapFile, shownMap, map, paths, inventory, engineTrouble, findings, ...planned };
 }
 
 export async function readHeld(plan: Planned['plan']): Promise<Map<string, CertificateFacts | null>> {

@@ -6,9 +6,9 @@ import { interpolate } from '../../src/core/inventory/interpolate.ts';
 import { resolveService } from '../../src/core/plan/resolve-service.ts';
 import { onLoopback } from '../../src/core/inventory/on-loopback.ts';
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
-import { inventoryOf } from '../support/plan.ts';
+import { inventoryOf, plannedOf, someHost } from '../support/plan.ts';
 import { container, ofService } from '../support/told.ts';
-import type { PortMapping } from '../../src/core/inventory/inventory.ts';
+import type { EngineNetwork, PortMapping } from '../../src/core/inventory/inventory.ts';
 
 /** Ports as `ADDRESS:OUTSIDE>INSIDE/PROTOCOL`. */
 const shown = (ports: PortMapping[] | null): string[] | null =>
@@ -320,4 +320,15 @@ test('whatever an entry of ports says, bound to loopback it says the same for no
   );
   expect(onLoopback('"${LOG_PORT:-8081}:8080"')).toBe('- "127.0.0.1:${LOG_PORT:-8081}:8080"');
   expect(onLoopback('target: 5000 published: "5000"')).toBe('host_ip: 127.0.0.1');
+});
+
+test("a network that the engine made is nobody's home, whatever its interface is called", () => {
+  const address = { interface: 'marsh0', address: '172.20.0.1', network: '172.20.0.0/16', ofContainers: false };
+  const here = { ...someHost, addresses: [...someHost.addresses, address] };
+  const text = 'domains: [a.example]\nfront: {address: 203.0.113.24}\nroads: {w: ":80"}';
+  const homeOf = (networks: EngineNetwork[]): unknown =>
+    plannedOf(text, { ...inventoryOf([], true), networks }, here).plan.roads[0]?.gate.networks?.networks;
+  const known = { name: 'p_default', driver: 'bridge', subnets: ['172.20.0.0/16'] };
+  expect(homeOf([])).toEqual(['127.0.0.0/8', '::1/128', '172.20.0.0/16', '192.168.64.0/24']);
+  expect(homeOf([known])).toEqual(['127.0.0.0/8', '::1/128', '192.168.64.0/24']);
 });

@@ -13,7 +13,8 @@ export interface Ran {
 
 /** Starts the built program. */
 export function launch(argv: string[], cwd: string, env: Record<string, string> = {}): ChildProcessWithoutNullStreams {
-  const clean = { PATH: process.env['PATH'] ?? '', HOME: cwd, ...env };
+  // An engine that happens to run on this machine is no part of a test.
+  const clean = { PATH: process.env['PATH'] ?? '', HOME: cwd, DOCKER_HOST: 'none', ...env };
   return spawn(process.execPath, [program, ...argv], { cwd, env: clean });
 }
 

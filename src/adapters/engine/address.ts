@@ -17,12 +17,12 @@ type Env = Readonly<Record<string, string | undefined>>;
 /**
  * The engine that the map names, else DOCKER_HOST, else the usual socket if it is there.
  *
- * @returns null when there is none, or the map says `none`
+ * @returns null when there is none, or the map or the environment says `none`
  * @throws Trouble `engine-address` for an address that cannot be used
  */
 export function engineAddress(written: string | null, env: Env): EngineAddress | null {
-  if (written === 'none') return null;
   const named = written ?? env['DOCKER_HOST'] ?? '';
+  if (named === 'none') return null;
   if (named !== '') return parse(named, env);
   const usual = ['/var/run/docker.sock', join(env['XDG_RUNTIME_DIR'] ?? '/nonexistent', 'docker.sock')];
   const path = usual.find((one) => existsSync(one));

@@ -35,11 +35,17 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
   }
   if (served.blocks.length > 0) {
     const lines = served.blocks.map(({ file, line, names }) =>
-      wrap(`${names.join(', ') || 'no name'} in ${file}:${String(line)}`, { width, first: '  ', indent: '    ' }),
+      wrap(`${servedWords(names)} in ${file}:${String(line)}`, { width, first: '  ', indent: '    ' }),
     );
     parts.push(`${paint.bold('served by the installed nginx, from files that are not ours')}\n${lines.join('')}`);
   }
   return parts.join('\n');
+}
+
+/** nginx takes `_` and no name at all for a server that answers whatever no other one does. */
+function servedWords(names: readonly string[]): string {
+  const real = names.filter((name) => name !== '_' && name !== '');
+  return real.length === 0 ? 'no name of its own' : real.join(', ');
 }
 
 /** @property keys roads as the map writes them, for narrow terminals */

@@ -27,12 +27,15 @@ export interface PlanInput {
 /** @property resolutions by road name; roads that redirect or show a folder have none */
 export interface Planned {
   plan: Plan;
+  /** What this host is like, its container networks told apart. */
+  host: HostFacts;
   front: WhereFront;
   resolutions: Map<string, Resolution>;
 }
 
 /** Fills in every default and resolves every address. Total: what cannot be worked out is left open, and `check` says why. */
-export function makePlan({ map, inventory, host, certificatesFolder, frontAsMade = false }: PlanInput): Planned {
+export function makePlan({ map, inventory, host: found, certificatesFolder, frontAsMade = false }: PlanInput): Planned {
+  const host = withoutContainers(found, inventory);
   const resolutions = new Map<string, Resolution>();
   const front = whereFront(map.front.container, inventory, frontAsMade);
   for (const { name, leads } of map.roads) {
@@ -61,7 +64,17 @@ export function makePlan({ map, inventory, host, certificatesFolder, frontAsMade
     certificates: map.roads.map(({ name }) => certificateFor(name, certificatesFolder)),
     roads: map.roads.map((road) => planRoad({ road, map, host, resolution: resolutions.get(road.name) })),
   };
-  return { plan, front, resolutions };
+  return { plan, host, front, resolutions };
+}
+
+/** The engine knows its networks better than the names of interfaces tell. */
+function withoutContainers(host: HostFacts, { networks }: Inventory): HostFacts {
+  const bridges = networks.filter(({ driver }) => driver === 'bridge').flatMap(({ subnets }) => subnets);
+  const addresses = host.addresses.map((one) => ({
+    ...one,
+    ofContainers: one.ofContainers || bridges.includes(one.network),
+  }));
+  return { ...host, addresses };
 }
 
 /** The engine's own resolver, which every container of a named network asks, and where Debian-based images keep the roots. */
