@@ -275,7 +275,7 @@ describe('builtin', () => {
     await mileMarker(['certs', 'make'], folder);
     const { plan } = plannedOf(text);
     for (const certificate of plan.certificates) {
-      const own = join(folder, '.mile-marker/certificates', certificate.id);
+      const own = join(folder, '.mile-marker/certificates', certificate.id, 'current');
       Object.assign(certificate, { certificateFile: join(own, 'certificate.pem'), keyFile: join(own, 'key.pem') });
     }
     plan.limits = { connectSeconds: 1, silenceSeconds: 0.2, liveSeconds: 1 };
@@ -383,7 +383,7 @@ describe('builtin', () => {
       });
     const before = await shown();
     const of = (road: string, file: string) =>
-      join(folder, '.mile-marker/certificates', `${road}.saltmarsh.example`, file);
+      join(folder, '.mile-marker/certificates', `${road}.saltmarsh.example`, 'current', file);
     copyFileSync(of('b', 'key.pem'), of('a', 'key.pem'));
     copyFileSync(of('b', 'certificate.pem'), of('a', 'certificate.pem'));
     expect(await shown()).not.toBe(before);

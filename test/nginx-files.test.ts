@@ -97,8 +97,8 @@ server {
     listen 0.0.0.0:443 ssl;
     server_name roster.saltmarsh.example;
     server_tokens off;
-    ssl_certificate "/state/certificates/roster.saltmarsh.example/certificate.pem";
-    ssl_certificate_key "/state/certificates/roster.saltmarsh.example/key.pem";
+    ssl_certificate "/state/certificates/roster.saltmarsh.example/current/certificate.pem";
+    ssl_certificate_key "/state/certificates/roster.saltmarsh.example/current/key.pem";
     ssl_protocols TLSv1.2 TLSv1.3;
     client_max_body_size 0;
     # A visitor may pause in the middle of an answer, as players do.

@@ -117,8 +117,8 @@ class Front {
 
   private async choose(name: string, done: (error: Error | null, context?: SecureContext) => void): Promise<void> {
     const sni = name.toLowerCase().replace(/\.$/, '');
-    const id = this.prepared.covers.get(sni);
-    if (id === undefined || !admitsName(this.prepared, sni)) {
+    const id = this.prepared.certificateFor(sni);
+    if (id === null || !admitsName(this.prepared, sni)) {
       done(null);
       return;
     }

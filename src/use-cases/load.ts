@@ -1,4 +1,4 @@
-import { readCertificate } from '../adapters/certificates/read.ts';
+import { readHeldCertificate } from '../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../adapters/files/find-map.ts';
 import { readText } from '../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../adapters/files/state-folder.ts';
@@ -7,7 +7,7 @@ import { startsAtBoot } from '../adapters/host/boot.ts';
 import { hostFacts } from '../adapters/host/facts.ts';
 import { listeningSockets } from '../adapters/host/sockets.ts';
 import type { Trouble } from '../adapters/trouble.ts';
-import type { CertificateFacts } from '../core/certificates/cover.ts';
+import type { HeldCertificate } from '../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
 import type { Inventory } from '../core/inventory/inventory.ts';
 import { readMap } from '../core/map/read-map.ts';
@@ -62,10 +62,8 @@ export async function loadSite(
   return { mapFile, shownMap, map, paths, inventory, engineTrouble, findings, ...planned };
 }
 
-export async function readHeld(plan: Planned['plan']): Promise<Map<string, CertificateFacts | null>> {
-  const held = plan.certificates.map(
-    async ({ id, certificateFile }) => [id, await readCertificate(certificateFile)] as const,
-  );
+export async function readHeld(plan: Planned['plan']): Promise<Map<string, HeldCertificate | null>> {
+  const held = plan.certificates.map(async (planned) => [planned.id, await readHeldCertificate(planned)] as const);
   return new Map(await Promise.all(held));
 }
 

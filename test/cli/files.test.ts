@@ -138,13 +138,13 @@ describe('certs make', () => {
     expect((await mileMarker(['certs', 'make'], folder)).out).toMatch(
       /nestcam\.saltmarsh\.example +\d{4}-\d\d-\d\d +made/,
     );
-    const leafFile = join(state, 'certificates/nestcam.saltmarsh.example/certificate.pem');
+    const leafFile = join(state, 'certificates/nestcam.saltmarsh.example/current/certificate.pem');
     const leaf = new X509Certificate(readFileSync(leafFile));
     const authority = new X509Certificate(readFileSync(join(state, 'practice/authority.pem')));
     expect(leaf.verify(authority.publicKey)).toBe(true);
     expect(leaf.checkHost('nestcam.saltmarsh.example')).toBe('nestcam.saltmarsh.example');
     expect((Date.parse(leaf.validTo) - Date.parse(leaf.validFrom)) / 86_400_000).toBeLessThanOrEqual(397);
-    for (const key of ['practice/authority.key', 'certificates/nestcam.saltmarsh.example/key.pem']) {
+    for (const key of ['practice/authority.key', 'certificates/nestcam.saltmarsh.example/current/key.pem']) {
       expect(statSync(join(state, key)).mode & 0o777).toBe(0o600);
     }
     expect(readFileSync(join(state, '.gitignore'), 'utf8')).toBe('*\n');
@@ -183,7 +183,7 @@ describe('write', () => {
     expect(first.err).toContain('throwaway certificate');
     expect(
       new X509Certificate(
-        readFileSync(join(folder, '.mile-marker/certificates/nestcam.saltmarsh.example/certificate.pem')),
+        readFileSync(join(folder, '.mile-marker/certificates/nestcam.saltmarsh.example/current/certificate.pem')),
       ).subjectAltName,
     ).toBeUndefined();
     const again = await mileMarker(['write'], folder);

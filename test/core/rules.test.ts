@@ -144,13 +144,49 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: ":80"}',
     { certificates: { [www]: held(['saltmarsh.example']) } },
-    'no-certificate: The certificate held for www.saltmarsh.example does not cover it. | Run: mile-marker certs make',
+    'no-certificate: The certificate held for www.saltmarsh.example does not cover www.saltmarsh.example. | Run: mile-marker certs make',
   ],
   [
     'roads: {www: ":80"}',
     { certificates: { [www]: held([www], { notAfter: now - 1 }) } },
     'no-certificate: The certificate held for www.saltmarsh.example is out of its dates (2026-11-23 to 2026-11-23). | Run: mile-marker certs make',
   ],
+  ...(
+    [
+      [
+        { inOrder: false },
+        'The certificates in the file of `X` are not in the order in which they sign each other. | Bring it in again, which sorts them: mile-marker certs import --as X FILES',
+      ],
+      [
+        { complete: false },
+        'The file of `X` holds the certificate alone, without the intermediate one of CN=authority. | Bring it in again with the intermediate certificate: mile-marker certs import --as X FILES',
+      ],
+      [
+        { keyFits: false },
+        'The private key of `X` does not belong to its certificate. | Bring both in again: mile-marker certs import --as X FILES',
+      ],
+      [
+        { keyFits: null },
+        'The private key of `X` is missing or cannot be read. | Bring it in: mile-marker certs import --as X FILES; or run this as the user who owns it.',
+      ],
+      [
+        { weak: 'it is signed with SHA-1 or MD5' },
+        'The certificate of `X` is too weak: it is signed with SHA-1 or MD5. | Get a new one: mile-marker certs make',
+      ],
+      [
+        { forServers: false },
+        'The certificate of `X` is not meant for servers. | Get one with the usage "server authentication": mile-marker certs make',
+      ],
+      [
+        { keyMode: 0o644 },
+        'The private key of `X` can be read by others (mode 644). | Close it: chmod 600 /state/certificates/X/current/key.pem. If others use this machine, get a new certificate too.',
+      ],
+    ] as const
+  ).map(([change, words]): [string, Case, string] => [
+    'roads: {www: ":80"}',
+    { certificates: { [www]: held([www], change) } },
+    `certificate-faulty: ${words.replace(/\bX\b/g, www)}`,
+  ]),
   [
     'roads: {roster: ":9"}',
     { served: { blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },

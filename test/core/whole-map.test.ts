@@ -75,8 +75,7 @@ test('keys that come later say so, and a road whose rules cannot be kept is clos
     ...['methods', 'rate', 'paths'].map((key) => `error ${road}.${key}`),
     'error roads.roster.gate',
     'error roads.others',
-    'warning certificates',
-    ...['certificate', 'body-limit', 'timeout', 'plain', 'hsts', 'response-headers', 'security-headers', 'cors'].map(
+    ...['body-limit', 'timeout', 'plain', 'hsts', 'response-headers', 'security-headers', 'cors'].map(
       (key) => `warning ${road}.${key}`,
     ),
     `warning ${road}.upstream-host`,

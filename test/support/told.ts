@@ -1,4 +1,4 @@
-import type { CertificateFacts } from '../../src/core/certificates/cover.ts';
+import type { HeldCertificate } from '../../src/core/certificates/cover.ts';
 import { readCompose } from '../../src/core/inventory/compose.ts';
 import type { Container, EngineNetwork, ListeningSocket } from '../../src/core/inventory/inventory.ts';
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
@@ -8,7 +8,7 @@ import { mapOf, plannedOf } from './plan.ts';
 
 export const now = Date.parse('2026-11-23T12:00:00Z');
 
-export const held = (names: string[], change: Partial<CertificateFacts> = {}): CertificateFacts => ({
+export const held = (names: string[], change: Partial<HeldCertificate> = {}): HeldCertificate => ({
   dnsNames: names,
   subject: '',
   issuer: 'CN=authority',
@@ -16,6 +16,13 @@ export const held = (names: string[], change: Partial<CertificateFacts> = {}): C
   notAfter: now + 1000,
   selfMade: false,
   fingerprint: 'AA',
+  chain: [],
+  inOrder: true,
+  complete: true,
+  keyFits: true,
+  keyMode: 0o600,
+  weak: null,
+  forServers: true,
   ...change,
 });
 
@@ -31,7 +38,7 @@ export interface Case {
   networks?: EngineNetwork[];
   sockets?: ListeningSocket[];
   startsAtBoot?: boolean;
-  certificates?: Record<string, CertificateFacts | null>;
+  certificates?: Record<string, HeldCertificate | null>;
   served?: Served;
 }
 

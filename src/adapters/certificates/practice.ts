@@ -8,6 +8,7 @@ import { readText } from '../files/read-text.ts';
 import { ensureState, type StatePaths } from '../files/state-folder.ts';
 import { Trouble } from '../trouble.ts';
 import type { Pair } from './make.ts';
+import { storePair } from './store.ts';
 import { readCertificate } from './read.ts';
 
 // The certificate library is loaded by those commands only that make something.
@@ -108,10 +109,4 @@ export async function fillWithThrowaway({ paths, certificates, now }: PracticeIn
     filled.push(certificate.id);
   }
   return filled;
-}
-
-async function storePair({ certificateFile, keyFile }: PlannedCertificate, pair: Pair): Promise<void> {
-  await ensureFolder(dirname(certificateFile));
-  await writeWhole(keyFile, pair.key, 0o600);
-  await writeWhole(certificateFile, pair.certificate);
 }

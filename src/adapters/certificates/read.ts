@@ -1,5 +1,7 @@
-import { X509Certificate } from 'node:crypto';
-import type { CertificateFacts } from '../../core/certificates/cover.ts';
+import { createPrivateKey, X509Certificate } from 'node:crypto';
+import { stat } from 'node:fs/promises';
+import type { CertificateFacts, HeldCertificate } from '../../core/certificates/cover.ts';
+import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { readText } from '../files/read-text.ts';
 import { Trouble } from '../trouble.ts';
 
@@ -32,4 +34,79 @@ export function certificateFacts(certificate: X509Certificate): CertificateFacts
 /** The DNS names of a subjectAltName as Node prints it; names with odd characters are quoted there, and are no host names. */
 function dnsNames(text: string | undefined): string[] {
   return (text ?? '').split(', ').flatMap((part) => /^DNS:([^"]+)$/.exec(part)?.[1] ?? []);
+}
+
+/** A planned certificate as it lies on disk with its key, or null when there is none that can be read. */
+export async function readHeldCertificate({
+  certificateFile,
+  keyFile,
+}: Pick<PlannedCertificate, 'certificateFile' | 'keyFile'>): Promise<HeldCertificate | null> {
+  try {
+    const text = await readText({ path: certificateFile, what: 'certificate' });
+    const [leaf, ...chain] = certificatesIn(text);
+    if (leaf === undefined) return null;
+    return { ...certificateFacts(leaf), ...chainFacts(leaf, chain), ...(await keyFacts(leaf, keyFile)) };
+  } catch (error) {
+    if (error instanceof Trouble || isParseError(error)) return null;
+    throw error;
+  }
+}
+
+/** Every certificate of a PEM text, in its order. */
+export function certificatesIn(text: string): X509Certificate[] {
+  const blocks = text.match(/-----BEGIN CERTIFICATE-----[\s\S]*?-----END CERTIFICATE-----/g) ?? [];
+  return blocks.map((block) => new X509Certificate(block));
+}
+
+type ChainFacts = Pick<HeldCertificate, 'chain' | 'inOrder' | 'complete' | 'weak' | 'forServers'>;
+
+export function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): ChainFacts {
+  const all = [leaf, ...chain];
+  const usage = leaf.keyUsage as string[] | undefined;
+  return {
+    chain: chain.map(certificateFacts),
+    inOrder: all.every((one, index) => index === 0 || signs(one, all[index - 1] ?? one)),
+    complete: chain.length > 0 || certificateFacts(leaf).selfMade,
+    weak: weakness(leaf),
+    forServers: usage === undefined || usage.includes(serverUse) || usage.includes(anyUse),
+  };
+}
+
+/** Extended key usages (RFC 5280 §4.2.1.12). */
+const serverUse = '1.3.6.1.5.5.7.3.1';
+const anyUse = '2.5.29.37.0';
+
+export function signs(issuer: X509Certificate, certificate: X509Certificate): boolean {
+  return certificate.checkIssued(issuer) && certificate.verify(issuer.publicKey);
+}
+
+/** Signature algorithms with SHA-1 or MD5 as they stand in DER (RFC 8017 appendix C, RFC 5758 §3.2). */
+const weakSignatures = [
+  '06092a864886f70d010104',
+  '06092a864886f70d010105',
+  '06072a8648ce3d0401',
+  '06072a8648ce380403',
+].map((hex) => Buffer.from(hex, 'hex'));
+
+/** Baseline Requirements §6.1.5: RSA from 2048 bits, curves from P-256. */
+function weakness(certificate: X509Certificate): string | null {
+  const { asymmetricKeyType: kind, asymmetricKeyDetails: details } = certificate.publicKey;
+  const bits = details?.modulusLength ?? 0;
+  if (kind === 'rsa' && bits < 2048) return `its RSA key has only ${String(bits)} bits`;
+  if (kind === 'dsa') return 'it has a DSA key';
+  if (weakSignatures.some((oid) => certificate.raw.includes(oid))) return 'it is signed with SHA-1 or MD5';
+  return null;
+}
+
+async function keyFacts(leaf: X509Certificate, keyFile: string): Promise<Pick<HeldCertificate, 'keyFits' | 'keyMode'>> {
+  const keyMode = await stat(keyFile).then(
+    ({ mode }) => mode & 0o777,
+    () => null,
+  );
+  try {
+    const key = createPrivateKey(await readText({ path: keyFile, what: 'key' }));
+    return { keyFits: leaf.checkPrivateKey(key), keyMode };
+  } catch {
+    return { keyFits: null, keyMode };
+  }
 }

@@ -16,6 +16,27 @@ function coversOne(pattern: string, name: string): boolean {
 }
 
 /**
+ * A certificate that lies on disk, with what came with it.
+ *
+ * @property chain what follows the leaf in its file, in the order of the file
+ * @property inOrder each certificate is signed by the next one (RFC 8446 §4.4.2)
+ * @property complete the last one is self-made, or at least one stands behind a leaf of an authority
+ * @property keyFits the private key belongs to it; null when there is none that can be read
+ * @property keyMode permission bits of the key's file; null when it cannot be seen
+ * @property weak what of it is too weak for browsers, in words, or null
+ * @property forServers it may be used by servers (RFC 5280 §4.2.1.12)
+ */
+export interface HeldCertificate extends CertificateFacts {
+  chain: CertificateFacts[];
+  inOrder: boolean;
+  complete: boolean;
+  keyFits: boolean | null;
+  keyMode: number | null;
+  weak: string | null;
+  forServers: boolean;
+}
+
+/**
  * What a certificate on disk or on the wire says of itself.
  *
  * @property notBefore milliseconds since the epoch @property notAfter the same

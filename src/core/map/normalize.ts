@@ -33,7 +33,29 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
   findings.push(...front.findings);
   const compose = (keys.compose ?? []).map((path, index) => ({ path, where: yaml.placeOf(['compose', index]) }));
   const engine = keys.engine === undefined ? null : { address: keys.engine, where: yaml.placeOf(['engine']) };
-  return { map: { file, domains, front: front.front, compose, engine, roads, later }, findings };
+  const map = { file, domains, front: front.front, compose, engine, ...securityParts(keys, yaml), roads, later };
+  return { map, findings };
+}
+
+function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'dns' | 'certificates'> {
+  const { acme, dns } = keys;
+  const certificates = Object.entries(keys.certificates ?? {}).map(([id, { names, wildcard, from, key }]) => {
+    const plain = names.map(ascii);
+    const files = typeof from === 'string' ? null : from.files;
+    return {
+      id,
+      names: wildcard ? [...plain, ...plain.map((name) => `*.${name}`)] : plain,
+      from: typeof from === 'string' ? from : ('files' as const),
+      key,
+      files,
+      where: yaml.placeOfKey(['certificates', id]),
+    };
+  });
+  return {
+    acme: acme === undefined ? null : { ...acme, root: acme.root ?? null, contact: acme.contact ?? null },
+    dns: dns === undefined ? null : { server: dns.server ?? null, key: dns.key ?? null, program: dns.program ?? null },
+    certificates,
+  };
 }
 
 function ascii(name: string): string {

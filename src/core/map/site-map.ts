@@ -52,6 +52,35 @@ export interface MapRoad {
   written: Record<string, unknown>;
 }
 
+/**
+ * A certificate that the map asks for.
+ *
+ * @property names comparable forms; a wildcard as `*.NAME`
+ * @property files paths relative to the map, for one that somebody else keeps
+ */
+export interface MapCertificate {
+  id: string;
+  names: string[];
+  from: 'practice' | 'acme' | 'files';
+  key: 'ec' | 'rsa';
+  files: { certificate: string; key: string } | null;
+  where: Place;
+}
+
+export interface MapAcme {
+  directory: string;
+  root: string | null;
+  contact: string | null;
+  challenge: 'http' | 'dns';
+}
+
+/** How records are published; with neither server nor program by hand. Paths are relative to the map. */
+export interface MapDns {
+  server: string | null;
+  key: string | null;
+  program: string[] | null;
+}
+
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */
 export interface SiteMap {
   file: string;
@@ -71,6 +100,9 @@ export interface SiteMap {
   compose: Array<{ path: string; where: Place }>;
   /** Null when the map does not say. */
   engine: { address: string; where: Place } | null;
+  acme: MapAcme | null;
+  dns: MapDns | null;
+  certificates: MapCertificate[];
   roads: MapRoad[];
   later: MapLater[];
 }

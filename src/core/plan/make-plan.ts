@@ -1,16 +1,10 @@
 import type { HostFacts, Inventory } from '../inventory/inventory.ts';
 import { hostOf, portOf } from '../map/leads.ts';
+import { planCertificates, type Chosen } from '../certificates/plan-certificates.ts';
 import type { MapRoad, SiteMap } from '../map/site-map.ts';
 import { isLoopback } from '../networks/address.ts';
 import { homeNetworks } from '../networks/home.ts';
-import {
-  planVersion,
-  type Plan,
-  type PlannedCertificate,
-  type PlannedGate,
-  type PlannedLeads,
-  type PlannedRoad,
-} from './plan.ts';
+import { planVersion, type Plan, type PlannedGate, type PlannedLeads, type PlannedRoad } from './plan.ts';
 import { resolveService, type Resolution } from './resolve-service.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
 
@@ -30,6 +24,8 @@ export interface Planned {
   /** What this host is like, its container networks told apart. */
   host: HostFacts;
   front: WhereFront;
+  /** Which certificate each road shows, and why. */
+  chosenCertificates: Map<string, Chosen>;
   resolutions: Map<string, Resolution>;
 }
 
@@ -43,6 +39,7 @@ export function makePlan({ map, inventory, host: found, certificatesFolder, fron
     resolutions.set(name, resolveService(leads, { inventory, front }));
   }
   const addresses = frontAddresses(map, host);
+  const cover = planCertificates(map, certificatesFolder);
   const plan: Plan = {
     format: 'mile-marker-plan',
     version: planVersion,
@@ -61,10 +58,12 @@ export function makePlan({ map, inventory, host: found, certificatesFolder, fron
     },
     host: seenByFront(host, front),
     limits: { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 },
-    certificates: map.roads.map(({ name }) => certificateFor(name, certificatesFolder)),
-    roads: map.roads.map((road) => planRoad({ road, map, host, resolution: resolutions.get(road.name) })),
+    certificates: cover.certificates,
+    roads: map.roads.map((road) =>
+      planRoad({ road, map, host, resolution: resolutions.get(road.name), chosen: cover.chosen.get(road.name) }),
+    ),
   };
-  return { plan, host, front, resolutions };
+  return { plan, host, front, resolutions, chosenCertificates: cover.chosen };
 }
 
 /** The engine knows its networks better than the names of interfaces tell. */
@@ -114,30 +113,20 @@ function listenAddresses({ addresses, map, host, front }: ListenInput): string[]
   return hasIpv6 ? ['0.0.0.0', '::'] : ['0.0.0.0'];
 }
 
-function certificateFor(name: string, folder: string): PlannedCertificate {
-  const own = `${folder}/${name}`;
-  return {
-    id: name,
-    names: [name],
-    from: 'practice',
-    certificateFile: `${own}/certificate.pem`,
-    keyFile: `${own}/key.pem`,
-  };
-}
-
 interface RoadInput {
   road: MapRoad;
   map: SiteMap;
   host: HostFacts;
   resolution: Resolution | undefined;
+  chosen: Chosen | undefined;
 }
 
-function planRoad({ road, map, host, resolution }: RoadInput): PlannedRoad {
+function planRoad({ road, map, host, resolution, chosen }: RoadInput): PlannedRoad {
   return {
     name: road.name,
     display: road.display,
     authority: publicAuthority(road.name, map.front.ports.https),
-    certificate: road.name,
+    certificate: chosen?.id ?? road.name,
     gate: planGate(road, host, map),
     paused: road.paused,
     leads: planLeads(road, map, resolution),

@@ -50,11 +50,20 @@ export interface PlannedRoad {
   leadsWhere: Place;
 }
 
-/** A certificate that must be there. The files' paths are stable across generations; they may not exist yet. */
+/**
+ * A certificate that must be there. The files' paths are stable across generations; they may not exist yet.
+ *
+ * @property names a wildcard as `*.NAME`
+ * @property challenge how its names are proven to the authority; null when nothing is to be proven
+ * @property files where somebody else keeps it, relative to the map; it is taken over by `certs import`
+ */
 export interface PlannedCertificate {
   id: string;
   names: string[];
-  from: 'practice';
+  from: 'practice' | 'acme' | 'files';
+  key: 'ec' | 'rsa';
+  challenge: 'http' | 'dns' | null;
+  files: { certificate: string; key: string } | null;
   certificateFile: string;
   keyFile: string;
 }

@@ -11,7 +11,7 @@ import {
 } from './container-networks.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { mapKeyLater } from './map-key-later.ts';
-import { noCertificate } from './no-certificate.ts';
+import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { portNotPublished } from './port-not-published.ts';
@@ -25,6 +25,7 @@ import { containerWithoutRoad } from './without-road.ts';
 /** Every rule of `check`. A new rule is one file and one line here. */
 export const allRules: readonly Rule[] = [
   bridgeAddress,
+  certificateFaulty,
   composeNotApplied,
   containerWithoutRoad,
   defaultServerTaken,

@@ -1,4 +1,4 @@
-import { covers, type CertificateFacts } from '../certificates/cover.ts';
+import { covers, type CertificateFacts, type HeldCertificate } from '../certificates/cover.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Evidence, Finding } from '../findings/finding.ts';
 import type { PlannedCertificate } from '../plan/plan.ts';
@@ -11,57 +11,158 @@ const words = card({
   why: 'The front then shows a throwaway certificate without names, and every browser refuses it.',
   source: 'RFC 9525 §6.3; RFC 5280 §4.1.2.5',
   messages: {
-    missing: { message: 'No certificate is held for {names}.', remedy: 'Run: mile-marker certs make' },
-    'other-name': {
-      message: 'The certificate held for {names} does not cover it.',
-      remedy: 'Run: mile-marker certs make',
-    },
+    missing: { message: 'No certificate is held for {names}.', remedy: 'Run: {command}' },
+    'other-name': { message: 'The certificate held for {names} does not cover {missing}.', remedy: 'Run: {command}' },
     ended: {
       message: 'The certificate held for {names} is out of its dates ({from} to {to}).',
-      remedy: 'Run: mile-marker certs make',
+      remedy: 'Run: {command}',
     },
   },
 });
 
 type Say = keyof typeof words.messages;
 
+/** What gets such a certificate. */
+export function commandFor({ from, id, files }: PlannedCertificate): string {
+  if (from === 'practice') return 'mile-marker certs make';
+  if (from === 'acme') return 'mile-marker certs obtain';
+  return `mile-marker certs import --as ${id} ${files?.certificate ?? 'CERTIFICATE'} ${files?.key ?? 'KEY'}`;
+}
+
 export const noCertificate: Rule = {
   card: words,
   check: (facts) => {
     const bad = facts.plan.certificates.map((planned) => ({ planned, state: stateOf(planned, facts) }));
-    const missing = bad.filter(({ state }) => state === 'missing').flatMap(({ planned }) => planned.names);
+    const missing = bad.filter(({ state }) => state === 'missing').map(({ planned }) => planned);
     const others = bad.flatMap(({ planned, state }) =>
       state === null || state === 'missing' ? [] : [tellOf(planned, state, facts)],
     );
-    if (missing.length === 0) return others;
-    const where =
-      missing.length === 1 ? (facts.plan.roads.find(({ name }) => name === missing[0])?.where ?? null) : null;
+    const commands = [...new Set(missing.map(commandFor))];
     return [
-      tell(words, { say: 'missing', data: { names: missing }, roads: missing, cause: 'certificates:missing', where }),
+      ...commands.map((command) =>
+        tellMissing(
+          missing.filter((one) => commandFor(one) === command),
+          facts,
+        ),
+      ),
       ...others,
     ];
   },
 };
 
+/** All that one command gets is one finding. */
+function tellMissing(missing: readonly PlannedCertificate[], { plan }: Facts): Finding {
+  const names = missing.flatMap((planned) => planned.names);
+  const ids = missing.map(({ id }) => id);
+  const roads = plan.roads.filter(({ certificate }) => ids.includes(certificate));
+  const [first] = missing;
+  const command = first === undefined ? '' : commandFor(first);
+  const where = roads.length === 1 ? (roads[0]?.where ?? null) : null;
+  const about = { roads: roads.map(({ name }) => name), cause: `certificates:${command}`, where };
+  return tell(words, { say: 'missing', data: { names, command }, ...about });
+}
+
 function stateOf({ id, names }: PlannedCertificate, { certificates, now }: Facts): Say | null {
   const held = certificates.get(id) ?? null;
   if (held === null || isThrowaway(held)) return 'missing';
-  if (!names.every((name) => covers(held.dnsNames, name))) return 'other-name';
+  if (uncovered(names, held).length > 0) return 'other-name';
   return now < held.notBefore || now >= held.notAfter ? 'ended' : null;
 }
 
+/** A wildcard is covered by the same wildcard only. */
+function uncovered(names: readonly string[], { dnsNames }: CertificateFacts): string[] {
+  return names.filter((name) => !dnsNames.includes(name) && !covers(dnsNames, name));
+}
+
 /** The stand-in that lets a server start before there is a certificate: self-made and without any name. */
-function isThrowaway({ selfMade, dnsNames }: CertificateFacts): boolean {
+export function isThrowaway({ selfMade, dnsNames }: CertificateFacts): boolean {
   return selfMade && dnsNames.length === 0;
 }
 
-function tellOf({ id, names }: PlannedCertificate, say: Say, { certificates, plan }: Facts): Finding {
-  const held = certificates.get(id);
-  const data: Evidence = { names, from: day(held?.notBefore), to: day(held?.notAfter) };
-  const where = plan.roads.find(({ certificate }) => certificate === id)?.where ?? null;
-  return tell(words, { say, data, roads: names, cause: `certificate:${id}`, where });
+function tellOf(planned: PlannedCertificate, say: Say, facts: Facts): Finding {
+  const { id, names } = planned;
+  const held = facts.certificates.get(id) ?? null;
+  const missing = held === null ? names : uncovered(names, held);
+  const dates = { from: day(held?.notBefore), to: day(held?.notAfter) };
+  const data: Evidence = { names, missing, ...dates, command: commandFor(planned) };
+  return tell(words, { say, data, ...aboutRoads(id, facts) });
+}
+
+function aboutRoads(id: string, { plan }: Facts): Pick<Finding, 'roads' | 'where' | 'cause'> {
+  const roads = plan.roads.filter(({ certificate }) => certificate === id);
+  return { roads: roads.map(({ name }) => name), where: roads[0]?.where ?? null, cause: `certificate:${id}` };
 }
 
 function day(time: number | undefined): string {
   return time === undefined ? '' : new Date(time).toISOString().slice(0, 10);
+}
+
+const faults = card({
+  id: 'certificate-faulty',
+  severity: 'error',
+  summary: 'A certificate that is held has a fault that visitors will meet.',
+  why: 'Some programs forgive it and others do not: it works in one browser, and phones and scripts refuse it.',
+  source: 'RFC 8446 §4.4.2; RFC 5280 §4.2.1.12; CA/Browser Forum Baseline Requirements §6.1.5',
+  messages: {
+    order: {
+      message: 'The certificates in the file of `{id}` are not in the order in which they sign each other.',
+      remedy: 'Bring it in again, which sorts them: mile-marker certs import --as {id} FILES',
+    },
+    incomplete: {
+      message: 'The file of `{id}` holds the certificate alone, without the intermediate one of {issuer}.',
+      remedy: 'Bring it in again with the intermediate certificate: mile-marker certs import --as {id} FILES',
+    },
+    key: {
+      message: 'The private key of `{id}` does not belong to its certificate.',
+      remedy: 'Bring both in again: mile-marker certs import --as {id} FILES',
+    },
+    'no-key': {
+      message: 'The private key of `{id}` is missing or cannot be read.',
+      remedy: 'Bring it in: mile-marker certs import --as {id} FILES; or run this as the user who owns it.',
+    },
+    weak: { message: 'The certificate of `{id}` is too weak: {weak}.', remedy: 'Get a new one: {command}' },
+    usage: {
+      message: 'The certificate of `{id}` is not meant for servers.',
+      remedy: 'Get one with the usage "server authentication": {command}',
+    },
+    open: {
+      message: 'The private key of `{id}` can be read by others (mode {mode}).',
+      remedy: 'Close it: chmod 600 {file}. If others use this machine, get a new certificate too.',
+    },
+  },
+});
+
+type Fault = keyof typeof faults.messages;
+
+export const certificateFaulty: Rule = {
+  card: faults,
+  check: (facts) =>
+    facts.plan.certificates.flatMap((planned) => {
+      const held = facts.certificates.get(planned.id) ?? null;
+      if (held === null || isThrowaway(held)) return [];
+      const { id, keyFile: file } = planned;
+      const data: Evidence = {
+        id,
+        issuer: held.issuer.replace(/\n/g, ', '),
+        weak: held.weak,
+        mode: held.keyMode === null ? '' : held.keyMode.toString(8).padStart(3, '0'),
+        file,
+        command: commandFor(planned),
+      };
+      const about = aboutRoads(id, facts);
+      return faultsOf(held).map((say) => tell(faults, { say, data, ...about, cause: `certificate:${id}:${say}` }));
+    }),
+};
+
+function faultsOf(held: HeldCertificate): Fault[] {
+  const found: Array<[Fault, boolean]> = [
+    ['order', !held.inOrder],
+    ['incomplete', !held.complete],
+    ['key', held.keyFits === false],
+    ['no-key', held.keyFits === null],
+    ['weak', held.weak !== null],
+    ['usage', !held.forServers],
+    ['open', held.keyMode !== null && (held.keyMode & 0o077) !== 0],
+  ];
+  return found.flatMap(([say, is]) => (is ? [say] : []));
 }

@@ -1,4 +1,4 @@
-import type { CertificateFacts } from '../certificates/cover.ts';
+import type { HeldCertificate } from '../certificates/cover.ts';
 import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { Inventory, ListeningSocket } from '../inventory/inventory.ts';
@@ -21,7 +21,7 @@ export interface Facts {
   inventory: Inventory;
   front: WhereFront;
   resolutions: ReadonlyMap<string, Resolution>;
-  certificates: ReadonlyMap<string, CertificateFacts | null>;
+  certificates: ReadonlyMap<string, HeldCertificate | null>;
   served: Served;
   /** Names of the interfaces of this host that have an address. */
   hostInterfaces: string[];

@@ -1,3 +1,4 @@
+import { covers } from '../certificates/cover.ts';
 import type { Plan } from '../plan/plan.ts';
 import { contextOf } from './context.ts';
 import { steps } from './steps.ts';
@@ -5,11 +6,12 @@ import type { Prepared, Reason, Verdict, VerdictRequest } from './verdict.ts';
 
 /** Makes a plan ready for decisions. Costs one pass over its roads. */
 export function prepare(plan: Plan): Prepared {
-  return {
-    plan,
-    roads: new Map(plan.roads.map((road) => [road.name, road])),
-    covers: new Map(plan.certificates.flatMap(({ id, names }) => names.map((name) => [name, id] as const))),
-  };
+  const roads = new Map(plan.roads.map((road) => [road.name, road]));
+  // A stranger's name gets the first wildcard that covers it.
+  const wildcards = plan.certificates.filter(({ names }) => names.some((name) => name.startsWith('*.')));
+  const certificateFor = (name: string): string | null =>
+    roads.get(name)?.certificate ?? wildcards.find(({ names }) => covers(names, name))?.id ?? null;
+  return { plan, roads, certificateFor };
 }
 
 /**

@@ -21,8 +21,8 @@ function handshake({ request, sni, prepared }: Context): ReturnType<Step['take']
 }
 
 /** Whether a handshake for this name (comparable form) may go on. All that can be known of a request before it is there. */
-export function admitsName({ plan, covers, roads }: Prepared, sni: string | null): boolean {
-  return sni !== null && covers.has(sni) && (roads.has(sni) || plan.front.unknown.act !== 'refuse');
+export function admitsName({ plan, certificateFor, roads }: Prepared, sni: string | null): boolean {
+  return sni !== null && certificateFor(sni) !== null && (roads.has(sni) || plan.front.unknown.act !== 'refuse');
 }
 
 /** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */
@@ -58,7 +58,9 @@ function unknownName({ road, prepared, request }: Context): ReturnType<Step['tak
 /** 6. RFC 9110 §7.4: the certificate shown must cover the name asked for. */
 function misdirected({ request, sni, road, prepared }: Context): ReturnType<Step['take']> {
   if (request.listener === 'http' || road === null) return null;
-  return prepared.covers.get(sni ?? '') === road.certificate ? null : { act: answer(421), mapLine: road.where.line };
+  return prepared.certificateFor(sni ?? '') === road.certificate
+    ? null
+    : { act: answer(421), mapLine: road.where.line };
 }
 
 /** 7. RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */

@@ -76,6 +76,6 @@ export const forgeable = [
 export interface Prepared {
   plan: Plan;
   roads: ReadonlyMap<string, PlannedRoad>;
-  /** Certificate id by every name it covers. */
-  covers: ReadonlyMap<string, string>;
+  /** Id of the certificate that is shown for a server name in comparable form; null when none covers it. */
+  certificateFor: (name: string) => string | null;
 }

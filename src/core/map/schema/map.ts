@@ -59,7 +59,6 @@ export const mapSchema = z.strictObject(
         about(
           'Certificates by name. Without it: one for each name, from practice.',
           '{marsh: {names: [saltmarsh.example], wildcard: true}}',
-          'warning',
         ),
       ),
     gates: named('gate', gate)

@@ -85,7 +85,7 @@ export const roadKeys = z.strictObject(
       .meta(about('Taken off for a while: visitors get 503, and the road stays on the map.', 'true')),
     certificate: label('the name of a certificate')
       .optional()
-      .meta(about('Which of `certificates` to show. Without it the best that covers the name.', 'marsh', 'warning')),
+      .meta(about('Which of `certificates` to show. Without it the best that covers the name.', 'marsh')),
     methods: oneOrMany(token('a method such as GET'), 'a method or a list of methods')
       .optional()
       .meta(about('Methods that may be used; others get 405.', '[GET, HEAD]', 'error')),

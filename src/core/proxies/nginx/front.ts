@@ -33,6 +33,7 @@ export function frontFile(plan: Plan, { current }: Placement): string {
       tlsFloor,
       ...strangerLines(plan),
     ]),
+    ...wildcardStrangers(plan),
     '',
     `include ${quote(`${current}/mark.conf`)};`,
     ...plan.roads.map((road) => `include ${quote(`${current}/${roadPath(plan, road)}`)};`),
@@ -66,6 +67,26 @@ export const sanityLines: readonly string[] = [
   ...block('if ($request ~ "[^\\x20-\\x7e]|#")', ['return 400;']),
   ...block('if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$")', ['return 400;']),
 ];
+
+/** Strangers whose names a wildcard covers can be answered; one label only, which nginx's own `*.NAME` does not keep to. */
+function wildcardStrangers(plan: Plan): string[] {
+  if (plan.front.unknown.act === 'refuse') return [];
+  return plan.certificates.flatMap(({ names, certificateFile, keyFile }) =>
+    names
+      .filter((name) => name.startsWith('*.'))
+      .flatMap((name) =>
+        block('server', [
+          ...listenLines(plan, 'https', ' ssl'),
+          `server_name "~^[^.]+${name.slice(1).replace(/\./g, '\\.')}$";`,
+          'server_tokens off;',
+          `ssl_certificate ${quote(certificateFile)};`,
+          `ssl_certificate_key ${quote(keyFile)};`,
+          tlsFloor,
+          ...strangerLines(plan),
+        ]),
+      ),
+  );
+}
 
 function strangerLines({ front }: Plan): string[] {
   switch (front.unknown.act) {

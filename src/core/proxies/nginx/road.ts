@@ -1,5 +1,6 @@
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedCertificate, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import { covers } from '../../certificates/cover.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { listenLines, sanityLines, tlsFloor } from './front.ts';
 import { block, comment, ownHeader, quote, quoteThen } from './quote.ts';
@@ -39,7 +40,9 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       comment(
         'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
       ),
-      ...block(`if ($ssl_server_name !~* ${quoteThen(`^(${namePattern(certificate)})\\.?`, '$')})`, ['return 421;']),
+      ...block(`if ($ssl_server_name !~* ${quoteThen(`^(${namePattern(plan, certificate)})\\.?`, '$')})`, [
+        'return 421;',
+      ]),
       '',
       ...leadsLines(plan, road),
     ]),
@@ -48,10 +51,26 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
   return lines.join('\n');
 }
 
-/** The names of a certificate as a pattern; `*` stands for one label (RFC 9525 §6.3). */
-function namePattern(certificate: PlannedCertificate | undefined): string {
+/**
+ * The names for which a certificate is shown, as a pattern; `*` stands for one label (RFC 9525 §6.3). No dollar sign may stand in
+ * it: `quote` writes a variable for one, and nginx fills in none here.
+ */
+function namePattern({ roads }: Plan, certificate: PlannedCertificate | undefined): string {
   const names = certificate?.names ?? [];
-  return names.map((name) => name.replace(/\./g, '\\.').replace(/^\*/, '[^.]+')).join('|');
+  // Names for which another certificate is shown, though this one covers them too.
+  const others = roads.filter((road) => road.certificate !== certificate?.id).map(({ name }) => name);
+  return names
+    .filter((name) => !others.includes(name))
+    .map((name) => {
+      const apart = others.filter((other) => name.startsWith('*.') && covers([name], other)).map(escapeDots);
+      const without = apart.length === 0 ? '' : `(?!(?:${apart.join('|')})\\.?\\z)`;
+      return `${without}${escapeDots(name).replace(/^\*/, '[^.]+')}`;
+    })
+    .join('|');
+}
+
+function escapeDots(name: string): string {
+  return name.replace(/\./g, '\\.');
 }
 
 function describe({ leads, gate, paused }: PlannedRoad): string {
