@@ -35,6 +35,23 @@ async function ask(question: string): Promise<string> {
   }
 }
 
+/** The terminal echoes what is typed by way of `output`; here it goes nowhere. */
+async function askSecret(question: string): Promise<string> {
+  const [{ createInterface }, { Writable }] = await Promise.all([
+    import('node:readline/promises'),
+    import('node:stream'),
+  ]);
+  const nowhere = new Writable({ write: (_chunk, _encoding, done) => done() });
+  process.stderr.write(question);
+  const lines = createInterface({ input: process.stdin, output: nowhere, terminal: true });
+  try {
+    return await lines.question('', { signal: interrupted.signal });
+  } finally {
+    lines.close();
+    process.stderr.write('\n');
+  }
+}
+
 const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
 process.exitCode = await runProgram(process.argv.slice(2), {
   out: (text) => process.stdout.write(text),
@@ -43,6 +60,7 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   colour: { out: process.stdout.isTTY && !plain, err: process.stderr.isTTY && !plain },
   terminal: process.stderr.isTTY,
   ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
+  askSecret: process.stdin.isTTY && process.stderr.isTTY ? askSecret : null,
   cwd: process.cwd(),
   env: process.env,
   now: () => new Date(),

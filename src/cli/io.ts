@@ -13,6 +13,8 @@ export interface Io {
   terminal: boolean;
   /** Asks a person and waits for one line; null when nobody is there to answer. */
   ask: ((question: string) => Promise<string>) | null;
+  /** The same for a secret, which is not shown while it is typed. */
+  askSecret: ((question: string) => Promise<string>) | null;
   cwd: string;
   env: Readonly<Record<string, string | undefined>>;
   now: () => Date;

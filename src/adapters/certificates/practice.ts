@@ -37,7 +37,7 @@ export async function makePractice({ paths, certificates, now }: PracticeInput):
   await ensureState(paths);
   const authority = await ensureAuthority(paths, now);
   const results: MadeCertificate[] = [];
-  for (const certificate of certificates) {
+  for (const certificate of certificates.filter(({ from }) => from === 'practice')) {
     const made = await isDue(certificate, authority, now);
     if (made) {
       const { makeLeaf } = await maker();
@@ -89,7 +89,9 @@ async function isDue(
   const held = await readCertificate(certificateFile);
   const key = await lstat(keyFile).catch(() => null);
   if (held === null || key === null || !names.every((name) => covers(held.dnsNames, name))) return true;
-  if (held.issuer !== new X509Certificate(authority.certificate).subject) return true;
+  const isOurs = held.issuer === new X509Certificate(authority.certificate).subject;
+  // One that somebody brought in stays while it lasts; practice is no reason to lose it.
+  if (!isOurs) return held.selfMade || held.issuer.includes('practice authority') || held.notAfter <= now.getTime();
   return held.notAfter - now.getTime() < (held.notAfter - held.notBefore) / 3;
 }
 

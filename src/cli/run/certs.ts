@@ -1,11 +1,47 @@
+import { resolve } from 'node:path';
 import { authorityFile, makePractice } from '../../adapters/certificates/practice.ts';
 import { shownPath } from '../../adapters/files/find-map.ts';
-import { readHeld } from '../../use-cases/load.ts';
+import { readText } from '../../adapters/files/read-text.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import {
+  exportCertificate,
+  importCertificate,
+  plannedNamed,
+  refreshExports,
+} from '../../use-cases/keep-certificates.ts';
+import { readHeld, type Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
+import type { ExportOptions, ImportOptions } from '../commands/certs.ts';
+import type { Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
+import { certificateRow, formatCertificates, type CertificateRow } from '../print/certs.ts';
 import { jsonDocument } from '../print/json.ts';
-import { style } from '../print/style.ts';
+import { plural, style } from '../print/style.ts';
 import { table } from '../print/table.ts';
+
+export async function runCertsList(options: OpenOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'certs');
+  if (site === null) return;
+  const rows = await certificateRows(site, io.now().getTime());
+  if (options.json === true) {
+    io.out(jsonDocument('certs', { map: site.mapFile, certificates: rows }));
+    return;
+  }
+  if (rows.length > 0) io.out(formatCertificates(rows, { width: io.width, colour: io.colour.out }));
+  const missing = rows.filter(({ to }) => to === null).length;
+  io.err(`${plural(rows.length, 'certificate')}${missing > 0 ? `, ${String(missing)} not held` : ''}.\n`);
+  io.err(missing > 0 ? 'next: mile-marker check says how to get what is missing\n' : 'next: mile-marker check\n');
+}
+
+export async function certificateRows(site: Site, now: number): Promise<CertificateRow[]> {
+  const { plan, chosenCertificates } = site;
+  const held = await readHeld(plan);
+  return plan.certificates.map((planned) => {
+    const roads = [...chosenCertificates].flatMap(([road, { id, why }]) => (id === planned.id ? [{ road, why }] : []));
+    return certificateRow({ planned, held: held.get(planned.id) ?? null, roads, now });
+  });
+}
 
 export async function runCertsMake(options: OpenOptions, context: CommandContext): Promise<void> {
   const { io } = context;
@@ -13,6 +49,7 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
   if (site === null) return;
   const { plan, paths } = site;
   const results = await makePractice({ paths, certificates: plan.certificates, now: io.now() });
+  for (const { certificate, made } of results) if (made) await refreshExports(certificate);
   const held = await readHeld(plan);
   const rows = results.map(({ certificate, made }) => ({
     names: certificate.names,
@@ -21,7 +58,7 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
   }));
   const authority = authorityFile(paths);
   if (options.json === true) {
-    io.out(jsonDocument('certs', { map: site.mapFile, authority, certificates: rows }));
+    io.out(jsonDocument('certs-make', { map: site.mapFile, authority, certificates: rows }));
     return;
   }
   const paint = style(io.colour.out);
@@ -32,14 +69,58 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
       rows.map(({ names, ends, made }) => [names.join(' '), ends, made ? 'made' : 'kept']),
     ),
   );
-  io.err(
-    `Practice authority: ${shownPath(authority, io.cwd)}. Import it where you test; other people's browsers will warn.\n`,
-  );
-  io.err(
-    plan.front.proxy === 'builtin'
-      ? 'next: mile-marker serve\n'
-      : 'next: mile-marker write; reload nginx if it runs already\n',
-  );
+  io.err(`${trustWords(shownPath(authority, io.cwd))}${nextLive(site)}`);
+}
+
+/** How to trust the authority on the usual systems; nobody else should. */
+function trustWords(authority: string): string {
+  return `Practice authority: ${authority}. Import it where you test; other people's browsers will warn.
+  Debian, Ubuntu: cp it to /usr/local/share/ca-certificates/ as .crt, then update-ca-certificates
+  Fedora: trust anchor ${authority}    macOS: open it in Keychain Access, then "Always Trust"
+  Windows: certutil -addstore Root ${authority}    Firefox: Settings, Certificates, Authorities, Import
+`;
+}
+
+function nextLive({ plan }: Site): string {
+  return plan.front.proxy === 'builtin'
+    ? 'next: mile-marker serve\n'
+    : 'next: mile-marker write; reload nginx if it runs already\n';
+}
+
+export async function runCertsImport(files: string[], options: ImportOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'certs');
+  if (site === null) return;
+  const password = (): Promise<string> => passwordFrom(options.passwordFile, io);
+  const { id, names } = await importCertificate({ site, files, as: options.as ?? null, cwd: io.cwd, password });
+  if (options.json === true)
+    io.out(jsonDocument('certs-import', { map: site.mapFile, certificate: id, covers: names }));
+  else io.out(`${id} is held now; it covers ${names.join(', ')}\n`);
+  io.err(nextLive(site));
+}
+
+/** A password never stands on the command line, where every user of the machine can read it. */
+async function passwordFrom(file: string | undefined, io: Io): Promise<string> {
+  if (file !== undefined) {
+    const text = await readText({ path: resolve(io.cwd, file), what: 'password file' });
+    return text.split(/\r?\n/)[0] ?? '';
+  }
+  if (io.askSecret !== null) return io.askSecret('Password: ');
+  const message = 'A password is needed, and there is no terminal to ask for it on.';
+  throw new Trouble({ code: 'password-needed', message, remedy: 'Give it with --password-file FILE.', exitCode: 2 });
+}
+
+export async function runCertsExport(id: string, options: ExportOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'certs');
+  if (site === null) return;
+  const planned = plannedNamed(site.plan, id);
+  const key = options.key === undefined ? null : resolve(io.cwd, options.key);
+  const wanted = { to: resolve(io.cwd, options.to), key, then: options.then ?? [] };
+  await exportCertificate(planned, wanted);
+  if (options.json === true) io.out(jsonDocument('certs-export', { map: site.mapFile, certificate: id, ...wanted }));
+  else io.out(`${id} is copied to ${options.to}${key === null ? '' : ` and ${options.key ?? ''}`}\n`);
+  io.err('It is copied there again after each renewal.\nnext: have the other program read it\n');
 }
 
 function day(time: number | undefined): string {

@@ -1,0 +1,180 @@
+import { createPrivateKey, X509Certificate, type KeyObject } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
+import { reasonOf, Trouble } from '../trouble.ts';
+import type { Pair } from './make.ts';
+import { certificatesIn, signs } from './read.ts';
+
+/** What files hold that somebody brings: certificates and keys in any number and order. */
+interface Found {
+  certificates: X509Certificate[];
+  keys: KeyObject[];
+}
+
+export interface BundleInput {
+  files: readonly string[];
+  /** Asked for at most once, when something is locked. */
+  password: () => Promise<string>;
+}
+
+/**
+ * Reads PEM and PKCS#12 files (RFC 7468, RFC 7292) and puts one leaf, its key and its chain together, the leaf first and
+ * each certificate before the one that signed it.
+ *
+ * @throws Trouble `bundle-…` (exit code 2) when they do not make one pair; a key is never part of a message
+ */
+export async function readBundle({ files, password }: BundleInput): Promise<{ pair: Pair; leaf: X509Certificate }> {
+  let given: string | null = null;
+  const once = async (): Promise<string> => (given ??= await password());
+  const found: Found = { certificates: [], keys: [] };
+  for (const file of files) {
+    const part = await readOne(file, once);
+    found.certificates.push(...part.certificates);
+    found.keys.push(...part.keys);
+  }
+  const unique = [...new Map(found.certificates.map((one) => [one.fingerprint256, one])).values()];
+  const leaf = leafOf(unique, found.keys);
+  const key = found.keys.find((one) => leaf.checkPrivateKey(one));
+  if (key === undefined)
+    throw wrong(
+      'foreign-key',
+      'The key does not belong to any of the certificates.',
+      'Bring the key that the certificate was asked for with.',
+    );
+  const chain = chainOf(leaf, unique);
+  const certificate = [leaf, ...chain].map((one) => one.toString()).join('');
+  return { pair: { certificate, key: key.export({ type: 'pkcs8', format: 'pem' }).toString() }, leaf };
+}
+
+function leafOf(certificates: readonly X509Certificate[], keys: readonly KeyObject[]): X509Certificate {
+  if (certificates.length === 0)
+    throw wrong('no-certificate', 'The files hold no certificate.', 'Bring the certificate too, as PEM or PKCS#12.');
+  if (keys.length === 0)
+    throw wrong(
+      'no-key',
+      'The files hold no private key.',
+      'Bring the key too; it was made when the certificate was asked for.',
+    );
+  const fitting = certificates.filter((one) => keys.some((key) => one.checkPrivateKey(key)));
+  const [first, second] = fitting;
+  if (first === undefined)
+    throw wrong(
+      'foreign-key',
+      'The key does not belong to any of the certificates.',
+      'Bring the key that the certificate was asked for with.',
+    );
+  if (second !== undefined)
+    throw wrong(
+      'several',
+      'The files hold several certificates with their keys.',
+      'Bring them in one after the other.',
+    );
+  return first;
+}
+
+/** Each certificate's signer after it, without the root, which visitors have. */
+function chainOf(leaf: X509Certificate, all: readonly X509Certificate[]): X509Certificate[] {
+  const chain: X509Certificate[] = [];
+  for (let last = leaf; chain.length < all.length;) {
+    const next = all.find((one) => one !== last && !chain.includes(one) && signs(one, last));
+    if (next === undefined || next.checkIssued(next)) break;
+    chain.push(next);
+    last = next;
+  }
+  return chain;
+}
+
+async function readOne(file: string, password: () => Promise<string>): Promise<Found> {
+  let bytes: Buffer;
+  try {
+    bytes = await readFile(file);
+  } catch (cause) {
+    throw wrong('unreadable', `${file} cannot be read: ${reasonOf(cause)}.`, 'Check the path.');
+  }
+  if (bytes.length > 1024 * 1024)
+    throw wrong('too-large', `${file} is larger than 1 MiB.`, 'It can hardly be a certificate.');
+  const text = bytes.toString('latin1');
+  return text.includes('-----BEGIN') ? readPem(text, file, password) : readPkcs12(bytes, file, password);
+}
+
+async function readPem(text: string, file: string, password: () => Promise<string>): Promise<Found> {
+  const blocks = text.match(/-----BEGIN [A-Z ]*PRIVATE KEY-----[\s\S]*?-----END [A-Z ]*PRIVATE KEY-----/g) ?? [];
+  const keys: KeyObject[] = [];
+  for (const block of blocks) {
+    const locked = /ENCRYPTED/.test(block);
+    const passphrase = locked ? await password() : undefined;
+    try {
+      keys.push(createPrivateKey(passphrase === undefined ? block : { key: block, passphrase }));
+    } catch {
+      // What the library says may quote the key's text.
+      throw wrong(
+        'key-unreadable',
+        `A private key in ${file} cannot be read${locked ? ' with this password' : ''}.`,
+        'Check the file and the password.',
+      );
+    }
+  }
+  try {
+    return { certificates: certificatesIn(text), keys };
+  } catch (cause) {
+    throw wrong(
+      'certificate-unreadable',
+      `A certificate in ${file} cannot be read.`,
+      'Export it again, as PEM.',
+      cause,
+    );
+  }
+}
+
+async function readPkcs12(bytes: Buffer, file: string, password: () => Promise<string>): Promise<Found> {
+  // A large library, needed for this one form only.
+  const { default: forge } = await import('node-forge');
+  const der = forge.util.createBuffer(bytes.toString('binary'));
+  const open = (secret: string): ReturnType<typeof forge.pkcs12.pkcs12FromAsn1> =>
+    forge.pkcs12.pkcs12FromAsn1(forge.asn1.fromDer(der.copy()), false, secret);
+  let opened: ReturnType<typeof open>;
+  try {
+    forge.asn1.fromDer(der.copy());
+  } catch {
+    throw wrong(
+      'unknown-form',
+      `${file} is neither PEM nor PKCS#12.`,
+      'Export the certificate with its key in one of these forms.',
+    );
+  }
+  try {
+    opened = open('');
+  } catch {
+    const secret = await password();
+    try {
+      opened = open(secret);
+    } catch {
+      throw wrong(
+        'locked',
+        `${file} cannot be opened with this password.`,
+        'Check the password; it was chosen when the file was exported.',
+      );
+    }
+  }
+  const bags = opened.safeContents.flatMap(({ safeBags }) => safeBags);
+  const derOf = (asn1: Parameters<typeof forge.asn1.toDer>[0]): Buffer =>
+    Buffer.from(forge.asn1.toDer(asn1).getBytes(), 'binary');
+  const certificates = bags.flatMap((bag) => {
+    if (bag.type !== forge.pki.oids['certBag']) return [];
+    const asn1 = bag.cert === undefined || bag.cert === null ? bag.asn1 : forge.pki.certificateToAsn1(bag.cert);
+    return [new X509Certificate(derOf(asn1))];
+  });
+  const keys = bags.flatMap((bag) => {
+    if (bag.type !== forge.pki.oids['keyBag'] && bag.type !== forge.pki.oids['pkcs8ShroudedKeyBag']) return [];
+    // The library reads RSA keys only; others it hands on as they stand.
+    const asn1 =
+      bag.key === undefined || bag.key === null
+        ? bag.asn1
+        : forge.pki.wrapRsaPrivateKey(forge.pki.privateKeyToAsn1(bag.key));
+    return [createPrivateKey({ key: derOf(asn1), format: 'der', type: 'pkcs8' })];
+  });
+  return { certificates, keys };
+}
+
+function wrong(code: string, message: string, remedy: string, cause?: unknown): Trouble {
+  return new Trouble({ code: `bundle-${code}`, message, remedy, exitCode: 2, cause });
+}

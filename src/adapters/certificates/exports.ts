@@ -1,0 +1,84 @@
+import { spawn } from 'node:child_process';
+import { readFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import * as z from 'zod';
+import type { PlannedCertificate } from '../../core/plan/plan.ts';
+import { readText } from '../files/read-text.ts';
+import { writeTrouble, writeWhole } from '../files/safe-write.ts';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+
+/**
+ * A copy of a certificate for a program that needs it itself.
+ *
+ * @property to absolute path; with `key` the certificates alone, else the key behind them
+ * @property then the program to run after each copy, without a shell, and its arguments
+ */
+export interface Export {
+  to: string;
+  key: string | null;
+  then: string[];
+}
+
+const form = z.array(z.object({ to: z.string(), key: z.string().nullable(), then: z.array(z.string()) }));
+
+function listFile({ certificateFile }: PlannedCertificate): string {
+  return join(dirname(dirname(certificateFile)), 'exports.json');
+}
+
+/** Where copies of a certificate go; every renewal goes there again. */
+export async function readExports(planned: PlannedCertificate): Promise<Export[]> {
+  try {
+    return form.parse(JSON.parse(await readFile(listFile(planned), 'utf8')));
+  } catch (cause) {
+    if (codeOf(cause) === 'ENOENT') return [];
+    const message = `The list of copies of ${planned.id} cannot be read: ${reasonOf(cause)}.`;
+    throw new Trouble({
+      code: 'exports-unreadable',
+      message,
+      remedy: `Remove ${listFile(planned)} and export again.`,
+      cause,
+    });
+  }
+}
+
+/** Remembers a copy; another one to the same file takes its place. */
+export async function rememberExport(planned: PlannedCertificate, wanted: Export): Promise<void> {
+  const rest = (await readExports(planned)).filter(({ to }) => to !== wanted.to);
+  await writeWhole(listFile(planned), `${JSON.stringify([...rest, wanted], null, 2)}\n`);
+}
+
+/**
+ * Writes one copy and runs its program. The key is never readable by others, not for an instant.
+ *
+ * @throws Trouble `then-failed` when the program cannot be run or ends with another code than 0
+ */
+export async function writeExport(planned: PlannedCertificate, { to, key, then }: Export): Promise<void> {
+  const certificate = await readText({ path: planned.certificateFile, what: 'certificate' });
+  const secret = await readText({ path: planned.keyFile, what: 'key' });
+  if (key === null) await write(to, certificate + secret, 0o600);
+  else {
+    await write(key, secret, 0o600);
+    await write(to, certificate, 0o644);
+  }
+  if (then.length > 0) await run(then);
+}
+
+async function write(path: string, content: string, mode: number): Promise<void> {
+  try {
+    await writeWhole(path, content, mode);
+  } catch (cause) {
+    throw cause instanceof Trouble ? cause : writeTrouble(path, cause);
+  }
+}
+
+async function run([program = '', ...argv]: readonly string[]): Promise<void> {
+  const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'inherit'] });
+  const ended = await new Promise<number | string>((resolve) => {
+    child.once('error', (error) => resolve(reasonOf(error)));
+    child.once('close', (code, signal) => resolve(code ?? signal ?? 1));
+  });
+  if (ended === 0) return;
+  const how = typeof ended === 'number' ? `it ended with code ${String(ended)}` : ended;
+  const remedy = 'Run it by hand and mend it; the copy itself is written.';
+  throw new Trouble({ code: 'then-failed', message: `The program ${program} was run after the copy: ${how}.`, remedy });
+}

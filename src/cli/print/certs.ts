@@ -1,0 +1,88 @@
+import { daysLeft, renewAt, shareLeft } from '../../core/certificates/renewal.ts';
+import type { HeldCertificate } from '../../core/certificates/cover.ts';
+import type { PlannedCertificate } from '../../core/plan/plan.ts';
+import { isThrowaway } from '../../core/rules/no-certificate.ts';
+import { style } from './style.ts';
+import { table } from './table.ts';
+
+/** A certificate of the map as `certs` shows it. Times are ISO days; null where none is held. */
+export interface CertificateRow {
+  id: string;
+  names: string[];
+  covers: string[];
+  issuer: string | null;
+  from: string | null;
+  to: string | null;
+  daysLeft: number | null;
+  left: number | null;
+  renewAt: string | null;
+  roads: Array<{ road: string; why: string }>;
+  renews: string;
+}
+
+export interface RowInput {
+  planned: PlannedCertificate;
+  held: HeldCertificate | null;
+  roads: CertificateRow['roads'];
+  now: number;
+}
+
+export function certificateRow({ planned, held, roads, now }: RowInput): CertificateRow {
+  const { id, names } = planned;
+  const none = { covers: [], issuer: null, from: null, to: null, daysLeft: null, left: null, renewAt: null };
+  const renews = renewsBy(planned);
+  if (held === null || isThrowaway(held)) return { id, names, ...none, roads, renews };
+  return {
+    id,
+    names,
+    covers: held.dnsNames,
+    issuer: shortName(held.issuer),
+    from: day(held.notBefore),
+    to: day(held.notAfter),
+    daysLeft: daysLeft(held, now),
+    left: shareLeft(held, now),
+    renewAt: day(renewAt(held)),
+    roads,
+    renews,
+  };
+}
+
+function renewsBy({ from, challenge }: PlannedCertificate): string {
+  if (from === 'practice') return 'certs make';
+  return from === 'acme' ? `certs renew, by ${challenge ?? 'http'}` : 'by you, with certs import';
+}
+
+/** Organisation and common name of an issuer, which is what people know it by. */
+function shortName(issuer: string): string {
+  const part = (key: string): string | undefined => new RegExp(`^${key}=(.*)$`, 'm').exec(issuer)?.[1];
+  return [part('O'), part('CN')].filter((one) => one !== undefined).join(', ') || issuer.replace(/\n/g, ', ');
+}
+
+function day(time: number): string {
+  return new Date(time).toISOString().slice(0, 10);
+}
+
+export function formatCertificates(
+  rows: readonly CertificateRow[],
+  { width, colour }: { width: number; colour: boolean },
+): string {
+  const paint = style(colour);
+  const head = ['certificate', 'ends', 'left', '', 'renews', 'roads'].map((word) => paint.bold(word));
+  return table(
+    head,
+    rows.map(({ id, to, daysLeft: days, left, renews, roads, covers }) => {
+      const names =
+        roads.length > 3 && width < 140 ? `${String(roads.length)} roads` : roads.map(({ road }) => road).join('\n');
+      const covered =
+        covers.length === 0 || (covers.length === 1 && covers[0] === id) ? id : `${id}\n  ${covers.join('\n  ')}`;
+      const rest = to === null ? ['none held', '', ''] : [to, `${String(days)} days`, bar(left ?? 0)];
+      return [covered, ...rest, renews, names === id ? '' : names];
+    }),
+  );
+}
+
+/** Ten marks of life; what is spent is a dot, so that it reads without colour too. */
+function bar(left: number): string {
+  const full = Math.ceil(left * 10);
+  return `${'|'.repeat(full)}${'.'.repeat(10 - full)}`;
+}
