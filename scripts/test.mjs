@@ -11,6 +11,9 @@ const needed = [
   { package: 'docker-compose', programs: ['/usr/bin/docker-compose'] },
   { package: 'busybox-static', programs: ['/bin/busybox'] },
   { package: 'iptables', programs: ['/usr/sbin/iptables'] },
+  { package: 'pebble', programs: ['/usr/bin/pebble'] },
+  { package: 'knot', programs: ['/usr/sbin/knotd'] },
+  { package: 'knot-dnsutils', programs: ['/usr/bin/kdig', '/usr/bin/knsupdate'] },
   { package: 'openssl', programs: ['/usr/bin/openssl'] },
 ];
 

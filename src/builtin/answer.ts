@@ -18,7 +18,7 @@ export function sendAnswer(
   response: ServerResponse,
   status: number,
   headers: Record<string, string>,
-  location?: string,
+  { location, body }: { location?: string | undefined; body?: string | undefined } = {},
 ): void {
   if (response.headersSent) {
     response.destroy();
@@ -26,10 +26,11 @@ export function sendAnswer(
   }
   const reason = STATUS_CODES[status] ?? '';
   const text =
-    location === undefined ? `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n` : '';
+    body ??
+    (location === undefined ? `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n` : '');
   response.writeHead(status, {
-    ...headers,
     ...(location === undefined ? { 'content-type': 'text/plain; charset=utf-8' } : { location }),
+    ...headers,
     'content-length': Buffer.byteLength(text),
   });
   response.end(text);

@@ -8,6 +8,7 @@ import { admitsName } from '../core/verdict/steps.ts';
 import type { Prepared } from '../core/verdict/verdict.ts';
 import { reasonOf, Trouble, codeOf } from '../adapters/trouble.ts';
 import { sendAnswer } from './answer.ts';
+import { pendingChallenge } from './challenge.ts';
 import { CertificateShelf } from './certificates.ts';
 import { forward, forwardUpgrade, type ForwardContext } from './forward.ts';
 import { headerLines, toVerdictRequest } from './request.ts';
@@ -141,13 +142,14 @@ class Front {
   }
 
   private serve(request: IncomingMessage, response: ServerResponse): void {
-    const verdict = decide(this.prepared, toVerdictRequest(request));
+    const challenge = pendingChallenge(this.prepared.plan, request);
+    const verdict = decide(this.prepared, { ...toVerdictRequest(request), challenge });
     switch (verdict.act) {
       case 'forward':
         forward(request, response, verdict, this.context);
         return;
       case 'answer':
-        sendAnswer(response, verdict.status, verdict.headers, verdict.location);
+        sendAnswer(response, verdict.status, verdict.headers, verdict);
         return;
       case 'close':
       case 'no-handshake':

@@ -57,7 +57,14 @@ export async function loadSite(
   const { inventory, trouble: engineTrouble, ...taken } = await takeInventory({ map, mapFile, cwd, env });
   const paths = statePaths(mapFile);
   const host = hostFacts();
-  const planned = makePlan({ map, inventory, host, certificatesFolder: paths.certificates, frontAsMade });
+  const planned = makePlan({
+    map,
+    inventory,
+    host,
+    certificatesFolder: paths.certificates,
+    challengesFolder: paths.challenges,
+    frontAsMade,
+  });
   const findings = [...read.findings, ...taken.findings];
   return { mapFile, shownMap, map, paths, inventory, engineTrouble, findings, ...planned };
 }

@@ -142,7 +142,7 @@ function importFolder(
 }
 
 /** An authority, a certificate for 127.0.0.1 and one for a client. */
-function makeCertificates(folder: string): void {
+export function makeCertificates(folder: string): void {
   mkdirSync(folder);
   const openssl = (...argv: string[]): void => {
     const { status, stderr } = spawnSync('openssl', argv, { cwd: folder, encoding: 'utf8' });

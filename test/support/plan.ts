@@ -27,5 +27,11 @@ export function mapOf(text: string): SiteMap {
 
 /** The plan of a map's text, made by the core alone. */
 export function plannedOf(text: string, inventory: Inventory = inventoryOf([]), host = someHost): Planned {
-  return makePlan({ map: mapOf(text), inventory, host, certificatesFolder: '/state/certificates' });
+  return makePlan({
+    map: mapOf(text),
+    inventory,
+    host,
+    certificatesFolder: '/state/certificates',
+    challengesFolder: '/state/challenges',
+  });
 }

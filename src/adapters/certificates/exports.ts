@@ -60,7 +60,7 @@ export async function writeExport(planned: PlannedCertificate, { to, key, then }
     await write(key, secret, 0o600);
     await write(to, certificate, 0o644);
   }
-  if (then.length > 0) await run(then);
+  if (then.length > 0) await runThen(then);
 }
 
 async function write(path: string, content: string, mode: number): Promise<void> {
@@ -71,7 +71,8 @@ async function write(path: string, content: string, mode: number): Promise<void>
   }
 }
 
-async function run([program = '', ...argv]: readonly string[]): Promise<void> {
+/** @throws Trouble `then-failed` when the program cannot be run or ends with another code than 0 */
+export async function runThen([program = '', ...argv]: readonly string[]): Promise<void> {
   const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'inherit'] });
   const ended = await new Promise<number | string>((resolve) => {
     child.once('error', (error) => resolve(reasonOf(error)));
@@ -79,6 +80,6 @@ async function run([program = '', ...argv]: readonly string[]): Promise<void> {
   });
   if (ended === 0) return;
   const how = typeof ended === 'number' ? `it ended with code ${String(ended)}` : ended;
-  const remedy = 'Run it by hand and mend it; the copy itself is written.';
-  throw new Trouble({ code: 'then-failed', message: `The program ${program} was run after the copy: ${how}.`, remedy });
+  const remedy = 'Run it by hand and mend it; the certificate itself is in place.';
+  throw new Trouble({ code: 'then-failed', message: `The program ${program} was to be run after it: ${how}.`, remedy });
 }

@@ -8,6 +8,8 @@ export interface StatePaths {
   practice: string;
   certificates: string;
   front: string;
+  challenges: string;
+  acme: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -18,6 +20,8 @@ export function statePaths(mapFile: string): StatePaths {
     practice: join(root, 'practice'),
     certificates: join(root, 'certificates'),
     front: join(root, 'front'),
+    challenges: join(root, 'challenges'),
+    acme: join(root, 'acme'),
   };
 }
 

@@ -1,5 +1,5 @@
 import type { Option } from 'commander';
-import { collect, Command, jsonOption, mapOption, type CommandContext } from './context.ts';
+import { collect, Command, jsonOption, mapOption, parseDuration, type CommandContext } from './context.ts';
 
 interface Options {
   map?: string;
@@ -14,6 +14,13 @@ export interface ImportOptions extends Options {
 export interface ExportOptions extends Options {
   to: string;
   key?: string;
+  then?: string[];
+}
+
+export interface ObtainOptions extends Options {
+  resolver?: string;
+  wait: number;
+  dryRun?: boolean;
   then?: string[];
 }
 
@@ -57,9 +64,35 @@ export function certs(context: CommandContext): Command {
       const { runCertsExport } = await import('../run/certs.ts');
       await runCertsExport(id, options, context);
     });
+  const obtain = withObtaining(new Command('obtain'))
+    .description('get certificates from the authority of the map: those that are missing, or those that are named')
+    .action(async (ids: string[], options: ObtainOptions) => {
+      const { runCertsObtain } = await import('../run/certs-obtain.ts');
+      await runCertsObtain(ids, options, context);
+    });
+  const renew = withObtaining(new Command('renew'))
+    .description('renew what is due, or what is named; meant for a timer')
+    .option('--dry-run', 'say what is due, and do nothing')
+    .action(async (ids: string[], options: ObtainOptions) => {
+      const { runCertsRenew } = await import('../run/certs-obtain.ts');
+      await runCertsRenew(ids, options, context);
+    });
   const whole = new Command('certs').description('certificates: what is held, and how to get more');
-  whole.addCommand(list, { isDefault: true }).addCommand(make).addCommand(bring).addCommand(give);
+  whole.addCommand(list, { isDefault: true }).addCommand(make).addCommand(obtain).addCommand(renew);
+  whole.addCommand(bring).addCommand(give);
   return whole;
+}
+
+function withObtaining(command: Command): Command {
+  return withShared(command)
+    .argument('[certificates...]', 'which, as `certs` calls them')
+    .option('--resolver <address>', 'ask this resolver about zones: ADDRESS[:PORT]')
+    .option('--wait <time>', 'how long to wait for every name server to show a record', parseDuration, 120_000)
+    .option(
+      '--then <word>',
+      'a program to run when something is new, without a shell; again for each of its arguments',
+      collect,
+    );
 }
 
 function withShared(command: Command): Command {

@@ -14,6 +14,8 @@ export interface PlanInput {
   host: HostFacts;
   /** Absolute path of the folder that holds one folder a certificate. */
   certificatesFolder: string;
+  /** Absolute path of the folder for pending HTTP challenges. */
+  challengesFolder: string;
   /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
   frontAsMade?: boolean;
 }
@@ -30,7 +32,14 @@ export interface Planned {
 }
 
 /** Fills in every default and resolves every address. Total: what cannot be worked out is left open, and `check` says why. */
-export function makePlan({ map, inventory, host: found, certificatesFolder, frontAsMade = false }: PlanInput): Planned {
+export function makePlan({
+  map,
+  inventory,
+  host: found,
+  certificatesFolder,
+  challengesFolder,
+  frontAsMade = false,
+}: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
   const resolutions = new Map<string, Resolution>();
   const front = whereFront(map.front.container, inventory, frontAsMade);
@@ -59,6 +68,7 @@ export function makePlan({ map, inventory, host: found, certificatesFolder, fron
     host: seenByFront(host, front),
     limits: { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 },
     certificates: cover.certificates,
+    challenges: cover.certificates.some(({ challenge }) => challenge === 'http') ? challengesFolder : null,
     roads: map.roads.map((road) =>
       planRoad({ road, map, host, resolution: resolutions.get(road.name), chosen: cover.chosen.get(road.name) }),
     ),

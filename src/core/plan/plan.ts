@@ -95,5 +95,7 @@ export interface Plan {
   host: { resolvers: string[]; trustedRoots: string | null };
   limits: { connectSeconds: number; silenceSeconds: number; liveSeconds: number };
   certificates: PlannedCertificate[];
+  /** Absolute path of the folder with pending HTTP challenges, one folder a name; null when none can be pending. */
+  challenges: string | null;
   roads: PlannedRoad[];
 }

@@ -1,4 +1,5 @@
 import { inNetworks } from '../networks/address.ts';
+import { tokenIn } from '../certificates/challenge.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Context } from './context.ts';
 import { isSoundTarget } from './target.ts';
@@ -38,6 +39,15 @@ function sanity({ request, host, target }: Context): ReturnType<Step['take']> {
 /** RFC 9112 §6.1: with both, front and service may differ in where the body ends, which smuggles a request past the gate. */
 function hasTwoLengths(headers: Context['request']['headers']): boolean {
   return headers['transfer-encoding'] !== undefined && headers['content-length'] !== undefined;
+}
+
+/** 4. RFC 8555 §8.3: a pending token of this name, on plain HTTP, before gates and redirects; nothing else is answered here. */
+function acmeChallenge({ request, road, target }: Context): ReturnType<Step['take']> {
+  const { challenge = null, listener, method } = request;
+  if (road === null || challenge === null || listener !== 'http' || tokenIn(target) === null) return null;
+  if (method !== 'GET' && method !== 'HEAD') return null;
+  const headers = { 'content-type': 'text/plain' };
+  return { act: { act: 'answer', status: 200, headers, body: challenge }, mapLine: road.where.line };
 }
 
 /** 5. A name that is not on the map: `front.unknown`. RFC 9110 §15.5.20 for a shared HTTP/2 connection. */
@@ -115,7 +125,7 @@ export const steps: readonly Step[] = [
   { name: 'handshake', take: handshake },
   later('true-address'), // 2. needs front.edge; until then the peer is the client
   { name: 'sanity', take: sanity },
-  later('acme-challenge'), // 4. needs acme: a pending token is answered on plain HTTP before gates and redirects
+  { name: 'acme-challenge', take: acmeChallenge },
   { name: 'unknown-name', take: unknownName },
   { name: 'misdirected', take: misdirected },
   { name: 'plain-http', take: plainHttp },

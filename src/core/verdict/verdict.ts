@@ -21,6 +21,8 @@ export interface VerdictRequest {
   headers: Readonly<Record<string, readonly string[]>>;
   person: string | 'none' | 'wrong';
   overRate: boolean;
+  /** What is to be answered to the authority for this name and token (RFC 8555 §8.3); null when nothing is pending. */
+  challenge?: string | null;
 }
 
 /** The step that spoke, and the line of the map that made it speak (0 when no line did). */
@@ -58,7 +60,7 @@ export type Verdict = { because: Reason[] } & Act;
 export type Act =
   | { act: 'no-handshake' }
   | { act: 'close' }
-  | { act: 'answer'; status: number; location?: string; headers: Record<string, string> }
+  | { act: 'answer'; status: number; location?: string; headers: Record<string, string>; body?: string }
   | { act: 'forward'; upstream: Upstream; target: string; headers: Record<string, string> };
 
 /** Headers that say where a request came from. What a stranger wrote into them never reaches a service. */

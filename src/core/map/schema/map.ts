@@ -41,17 +41,11 @@ export const mapSchema = z.strictObject(
       ),
     acme: acme
       .optional()
-      .meta(
-        about('The authority that certificates are obtained from.', '{directory: staging, challenge: dns}', 'note'),
-      ),
+      .meta(about('The authority that certificates are obtained from.', '{directory: staging, challenge: dns}')),
     dns: dns
       .optional()
       .meta(
-        about(
-          'How records are published. By hand without it.',
-          '{server: "192.168.64.3:53", key: tsig-marsh.key}',
-          'note',
-        ),
+        about('How records are published. By hand without it.', '{server: "192.168.64.3:53", key: tsig-marsh.key}'),
       ),
     certificates: named('certificate', certificate)
       .optional()

@@ -23,7 +23,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       `server_name ${road.name};`,
       'server_tokens off;',
       ...sanityLines,
-      `return 308 ${quoteThen(`https://${road.authority}`, '$request_uri')};`,
+      ...plainLines(plan, road),
     ]),
     '',
     ...block('server', [
@@ -49,6 +49,23 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
     '',
   ];
   return lines.join('\n');
+}
+
+/** A pending token is answered before anything is sent on; what is not pending goes the way of all requests. */
+function plainLines({ challenges }: Plan, road: PlannedRoad): string[] {
+  const onward = `return 308 ${quoteThen(`https://${road.authority}`, '$request_uri')};`;
+  if (challenges === null) return [onward];
+  return [
+    ...block('location ^~ /.well-known/acme-challenge/', [
+      ...block('if ($request_method !~ "^(GET|HEAD)$")', [onward]),
+      ...block('if ($request_uri !~ "^/\\.well-known/acme-challenge/[A-Za-z0-9_-]+$")', [onward]),
+      `root ${quote(`${challenges}/${road.name}`)};`,
+      'default_type text/plain;',
+      'try_files $uri @onward;',
+    ]),
+    ...block('location /', ['try_files /dev/null/none @onward;']),
+    ...block('location @onward', [onward]),
+  ];
 }
 
 /**

@@ -1,0 +1,207 @@
+import { spawn } from 'node:child_process';
+import { mkdir, rm, writeFile } from 'node:fs/promises';
+import http from 'node:http';
+import { dirname, join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { challengePrefix } from '../../core/certificates/challenge.ts';
+import { updateTxt } from '../dns/update.ts';
+import { followAliases, serversOf, txtAt, zoneOf, type ZoneReader } from '../dns/zone.ts';
+import type { NameServer } from '../dns/query.ts';
+import type { TsigKey } from '../dns/tsig.ts';
+import { reasonOf, Trouble } from '../trouble.ts';
+import type { Proof } from './client.ts';
+
+/** Shows one proof to the world and takes it back again. `show` returns when the authority can see it. */
+export interface Publisher {
+  show: (proof: Proof) => Promise<void>;
+  hide: (proof: Proof) => Promise<void>;
+}
+
+export interface HttpInput {
+  /** Folder that the front answers challenges from. */
+  folder: string;
+  /** Where this machine's own front listens for plain HTTP. */
+  front: { address: string; port: number };
+  timeoutMs: number;
+}
+
+/** Puts the token where the front answers it, and proves first that the front does. */
+export function httpPublisher({ folder, front, timeoutMs }: HttpInput): Publisher {
+  const fileOf = ({ name, token }: Proof): string => join(folder, name, '.well-known', 'acme-challenge', token);
+  return {
+    show: async (proof) => {
+      const file = fileOf(proof);
+      await mkdir(dirname(file), { recursive: true, mode: 0o755 });
+      await writeFile(file, proof.value, { mode: 0o644 });
+      const seen = await askFront(front, proof, timeoutMs);
+      if (seen === proof.value) return;
+      throw new Trouble({
+        code: 'challenge-not-shown',
+        message: `The front does not answer the challenge for ${proof.name} on port ${String(front.port)}: ${seen === null ? 'no answer' : 'something else comes back'}.`,
+        remedy:
+          'Bring the newest map live first (mile-marker serve, or write and reload), and let the server read the state folder. The authority was not asked.',
+      });
+    },
+    hide: (proof) => rm(join(folder, proof.name), { recursive: true, force: true }),
+  };
+}
+
+function askFront(
+  { address, port }: HttpInput['front'],
+  { name, token }: Proof,
+  timeoutMs: number,
+): Promise<string | null> {
+  return new Promise((resolve) => {
+    const request = http.get(
+      {
+        host: address,
+        port,
+        path: `${challengePrefix}${token}`,
+        headers: { host: name },
+        timeout: timeoutMs,
+        agent: false,
+      },
+      (answer) => {
+        let body = '';
+        answer.setEncoding('utf8').on('data', (text: string) => (body = (body + text).slice(0, 4096)));
+        answer.on('end', () => resolve(body));
+        answer.on('error', () => resolve(null));
+      },
+    );
+    request.on('timeout', () => request.destroy());
+    request.on('error', () => resolve(null));
+  });
+}
+
+/** How a TXT record comes into the zone. */
+export type RecordWay =
+  | { kind: 'update'; server: NameServer; key: TsigKey }
+  | { kind: 'program'; program: readonly string[] }
+  | { kind: 'hand' };
+
+export interface DnsInput {
+  way: RecordWay;
+  reader: ZoneReader;
+  /** How long to wait until every authoritative server shows the record. */
+  patienceMs: number;
+  say: (text: string) => void;
+  now: () => Date;
+  signal: AbortSignal;
+}
+
+/**
+ * Publishes TXT records below `_acme-challenge` (RFC 8555 §8.4), behind aliases where there are any, and waits until every
+ * authoritative server of the zone shows them: an authority that looks too early remembers the "no".
+ */
+export function dnsPublisher(input: DnsInput): Publisher {
+  return {
+    show: async (proof) => {
+      const place = await placeOf(input, proof);
+      if (place.passed.length > 0)
+        input.say(`${place.passed.join(' -> ')} is an alias; the record goes to ${place.name}\n`);
+      await change(input, { act: 'add', ...place, value: proof.value });
+      await untilSeen(input, { ...place, value: proof.value });
+    },
+    hide: async (proof) => {
+      const place = await placeOf(input, proof);
+      await change(input, { act: 'remove', ...place, value: proof.value });
+    },
+  };
+}
+
+interface Place {
+  name: string;
+  zone: string;
+  passed: string[];
+}
+
+async function placeOf({ reader }: DnsInput, { name }: Proof): Promise<Place> {
+  const { name: behind, passed } = await followAliases(reader, `_acme-challenge.${name}`);
+  return { name: behind, passed, zone: await zoneOf(reader, behind) };
+}
+
+interface Change extends Place {
+  act: 'add' | 'remove';
+  value: string;
+}
+
+async function change({ way, now, reader, say, signal }: DnsInput, { act, name, zone, value }: Change): Promise<void> {
+  switch (way.kind) {
+    case 'update':
+      await reachable(way.server, () =>
+        updateTxt({ ...way, zone, change: { act, name, value }, now: now(), timeoutMs: reader.timeoutMs }),
+      );
+      return;
+    case 'program':
+      await runProgram([...way.program, act, name, 'TXT', value], signal);
+      return;
+    case 'hand':
+      say(
+        act === 'add'
+          ? `Add this record to the zone ${zone}:\n  ${name}. 60 IN TXT "${value}"\n`
+          : `Take it away again: ${name}. TXT "${value}"\n`,
+      );
+  }
+}
+
+async function reachable(server: NameServer, work: () => Promise<void>): Promise<void> {
+  try {
+    await work();
+  } catch (cause) {
+    if (cause instanceof Trouble) throw cause;
+    const message = `The name server ${server.address} gives no answer to the update: ${reasonOf(cause)}.`;
+    throw new Trouble({
+      code: 'update-unanswered',
+      message,
+      remedy: 'Check `dns.server` in the map, and that it takes updates.',
+      cause,
+    });
+  }
+}
+
+/** Without a shell: nothing of a name or value can become a command. */
+async function runProgram([program = '', ...argv]: readonly string[], signal: AbortSignal): Promise<void> {
+  const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'inherit'], signal });
+  const ended = await new Promise<string | null>((resolve) => {
+    child.once('error', (error) => resolve(reasonOf(error)));
+    child.once('close', (code) => resolve(code === 0 ? null : `it ended with code ${String(code)}`));
+  });
+  if (ended === null) return;
+  const message = `The program ${program} did not publish the record: ${ended}.`;
+  throw new Trouble({ code: 'publish-failed', message, remedy: `Run it by hand: ${[program, ...argv].join(' ')}` });
+}
+
+async function untilSeen(
+  { reader, patienceMs, say, signal }: DnsInput,
+  { name, zone, value }: Place & { value: string },
+): Promise<void> {
+  const servers = await serversOf(reader, zone);
+  if (servers.length === 0) {
+    const message = `No authoritative server of ${zone} is found.`;
+    throw new Trouble({
+      code: 'no-name-servers',
+      message,
+      remedy: 'Check the NS records of the zone and the addresses of its servers.',
+    });
+  }
+  const end = Date.now() + patienceMs;
+  let lacking = servers;
+  for (let wait = 500; ; wait = Math.min(wait * 2, 15_000)) {
+    signal.throwIfAborted();
+    const shown = await Promise.all(
+      lacking.map(async (one) =>
+        (await txtAt(one.server, name, reader.timeoutMs).catch((): string[] => [])).includes(value),
+      ),
+    );
+    lacking = lacking.filter((_, index) => shown[index] === false);
+    if (lacking.length === 0) return;
+    if (Date.now() + wait > end) break;
+    say(`waiting for ${lacking.map((one) => one.name).join(', ')} to show ${name}\n`);
+    await pause(wait, undefined, { signal });
+  }
+  throw new Trouble({
+    code: 'record-not-seen',
+    message: `${lacking.map((one) => `${one.name} (${one.server.address})`).join(', ')} does not show the TXT record ${name}.`,
+    remedy: 'Wait until every name server of the zone has it, then run it again. The authority was not asked.',
+  });
+}

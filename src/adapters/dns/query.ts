@@ -1,0 +1,142 @@
+import { createSocket } from 'node:dgram';
+import { connect } from 'node:net';
+import { randomInt } from 'node:crypto';
+import { decode, encode, type Answer, type DecodedPacket, type RecordType } from 'dns-packet';
+import { TimeUp } from '../probe/failure.ts';
+
+/** @property address IPv4 or IPv6 */
+export interface NameServer {
+  address: string;
+  port: number;
+}
+
+export interface Question {
+  name: string;
+  type: RecordType;
+}
+
+/** @property code NOERROR, NXDOMAIN, REFUSED … (RFC 6895 §2.3) */
+export interface DnsAnswer {
+  code: string;
+  authoritative: boolean;
+  answers: Answer[];
+  authorities: Answer[];
+}
+
+const recursionDesired = 256;
+
+/**
+ * Asks one name server one question: over UDP with EDNS, and again over TCP when the answer was cut (RFC 1035 §4.2,
+ * RFC 6891). An answer to another question is not taken for this one.
+ */
+export async function queryServer(server: NameServer, { name, type }: Question, timeoutMs: number): Promise<DnsAnswer> {
+  const id = randomInt(65_536);
+  const message = encode({
+    type: 'query',
+    id,
+    flags: recursionDesired,
+    questions: [{ name, type }],
+    additionals: [
+      {
+        type: 'OPT',
+        name: '.',
+        udpPayloadSize: 1232,
+        extendedRcode: 0,
+        ednsVersion: 0,
+        flags: 0,
+        flag_do: false,
+        options: [],
+      },
+    ],
+  });
+  const fits = (packet: DecodedPacket): boolean => packet.id === id && packet.type === 'response';
+  const short = await overUdp(server, message, fits, timeoutMs);
+  const packet = short.flag_tc ? await overTcp(server, message, fits, timeoutMs) : short;
+  const { rcode, answers = [], authorities = [], flag_aa: authoritative } = packet as DecodedPacket & { rcode: string };
+  return { code: rcode, authoritative, answers, authorities };
+}
+
+type Fits = (packet: DecodedPacket) => boolean;
+
+/** What cannot be read is nobody's answer: it may come from anywhere. */
+function tryDecode(bytes: Buffer, read: (bytes: Buffer) => DecodedPacket): DecodedPacket | null {
+  try {
+    return read(bytes);
+  } catch {
+    return null;
+  }
+}
+
+async function overUdp(
+  { address, port }: NameServer,
+  message: Buffer,
+  fits: Fits,
+  timeoutMs: number,
+): Promise<DecodedPacket> {
+  const bytes = await exchangeUdp({ address, port }, message, timeoutMs, (reply) => {
+    const packet = tryDecode(reply, decode);
+    return packet !== null && fits(packet);
+  });
+  return decode(bytes);
+}
+
+/** Sends one datagram and waits for the first reply from there that `fits`. */
+export async function exchangeUdp(
+  { address, port }: NameServer,
+  message: Buffer,
+  timeoutMs: number,
+  fits: (reply: Buffer) => boolean,
+): Promise<Buffer> {
+  const socket = createSocket(address.includes(':') ? 'udp6' : 'udp4');
+  try {
+    return await new Promise<Buffer>((resolve, reject) => {
+      const timer = setTimeout(() => reject(new TimeUp(`no answer from ${address}`, timeoutMs)), timeoutMs);
+      const done = (act: () => void): void => {
+        clearTimeout(timer);
+        act();
+      };
+      socket.once('error', (error) => done(() => reject(error)));
+      socket.on('message', (reply) => {
+        if (fits(reply)) done(() => resolve(reply));
+      });
+      // Connected, the kernel drops what comes from elsewhere and tells when nobody listens.
+      socket.connect(port, address, () => socket.send(message));
+    });
+  } finally {
+    socket.close();
+  }
+}
+
+async function overTcp(
+  { address, port }: NameServer,
+  message: Buffer,
+  fits: Fits,
+  timeoutMs: number,
+): Promise<DecodedPacket> {
+  const socket = connect({ host: address, port });
+  const length = Buffer.alloc(2);
+  length.writeUInt16BE(message.length);
+  const stream = Buffer.concat([length, message]);
+  try {
+    return await new Promise<DecodedPacket>((resolve, reject) => {
+      const timer = setTimeout(() => reject(new TimeUp(`no answer from ${address}`, timeoutMs)), timeoutMs);
+      const end = (act: () => void): void => {
+        clearTimeout(timer);
+        act();
+      };
+      let held = Buffer.alloc(0);
+      socket.once('error', (error) => end(() => reject(error)));
+      socket.once('close', () => end(() => reject(new Error('the connection ended before the answer'))));
+      socket.once('connect', () => socket.write(stream));
+      socket.on('data', (chunk) => {
+        held = Buffer.concat([held, chunk]);
+        if (held.length < 2 || held.length < held.readUInt16BE(0) + 2) return;
+        const packet = tryDecode(held.subarray(2), decode);
+        if (packet !== null && fits(packet)) end(() => resolve(packet));
+        else end(() => reject(new Error('the answer cannot be read')));
+      });
+    });
+  } finally {
+    socket.destroy();
+  }
+}

@@ -1,0 +1,66 @@
+/** What of the wire format (RFC 1035 §4.1) DNS UPDATE needs, which the packet library does not write. */
+
+/** A name without compression, lower case, as TSIG wants it too. */
+export function encodeName(name: string): Buffer {
+  const labels = name
+    .toLowerCase()
+    .replace(/\.$/, '')
+    .split('.')
+    .filter((label) => label !== '');
+  const parts = labels.map((label) => Buffer.concat([Buffer.from([label.length]), Buffer.from(label, 'latin1')]));
+  return Buffer.concat([...parts, Buffer.from([0])]);
+}
+
+export const classes = { in: 1, none: 254, any: 255 } as const;
+export const types = { soa: 6, txt: 16, any: 255 } as const;
+
+export interface WireRecord {
+  name: string;
+  type: number;
+  class: number;
+  ttl: number;
+  rdata: Buffer;
+}
+
+function encodeRecord({ name, type, class: kind, ttl, rdata }: WireRecord): Buffer {
+  const fixed = Buffer.alloc(10);
+  fixed.writeUInt16BE(type, 0);
+  fixed.writeUInt16BE(kind, 2);
+  fixed.writeUInt32BE(ttl, 4);
+  fixed.writeUInt16BE(rdata.length, 8);
+  return Buffer.concat([encodeName(name), fixed, rdata]);
+}
+
+/** Strings of at most 255 octets each (RFC 1035 §3.3.14). */
+export function txtData(value: string): Buffer {
+  const bytes = Buffer.from(value, 'latin1');
+  const parts: Buffer[] = [];
+  for (let at = 0; at < Math.max(1, bytes.length); at += 255) {
+    const part = bytes.subarray(at, at + 255);
+    parts.push(Buffer.from([part.length]), part);
+  }
+  return Buffer.concat(parts);
+}
+
+const opcodeUpdate = 5 << 11;
+
+/** An UPDATE message (RFC 2136 §2): the zone, no prerequisites, the changes. */
+export function updateMessage({
+  id,
+  zone,
+  changes,
+}: {
+  id: number;
+  zone: string;
+  changes: readonly WireRecord[];
+}): Buffer {
+  const header = Buffer.alloc(12);
+  header.writeUInt16BE(id, 0);
+  header.writeUInt16BE(opcodeUpdate, 2);
+  header.writeUInt16BE(1, 4);
+  header.writeUInt16BE(changes.length, 8);
+  const question = Buffer.alloc(4);
+  question.writeUInt16BE(types.soa, 0);
+  question.writeUInt16BE(classes.in, 2);
+  return Buffer.concat([header, encodeName(zone), question, ...changes.map(encodeRecord)]);
+}

@@ -1,0 +1,96 @@
+import { getServers } from 'node:dns';
+import type { Answer } from 'dns-packet';
+import { parseAddress } from '../../core/networks/address.ts';
+import { parseEndpoint } from '../probe/look-up.ts';
+import { reasonOf, Trouble } from '../trouble.ts';
+import { queryServer, type DnsAnswer, type NameServer, type Question } from './query.ts';
+
+export interface ZoneReader {
+  /** Whom questions go to: the given resolver, else the first of this machine. */
+  resolver: NameServer;
+  timeoutMs: number;
+}
+
+export function systemResolver(): NameServer | null {
+  const [first] = getServers();
+  return first === undefined ? null : parseEndpoint(first, 53, 'resolver');
+}
+
+/** @throws Trouble `no-resolver` when it gives no answer */
+export async function ask({ resolver, timeoutMs }: ZoneReader, question: Question): Promise<DnsAnswer> {
+  try {
+    return await queryServer(resolver, question, timeoutMs);
+  } catch (cause) {
+    const message = `The resolver ${resolver.address} gives no answer about ${question.name}: ${reasonOf(cause)}.`;
+    throw new Trouble({ code: 'no-resolver', message, remedy: 'Name another with --resolver ADDR[:PORT].', cause });
+  }
+}
+
+const maxAliases = 8;
+
+/** Where a name's records really stand: behind its aliases (RFC 1034 §3.6.2). Each of them is told. */
+export async function followAliases(reader: ZoneReader, name: string): Promise<{ name: string; passed: string[] }> {
+  const passed: string[] = [];
+  let here = name;
+  for (let step = 0; step <= maxAliases; step += 1) {
+    const { answers } = await ask(reader, { name: here, type: 'CNAME' });
+    const alias = answers.find((answer) => answer.type === 'CNAME' && same(answer.name, here));
+    if (alias?.type !== 'CNAME') return { name: here, passed };
+    passed.push(here);
+    here = alias.data.toLowerCase().replace(/\.$/, '');
+    if (passed.includes(here)) break;
+  }
+  const message = `The aliases of ${name} go round in a circle, or on and on: ${passed.join(' -> ')}.`;
+  throw new Trouble({ code: 'alias-circle', message, remedy: 'Mend the CNAME records.' });
+}
+
+function same(a: string, b: string): boolean {
+  return a.toLowerCase().replace(/\.$/, '') === b.toLowerCase().replace(/\.$/, '');
+}
+
+/** The zone that a name lies in: the owner of the SOA record (RFC 1034 §4.2.1). */
+export async function zoneOf(reader: ZoneReader, name: string): Promise<string> {
+  const labels = name.split('.');
+  for (let from = 0; from < labels.length; from += 1) {
+    const here = labels.slice(from).join('.');
+    const { answers } = await ask(reader, { name: here, type: 'SOA' });
+    if (answers.some((answer) => answer.type === 'SOA' && same(answer.name, here))) return here;
+  }
+  const message = `No zone is found for ${name}.`;
+  throw new Trouble({ code: 'no-zone', message, remedy: 'Check that the domain is delegated to your name servers.' });
+}
+
+/** A zone's authoritative servers with an address of each. */
+export async function serversOf(
+  reader: ZoneReader,
+  zone: string,
+): Promise<Array<{ name: string; server: NameServer }>> {
+  const { answers } = await ask(reader, { name: zone, type: 'NS' });
+  const names = answers.flatMap((answer) =>
+    answer.type === 'NS' ? [answer.data.toLowerCase().replace(/\.$/, '')] : [],
+  );
+  const found = await Promise.all(
+    names.map(async (name) => {
+      const all = await Promise.all((['A', 'AAAA'] as const).map((type) => ask(reader, { name, type })));
+      const addresses = all.flatMap((one) => addressesIn(one.answers));
+      return addresses.map((address) => ({ name, server: { address, port: 53 } })).slice(0, 1);
+    }),
+  );
+  return found.flat();
+}
+
+function addressesIn(answers: readonly Answer[]): string[] {
+  return answers.flatMap((answer) =>
+    answer.type === 'A' || answer.type === 'AAAA' ? (parseAddress(answer.data) ?? []) : [],
+  );
+}
+
+/** The TXT values that one server shows at a name. */
+export async function txtAt(server: NameServer, name: string, timeoutMs: number): Promise<string[]> {
+  const { answers } = await queryServer(server, { name, type: 'TXT' }, timeoutMs);
+  return answers.flatMap((answer) => {
+    if (answer.type !== 'TXT') return [];
+    const parts = Array.isArray(answer.data) ? answer.data : [answer.data];
+    return [parts.map((part) => part.toString()).join('')];
+  });
+}

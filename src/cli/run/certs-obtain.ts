@@ -1,0 +1,137 @@
+import { runThen } from '../../adapters/certificates/exports.ts';
+import { makePractice } from '../../adapters/certificates/practice.ts';
+import { parseEndpoint } from '../../adapters/probe/look-up.ts';
+import { exit } from '../../adapters/trouble.ts';
+import { renewAt } from '../../core/certificates/renewal.ts';
+import type { HeldCertificate } from '../../core/certificates/cover.ts';
+import type { PlannedCertificate } from '../../core/plan/plan.ts';
+import { isThrowaway } from '../../core/rules/no-certificate.ts';
+import { plannedNamed, refreshExports } from '../../use-cases/keep-certificates.ts';
+import { readHeld, type Site } from '../../use-cases/load.ts';
+import { attempts, obtain, type Attempted, type Obtained } from '../../use-cases/obtain.ts';
+import type { ObtainOptions } from '../commands/certs.ts';
+import type { CommandContext } from '../commands/context.ts';
+import { openSite } from '../open-site.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural, wrap } from '../print/style.ts';
+
+export async function runCertsObtain(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
+  const site = await openSite(options, context, 'certs-obtain');
+  if (site === null) return;
+  const held = await readHeld(site.plan);
+  const wanted =
+    ids.length > 0
+      ? ids.map((id) => plannedNamed(site.plan, id))
+      : site.plan.certificates.filter((planned) => isMissing(planned, held));
+  await getThem({ site, wanted: wanted.filter(({ from }) => from === 'acme'), made: [], options, context });
+}
+
+function isMissing({ id, from }: PlannedCertificate, held: ReadonlyMap<string, HeldCertificate | null>): boolean {
+  const found = held.get(id) ?? null;
+  return from === 'acme' && (found === null || isThrowaway(found));
+}
+
+/** Renews what is due. Practice certificates are made anew, others asked for; what a person brings is theirs to renew. */
+export async function runCertsRenew(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'certs-renew');
+  if (site === null) return;
+  const now = io.now().getTime();
+  const held = await readHeld(site.plan);
+  const past = await attempts(site);
+  const named = ids.map((id) => plannedNamed(site.plan, id));
+  const due =
+    named.length > 0 ? named : site.plan.certificates.filter((planned) => isDue(held.get(planned.id) ?? null, now));
+  const wanted = due.filter(
+    ({ from, id }) => from === 'acme' && (named.length > 0 || !restsAfterFailure(past, id, now)),
+  );
+  const practice = due.filter(({ from }) => from === 'practice');
+  if (options.dryRun === true) {
+    if (options.json === true) io.out(jsonDocument('certs-renew', { map: site.mapFile, due: due.map(({ id }) => id) }));
+    else for (const { id, from } of due) io.out(`${id}: ${from === 'files' ? 'due, and yours to renew' : 'due'}\n`);
+    io.err(`${plural(due.length, 'certificate')} due. Nothing was done.\n`);
+    return;
+  }
+  const made = await makePractice({ paths: site.paths, certificates: practice, now: io.now() });
+  for (const { certificate } of made) await refreshExports(certificate);
+  await getThem({
+    site,
+    wanted,
+    made: made.filter((one) => one.made).map(({ certificate }) => certificate.id),
+    options,
+    context,
+  });
+}
+
+function isDue(held: HeldCertificate | null, now: number): boolean {
+  return held === null || isThrowaway(held) || now >= renewAt(held);
+}
+
+const hourMs = 3_600_000;
+
+/** After a failure the pause doubles from an hour to a day: an authority counts tries, and a timer has no patience. */
+function restsAfterFailure(past: readonly Attempted[], id: string, now: number): boolean {
+  const own = past.filter(({ certificate }) => certificate === id);
+  const failures = own.length - 1 - own.findLastIndex(({ trouble }) => trouble === null);
+  const last = own[own.length - 1];
+  if (last === undefined || failures === 0) return false;
+  return now - Date.parse(last.at) < Math.min(24, 2 ** (failures - 1)) * hourMs;
+}
+
+interface GetInput {
+  site: Site;
+  wanted: readonly PlannedCertificate[];
+  /** Certificates that were made anew already. */
+  made: string[];
+  options: ObtainOptions;
+  context: CommandContext;
+}
+
+async function getThem({ site, wanted, made, options, context }: GetInput): Promise<void> {
+  const { io, setCode } = context;
+  const resolver = options.resolver === undefined ? null : parseEndpoint(options.resolver, 53, '--resolver');
+  const { now, signal, err: say } = io;
+  const results =
+    wanted.length === 0
+      ? []
+      : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal });
+  const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
+  if (fresh.length > 0 && options.then !== undefined) await runThen(options.then);
+  const failed = results.filter(({ trouble }) => trouble !== null);
+  if (options.json === true) {
+    const told = failed.map(({ id, trouble }) => ({
+      id,
+      code: trouble?.code,
+      message: trouble?.message,
+      remedy: trouble?.remedy,
+    }));
+    io.out(jsonDocument('certs-obtain', { map: site.mapFile, held: fresh, failed: told }));
+  } else {
+    for (const id of fresh) io.out(`${id} is held now\n`);
+    for (const one of failed) io.out(await failureWords(one, site, io.width));
+  }
+  if (failed.length > 0) setCode(exit.cannotJudge);
+  io.err(endWords(site, fresh.length, failed.length, options.then !== undefined));
+}
+
+/** A failure leaves the old certificate in use; when that ends is what a person must know. */
+async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: number): Promise<string> {
+  const held = (await readHeld(plan)).get(id) ?? null;
+  const until =
+    held === null || isThrowaway(held)
+      ? 'Nothing is held for it.'
+      : `The one in use lasts until ${new Date(held.notAfter).toISOString().slice(0, 10)}.`;
+  return (
+    `${id} failed\n${wrap(`${trouble?.message ?? ''} ${until}`, { width, first: '    ' })}` +
+    wrap(trouble?.remedy ?? '', { width, first: '    do: ', indent: '        ' })
+  );
+}
+
+function endWords({ plan }: Site, fresh: number, failed: number, told: boolean): string {
+  if (failed > 0) return 'next: mend what is said above, then run it again\n';
+  if (fresh === 0) return 'Nothing is due.\nnext: mile-marker certs\n';
+  if (plan.front.proxy === 'builtin' || told)
+    return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
+  const again = plan.front.container === null ? 'nginx -s reload' : `docker kill -s HUP ${plan.front.container}`;
+  return `next: ${again}; then mile-marker verify\n`;
+}

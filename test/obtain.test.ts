@@ -1,0 +1,242 @@
+import { X509Certificate } from 'node:crypto';
+import { chmodSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { dig, startAuthority, startNameServer, type Authority } from './support/authority.ts';
+import { startBuiltin, startNginx, type RunningFront } from './support/fronts.ts';
+import { freePorts } from './support/ports.ts';
+import { folderWith, launch, mileMarker, says, stop } from './support/program.ts';
+
+/** Certificates from a real ACME authority, proven over HTTP by both proxies and over DNS by a real name server. */
+
+const key = { name: 'marsh', secret: Buffer.from('a secret of thirty-two octets ...').toString('base64') };
+const first = '127.0.53.1';
+const second = '127.0.53.2';
+const zone = (...servers: string[]): string =>
+  `@ 60 SOA ns1.saltmarsh.example. keeper.saltmarsh.example. 1 60 60 60 60\n${servers.map((name) => `@ 60 NS ${name}.saltmarsh.example.\n`).join('')}`;
+const saltmarsh = `$ORIGIN saltmarsh.example.\n${zone('ns1')}ns1 60 A ${first}\nns2 60 A ${second}\n@ 60 A 127.0.0.1\n* 60 A 127.0.0.1\n_acme-challenge.alias 60 CNAME there\n_acme-challenge.ring 60 CNAME _acme-challenge.ring.saltmarsh.example.\n`;
+
+let authority: Authority;
+let stops: Array<() => Promise<void>>;
+let http = 0;
+let https = 0;
+let mark = 0;
+
+beforeAll(async () => {
+  const folder = folderWith();
+  const [api = 0, management = 0, ...rest] = await freePorts(5);
+  [http = 0, https = 0, mark = 0] = rest;
+  const zones = {
+    'saltmarsh.example': saltmarsh,
+    'reedbed.example': `$ORIGIN reedbed.example.\n${zone('ns1')}`,
+    'lagging.example': `$ORIGIN lagging.example.\n${zone('ns1', 'ns2')}`,
+  };
+  const one = await startNameServer({ folder, address: first, zones, key });
+  // It serves an older state of the zone, and nobody tells it of the newer one.
+  const two = await startNameServer({
+    folder,
+    address: second,
+    zones: { 'lagging.example': zones['lagging.example'] },
+    key,
+  });
+  authority = await startAuthority({
+    folder,
+    ports: [api, management, http],
+    nameServer: `${first}:53`,
+    badNonces: 20,
+  });
+  stops = [authority.stop, two.stop, one.stop];
+}, 60_000);
+
+afterAll(async () => {
+  for (const end of stops) await end();
+});
+
+interface MapInput {
+  proxy?: 'builtin' | 'nginx';
+  challenge: 'http' | 'dns';
+  roads: string;
+  dns?: string;
+  more?: string;
+}
+
+function siteWith({
+  proxy = 'builtin',
+  challenge,
+  roads,
+  dns = `dns: {server: "${first}", key: tsig.key}`,
+  more = '',
+}: MapInput): string {
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example, reedbed.example, lagging.example]
+front:
+  address: 127.0.0.1
+  proxy: ${proxy}
+  ports: {http: ${String(http)}, https: ${String(https)}}
+  mark: 127.0.0.1:${String(mark)}
+acme: {directory: "${authority.directory}", root: root.pem, challenge: ${challenge}}
+${dns}
+${more}roads:
+${roads}`,
+    'tsig.key': `key "${key.name}" {\n  algorithm hmac-sha256;\n  secret "${key.secret}";\n};\n`,
+  });
+  writeFileSync(join(folder, 'root.pem'), readFileSync(authority.root));
+  chmodSync(folder, 0o755);
+  return folder;
+}
+
+const held = (folder: string, id: string): X509Certificate =>
+  new X509Certificate(readFileSync(join(folder, '.mile-marker/certificates', id, 'current/certificate.pem')));
+
+const txt = (name: string): string[] => dig(first, `_acme-challenge.${name}`, 'TXT');
+
+describe.each(['builtin', 'nginx'] as const)('over HTTP by %s', (proxy) => {
+  test('the front starts with the throwaway certificate, answers the challenge, and then shows the real one', async () => {
+    const folder = siteWith({ proxy, challenge: 'http', roads: '  log: ":9"\n  www: {to: ":9", gate: everyone}\n' });
+    await mileMarker(['write'], folder);
+    const front: RunningFront = proxy === 'builtin' ? await startBuiltin(folder) : await startNginx(folder);
+    try {
+      const { code, out, err } = await mileMarker(['certs', 'obtain'], folder);
+      expect([code, out, err]).toEqual([
+        0,
+        'log.saltmarsh.example is held now\nwww.saltmarsh.example is held now\n',
+        expect.stringContaining('proven'),
+      ]);
+    } finally {
+      await front.stop();
+    }
+    expect(held(folder, 'log.saltmarsh.example').subjectAltName).toBe('DNS:log.saltmarsh.example');
+    const pair = join(folder, '.mile-marker/certificates/www.saltmarsh.example/current');
+    expect(statSync(join(pair, 'key.pem')).mode & 0o777).toBe(0o600);
+    expect(readdirSync(join(folder, '.mile-marker/challenges'))).toEqual([]);
+    expect((await mileMarker(['check'], folder)).out).not.toContain('certificate');
+  });
+});
+
+test('without a front that answers, the authority is not even asked', async () => {
+  const folder = siteWith({ challenge: 'http', roads: '  log: ":9"\n' });
+  const { code, out } = await mileMarker(['certs', 'obtain'], folder);
+  expect([code, out.replace(/\s+/g, ' ')]).toEqual([
+    3,
+    expect.stringContaining('The front does not answer the challenge for log.saltmarsh.example'),
+  ]);
+  expect(out).toContain('Nothing is held for it.');
+  expect(existsSync(join(folder, '.mile-marker/challenges/log.saltmarsh.example'))).toBe(false);
+});
+
+test('over DNS the smallest set is one wildcard with the bare name, two values side by side, taken away again', async () => {
+  const folder = siteWith({
+    challenge: 'dns',
+    roads: '  saltmarsh.example: {to: ":9", gate: everyone}\n  log: ":9"\n  cam: ":9"\n',
+  });
+  const { code, err } = await mileMarker(['certs', 'obtain'], folder);
+  expect([code, err]).toEqual([
+    0,
+    expect.stringContaining('saltmarsh.example: saltmarsh.example, *.saltmarsh.example from'),
+  ]);
+  expect(held(folder, 'saltmarsh.example').subjectAltName?.split(', ').sort()).toEqual([
+    'DNS:*.saltmarsh.example',
+    'DNS:saltmarsh.example',
+  ]);
+  expect(txt('saltmarsh.example')).toEqual([]);
+  const again = await mileMarker(['certs', 'renew'], folder);
+  expect([again.code, again.err]).toEqual([0, expect.stringContaining('Nothing is due.')]);
+  const before = held(folder, 'saltmarsh.example').serialNumber;
+  const renewed = await mileMarker(['certs', 'renew', 'saltmarsh.example'], folder);
+  expect([renewed.code, held(folder, 'saltmarsh.example').serialNumber === before]).toEqual([0, false]);
+  expect(readdirSync(join(folder, '.mile-marker/certificates/saltmarsh.example')).sort()).toEqual([
+    '0001',
+    '0002',
+    'current',
+  ]);
+});
+
+test('the record goes where an alias leads; a circle of aliases is told', async () => {
+  const folder = siteWith({
+    challenge: 'dns',
+    more: 'certificates:\n  a: {names: alias.saltmarsh.example, from: acme}\n  r: {names: ring.saltmarsh.example, from: acme}\n',
+    roads: '  alias: {to: ":9", gate: everyone}\n  ring: {to: ":9", gate: everyone}\n',
+  });
+  const { code, out, err } = await mileMarker(['certs', 'obtain'], folder);
+  expect([code, out]).toEqual([3, expect.stringMatching(/^a is held now\nr failed\n/)]);
+  expect(err).toContain(
+    '_acme-challenge.alias.saltmarsh.example is an alias; the record goes to there.saltmarsh.example',
+  );
+  expect(out.replace(/\s+/g, ' ')).toContain('go round in a circle');
+});
+
+test.each([
+  [
+    'a wrong key',
+    { text: `key "marsh" { algorithm hmac-sha256; secret "${Buffer.from('wrong').toString('base64')}"; };` },
+    'BADSIG',
+  ],
+  ['an unknown key', { text: `hmac-sha256:other:${key.secret}` }, 'BADKEY'],
+  ['a file without a key', { text: 'nothing' }, 'holds no TSIG key'],
+  ['a name server that does not answer', { server: '127.0.53.9' }, 'gives no answer'],
+])(
+  '%s is told, and nothing is asked of the authority',
+  async (_, { text, server }: { text?: string; server?: string }, words) => {
+    const dns = server === undefined ? undefined : { dns: `dns: {server: ${server}, key: tsig.key}` };
+    const folder = siteWith({ challenge: 'dns', roads: '  log: {to: ":9", gate: everyone}\n', ...dns });
+    if (text !== undefined) writeFileSync(join(folder, 'tsig.key'), text);
+    const { code, out } = await mileMarker(['certs', 'obtain', '--resolver', first], folder);
+    expect([code, out.replace(/\s+/g, ' ')]).toEqual([3, expect.stringContaining(words)]);
+    expect(out).not.toContain(key.secret);
+  },
+);
+
+test('a name server that lags behind keeps the authority from being asked, and the record is taken away', async () => {
+  const folder = siteWith({ challenge: 'dns', roads: '  log.lagging.example: {to: ":9", gate: everyone}\n' });
+  const { code, out, err } = await mileMarker(['certs', 'obtain', '--wait', '2s'], folder);
+  expect([code, out.replace(/\s+/g, ' ')]).toEqual([
+    3,
+    expect.stringContaining(`ns2.saltmarsh.example (${second}) does not show the TXT record`),
+  ]);
+  expect(err).toContain('waiting for ns2.saltmarsh.example');
+  expect(txt('log.lagging.example')).toEqual([]);
+  const timer = await mileMarker(['certs', 'renew'], folder);
+  expect([timer.code, timer.err]).toEqual([0, expect.stringContaining('Nothing is due.')]);
+});
+
+test('a run that is killed leaves a record, which the next one takes away; Ctrl-C takes it away itself', async () => {
+  const folder = siteWith({ challenge: 'dns', roads: '  log.lagging.example: {to: ":9", gate: everyone}\n' });
+  const killed = launch(['certs', 'obtain', '--wait', '1m'], folder);
+  await says(killed, 'waiting for ns2');
+  await stop(killed, 'SIGKILL');
+  expect(txt('log.lagging.example')).toHaveLength(1);
+  const stopped = launch(['certs', 'obtain', '--wait', '1m'], folder);
+  await says(stopped, 'waiting for ns2');
+  expect(txt('log.lagging.example')).toHaveLength(1);
+  expect(await stop(stopped, 'SIGINT')).toBe(130);
+  expect(txt('log.lagging.example')).toEqual([]);
+});
+
+test('a program can publish the records, and gets each word by itself', async () => {
+  const folder = siteWith({
+    challenge: 'dns',
+    dns: 'dns: {program: [./publish, --zone]}',
+    roads: '  log: {to: ":9", gate: everyone}\n',
+  });
+  const update = `printf 'server ${first}\\nkey hmac-sha256:${key.name} ${key.secret}\\nzone saltmarsh.example.\\n%s %s. 60 TXT "%s"\\nsend\\n' "$2" "$3" "$5" | sed 's/^remove \\(.*\\) 60 TXT/del \\1 TXT/' | knsupdate`;
+  writeFileSync(join(folder, 'publish'), `#!/bin/sh\n[ "$1" = --zone ] && [ "$#" = 5 ] || exit 9\n${update}\n`, {
+    mode: 0o755,
+  });
+  const { code, out } = await mileMarker(['certs', 'obtain', '--resolver', first], folder);
+  expect([code, out]).toEqual([0, 'saltmarsh.example is held now\n']);
+  expect(txt('log.saltmarsh.example')).toEqual([]);
+});
+
+test('placeholders are refused before a public authority is asked', async () => {
+  const folder = siteWith({ challenge: 'dns', roads: '  log: ":9"\n' });
+  const file = join(folder, 'mile-marker.yaml');
+  const text = readFileSync(file, 'utf8').replace(
+    /^acme: .*$/m,
+    'acme: {directory: production, contact: keeper@saltmarsh.example}',
+  );
+  writeFileSync(file, text);
+  const contact = await mileMarker(['certs', 'obtain'], folder);
+  expect([contact.code, contact.err]).toEqual([2, expect.stringContaining('is a placeholder')]);
+  writeFileSync(file, text.replace(/, contact: [^}]*/, ''));
+  const name = await mileMarker(['certs', 'obtain'], folder);
+  expect([name.code, name.err]).toEqual([2, expect.stringContaining('is no name of the public DNS')]);
+});
