@@ -68,24 +68,32 @@ export const sanityLines: readonly string[] = [
   ...block('if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$")', ['return 400;']),
 ];
 
-/** Strangers whose names a wildcard covers can be answered; one label only, which nginx's own `*.NAME` does not keep to. */
+/** Strangers whose names a certificate with a wildcard covers can be answered. */
 function wildcardStrangers(plan: Plan): string[] {
   if (plan.front.unknown.act === 'refuse') return [];
-  return plan.certificates.flatMap(({ names, certificateFile, keyFile }) =>
-    names
-      .filter((name) => name.startsWith('*.'))
-      .flatMap((name) =>
-        block('server', [
-          ...listenLines(plan, 'https', ' ssl'),
-          `server_name "~^[^.]+${name.slice(1).replace(/\./g, '\\.')}$";`,
-          'server_tokens off;',
-          `ssl_certificate ${quote(certificateFile)};`,
-          `ssl_certificate_key ${quote(keyFile)};`,
-          tlsFloor,
-          ...strangerLines(plan),
-        ]),
-      ),
-  );
+  const taken = plan.roads.map(({ name }) => name);
+  return plan.certificates
+    .filter(({ names }) => names.some((name) => name.startsWith('*.')))
+    .flatMap(({ names, certificateFile, keyFile }) =>
+      names
+        .filter((name) => !taken.includes(name))
+        .flatMap((name) =>
+          block('server', [
+            ...listenLines(plan, 'https', ' ssl'),
+            `server_name ${serverName(name)};`,
+            'server_tokens off;',
+            `ssl_certificate ${quote(certificateFile)};`,
+            `ssl_certificate_key ${quote(keyFile)};`,
+            tlsFloor,
+            ...strangerLines(plan),
+          ]),
+        ),
+    );
+}
+
+/** A wildcard covers one label only, which nginx's own `*.NAME` does not keep to. */
+function serverName(name: string): string {
+  return name.startsWith('*.') ? `"~^[^.]+${name.slice(1).replace(/\./g, '\\.')}$"` : name;
 }
 
 function strangerLines({ front }: Plan): string[] {

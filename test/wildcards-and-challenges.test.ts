@@ -1,0 +1,114 @@
+import { chmodSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { tokenIn } from '../src/core/certificates/challenge.ts';
+import { decide, prepare } from '../src/core/verdict/decide.ts';
+import { startFront, type ProxyName } from './support/fronts.ts';
+import { plannedOf } from './support/plan.ts';
+import { folderWith } from './support/program.ts';
+import { requestOf } from './support/request.ts';
+import { sendRaw } from './support/raw.ts';
+import { practiceHead } from './support/site.ts';
+
+/** Names behind one wildcard, names beside it, and pending challenges: the same from every proxy as from the verdict. */
+
+const name = (road: string): string => `${road}.saltmarsh.example`;
+const challenge = '/.well-known/acme-challenge/';
+
+/** SNI (null: plain HTTP), Host, target, method. */
+const rows: Array<[string | null, string, string, string]> = [
+  ...[
+    ['a', 'a'],
+    ['a', 'b'],
+    ['A', 'b'],
+    ['own', 'own'],
+    ['own', 'a'],
+    ['a', 'own'],
+    ['stranger', 'stranger'],
+    ['stranger', 'a'],
+    ['stranger', 'own'],
+    ['a', 'stranger'],
+    ['deep.er', 'a'],
+    ['x.a', 'x.a'],
+  ].map(([sni = '', host = '']): [string, string, string, string] => [name(sni), name(host), '/', 'GET']),
+  ['saltmarsh.example', name('a'), '/', 'GET'],
+  [name('a'), name('a'), `${challenge}pending`, 'GET'],
+  ...[
+    'pending',
+    'missing',
+    '',
+    'pending?x',
+    'pending/',
+    '../pending',
+    '%2e%2e/pending',
+    'a%2Fb',
+    'linked',
+    '.',
+    'pending%00',
+  ].map((token): [null, string, string, string] => [null, name('a'), `${challenge}${token}`, 'GET']),
+  [null, name('a'), `${challenge}pending`, 'HEAD'],
+  [null, name('a'), `${challenge}pending`, 'POST'],
+  [null, name('b'), `${challenge}pending`, 'GET'],
+  [null, name('stranger'), `${challenge}pending`, 'GET'],
+  [null, name('a'), `//.well-known/acme-challenge/pending`, 'GET'],
+];
+
+const proxies: ProxyName[] = ['builtin', 'nginx'];
+test.each(proxies.flatMap((proxy) => ['refuse', 'not-found'].map((unknown) => [proxy, unknown] as const)))(
+  '%s with unknown: %s',
+  async (proxy, unknown) => {
+    const { head, http, https } = await practiceHead(proxy, `  unknown: ${unknown}\n`);
+    const text = `${head}acme: {directory: "https://127.0.0.1:1/", challenge: http}
+certificates:
+  marsh: {names: saltmarsh.example, wildcard: true}
+  own: {names: own.saltmarsh.example}
+  later: {names: later.saltmarsh.example, from: acme}
+roads:
+  a: {to: ":9", gate: everyone}
+  b: {redirect: "https://www.example.org", gate: everyone, certificate: marsh}
+  own: {to: ":9", gate: everyone}
+  later: {to: ":9", gate: everyone}
+`;
+    const folder = folderWith({ 'mile-marker.yaml': text });
+    const pending = join(folder, '.mile-marker/challenges', name('a'), challenge);
+    mkdirSync(pending, { recursive: true });
+    writeFileSync(join(pending, 'pending'), 'pending.proof');
+    // The server's workers are somebody else.
+    chmodSync(folder, 0o755);
+    const front = await startFront(folder, proxy);
+    const prepared = prepare(plannedOf(text).plan);
+    try {
+      for (const [sni, host, target, method] of rows) {
+        const listener = sni === null ? 'http' : 'https';
+        const proof = tokenIn(target) === 'pending' && host === name('a') ? 'pending.proof' : null;
+        const request = requestOf({ listener, sni, host: [host], target, method, peer: '127.0.0.1' });
+        const verdict = decide(prepared, { ...request, challenge: proof });
+        const outcome = await sendRaw({
+          port: listener === 'http' ? http : https,
+          text: `${method} ${target} HTTP/1.1\r\nHost: ${host}\r\nContent-Length: 0\r\nConnection: close\r\n\r\n`,
+          ...(sni === null ? {} : { tls: { servername: sni } }),
+        });
+        const got =
+          outcome.kind === 'answer'
+            ? { status: outcome.status, location: outcome.headers['location'] ?? null }
+            : outcome.kind;
+        const wanted =
+          verdict.act === 'answer'
+            ? { status: verdict.status, location: verdict.location ?? null }
+            : verdict.act === 'forward'
+              ? { status: 502, location: null }
+              : verdict.act.replace('close', 'closed');
+        const what = [sni, host, method, target];
+        if (verdict.because[0]?.step === 'sanity')
+          expect([what, typeof got === 'string' || got.status >= 400]).toEqual([what, true]);
+        else expect([what, got]).toEqual([what, wanted]);
+        const isProof = outcome.kind === 'answer' && outcome.body === 'pending.proof';
+        expect([what, isProof]).toEqual([
+          what,
+          verdict.act === 'answer' && verdict.body !== undefined && method === 'GET',
+        ]);
+      }
+    } finally {
+      await front.stop();
+    }
+  },
+);
