@@ -5,6 +5,7 @@ import type { CommandContext } from './commands/context.ts';
 import { demo } from './commands/demo.ts';
 import { add, pause, remove, resume } from './commands/edit.ts';
 import { roads } from './commands/roads.ts';
+import { schedule } from './commands/schedule.ts';
 import { serve } from './commands/serve.ts';
 import { start } from './commands/start.ts';
 import { survey } from './commands/survey.ts';
@@ -28,6 +29,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   write,
   serve,
   verify,
+  schedule,
   demo,
 ];
 

@@ -11,6 +11,7 @@ import { writeWhole } from '../adapters/files/safe-write.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
 import { parseEndpoint } from '../adapters/probe/look-up.ts';
 import { codeOf, Trouble } from '../adapters/trouble.ts';
+import { needsTrial, type Attempted } from '../core/certificates/attempts.ts';
 import { caaForbids, type CaaRecord } from '../core/certificates/caa.ts';
 import type { MapAcme } from '../core/map/site-map.ts';
 import type { PlannedCertificate } from '../core/plan/plan.ts';
@@ -59,12 +60,22 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const authority = authorityFor(acme.directory, root);
   refusePlaceholders({ authority, acme, certificates });
   await ensureState(site.paths);
-  const session = await openAccount({ authority, folder: site.paths.acme, contact: acme.contact, external: null });
+  const external =
+    acme.external === null ? null : { id: acme.external.id, key: await secretIn(resolve(folder, acme.external.key)) };
+  const open = (from: Authority): Promise<AcmeSession> =>
+    openAccount({ authority: from, folder: site.paths.acme, contact: acme.contact, external });
+  const session = await open(authority);
+  const past = await attempts(site);
   const results: Obtained[] = [];
   for (const planned of certificates) {
     input.signal.throwIfAborted();
     say(`${planned.id}: ${planned.names.join(', ')} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
-    const trouble = await obtainOne({ ...input, planned, session, authority });
+    const trial = needsTrial(acme.directory, past, planned.id) ? authorityFor('staging', null) : null;
+    const failed =
+      trial === null
+        ? null
+        : await tryOnce({ ...input, planned, session: await open(trial), authority: trial, trial: true });
+    const trouble = failed ?? (await obtainOne({ ...input, planned, session, authority, trial: false }));
     await record(site, {
       at: now().toISOString(),
       certificate: planned.id,
@@ -74,6 +85,16 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
     results.push({ id: planned.id, trouble });
   }
   return results;
+}
+
+/** The first time the way is proven where tries cost nothing; what fails there is not tried where they are counted. */
+function tryOnce(input: OneInput): Promise<Trouble | null> {
+  input.say(`  proving the way with ${input.authority.shown} first\n`);
+  return obtainOne(input);
+}
+
+async function secretIn(path: string): Promise<string> {
+  return (await readText({ path, what: 'key of the external account' })).trim();
 }
 
 /** An authority for everybody issues for real names only, and writes to real people only. */
@@ -112,6 +133,8 @@ interface OneInput extends ObtainInput {
   planned: PlannedCertificate;
   session: AcmeSession;
   authority: Authority;
+  /** Everything but keeping what comes of it. */
+  trial: boolean;
 }
 
 async function obtainOne(input: OneInput): Promise<Trouble | null> {
@@ -138,6 +161,7 @@ async function obtainOne(input: OneInput): Promise<Trouble | null> {
       say(`  ${proof.name}: proven\n`);
     }
     const pair = await finish(planned.key);
+    if (input.trial) return null;
     await storePair(planned, pair);
     await refreshExports(planned);
     return null;
@@ -270,14 +294,6 @@ async function caaOf(reader: ZoneReader, name: string): Promise<{ at: string; re
     if (records.length > 0) return { at, records };
   }
   return { at: name, records: [] };
-}
-
-/** @property trouble code of what went wrong, or null */
-export interface Attempted {
-  at: string;
-  certificate: string;
-  authority: string;
-  trouble: string | null;
 }
 
 function journalFile({ paths }: Site): string {

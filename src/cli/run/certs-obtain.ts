@@ -2,13 +2,14 @@ import { runThen } from '../../adapters/certificates/exports.ts';
 import { makePractice } from '../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
 import { exit } from '../../adapters/trouble.ts';
+import { restsAfterFailure } from '../../core/certificates/attempts.ts';
 import { renewAt } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { isThrowaway } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
-import { attempts, obtain, type Attempted, type Obtained } from '../../use-cases/obtain.ts';
+import { attempts, obtain, type Obtained } from '../../use-cases/obtain.ts';
 import type { ObtainOptions } from '../commands/certs.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite } from '../open-site.ts';
@@ -65,17 +66,6 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
 
 function isDue(held: HeldCertificate | null, now: number): boolean {
   return held === null || isThrowaway(held) || now >= renewAt(held);
-}
-
-const hourMs = 3_600_000;
-
-/** After a failure the pause doubles from an hour to a day: an authority counts tries, and a timer has no patience. */
-function restsAfterFailure(past: readonly Attempted[], id: string, now: number): boolean {
-  const own = past.filter(({ certificate }) => certificate === id);
-  const failures = own.length - 1 - own.findLastIndex(({ trouble }) => trouble === null);
-  const last = own[own.length - 1];
-  if (last === undefined || failures === 0) return false;
-  return now - Date.parse(last.at) < Math.min(24, 2 ** (failures - 1)) * hourMs;
 }
 
 interface GetInput {

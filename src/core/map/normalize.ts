@@ -52,10 +52,15 @@ function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'd
     };
   });
   return {
-    acme: acme === undefined ? null : { ...acme, root: acme.root ?? null, contact: acme.contact ?? null },
+    acme: acme === undefined ? null : makeAcme(acme),
     dns: dns === undefined ? null : { server: dns.server ?? null, key: dns.key ?? null, program: dns.program ?? null },
     certificates,
   };
+}
+
+function makeAcme(written: NonNullable<MapKeys['acme']>): SiteMap['acme'] {
+  const { directory, challenge, root = null, contact = null } = written;
+  return { directory, challenge, root, contact, external: written['external-account'] ?? null };
 }
 
 function ascii(name: string): string {

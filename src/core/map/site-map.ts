@@ -71,6 +71,8 @@ export interface MapAcme {
   directory: string;
   root: string | null;
   contact: string | null;
+  /** `key` is the path of a file, relative to the map. */
+  external: { id: string; key: string } | null;
   challenge: 'http' | 'dns';
 }
 

@@ -23,6 +23,16 @@ export const certificate = z.strictObject(
   wants('keys such as `names`'),
 );
 
+const externalAccount = z.strictObject(
+  {
+    id: text('the id that the authority gave you').meta(
+      about('The id that the authority gave you (RFC 8555 §7.3.4).', 'kid-1'),
+    ),
+    key: path('the path of a file').meta(about('File with the key that came with it, in base64url.', 'external.key')),
+  },
+  wants('{id: TEXT, key: FILE}'),
+);
+
 export const acme = z.strictObject(
   {
     directory: z
@@ -40,6 +50,9 @@ export const acme = z.strictObject(
       .regex(/^[^\s@:]+@[^\s@]+\.[^\s@]+$/, wants('an e-mail address'))
       .optional()
       .meta(about('Where the authority may write to. Optional in the protocol.', 'keeper@saltmarsh.example')),
+    'external-account': externalAccount
+      .optional()
+      .meta(about('For authorities that want an account of theirs bound to yours.', '{id: kid-1, key: external.key}')),
     challenge: z
       .enum(['http', 'dns'], wants('http or dns'))
       .default('http')

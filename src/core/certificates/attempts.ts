@@ -1,0 +1,29 @@
+/** One order that was tried. @property at ISO time @property trouble code of what went wrong, or null */
+export interface Attempted {
+  at: string;
+  certificate: string;
+  authority: string;
+  trouble: string | null;
+}
+
+/** Whether the way must be proven with the staging authority first: until the production one has issued it once. */
+export function needsTrial(directory: string, past: readonly Attempted[], id: string): boolean {
+  const issued = past.some((one) => one.certificate === id && one.authority === 'production' && one.trouble === null);
+  return directory === 'production' && !issued;
+}
+
+const hourMs = 3_600_000;
+
+/**
+ * Whether a timer should leave a certificate alone for now: after a failure the pause doubles from an hour to a day, since an
+ * authority counts tries, and a timer has no patience.
+ *
+ * @param now milliseconds since the epoch
+ */
+export function restsAfterFailure(past: readonly Attempted[], id: string, now: number): boolean {
+  const own = past.filter(({ certificate }) => certificate === id);
+  const failures = own.length - 1 - own.findLastIndex(({ trouble }) => trouble === null);
+  const last = own[own.length - 1];
+  if (last === undefined || failures === 0) return false;
+  return now - Date.parse(last.at) < Math.min(24, 2 ** (failures - 1)) * hourMs;
+}
