@@ -70,13 +70,14 @@ export function formatCertificates(
   const head = ['certificate', 'ends', 'left', '', 'renews', 'roads'].map((word) => paint.bold(word));
   return table(
     head,
-    rows.map(({ id, to, daysLeft: days, left, renews, roads, covers }) => {
+    rows.map(({ id, from, to, issuer, daysLeft: days, left, renews, roads, covers }) => {
       const names =
         roads.length > 3 && width < 140 ? `${String(roads.length)} roads` : roads.map(({ road }) => road).join('\n');
-      const covered =
-        covers.length === 0 || (covers.length === 1 && covers[0] === id) ? id : `${id}\n  ${covers.join('\n  ')}`;
-      const rest = to === null ? ['none held', '', ''] : [to, `${String(days)} days`, bar(left ?? 0)];
-      return [covered, ...rest, renews, names === id ? '' : names];
+      const apart = covers.length === 1 && covers[0] === id ? [] : covers;
+      const about = [id, ...apart.map((name) => `  ${name}`), ...(issuer === null ? [] : [`  by ${issuer}`])];
+      const rest =
+        to === null ? ['none held', '', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days`, bar(left ?? 0)];
+      return [about.join('\n'), ...rest, renews, names === id ? '' : names];
     }),
   );
 }

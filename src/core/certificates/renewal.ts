@@ -37,3 +37,21 @@ export function daysLeft({ notAfter }: Pick<Life, 'notAfter'>, now: number): num
 export function shareLeft({ notBefore, notAfter }: Omit<Life, 'fingerprint'>, now: number): number {
   return Math.min(1, Math.max(0, (notAfter - now) / (notAfter - notBefore)));
 }
+
+/**
+ * What a certificate is called when its authority is asked when to renew it (RFC 9773 §4.1).
+ *
+ * @param issuerKey key identifier of the authority key identifier extension
+ * @param serial serial number in hexadecimal digits
+ */
+export function certificateId(issuerKey: Uint8Array, serial: string): string {
+  const even = serial.length % 2 === 0 ? serial : `0${serial}`;
+  // DER puts a zero octet before a number whose first bit is set.
+  const der = parseInt(even.slice(0, 2), 16) >= 0x80 ? `00${even}` : even;
+  return `${base64url(issuerKey)}.${base64url((der.match(/../g) ?? []).map((pair) => parseInt(pair, 16)))}`;
+}
+
+function base64url(bytes: Iterable<number>): string {
+  const text = btoa(String.fromCharCode(...bytes));
+  return text.replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '');
+}

@@ -1,0 +1,154 @@
+import { spawnSync } from 'node:child_process';
+import { readFileSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { X509Certificate } from 'node:crypto';
+import { folderWith, mileMarker } from './support/program.ts';
+
+/** Certificates that a person brings and takes: made by openssl, as they come from authorities. */
+
+let folder: string;
+const file = (name: string): string => join(folder, name);
+
+function openssl(...argv: string[]): void {
+  const { status, stderr } = spawnSync('openssl', argv, { cwd: folder, encoding: 'utf8' });
+  if (status !== 0) throw new Error(`${argv.join(' ')}: ${stderr}`);
+}
+
+beforeAll(() => {
+  folder = folderWith({
+    'mile-marker.yaml':
+      'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\ncertificates:\n  bought: {names: www.saltmarsh.example, from: {files: {certificate: a.pem, key: b.pem}}}\nroads:\n  www: {to: ":9", gate: everyone}\n  log: ":9"\n',
+    leaf: 'subjectAltName=DNS:www.saltmarsh.example\nextendedKeyUsage=serverAuth\n',
+    ca: 'basicConstraints=critical,CA:true\n',
+  });
+  const make = (name: string, issuer: string | null, extensions: string, kind: string[]): void => {
+    openssl('req', ...kind, '-nodes', '-keyout', `${name}.key`, '-out', `${name}.csr`, '-subj', `/CN=${name}`);
+    const signer =
+      issuer === null
+        ? ['-signkey', `${name}.key`]
+        : ['-CA', `${issuer}.crt`, '-CAkey', `${issuer}.key`, '-CAcreateserial'];
+    openssl(
+      'x509',
+      '-req',
+      '-in',
+      `${name}.csr`,
+      ...signer,
+      '-days',
+      '90',
+      '-extfile',
+      extensions,
+      '-out',
+      `${name}.crt`,
+    );
+  };
+  const ec = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:P-256'];
+  make('root', null, 'ca', ec);
+  make('middle', 'root', 'ca', ec);
+  make('www', 'middle', 'leaf', ec);
+  make('rsa', 'middle', 'leaf', ['-newkey', 'rsa:2048']);
+  make('foreign', 'middle', 'leaf', ec);
+  for (const name of ['www', 'rsa']) {
+    openssl(
+      'pkcs12',
+      '-export',
+      '-in',
+      `${name}.crt`,
+      '-inkey',
+      `${name}.key`,
+      '-certfile',
+      'middle.crt',
+      '-passout',
+      'pass:tern',
+      '-out',
+      `${name}.p12`,
+    );
+  }
+  openssl('pkcs8', '-topk8', '-in', 'www.key', '-out', 'locked.key', '-passout', 'pass:tern');
+  writeFileSync(file('password'), 'tern\n');
+  writeFileSync(file('wrong'), 'plover\n');
+  writeFileSync(
+    file('all.pem'),
+    ['root.crt', 'www.key', 'middle.crt', 'www.crt', 'middle.crt']
+      .map((name) => readFileSync(file(name), 'utf8'))
+      .join('\n'),
+  );
+});
+
+const current = (name: string): string => file(`.mile-marker/certificates/bought/current/${name}`);
+const subjects = (text: string): string[] =>
+  (text.match(/-----BEGIN CERTIFICATE-----[^-]+-----END CERTIFICATE-----/g) ?? []).map((block) =>
+    new X509Certificate(block).subject.replace('CN=', ''),
+  );
+
+test.each([
+  [['all.pem'], 'www'],
+  [['middle.crt', 'www.key', 'www.crt'], 'www'],
+  [['www.crt', 'middle.crt', 'locked.key'], 'www'],
+  [['www.p12'], 'www'],
+  [['rsa.p12'], 'rsa'],
+])('%j is brought in, sorted, without its root, the key for its owner only', async (files, leaf) => {
+  const { code, out } = await mileMarker(['certs', 'import', ...files, '--password-file', 'password'], folder);
+  expect([code, out]).toEqual([0, 'bought is held now; it covers www.saltmarsh.example\n']);
+  expect(subjects(readFileSync(current('certificate.pem'), 'utf8'))).toEqual([leaf, 'middle']);
+  expect(statSync(current('key.pem')).mode & 0o777).toBe(0o600);
+  expect((await mileMarker(['check'], folder)).out).not.toContain('bought');
+});
+
+test.each([
+  [['www.crt'], 'hold no private key'],
+  [['www.key'], 'hold no certificate'],
+  [['www.crt', 'foreign.key'], 'does not belong to any'],
+  [['www.crt', 'www.key', 'foreign.crt', 'foreign.key'], 'several certificates with their keys'],
+  [['www.p12', '--password-file', 'wrong'], 'cannot be opened with this password'],
+  [['www.crt', 'locked.key', '--password-file', 'wrong'], 'cannot be read with this password'],
+  [['www.p12'], 'A password is needed'],
+  [['leaf'], 'neither PEM nor PKCS#12'],
+  [['nowhere'], 'it does not exist'],
+  [['root.crt', 'root.key'], "none of the map's certificates needs"],
+  [['www.crt', 'www.key', '--as', 'bough'], 'Did you mean bought?'],
+])('%j is refused, and what is held stays', async (argv, words) => {
+  const before = readFileSync(current('certificate.pem'), 'utf8');
+  const { code, err } = await mileMarker(['certs', 'import', ...argv], folder);
+  expect([code, err]).toEqual([2, expect.stringContaining(words)]);
+  expect(err).not.toMatch(/PRIVATE KEY|tern/);
+  expect(readFileSync(current('certificate.pem'), 'utf8')).toBe(before);
+});
+
+test('export: in one file or two, a program after it, and again when a new one comes', async () => {
+  const note = file('note');
+  writeFileSync(file('then'), `#!/bin/sh\necho "$1" >> ${note}\n`, { mode: 0o755 });
+  const one = await mileMarker(
+    ['certs', 'export', 'bought', '--to', 'one.pem', '--then', file('then'), '--then', '$(id) x'],
+    folder,
+  );
+  const two = await mileMarker(['certs', 'export', 'bought', '--to', 'two.pem', '--key', 'two.key'], folder);
+  expect([one.code, two.code, statSync(file('one.pem')).mode & 0o777, statSync(file('two.key')).mode & 0o777]).toEqual([
+    0, 0, 0o600, 0o600,
+  ]);
+  expect(readFileSync(file('two.pem'), 'utf8')).not.toContain('PRIVATE');
+  await mileMarker(['certs', 'import', 'rsa.crt', 'rsa.key', 'middle.crt'], folder);
+  expect(subjects(readFileSync(file('one.pem'), 'utf8'))).toEqual(['rsa', 'middle']);
+  expect(readFileSync(file('one.pem'), 'utf8')).toContain('PRIVATE KEY');
+  expect(readFileSync(note, 'utf8')).toBe('$(id) x\n$(id) x\n');
+  const broken = await mileMarker(['certs', 'export', 'bought', '--to', 'three.pem', '--then', '/nowhere/x'], folder);
+  expect([broken.code, broken.err]).toEqual([3, expect.stringContaining('it does not exist')]);
+});
+
+test('the list says what is held, from whom, for which roads, and how it renews', async () => {
+  await mileMarker(['certs', 'make'], folder);
+  const { out } = await mileMarker(['certs', '--json'], folder);
+  const { certificates } = JSON.parse(out) as { certificates: Array<Record<string, unknown>> };
+  expect(certificates).toMatchObject([
+    {
+      id: 'bought',
+      covers: ['www.saltmarsh.example'],
+      issuer: 'middle',
+      daysLeft: 89,
+      roads: [{ road: 'www.saltmarsh.example', why: 'it names the road' }],
+      renews: 'by you, with certs import',
+    },
+    { id: 'log.saltmarsh.example', renews: 'certs make' },
+  ]);
+  const shown = await mileMarker(['certs'], folder);
+  expect(shown.out).toContain('by middle');
+});
