@@ -1,9 +1,11 @@
 import { X509Certificate } from 'node:crypto';
 import { chmodSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import nodeHttps from 'node:https';
 import { join } from 'node:path';
 import { dig, startAuthority, startNameServer, type Authority } from './support/authority.ts';
 import { startBuiltin, startNginx, type RunningFront } from './support/fronts.ts';
-import { freePorts } from './support/ports.ts';
+import { makeCertificates } from './support/engine.ts';
+import { freePorts, listening, portOf } from './support/ports.ts';
 import { folderWith, launch, mileMarker, says, stop } from './support/program.ts';
 
 /** Certificates from a real ACME authority, proven over HTTP by both proxies and over DNS by a real name server. */
@@ -239,4 +241,41 @@ test('placeholders are refused before a public authority is asked', async () => 
   writeFileSync(file, text.replace(/, contact: [^}]*/, ''));
   const name = await mileMarker(['certs', 'obtain'], folder);
   expect([name.code, name.err]).toEqual([2, expect.stringContaining('is no name of the public DNS')]);
+});
+
+/** The authority of Debian offers no renewal information, so a stub stands in for it here. */
+test('the window that the authority suggests decides when a certificate is due', async () => {
+  const folder = siteWith({ challenge: 'dns', roads: '  log: {to: ":9", gate: everyone}\n' });
+  await mileMarker(['certs', 'obtain'], folder);
+  const tls = join(folder, 'tls');
+  makeCertificates(tls);
+  let window = { start: '2000-01-01T00:00:00Z', end: '2000-01-02T00:00:00Z' };
+  const asked: string[] = [];
+  const stub = await listening(
+    nodeHttps.createServer(
+      { cert: readFileSync(join(tls, 'server.pem')), key: readFileSync(join(tls, 'server-key.pem')) },
+      (request, answer) => {
+        asked.push(request.url ?? '');
+        answer.end(
+          JSON.stringify(
+            request.url === '/dir'
+              ? { renewalInfo: `https://127.0.0.1:${String(portOf(stub))}/info` }
+              : { suggestedWindow: window },
+          ),
+        );
+      },
+    ),
+    0,
+  );
+  const map = join(folder, 'mile-marker.yaml');
+  const text = readFileSync(map, 'utf8')
+    .replace(authority.directory, `https://127.0.0.1:${String(portOf(stub))}/dir`)
+    .replace('root.pem', 'tls/ca.pem');
+  writeFileSync(map, text);
+  const due = async (): Promise<string> => (await mileMarker(['certs', 'renew', '--dry-run'], folder)).out;
+  expect(await due()).toBe('saltmarsh.example: due\n');
+  expect(asked[1]).toMatch(/^\/info\/[\w-]+\.[\w-]+$/);
+  window = { start: '2999-01-01T00:00:00Z', end: '2999-01-02T00:00:00Z' };
+  expect(await due()).toBe('');
+  stub.close();
 });

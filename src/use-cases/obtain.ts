@@ -2,6 +2,7 @@ import { appendFile, readFile } from 'node:fs/promises';
 import { dirname, join, resolve } from 'node:path';
 import { authorityFor, openAccount, type AcmeSession, type Authority, type Proof } from '../adapters/acme/client.ts';
 import { dnsPublisher, httpPublisher, type Publisher, type RecordWay } from '../adapters/acme/publish.ts';
+import { suggestedWindow } from '../adapters/acme/renewal-info.ts';
 import { storePair } from '../adapters/certificates/store.ts';
 import { parseTsigKey } from '../adapters/dns/tsig.ts';
 import { ask, systemResolver, type ZoneReader } from '../adapters/dns/zone.ts';
@@ -12,6 +13,7 @@ import { ensureState } from '../adapters/files/state-folder.ts';
 import { parseEndpoint } from '../adapters/probe/look-up.ts';
 import { codeOf, Trouble } from '../adapters/trouble.ts';
 import { needsTrial, type Attempted } from '../core/certificates/attempts.ts';
+import type { SuggestedWindow } from '../core/certificates/renewal.ts';
 import { caaForbids, type CaaRecord } from '../core/certificates/caa.ts';
 import type { MapAcme } from '../core/map/site-map.ts';
 import type { PlannedCertificate } from '../core/plan/plan.ts';
@@ -85,6 +87,26 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
     results.push({ id: planned.id, trouble });
   }
   return results;
+}
+
+async function authorityOf({ mapFile }: Site, acme: MapAcme): Promise<Authority> {
+  const path = acme.root === null ? null : resolve(dirname(mapFile), acme.root);
+  return authorityFor(acme.directory, path === null ? null : await readText({ path, what: 'root certificate' }));
+}
+
+/** What the authority suggests for those that it issued, by id. */
+export async function suggestedWindows(
+  site: Site,
+  certificates: readonly PlannedCertificate[],
+): Promise<Map<string, SuggestedWindow | null>> {
+  const { acme } = site.map;
+  if (acme === null) return new Map();
+  const authority = await authorityOf(site, acme);
+  const own = certificates.filter(({ from }) => from === 'acme');
+  const asked = own.map(
+    async ({ id, certificateFile }) => [id, await suggestedWindow(authority, certificateFile)] as const,
+  );
+  return new Map(await Promise.all(asked));
 }
 
 /** The first time the way is proven where tries cost nothing; what fails there is not tried where they are counted. */

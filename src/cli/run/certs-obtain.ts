@@ -3,13 +3,13 @@ import { makePractice } from '../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
 import { exit } from '../../adapters/trouble.ts';
 import { restsAfterFailure } from '../../core/certificates/attempts.ts';
-import { renewAt } from '../../core/certificates/renewal.ts';
+import { renewAt, type SuggestedWindow } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { isThrowaway } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
-import { attempts, obtain, type Obtained } from '../../use-cases/obtain.ts';
+import { attempts, obtain, suggestedWindows, type Obtained } from '../../use-cases/obtain.ts';
 import type { ObtainOptions } from '../commands/certs.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite } from '../open-site.ts';
@@ -41,8 +41,14 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   const held = await readHeld(site.plan);
   const past = await attempts(site);
   const named = ids.map((id) => plannedNamed(site.plan, id));
+  const holding = site.plan.certificates.filter(({ id }) => !isNothing(held.get(id) ?? null));
+  const windows = named.length > 0 ? new Map<string, null>() : await suggestedWindows(site, holding);
   const due =
-    named.length > 0 ? named : site.plan.certificates.filter((planned) => isDue(held.get(planned.id) ?? null, now));
+    named.length > 0
+      ? named
+      : site.plan.certificates.filter((planned) =>
+          isDue(held.get(planned.id) ?? null, windows.get(planned.id) ?? null, now),
+        );
   const wanted = due.filter(
     ({ from, id }) => from === 'acme' && (named.length > 0 || !restsAfterFailure(past, id, now)),
   );
@@ -64,8 +70,12 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   });
 }
 
-function isDue(held: HeldCertificate | null, now: number): boolean {
-  return held === null || isThrowaway(held) || now >= renewAt(held);
+function isDue(held: HeldCertificate | null, suggested: SuggestedWindow | null, now: number): boolean {
+  return held === null || isThrowaway(held) || now >= renewAt(held, suggested);
+}
+
+function isNothing(held: HeldCertificate | null): boolean {
+  return held === null || isThrowaway(held);
 }
 
 interface GetInput {
