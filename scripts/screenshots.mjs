@@ -51,7 +51,8 @@ try {
   const { folder, resolver } = await demoIsUp();
   await picture('survey', ['mile-marker survey'], folder);
   await picture('roads', ['mile-marker roads --why'], folder);
-  await picture('check', ['mile-marker certs make', 'mile-marker check'], folder);
+  await picture('certs', ['mile-marker certs'], folder);
+  await picture('check', ['mile-marker check'], folder);
   await picture('verify', [`mile-marker verify --resolver 127.0.0.1:${resolver}`], folder);
   edit(folder, 'proxy: builtin', 'proxy: nginx');
   spawnSync(process.execPath, [program, 'write'], { cwd: folder });

@@ -279,3 +279,27 @@ test('the window that the authority suggests decides when a certificate is due',
   expect(await due()).toBe('');
   stub.close();
 });
+
+test('an authority that wants its own account bound to ours gets it, and says so when it does not', async () => {
+  const [api = 0, management = 0] = await freePorts(2);
+  const secret = Buffer.from('thirty-two octets of external key').toString('base64url');
+  const work = folderWith();
+  const ports = [api, management, http] as const;
+  const bound = await startAuthority({ folder: work, ports, nameServer: `${first}:53`, external: { 'kid-1': secret } });
+  try {
+    const folder = siteWith({ challenge: 'dns', roads: '  log: {to: ":9", gate: everyone}\n' });
+    const map = join(folder, 'mile-marker.yaml');
+    writeFileSync(join(folder, 'root.pem'), readFileSync(bound.root));
+    const text = readFileSync(map, 'utf8').replace(authority.directory, bound.directory);
+    writeFileSync(map, text);
+    const without = await mileMarker(['certs', 'obtain'], folder);
+    expect([without.code, without.err]).toEqual([3, expect.stringMatching(/says no:.*externalAccountBinding/)]);
+    writeFileSync(join(folder, 'external.key'), `${secret}\n`);
+    const account = 'root: root.pem, external-account: {id: kid-1, key: external.key}';
+    writeFileSync(map, text.replace('root: root.pem', account));
+    const { code, out } = await mileMarker(['certs', 'obtain'], folder);
+    expect([code, out]).toEqual([0, 'saltmarsh.example is held now\n']);
+  } finally {
+    await bound.stop();
+  }
+});

@@ -188,6 +188,11 @@ test.each<[string, Case, string]>([
     `certificate-faulty: ${words.replace(/\bX\b/g, www)}`,
   ]),
   [
+    'certificates: {marsh: {names: saltmarsh.example, wildcard: true}}\nroads: {a.b: {to: ":9", certificate: marsh}}',
+    { certificates: { marsh: held(['saltmarsh.example', '*.saltmarsh.example']) } },
+    'certificate-not-for-road: `a.b` shows the certificate `marsh`, which covers saltmarsh.example, *.saltmarsh.example, and not a.b.saltmarsh.example. | Add the name under `certificates` to `marsh`, or take `certificate` away from the road.',
+  ],
+  [
     'roads: {roster: ":9"}',
     { served: { blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
     'name-already-served: roster.saltmarsh.example is already served by the installed nginx: /etc/nginx/sites-enabled/old, line 1. | Take that definition out (or the road off the map), then reload nginx.',

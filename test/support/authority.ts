@@ -24,6 +24,8 @@ export interface AuthorityInput {
   nameServer: string;
   /** Share of nonces that it calls bad, in percent. */
   badNonces?: number;
+  /** With these an account must be bound to one of the authority's own: id and key in base64url. */
+  external?: Record<string, string>;
 }
 
 export async function startAuthority({
@@ -31,6 +33,7 @@ export async function startAuthority({
   ports: [api, management, httpPort],
   nameServer,
   badNonces = 0,
+  external,
 }: AuthorityInput): Promise<Authority> {
   const program = needed('/usr/bin/pebble', 'pebble');
   const tls = join(folder, 'authority-tls');
@@ -44,7 +47,8 @@ export async function startAuthority({
       httpPort,
       tlsPort: 1,
       ocspResponderURL: '',
-      externalAccountBindingRequired: false,
+      externalAccountBindingRequired: external !== undefined,
+      externalAccountMACKeys: external ?? {},
     },
   };
   writeFileSync(join(folder, 'pebble.json'), JSON.stringify(config));

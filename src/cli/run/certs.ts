@@ -69,15 +69,19 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
       rows.map(({ names, ends, made }) => [names.join(' '), ends, made ? 'made' : 'kept']),
     ),
   );
-  io.err(`${trustWords(shownPath(authority, io.cwd))}${nextLive(site)}`);
+  const shown = shownPath(authority, io.cwd);
+  const isNew = results.some(({ made }) => made);
+  io.err(`${isNew ? trustWords(shown) : `Practice authority: ${shown}\n`}${nextLive(site)}`);
 }
 
 /** How to trust the authority on the usual systems; nobody else should. */
 function trustWords(authority: string): string {
   return `Practice authority: ${authority}. Import it where you test; other people's browsers will warn.
-  Debian, Ubuntu: cp it to /usr/local/share/ca-certificates/ as .crt, then update-ca-certificates
-  Fedora: trust anchor ${authority}    macOS: open it in Keychain Access, then "Always Trust"
-  Windows: certutil -addstore Root ${authority}    Firefox: Settings, Certificates, Authorities, Import
+  Debian, Ubuntu   copy it to /usr/local/share/ca-certificates/NAME.crt, run update-ca-certificates
+  Fedora           trust anchor FILE
+  macOS            open it in Keychain Access and choose "Always Trust"
+  Windows          certutil -addstore Root FILE
+  Firefox          Settings, Certificates, Authorities, Import
 `;
 }
 

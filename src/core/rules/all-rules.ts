@@ -1,6 +1,7 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
 import { frontWithoutAddress } from './front-without-address.ts';
 import { defaultServerTaken, nameAlreadyServed, servedNotKnown } from './already-served.ts';
+import { certificateNotForRoad } from './certificate-not-for-road.ts';
 import { frontNotAtBoot, noRestartPolicy } from './after-reboot.ts';
 import {
   bridgeAddress,
@@ -26,6 +27,7 @@ import { containerWithoutRoad } from './without-road.ts';
 export const allRules: readonly Rule[] = [
   bridgeAddress,
   certificateFaulty,
+  certificateNotForRoad,
   composeNotApplied,
   containerWithoutRoad,
   defaultServerTaken,
