@@ -39,6 +39,7 @@ function placed(path: readonly string[], value: unknown, base: unknown): unknown
 const least = {
   domains: 'saltmarsh.example',
   front: { address: '203.0.113.24', edge: { networks: '198.51.100.0/24' } },
+  acme: { 'external-account': { id: 'x', key: 'y' } },
   certificates: { marsh: { names: 'saltmarsh.example' } },
   roads: { www: { to: 'a:1', cors: { origins: '*' }, paths: { '/a': {} } } },
 };

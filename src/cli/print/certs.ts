@@ -55,7 +55,10 @@ function renewsBy({ from, challenge }: PlannedCertificate): string {
 /** Organisation and common name of an issuer, which is what people know it by. */
 function shortName(issuer: string): string {
   const part = (key: string): string | undefined => new RegExp(`^${key}=(.*)$`, 'm').exec(issuer)?.[1];
-  return [part('O'), part('CN')].filter((one) => one !== undefined).join(', ') || issuer.replace(/\n/g, ', ');
+  const name = [part('O'), part('CN')].filter((one) => one !== undefined).join(', ') || issuer.replace(/\n/g, ', ');
+  if (name.startsWith('Mile Marker practice authority')) return 'your practice authority';
+  // Commas inside a part are escaped there (RFC 4514 §2.4).
+  return name.replace(/\\(.)/g, '$1');
 }
 
 function day(time: number): string {
@@ -77,7 +80,7 @@ export function formatCertificates(
       const about = [id, ...apart.map((name) => `  ${name}`), ...(issuer === null ? [] : [`  by ${issuer}`])];
       const rest =
         to === null ? ['none held', '', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days`, bar(left ?? 0)];
-      return [about.join('\n'), ...rest, renews, names === id ? '' : names];
+      return [about.join('\n'), ...rest, renews, names === id ? 'its own name' : names];
     }),
   );
 }
