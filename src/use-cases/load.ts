@@ -69,19 +69,16 @@ export async function loadSite(
   return { mapFile, shownMap, map, paths, inventory, engineTrouble, findings, ...planned };
 }
 
-export async function readHeld(plan: Planned['plan']): Promise<Map<string, HeldCertificate | null>> {
-  const held = plan.certificates.map(async (planned) => [planned.id, await readHeldCertificate(planned)] as const);
-  return new Map(await Promise.all(held));
+export function readHeld(plan: Planned['plan']): Map<string, HeldCertificate | null> {
+  return new Map(plan.certificates.map((planned) => [planned.id, readHeldCertificate(planned)]));
 }
 
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
   const { map, plan, inventory, resolutions, front, host, findings } = site;
   const asksNginx = plan.front.proxy === 'nginx';
-  const [certificates, served] = await Promise.all([
-    readHeld(plan),
-    asksNginx ? readServed(env) : { blocks: [], problem: null },
-  ]);
+  const certificates = readHeld(plan);
+  const served = asksNginx ? await readServed(env) : { blocks: [], problem: null };
   const hostInterfaces = [...new Set(host.addresses.map((address) => address.interface))];
   const ruled = runRules({
     map,

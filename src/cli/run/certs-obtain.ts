@@ -19,7 +19,7 @@ import { plural, wrap } from '../print/style.ts';
 export async function runCertsObtain(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
   const site = await openSite(options, context, 'certs-obtain');
   if (site === null) return;
-  const held = await readHeld(site.plan);
+  const held = readHeld(site.plan);
   const wanted =
     ids.length > 0
       ? ids.map((id) => plannedNamed(site.plan, id))
@@ -38,7 +38,7 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   const site = await openSite(options, context, 'certs-renew');
   if (site === null) return;
   const now = io.now().getTime();
-  const held = await readHeld(site.plan);
+  const held = readHeld(site.plan);
   const past = await attempts(site);
   const named = ids.map((id) => plannedNamed(site.plan, id));
   const holding = site.plan.certificates.filter(({ id }) => !isNothing(held.get(id) ?? null));
@@ -116,7 +116,7 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
 
 /** A failure leaves the old certificate in use; when that ends is what a person must know. */
 async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: number): Promise<string> {
-  const held = (await readHeld(plan)).get(id) ?? null;
+  const held = readHeld(plan).get(id) ?? null;
   const until =
     held === null || isThrowaway(held)
       ? 'Nothing is held for it.'

@@ -36,7 +36,7 @@ export async function runCertsList(options: OpenOptions, context: CommandContext
 
 export async function certificateRows(site: Site, now: number): Promise<CertificateRow[]> {
   const { plan, chosenCertificates } = site;
-  const held = await readHeld(plan);
+  const held = readHeld(plan);
   return plan.certificates.map((planned) => {
     const roads = [...chosenCertificates].flatMap(([road, { id, why }]) => (id === planned.id ? [{ road, why }] : []));
     return certificateRow({ planned, held: held.get(planned.id) ?? null, roads, now });
@@ -50,7 +50,7 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
   const { plan, paths } = site;
   const results = await makePractice({ paths, certificates: plan.certificates, now: io.now() });
   for (const { certificate, made } of results) if (made) await refreshExports(certificate);
-  const held = await readHeld(plan);
+  const held = readHeld(plan);
   const rows = results.map(({ certificate, made }) => ({
     names: certificate.names,
     ends: day(held.get(certificate.id)?.notAfter),
