@@ -1,12 +1,7 @@
 import { basename, dirname, join, resolve } from 'node:path';
 import { parse } from 'dotenv';
-import {
-  composeNotFollowed,
-  composeUnreadable,
-  readCompose,
-  type Include,
-  type ReadService,
-} from '../../core/inventory/compose.ts';
+import { readCompose, type Include, type ReadService } from '../../core/inventory/compose.ts';
+import { composeNotFollowed, composeUnreadable } from '../../core/inventory/compose-cards.ts';
 import { mergeServices, withBases } from '../../core/inventory/compose-merge.ts';
 import type { Service } from '../../core/inventory/inventory.ts';
 import { tell } from '../../core/findings/card.ts';

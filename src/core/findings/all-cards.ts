@@ -1,4 +1,4 @@
-import { composeCards } from '../inventory/compose.ts';
+import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { portCards } from '../legs/port.ts';

@@ -1,6 +1,7 @@
 import { tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
-import { composeNotFollowed, type ReadService } from './compose.ts';
+import { composeNotFollowed } from './compose-cards.ts';
+import type { ReadService } from './compose.ts';
 import { titleOf, type Declared, type NetworkJoin, type PublishedPort, type Service } from './inventory.ts';
 
 export interface ExtendsInput {
