@@ -228,6 +228,16 @@ test('a program can publish the records, and gets each word by itself', async ()
   expect(txt('log.saltmarsh.example')).toEqual([]);
 });
 
+test('Ctrl-C has the program take its record away too', async () => {
+  const roads = '  log.lagging.example: {to: ":9", gate: everyone}\n';
+  const folder = siteWith({ challenge: 'dns', dns: 'dns: {program: [./publish]}', roads });
+  writeFileSync(join(folder, 'publish'), `#!/bin/sh\necho "$1" >> ${join(folder, 'asked')}\n`, { mode: 0o755 });
+  const child = launch(['certs', 'obtain', '--resolver', first, '--wait', '1m'], folder);
+  await says(child, 'waiting for');
+  expect(await stop(child, 'SIGINT')).toBe(130);
+  expect(readFileSync(join(folder, 'asked'), 'utf8')).toBe('add\nremove\n');
+});
+
 test('placeholders are refused before a public authority is asked', async () => {
   const folder = siteWith({ challenge: 'dns', roads: '  log: ":9"\n' });
   const file = join(folder, 'mile-marker.yaml');

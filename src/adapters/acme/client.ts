@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import acme from 'acme-client';
 import { ensureFolder, writeFirst } from '../files/safe-write.ts';
 import { readText } from '../files/read-text.ts';
-import { reasonOf, Trouble } from '../trouble.ts';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 
 /** The authority that `staging` and `production` mean: the public one that issues to everybody without a charge. */
 const directories = {
@@ -172,6 +172,13 @@ async function asking<T>(authority: Authority, work: () => Promise<T>): Promise<
   } catch (cause) {
     if (cause instanceof Trouble) throw cause;
     const words = reasonOf(cause).replace(/\s+/g, ' ');
+    // An answer that says no has a status; without one nobody answered.
+    const answered = (cause as { response?: unknown }).response !== undefined || codeOf(cause) === null;
+    if (!answered) {
+      const message = `The authority ${authority.shown} cannot be reached: ${words}.`;
+      const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection; then run it again.';
+      throw new Trouble({ code: 'acme-unreachable', message, remedy, cause });
+    }
     const limited = /rate ?limit|too many/i.test(words);
     const message = `The authority ${authority.shown} says no: ${words}`;
     const remedy = limited

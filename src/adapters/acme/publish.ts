@@ -133,7 +133,8 @@ async function change({ way, now, reader, say, signal }: DnsInput, { act, name, 
       );
       return;
     case 'program':
-      await runProgram([...way.program, act, name, 'TXT', value], signal);
+      // After Ctrl-C the record must still be taken away.
+      await runProgram([...way.program, act, name, 'TXT', value], act === 'add' ? signal : null);
       return;
     case 'hand':
       say(
@@ -160,8 +161,11 @@ async function reachable(server: NameServer, work: () => Promise<void>): Promise
 }
 
 /** Without a shell: nothing of a name or value can become a command. */
-async function runProgram([program = '', ...argv]: readonly string[], signal: AbortSignal): Promise<void> {
-  const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'inherit'], signal });
+async function runProgram([program = '', ...argv]: readonly string[], signal: AbortSignal | null): Promise<void> {
+  const child = spawn(program, argv, {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    ...(signal === null ? {} : { signal }),
+  });
   const ended = await new Promise<string | null>((resolve) => {
     child.once('error', (error) => resolve(reasonOf(error)));
     child.once('close', (code) => resolve(code === 0 ? null : `it ended with code ${String(code)}`));

@@ -1,7 +1,12 @@
 import * as z from 'zod';
+import { webUrl } from '../leads.ts';
 import { about, flag, hostName, oneOrMany, path, text, wants } from './words.ts';
 
-const url = (expects: string) => z.string(wants(expects)).regex(/^https:\/\/[^\s/]+(\/\S*)?$/, wants(expects));
+const url = (expects: string) =>
+  z
+    .string(wants(expects))
+    .regex(/^https:\/\/[^\s/]+(\/\S*)?$/, wants(expects))
+    .refine((text) => webUrl(text) !== null, wants(expects));
 
 const from = z.union(
   [
