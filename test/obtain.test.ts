@@ -238,6 +238,14 @@ test('Ctrl-C has the program take its record away too', async () => {
   expect(readFileSync(join(folder, 'asked'), 'utf8')).toBe('add\nremove\n');
 });
 
+test('an authority out of reach is told at once', async () => {
+  const folder = siteWith({ challenge: 'dns', roads: '  log: ":9"\n' });
+  const map = join(folder, 'mile-marker.yaml');
+  writeFileSync(map, readFileSync(map, 'utf8').replace(authority.directory, 'https://127.0.0.1:1/dir'));
+  const { code, err } = await mileMarker(['certs', 'obtain'], folder);
+  expect([code, err]).toEqual([3, expect.stringContaining('cannot be reached: the connection was refused')]);
+});
+
 test('placeholders are refused before a public authority is asked', async () => {
   const folder = siteWith({ challenge: 'dns', roads: '  log: ":9"\n' });
   const file = join(folder, 'mile-marker.yaml');

@@ -52,6 +52,15 @@ async function askSecret(question: string): Promise<string> {
   }
 }
 
+/** A folder that was removed under the shell is no folder any more; the root has no map, and that is then told. */
+function currentFolder(): string {
+  try {
+    return process.cwd();
+  } catch {
+    return '/';
+  }
+}
+
 const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
 process.exitCode = await runProgram(process.argv.slice(2), {
   out: (text) => process.stdout.write(text),
@@ -61,7 +70,7 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   terminal: process.stderr.isTTY,
   ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
   askSecret: process.stdin.isTTY && process.stderr.isTTY ? askSecret : null,
-  cwd: process.cwd(),
+  cwd: currentFolder(),
   env: process.env,
   now: () => new Date(),
   signal: interrupted.signal,

@@ -74,8 +74,9 @@ function fitting({ certificates }: Plan, names: readonly string[]): PlannedCerti
 
 /** Copies a certificate out, now and after each renewal. */
 export async function exportCertificate(planned: PlannedCertificate, wanted: Export): Promise<void> {
-  await rememberExport(planned, wanted);
+  // What cannot be written once is not tried again at every renewal.
   await writeExport(planned, wanted);
+  await rememberExport(planned, wanted);
 }
 
 export async function refreshExports(planned: PlannedCertificate): Promise<void> {

@@ -3,9 +3,11 @@ import { lstat } from 'node:fs/promises';
 import https from 'node:https';
 import { join } from 'node:path';
 import acme from 'acme-client';
+import * as z from 'zod';
 import { ensureFolder, writeFirst } from '../files/safe-write.ts';
 import { readText } from '../files/read-text.ts';
-import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+import { reasonOf, Trouble } from '../trouble.ts';
+import { getJson } from './renewal-info.ts';
 
 /** The authority that `staging` and `production` mean: the public one that issues to everybody without a charge. */
 const directories = {
@@ -65,6 +67,7 @@ export interface AcmeSession {
  * @throws Trouble `acme-…` with the authority's own words
  */
 export async function openAccount({ authority, folder, contact, external }: AccountInput): Promise<AcmeSession> {
+  const caaIdentities = await identitiesOf(authority);
   acme.axios.defaults.httpsAgent = authority.root === null ? undefined : new https.Agent({ ca: authority.root });
   acme.axios.defaults.proxy = false;
   const accountKey = await keptKey(folder, authority);
@@ -77,14 +80,25 @@ export async function openAccount({ authority, folder, contact, external }: Acco
     ...(external === null ? {} : { externalAccountBinding: { kid: external.id, hmacKey: external.key } }),
   });
   await asking(authority, () => ensureAccount(client, contact));
-  const { data } = await asking(authority, () =>
-    acme.axios.get<{ meta?: { caaIdentities?: string[] } }>(authority.url),
-  );
   return {
-    caaIdentities: data.meta?.caaIdentities ?? [],
+    caaIdentities,
     accountUrl: client.getAccountUrl(),
     begin: (names, kind) => beginOrder({ client, authority, names, kind }),
   };
+}
+
+const directoryForm = z.object({ meta: z.object({ caaIdentities: z.array(z.string()).optional() }).optional() });
+
+/** The first question, asked plainly: the client library tries again and again where nobody answers. */
+async function identitiesOf(authority: Authority): Promise<string[]> {
+  try {
+    const { meta } = directoryForm.parse(await getJson(authority.url, authority));
+    return meta?.caaIdentities ?? [];
+  } catch (cause) {
+    const message = `The authority ${authority.shown} cannot be reached: ${reasonOf(cause).replace(/\s+/g, ' ')}.`;
+    const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection; then run it again.';
+    throw new Trouble({ code: 'acme-unreachable', message, remedy, cause });
+  }
 }
 
 /** For an account that exists the library sends an update, which some authorities refuse when there is nothing to update. */
@@ -172,13 +186,6 @@ async function asking<T>(authority: Authority, work: () => Promise<T>): Promise<
   } catch (cause) {
     if (cause instanceof Trouble) throw cause;
     const words = reasonOf(cause).replace(/\s+/g, ' ');
-    // An answer that says no has a status; without one nobody answered.
-    const answered = (cause as { response?: unknown }).response !== undefined || codeOf(cause) === null;
-    if (!answered) {
-      const message = `The authority ${authority.shown} cannot be reached: ${words}.`;
-      const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection; then run it again.';
-      throw new Trouble({ code: 'acme-unreachable', message, remedy, cause });
-    }
     const limited = /rate ?limit|too many/i.test(words);
     const message = `The authority ${authority.shown} says no: ${words}`;
     const remedy = limited

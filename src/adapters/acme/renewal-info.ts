@@ -35,7 +35,8 @@ function idOf(text: string): string | null {
   return issuerKey === undefined ? null : certificateId(Buffer.from(issuerKey, 'hex'), certificate.serialNumber);
 }
 
-function getJson(url: string, { root }: Authority): Promise<unknown> {
+/** One plain question to the authority's API. Fails when nobody answers, or not in JSON. */
+export function getJson(url: string, { root }: Pick<Authority, 'root'>): Promise<unknown> {
   return new Promise((resolve, reject) => {
     const trust = root === null ? {} : { ca: root };
     const request = https.get(url, { ...trust, agent: false, timeout: timeoutMs }, (answer) => {
