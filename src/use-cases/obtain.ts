@@ -1,24 +1,19 @@
-import { appendFile, readFile } from 'node:fs/promises';
-import { dirname, join, resolve } from 'node:path';
-import { authorityFor, openAccount, type AcmeSession, type Authority, type Proof } from '../adapters/acme/client.ts';
-import { dnsPublisher, httpPublisher, type Publisher, type RecordWay } from '../adapters/acme/publish.ts';
+import { dirname, resolve } from 'node:path';
+import { authorityFor, type Authority } from '../adapters/acme/authority.ts';
+import { openAccount, type AcmeSession } from '../adapters/acme/client.ts';
+import { readAttempts, writeAttempt } from '../adapters/acme/kept.ts';
 import { suggestedWindow } from '../adapters/acme/renewal-info.ts';
-import { storePair } from '../adapters/certificates/store.ts';
-import { parseTsigKey } from '../adapters/dns/tsig.ts';
-import { ask, systemResolver, type ZoneReader } from '../adapters/dns/zone.ts';
+import { AuthorityLimit } from '../adapters/acme/transport.ts';
 import type { NameServer } from '../adapters/dns/query.ts';
 import { readText } from '../adapters/files/read-text.ts';
-import { writeWhole } from '../adapters/files/safe-write.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
-import { parseEndpoint } from '../adapters/probe/look-up.ts';
-import { codeOf, Trouble } from '../adapters/trouble.ts';
-import { needsTrial, type Attempted } from '../core/certificates/attempts.ts';
+import { Trouble } from '../adapters/trouble.ts';
+import { askedToWait, needsTrial } from '../core/certificates/attempts.ts';
 import type { SuggestedWindow } from '../core/certificates/renewal.ts';
-import { caaForbids, type CaaRecord } from '../core/certificates/caa.ts';
 import type { MapAcme } from '../core/map/site-map.ts';
 import type { PlannedCertificate } from '../core/plan/plan.ts';
-import { refreshExports } from './keep-certificates.ts';
 import type { Site } from './load.ts';
+import { obtainOne } from './obtain-one.ts';
 
 export interface ObtainInput {
   site: Site;
@@ -45,7 +40,7 @@ export interface Obtained {
  * @throws Trouble when nothing at all can be tried
  */
 export async function obtain(input: ObtainInput): Promise<Obtained[]> {
-  const { site, certificates, say, now } = input;
+  const { site, certificates, say, now, signal } = input;
   const acme = site.map.acme;
   if (acme === null) {
     const message = 'The map does not say from which authority.';
@@ -56,37 +51,66 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
       exitCode: 2,
     });
   }
-  const folder = dirname(site.mapFile);
-  const root =
-    acme.root === null ? null : await readText({ path: resolve(folder, acme.root), what: 'root certificate' });
-  const authority = authorityFor(acme.directory, root);
+  const authority = await authorityOf(site, acme);
   refusePlaceholders({ authority, acme, certificates });
   await ensureState(site.paths);
-  const external =
-    acme.external === null ? null : { id: acme.external.id, key: await secretIn(resolve(folder, acme.external.key)) };
+  const folder = site.paths.acme;
+  const past = await readAttempts(folder);
+  const wait = askedToWait(past, authority.shown, now().getTime());
+  if (wait !== null) {
+    const trouble = new AuthorityLimit(authority.shown, 'it asked us to wait, and was not asked again.', wait);
+    return certificates.map(({ id }) => ({ id, trouble }));
+  }
+  const external = acme.external === null ? null : await externalAccount(acme.external, dirname(site.mapFile));
   const open = (from: Authority): Promise<AcmeSession> =>
-    openAccount({ authority: from, folder: site.paths.acme, contact: acme.contact, external });
-  const session = await open(authority);
-  const past = await attempts(site);
+    openAccount({ authority: from, folder, contact: acme.contact, external, now, signal });
+  const untried = certificates.filter(({ id }) => needsTrial(acme.directory, past, id));
+  const failed = await failedTrials(input, untried, open);
   const results: Obtained[] = [];
+  let session: AcmeSession | null = null;
   for (const planned of certificates) {
-    input.signal.throwIfAborted();
-    say(`${planned.id}: ${planned.names.join(', ')} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
-    const trial = needsTrial(acme.directory, past, planned.id) ? authorityFor('staging', null) : null;
-    const failed =
-      trial === null
-        ? null
-        : await tryOnce({ ...input, planned, session: await open(trial), authority: trial, trial: true });
-    const trouble = failed ?? (await obtainOne({ ...input, planned, session, authority, trial: false }));
-    await record(site, {
-      at: now().toISOString(),
-      certificate: planned.id,
-      authority: authority.shown,
-      trouble: trouble?.code ?? null,
-    });
+    signal.throwIfAborted();
+    let trouble = failed.get(planned.id) ?? null;
+    if (trouble === null) {
+      say(`${planned.id}: ${planned.names.join(', ')} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
+      try {
+        session ??= await open(authority);
+        trouble = await obtainOne({ ...input, planned, session, authority, trial: false });
+      } catch (error) {
+        // Nobody there is nobody there for all of them; a limit must be remembered.
+        if (!(error instanceof AuthorityLimit)) throw error;
+        trouble = error;
+      }
+    }
+    const notBefore = trouble instanceof AuthorityLimit ? trouble.notBefore.toISOString() : null;
+    const at = now().toISOString();
+    const told = { at, certificate: planned.id, authority: authority.shown, trouble: trouble?.code ?? null, notBefore };
+    const unwritten = await writeAttempt(folder, told);
+    if (unwritten !== null) say(`  this try could not be written down: ${unwritten}\n`);
     results.push({ id: planned.id, trouble });
+    // A limit holds for all that would come after.
+    if (notBefore !== null) break;
   }
   return results;
+}
+
+/** The first time the way is proven where tries cost nothing; what fails there is not tried where they are counted. */
+async function failedTrials(
+  input: ObtainInput,
+  untried: readonly PlannedCertificate[],
+  open: (from: Authority) => Promise<AcmeSession>,
+): Promise<Map<string, Trouble>> {
+  const failed = new Map<string, Trouble>();
+  if (untried.length === 0) return failed;
+  const authority = authorityFor('staging', null);
+  const session = await open(authority);
+  for (const planned of untried) {
+    input.signal.throwIfAborted();
+    input.say(`${planned.id}: proving the way with ${authority.shown} first\n`);
+    const trouble = await obtainOne({ ...input, planned, session, authority, trial: true });
+    if (trouble !== null) failed.set(planned.id, trouble);
+  }
+  return failed;
 }
 
 async function authorityOf({ mapFile }: Site, acme: MapAcme): Promise<Authority> {
@@ -109,14 +133,12 @@ export async function suggestedWindows(
   return new Map(await Promise.all(asked));
 }
 
-/** The first time the way is proven where tries cost nothing; what fails there is not tried where they are counted. */
-function tryOnce(input: OneInput): Promise<Trouble | null> {
-  input.say(`  proving the way with ${input.authority.shown} first\n`);
-  return obtainOne(input);
-}
-
-async function secretIn(path: string): Promise<string> {
-  return (await readText({ path, what: 'key of the external account' })).trim();
+async function externalAccount(
+  { id, key }: NonNullable<MapAcme['external']>,
+  folder: string,
+): Promise<{ id: string; key: string }> {
+  const text = await readText({ path: resolve(folder, key), what: 'key of the external account' });
+  return { id, key: text.trim() };
 }
 
 /** An authority for everybody issues for real names only, and writes to real people only. */
@@ -149,190 +171,4 @@ function refusePlaceholders({
     remedy: 'Use a domain that you own, or practice certificates: mile-marker certs make',
     exitCode: 2,
   });
-}
-
-interface OneInput extends ObtainInput {
-  planned: PlannedCertificate;
-  session: AcmeSession;
-  authority: Authority;
-  /** Everything but keeping what comes of it. */
-  trial: boolean;
-}
-
-async function obtainOne(input: OneInput): Promise<Trouble | null> {
-  const { planned, session, say, signal } = input;
-  const kind = planned.challenge ?? 'http';
-  const shown: Proof[] = [];
-  let publisher: Publisher | null = null;
-  try {
-    await askCaa(input, kind);
-    publisher = await publisherFor(input, kind);
-    for (const left of await readPending(input)) await takeBack(publisher, left, say);
-    const { proofs, finish } = await session.begin(planned.names, kind);
-    // All records first: a bare name and its wildcard need two values side by side at one name.
-    for (const proof of proofs) {
-      signal.throwIfAborted();
-      shown.push(proof);
-      await writePending(input, shown);
-      await publisher.show(proof);
-      say(`  ${proof.name}: the proof is in place\n`);
-    }
-    for (const proof of proofs) {
-      signal.throwIfAborted();
-      await proof.complete();
-      say(`  ${proof.name}: proven\n`);
-    }
-    const pair = await finish(planned.key);
-    if (input.trial) return null;
-    await storePair(planned, pair);
-    await refreshExports(planned);
-    return null;
-  } catch (error) {
-    if (error instanceof Trouble) return error;
-    throw error;
-  } finally {
-    for (const proof of shown) await takeBack(publisher, proof, say);
-    if (shown.length > 0) await writePending(input, []);
-  }
-}
-
-type Pending = Pick<Proof, 'name' | 'kind' | 'token' | 'value'>;
-
-/** What was published by a run that was killed: the next one takes it away first. */
-async function readPending({ planned, site }: OneInput): Promise<Proof[]> {
-  try {
-    const left = JSON.parse(await readFile(pendingFile(site, planned), 'utf8')) as Pending[];
-    return left.map((one) => ({ ...one, complete: () => Promise.resolve() }));
-  } catch (error) {
-    if (codeOf(error) === 'ENOENT' || error instanceof SyntaxError) return [];
-    throw error;
-  }
-}
-
-async function writePending({ planned, site }: OneInput, proofs: readonly Proof[]): Promise<void> {
-  const left = proofs.map(({ name, kind, token, value }): Pending => ({ name, kind, token, value }));
-  await writeWhole(pendingFile(site, planned), `${JSON.stringify(left)}\n`, 0o600);
-}
-
-function pendingFile({ paths }: Site, { id }: PlannedCertificate): string {
-  return join(paths.acme, `${id}.pending.json`);
-}
-
-/** What cannot be taken back is told; it is no reason to lose a certificate that was issued. */
-async function takeBack(publisher: Publisher | null, proof: Proof, say: (text: string) => void): Promise<void> {
-  try {
-    await publisher?.hide(proof);
-  } catch (error) {
-    say(`  ${proof.name}: the proof could not be taken away again: ${error instanceof Error ? error.message : ''}\n`);
-  }
-}
-
-async function publisherFor(
-  { site, resolver, patienceMs, say, now, signal }: OneInput,
-  kind: 'http' | 'dns',
-): Promise<Publisher> {
-  const { plan, paths, map, mapFile } = site;
-  if (kind === 'http') {
-    const [address = '127.0.0.1'] = plan.front.listen.addresses;
-    const front = {
-      address: address === '0.0.0.0' || address === '::' ? '127.0.0.1' : address,
-      port: plan.front.listen.http,
-    };
-    return httpPublisher({ folder: paths.challenges, front, timeoutMs });
-  }
-  const way = await recordWay(map.dns, dirname(mapFile));
-  return dnsPublisher({ way, reader: readerFor(resolver, way), patienceMs, say, now, signal });
-}
-
-const timeoutMs = 5000;
-
-function readerFor(resolver: NameServer | null, way: RecordWay): ZoneReader {
-  const found = resolver ?? (way.kind === 'update' ? way.server : systemResolver());
-  if (found !== null) return { resolver: found, timeoutMs };
-  throw new Trouble({
-    code: 'no-resolver',
-    message: 'This machine knows no resolver.',
-    remedy: 'Name one with --resolver ADDR[:PORT].',
-  });
-}
-
-async function recordWay(dns: Site['map']['dns'], folder: string): Promise<RecordWay> {
-  const { server = null, key: keyFile = null, program: words = null } = dns ?? {};
-  if (server !== null) {
-    const { address, port } = parseEndpoint(server, 53, 'dns.server');
-    const path = resolve(folder, keyFile ?? '');
-    const key = parseTsigKey(await readText({ path, what: 'TSIG key file' }));
-    if (key !== null) return { kind: 'update', server: { address, port }, key };
-    const message = `${path} holds no TSIG key.`;
-    throw new Trouble({
-      code: 'tsig-form',
-      message,
-      remedy: 'Write: key "NAME" { algorithm hmac-sha256; secret "BASE64"; };',
-      exitCode: 2,
-    });
-  }
-  if (words === null) return { kind: 'hand' };
-  const [program = '', ...rest] = words;
-  return { kind: 'program', program: [program.startsWith('.') ? join(folder, program) : program, ...rest] };
-}
-
-/** CAA records stand at the name or at the nearest one above that has any (RFC 8659 §3). */
-async function askCaa({ planned, session, resolver, site, authority }: OneInput, kind: 'http' | 'dns'): Promise<void> {
-  if (session.caaIdentities.length === 0) return;
-  const reader = readerFor(resolver, await recordWay(site.map.dns, dirname(site.mapFile)));
-  for (const name of planned.names) {
-    const bare = name.replace(/^\*\./, '');
-    const { at, records } = await caaOf(reader, bare);
-    const why = caaForbids({
-      records,
-      identities: session.caaIdentities,
-      wildcard: name !== bare,
-      challenge: kind,
-      accountUrl: session.accountUrl,
-    });
-    if (why === null) continue;
-    const message = `The CAA record of ${at} keeps ${authority.shown} from issuing for ${name}: ${why}.`;
-    const remedy = `Add: ${at}. CAA 0 issue "${session.caaIdentities[0] ?? ''}". The authority was not asked.`;
-    throw new Trouble({ code: 'caa-forbids', message, remedy });
-  }
-}
-
-async function caaOf(reader: ZoneReader, name: string): Promise<{ at: string; records: CaaRecord[] }> {
-  const labels = name.split('.');
-  for (let from = 0; from < labels.length; from += 1) {
-    const at = labels.slice(from).join('.');
-    const { answers } = await ask(reader, { name: at, type: 'CAA' });
-    const records = answers.flatMap((answer) =>
-      answer.type === 'CAA'
-        ? [
-            {
-              tag: answer.data.tag.toLowerCase(),
-              value: answer.data.value,
-              critical: answer.data.issuerCritical === true,
-            },
-          ]
-        : [],
-    );
-    if (records.length > 0) return { at, records };
-  }
-  return { at: name, records: [] };
-}
-
-function journalFile({ paths }: Site): string {
-  return join(paths.acme, 'journal.jsonl');
-}
-
-async function record(site: Site, attempt: Attempted): Promise<void> {
-  await appendFile(journalFile(site), `${JSON.stringify(attempt)}\n`, { mode: 0o600 });
-}
-
-/** Every try so far, oldest first. */
-export async function attempts(site: Site): Promise<Attempted[]> {
-  try {
-    const text = await readFile(journalFile(site), 'utf8');
-    return text.split('\n').flatMap((line) => (line === '' ? [] : [JSON.parse(line) as Attempted]));
-  } catch (error) {
-    if (codeOf(error) === 'ENOENT') return [];
-    throw error;
-  }
 }

@@ -136,6 +136,7 @@ test('the staging authority first, until production has issued once; a timer res
     certificate: 'a',
     authority,
     trouble,
+    notBefore: null,
   });
   expect(needsTrial('production', [attempt(1, 'x'), attempt(2, null, 'staging')], 'a')).toBe(true);
   expect(needsTrial('production', [attempt(1, null)], 'a')).toBe(false);

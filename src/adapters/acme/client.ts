@@ -1,34 +1,14 @@
 import { X509Certificate } from 'node:crypto';
 import { lstat } from 'node:fs/promises';
-import https from 'node:https';
 import { join } from 'node:path';
 import acme from 'acme-client';
 import * as z from 'zod';
 import { ensureFolder, writeFirst } from '../files/safe-write.ts';
 import { readText } from '../files/read-text.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
-import { getJson } from './renewal-info.ts';
-
-/** The authority that `staging` and `production` mean: the public one that issues to everybody without a charge. */
-const directories = {
-  staging: 'https://acme-staging-v02.api.letsencrypt.org/directory',
-  production: 'https://acme-v02.api.letsencrypt.org/directory',
-};
-
-/** @property isPublic asked by everybody, so that mistakes cost everybody's patience */
-export interface Authority {
-  url: string;
-  shown: string;
-  isPublic: boolean;
-  /** PEM of the root to trust for its own API, or null for the usual ones. */
-  root: string | null;
-}
-
-export function authorityFor(directory: string, root: string | null): Authority {
-  const isPublic = directory === 'staging' || directory === 'production';
-  const url = isPublic ? directories[directory] : directory;
-  return { url, shown: isPublic ? directory : new URL(url).host, isPublic, root };
-}
+import type { Authority } from './authority.ts';
+import { untilSettled } from './poll.ts';
+import { transportFor } from './transport.ts';
 
 export interface AccountInput {
   authority: Authority;
@@ -36,6 +16,8 @@ export interface AccountInput {
   folder: string;
   contact: string | null;
   external: { id: string; key: string } | null;
+  now: () => Date;
+  signal: AbortSignal;
 }
 
 /** One name to be proven, in one of the ways that the authority offers. */
@@ -49,15 +31,30 @@ export interface Proof {
   complete: () => Promise<void>;
 }
 
+/** An order that was placed, and the private key that its certificate will have (PEM). */
+export interface PlacedOrder {
+  url: string;
+  key: string;
+}
+
+export interface OrderInput {
+  names: readonly string[];
+  kind: 'http' | 'dns';
+  key: 'ec' | 'rsa';
+  /** An order of an earlier run that did not come to its end; it is taken up when the authority still knows it. */
+  earlier: PlacedOrder | null;
+  /** Called as soon as there is an order, so that a later run can take it up. */
+  keep: (order: PlacedOrder) => Promise<void>;
+}
+
 export interface AcmeSession {
   /** Domains by which a CAA record allows this authority (RFC 8659 §4.2). */
   caaIdentities: string[];
   accountUrl: string;
   /** Proofs that are still needed; names that were proven before need none. */
   begin: (
-    names: readonly string[],
-    kind: 'http' | 'dns',
-  ) => Promise<{ proofs: Proof[]; finish: (key: 'ec' | 'rsa') => Promise<{ certificate: string; key: string }> }>;
+    order: OrderInput,
+  ) => Promise<{ proofs: Proof[]; finish: () => Promise<{ certificate: string; key: string }> }>;
 }
 
 /**
@@ -66,40 +63,39 @@ export interface AcmeSession {
  *
  * @throws Trouble `acme-…` with the authority's own words
  */
-export async function openAccount({ authority, folder, contact, external }: AccountInput): Promise<AcmeSession> {
-  const caaIdentities = await identitiesOf(authority);
-  acme.axios.defaults.httpsAgent = authority.root === null ? undefined : new https.Agent({ ca: authority.root });
-  acme.axios.defaults.proxy = false;
+export async function openAccount({
+  authority,
+  folder,
+  contact,
+  external,
+  now,
+  signal,
+}: AccountInput): Promise<AcmeSession> {
+  const travel = transportFor(authority, now, signal);
+  // The library has one transport for all its clients; ours knows the root to trust and when to stop.
+  Object.assign(acme.axios.defaults, { adapter: travel });
   const accountKey = await keptKey(folder, authority);
   const client = new acme.Client({
     directoryUrl: authority.url,
     accountKey,
-    backoffAttempts: 30,
-    backoffMin: 1000,
-    backoffMax: 10_000,
     ...(external === null ? {} : { externalAccountBinding: { kid: external.id, hmacKey: external.key } }),
   });
+  const { caaIdentities } = await asking(
+    authority,
+    async () => directoryForm.parse((await acme.axios.get(authority.url)).data).meta,
+  );
   await asking(authority, () => ensureAccount(client, contact));
   return {
     caaIdentities,
     accountUrl: client.getAccountUrl(),
-    begin: (names, kind) => beginOrder({ client, authority, names, kind }),
+    begin: (order) => beginOrder({ client, authority, signal, ...order }),
   };
 }
 
-const directoryForm = z.object({ meta: z.object({ caaIdentities: z.array(z.string()).optional() }).optional() });
-
-/** The first question, asked plainly: the client library tries again and again where nobody answers. */
-async function identitiesOf(authority: Authority): Promise<string[]> {
-  try {
-    const { meta } = directoryForm.parse(await getJson(authority.url, authority));
-    return meta?.caaIdentities ?? [];
-  } catch (cause) {
-    const message = `The authority ${authority.shown} cannot be reached: ${reasonOf(cause).replace(/\s+/g, ' ')}.`;
-    const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection; then run it again.';
-    throw new Trouble({ code: 'acme-unreachable', message, remedy, cause });
-  }
-}
+const directoryForm = z.object({
+  newOrder: z.string(),
+  meta: z.object({ caaIdentities: z.array(z.string()).default([]) }).default({ caaIdentities: [] }),
+});
 
 /** For an account that exists the library sends an update, which some authorities refuse when there is nothing to update. */
 async function ensureAccount(client: acme.Client, contact: string | null): Promise<void> {
@@ -107,7 +103,7 @@ async function ensureAccount(client: acme.Client, contact: string | null): Promi
   try {
     await client.createAccount({ termsOfServiceAgreed: true, ...wanted });
   } catch (cause) {
-    if (contact !== null || !isOpen(client)) throw cause;
+    if (cause instanceof Trouble || contact !== null || !isOpen(client)) throw cause;
   }
 }
 
@@ -119,45 +115,92 @@ function isOpen(client: acme.Client): boolean {
   }
 }
 
-interface OrderInput {
+interface BeginInput extends OrderInput {
   client: acme.Client;
   authority: Authority;
-  names: readonly string[];
-  kind: 'http' | 'dns';
+  signal: AbortSignal;
 }
 
-async function beginOrder({ client, authority, names, kind }: OrderInput): ReturnType<AcmeSession['begin']> {
-  const identifiers = names.map((value) => ({ type: 'dns', value }));
-  const order = await asking(authority, () => client.createOrder({ identifiers }));
-  const authorizations = await asking(authority, () => client.getAuthorizations(order));
-  const proofs: Proof[] = [];
-  for (const authorization of authorizations) {
-    if (authorization.status === 'valid') continue;
-    const name = authorization.identifier.value;
-    const challenge = authorization.challenges.find(({ type }) => type === `${kind}-01`);
-    if (challenge === undefined) {
-      const message = `The authority ${authority.shown} offers no ${kind} challenge for ${name}.`;
-      throw new Trouble({ code: 'acme-no-challenge', message, remedy: 'Write the other one under `acme.challenge`.' });
-    }
-    const value = await client.getChallengeKeyAuthorization(challenge);
-    const complete = async (): Promise<void> => {
-      await asking(authority, async () => {
-        await client.completeChallenge(challenge);
-        await client.waitForValidStatus(challenge);
-      });
-    };
-    proofs.push({ name, kind, token: challenge.token, value, complete });
-  }
-  const finish = async (keyKind: 'ec' | 'rsa'): Promise<{ certificate: string; key: string }> => {
-    const key =
-      keyKind === 'ec' ? await acme.crypto.createPrivateEcdsaKey('P-256') : await acme.crypto.createPrivateRsaKey(2048);
-    const [, csr] = await acme.crypto.createCsr({ altNames: [...names] }, key);
-    const finished = await asking(authority, () => client.finalizeOrder(order, csr));
-    const certificate = await asking(authority, () => client.getCertificate(finished));
-    assertCovers(certificate, names, authority);
-    return { certificate, key: key.toString() };
+async function beginOrder(input: BeginInput): ReturnType<AcmeSession['begin']> {
+  const { client, authority, signal } = input;
+  const { order, key } = (await takenUp(input)) ?? (await placed(input));
+  const authorizations =
+    order.status === 'pending' ? await asking(authority, () => client.getAuthorizations(order)) : [];
+  const open = authorizations.filter(({ status }) => status !== 'valid');
+  const proofs = await Promise.all(open.map((authorization) => proofOf(input, authorization)));
+  const read = () => client.getOrder(order);
+  const finish = async (): Promise<{ certificate: string; key: string }> => {
+    const certificate = await asking(authority, async () => {
+      const now = await read();
+      if (now.status === 'ready' || now.status === 'pending') {
+        const [, csr] = await acme.crypto.createCsr({ altNames: [...input.names] }, key);
+        // When the answer was lost on its way the second question is refused, though all is well.
+        await client.finalizeOrder(order, csr).catch(unlessMoved(read, ['processing', 'valid']));
+      }
+      return client.getCertificate(await untilSettled(read, signal));
+    });
+    assertCovers(certificate, input.names, authority);
+    return { certificate, key };
   };
   return { proofs, finish };
+}
+
+type Order = Awaited<ReturnType<acme.Client['getOrder']>>;
+
+/** The earlier order, unless the authority has forgotten it or given it up. */
+async function takenUp({ client, earlier }: BeginInput): Promise<{ order: Order; key: string } | null> {
+  if (earlier === null) return null;
+  const order = await client.getOrder({ url: earlier.url } as Order).catch((error: unknown) => {
+    if (error instanceof Trouble) throw error;
+    return null;
+  });
+  return order === null || order.status === 'invalid' ? null : { order, key: earlier.key };
+}
+
+async function placed({
+  client,
+  authority,
+  names,
+  key: kind,
+  keep,
+}: BeginInput): Promise<{ order: Order; key: string }> {
+  const identifiers = names.map((value) => ({ type: 'dns', value }));
+  const made =
+    kind === 'ec' ? await acme.crypto.createPrivateEcdsaKey('P-256') : await acme.crypto.createPrivateRsaKey(2048);
+  const key = made.toString();
+  const order = await asking(authority, () => client.createOrder({ identifiers }));
+  await keep({ url: order.url, key });
+  return { order, key };
+}
+
+async function proofOf(
+  { client, authority, kind, signal }: BeginInput,
+  authorization: acme.Authorization,
+): Promise<Proof> {
+  const name = authorization.identifier.value;
+  const challenge = authorization.challenges.find(({ type }) => type === `${kind}-01`);
+  if (challenge === undefined) {
+    const message = `The authority ${authority.shown} offers no ${kind} challenge for ${name}.`;
+    throw new Trouble({ code: 'acme-no-challenge', message, remedy: 'Write the other one under `acme.challenge`.' });
+  }
+  const value = await client.getChallengeKeyAuthorization(challenge);
+  const read = async (): Promise<acme.Authorization> => {
+    const [found] = await client.getAuthorizations({ authorizations: [authorization.url] } as Order);
+    return found ?? authorization;
+  };
+  const complete = (): Promise<void> =>
+    asking(authority, async () => {
+      await client.completeChallenge(challenge).catch(unlessMoved(read, ['valid', 'invalid']));
+      await untilSettled(read, signal);
+    });
+  return { name, kind, token: challenge.token, value, complete };
+}
+
+/** What was refused may have been done already, by a run before or by an answer that got lost. */
+function unlessMoved(read: () => Promise<{ status: string }>, there: readonly string[]) {
+  return async (error: unknown): Promise<void> => {
+    if (error instanceof Trouble || !there.includes((await read()).status)) throw error;
+  };
 }
 
 function assertCovers(certificate: string, names: readonly string[], { shown }: Authority): void {
@@ -184,13 +227,9 @@ async function asking<T>(authority: Authority, work: () => Promise<T>): Promise<
   try {
     return await work();
   } catch (cause) {
-    if (cause instanceof Trouble) throw cause;
-    const words = reasonOf(cause).replace(/\s+/g, ' ');
-    const limited = /rate ?limit|too many/i.test(words);
-    const message = `The authority ${authority.shown} says no: ${words}`;
-    const remedy = limited
-      ? 'Wait as long as it says before you try again; each new try counts.'
-      : 'Mend what it names, then run it again. Nothing that is held was changed.';
-    throw new Trouble({ code: limited ? 'acme-limit' : 'acme-refused', message, remedy, cause });
+    if (cause instanceof Trouble || (cause instanceof Error && cause.name === 'AbortError')) throw cause;
+    const message = `The authority ${authority.shown} says no: ${reasonOf(cause).replace(/\s+/g, ' ')}`;
+    const remedy = 'Mend what it names, then run it again. Nothing that is held was changed.';
+    throw new Trouble({ code: 'acme-refused', message, remedy, cause });
   }
 }

@@ -11,10 +11,13 @@ import type { TsigKey } from '../dns/tsig.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 import type { Proof } from './client.ts';
 
+/** What is needed to take a proof back. */
+type Published = Pick<Proof, 'name' | 'token' | 'value'>;
+
 /** Shows one proof to the world and takes it back again. `show` returns when the authority can see it. */
 export interface Publisher {
   show: (proof: Proof) => Promise<void>;
-  hide: (proof: Proof) => Promise<void>;
+  hide: (proof: Published) => Promise<void>;
 }
 
 export interface HttpInput {
@@ -27,7 +30,7 @@ export interface HttpInput {
 
 /** Puts the token where the front answers it, and proves first that the front does. */
 export function httpPublisher({ folder, front, timeoutMs }: HttpInput): Publisher {
-  const fileOf = ({ name, token }: Proof): string => join(folder, name, '.well-known', 'acme-challenge', token);
+  const fileOf = ({ name, token }: Published): string => join(folder, name, '.well-known', 'acme-challenge', token);
   return {
     show: async (proof) => {
       const file = fileOf(proof);
@@ -115,7 +118,7 @@ interface Place {
   passed: string[];
 }
 
-async function placeOf({ reader }: DnsInput, { name }: Proof): Promise<Place> {
+async function placeOf({ reader }: DnsInput, { name }: Published): Promise<Place> {
   const { name: behind, passed } = await followAliases(reader, `_acme-challenge.${name}`);
   return { name: behind, passed, zone: await zoneOf(reader, behind) };
 }

@@ -1,14 +1,13 @@
 import 'reflect-metadata';
-import https from 'node:https';
 import { AuthorityKeyIdentifierExtension, X509Certificate } from '@peculiar/x509';
 import * as z from 'zod';
 import { certificateId, type SuggestedWindow } from '../../core/certificates/renewal.ts';
 import { readText } from '../files/read-text.ts';
-import type { Authority } from './client.ts';
+import type { Authority } from './authority.ts';
+import { getJson } from './transport.ts';
 
 const directoryForm = z.object({ renewalInfo: z.string().optional() });
 const infoForm = z.object({ suggestedWindow: z.object({ start: z.string(), end: z.string() }) });
-const timeoutMs = 5000;
 
 /**
  * When the authority would like to see a certificate renewed (RFC 9773 §4.2), or null when it does not say: it may offer
@@ -33,28 +32,4 @@ function idOf(text: string): string | null {
   const certificate = new X509Certificate(text);
   const issuerKey = certificate.getExtension(AuthorityKeyIdentifierExtension)?.keyId;
   return issuerKey === undefined ? null : certificateId(Buffer.from(issuerKey, 'hex'), certificate.serialNumber);
-}
-
-/** One plain question to the authority's API. Fails when nobody answers, or not in JSON. */
-export function getJson(url: string, { root }: Pick<Authority, 'root'>): Promise<unknown> {
-  return new Promise((resolve, reject) => {
-    const trust = root === null ? {} : { ca: root };
-    const request = https.get(url, { ...trust, agent: false, timeout: timeoutMs }, (answer) => {
-      let body = '';
-      answer.setEncoding('utf8').on('data', (text: string) => {
-        body += text;
-        if (body.length > 65_536) request.destroy(new Error('too long'));
-      });
-      answer.on('error', reject);
-      answer.on('end', () => {
-        try {
-          resolve(JSON.parse(body));
-        } catch (error) {
-          reject(error as Error);
-        }
-      });
-    });
-    request.on('timeout', () => request.destroy(new Error('silent')));
-    request.on('error', reject);
-  });
 }

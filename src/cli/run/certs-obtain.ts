@@ -1,3 +1,4 @@
+import { readAttempts } from '../../adapters/acme/kept.ts';
 import { runThen } from '../../adapters/certificates/exports.ts';
 import { makePractice } from '../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
@@ -9,7 +10,7 @@ import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { isThrowaway } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
-import { attempts, obtain, suggestedWindows, type Obtained } from '../../use-cases/obtain.ts';
+import { obtain, suggestedWindows, type Obtained } from '../../use-cases/obtain.ts';
 import type { ObtainOptions } from '../commands/certs.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite } from '../open-site.ts';
@@ -39,7 +40,7 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   if (site === null) return;
   const now = io.now().getTime();
   const held = readHeld(site.plan);
-  const past = await attempts(site);
+  const past = await readAttempts(site.paths.acme);
   const named = ids.map((id) => plannedNamed(site.plan, id));
   const holding = site.plan.certificates.filter(({ id }) => !isNothing(held.get(id) ?? null));
   const windows = named.length > 0 ? new Map<string, null>() : await suggestedWindows(site, holding);

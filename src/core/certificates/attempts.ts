@@ -1,15 +1,28 @@
-/** One order that was tried. @property at ISO time @property trouble code of what went wrong, or null */
+/**
+ * One order that was tried.
+ *
+ * @property at ISO time @property trouble code of what went wrong, or null
+ * @property notBefore ISO time until which the authority asked us to stay away, or null
+ */
 export interface Attempted {
   at: string;
   certificate: string;
   authority: string;
   trouble: string | null;
+  notBefore: string | null;
 }
 
 /** Whether the way must be proven with the staging authority first: until the production one has issued it once. */
 export function needsTrial(directory: string, past: readonly Attempted[], id: string): boolean {
   const issued = past.some((one) => one.certificate === id && one.authority === 'production' && one.trouble === null);
   return directory === 'production' && !issued;
+}
+
+/** Until when an authority asked us to stay away, or null. @param now milliseconds since the epoch */
+export function askedToWait(past: readonly Attempted[], authority: string, now: number): Date | null {
+  const own = past.filter((one) => one.authority === authority);
+  const until = Math.max(0, ...own.map(({ notBefore }) => (notBefore === null ? 0 : Date.parse(notBefore))));
+  return until > now ? new Date(until) : null;
 }
 
 const hourMs = 3_600_000;

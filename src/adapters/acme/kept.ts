@@ -1,0 +1,103 @@
+import { appendFile, readFile, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import * as z from 'zod';
+import type { Attempted } from '../../core/certificates/attempts.ts';
+import { writeWhole } from '../files/safe-write.ts';
+import { codeOf, reasonOf } from '../trouble.ts';
+import type { PlacedOrder, Proof } from './client.ts';
+
+/** What is kept between runs, so that a run that was killed is taken up by the next one. All of it with mode 0600. */
+
+type Published = Pick<Proof, 'name' | 'kind' | 'token' | 'value'>;
+
+const publishedForm = z.array(
+  z.object({ name: z.string(), kind: z.enum(['http', 'dns']), token: z.string(), value: z.string() }),
+);
+
+/** What was published and not yet taken back. */
+export async function readPublished(folder: string, id: string): Promise<Published[]> {
+  return publishedForm.safeParse(await readJson(join(folder, `${id}.pending.json`))).data ?? [];
+}
+
+export async function writePublished(folder: string, id: string, proofs: readonly Published[]): Promise<void> {
+  const file = join(folder, `${id}.pending.json`);
+  if (proofs.length === 0) return rm(file, { force: true });
+  const left = proofs.map(({ name, kind, token, value }) => ({ name, kind, token, value }));
+  await writeWhole(file, `${JSON.stringify(left)}\n`, 0o600);
+}
+
+/** Two orders are the same when they ask one authority for the same names and kind of key. */
+export interface OrderFor {
+  authority: string;
+  names: readonly string[];
+  key: 'ec' | 'rsa';
+}
+
+const orderForm = z.object({ url: z.string(), for: z.string() });
+
+/** The order of an earlier run, if it was for the same thing. */
+export async function readOrder(folder: string, id: string, wanted: OrderFor): Promise<PlacedOrder | null> {
+  const { data } = orderForm.safeParse(await readJson(join(folder, `${id}.order.json`)));
+  if (data?.for !== JSON.stringify(wanted)) return null;
+  const key = await readFile(join(folder, `${id}.order.key`), 'utf8').catch(() => null);
+  return key === null ? null : { url: data.url, key };
+}
+
+/** The key first: an order without its key is worth nothing. */
+export async function writeOrder(folder: string, id: string, wanted: OrderFor, order: PlacedOrder): Promise<void> {
+  await writeWhole(join(folder, `${id}.order.key`), order.key, 0o600);
+  const text = JSON.stringify({ url: order.url, for: JSON.stringify(wanted) });
+  await writeWhole(join(folder, `${id}.order.json`), `${text}\n`, 0o600);
+}
+
+export async function forgetOrder(folder: string, id: string): Promise<void> {
+  await rm(join(folder, `${id}.order.json`), { force: true });
+  await rm(join(folder, `${id}.order.key`), { force: true });
+}
+
+async function readJson(file: string): Promise<unknown> {
+  try {
+    return JSON.parse(await readFile(file, 'utf8')) as unknown;
+  } catch (error) {
+    if (codeOf(error) === 'ENOENT' || error instanceof SyntaxError) return null;
+    throw error;
+  }
+}
+
+const journalFile = (folder: string): string => join(folder, 'journal.jsonl');
+
+const attemptForm = z.object({
+  at: z.string(),
+  certificate: z.string(),
+  authority: z.string(),
+  trouble: z.string().nullable(),
+  notBefore: z.string().nullable().default(null),
+});
+
+/** Every try so far, oldest first. A line that was cut by a full disk is left out. */
+export async function readAttempts(folder: string): Promise<Attempted[]> {
+  const text = await readFile(journalFile(folder), 'utf8').catch((error: unknown) => {
+    if (codeOf(error) === 'ENOENT') return '';
+    throw error;
+  });
+  return text.split('\n').flatMap((line) => attemptForm.safeParse(parsed(line)).data ?? []);
+}
+
+function parsed(line: string): unknown {
+  try {
+    return JSON.parse(line) as unknown;
+  } catch {
+    return null;
+  }
+}
+
+/** Returns why the try could not be written down, or null. That is no reason to lose what came of it. */
+export async function writeAttempt(folder: string, attempt: Attempted): Promise<string | null> {
+  try {
+    // A line that was cut before ends here, and takes nothing of this one with it.
+    await appendFile(journalFile(folder), `\n${JSON.stringify(attempt)}\n`, { mode: 0o600 });
+    return null;
+  } catch (error) {
+    return reasonOf(error);
+  }
+}
