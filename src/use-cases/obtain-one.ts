@@ -1,7 +1,15 @@
 import { dirname } from 'node:path';
-import { forgetOrder, readOrder, readPublished, writeOrder, writePublished } from '../adapters/acme/kept.ts';
+import {
+  forgetOrder,
+  readOrder,
+  readPublished,
+  sweepHalves,
+  writeOrder,
+  writePublished,
+  type Published,
+} from '../adapters/acme/kept.ts';
 import type { Authority } from '../adapters/acme/authority.ts';
-import type { AcmeSession, Proof } from '../adapters/acme/client.ts';
+import type { AcmeSession } from '../adapters/acme/client.ts';
 import { dnsPublisher, httpPublisher, type Publisher } from '../adapters/acme/publish.ts';
 import { storePair } from '../adapters/certificates/store.ts';
 import type { NameServer } from '../adapters/dns/query.ts';
@@ -36,7 +44,7 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
   const kind = planned.challenge ?? 'http';
   const folder = site.paths.acme;
   const wanted = { authority: authority.url, names: planned.names, key: planned.key };
-  const shown: Proof[] = [];
+  let shown: Published[] = [];
   let publisher: Publisher | null = null;
   try {
     const way = await recordWay(site.map.dns, dirname(site.mapFile));
@@ -47,7 +55,9 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
       await askCaa({ names, identities, authority: authority.shown, accountUrl, challenge: kind, reader });
     }
     publisher = publisherFor(input, kind, way);
-    for (const left of await readPublished(folder, planned.id)) await takeBack(publisher, left, say);
+    await sweepHalves(folder, planned.id);
+    shown = await notTakenBack(publisher, await readPublished(folder, planned.id), say);
+    await writePublished(folder, planned.id, shown);
     const { proofs, finish } = await session.begin({
       names: planned.names,
       kind,
@@ -86,16 +96,23 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
 async function takeAllBack(
   { site, planned, say }: OneInput,
   publisher: Publisher,
-  shown: readonly Proof[],
+  shown: readonly Published[],
 ): Promise<void> {
-  const left: Proof[] = [];
-  for (const proof of shown) if (!(await takeBack(publisher, proof, say))) left.push(proof);
+  const left = await notTakenBack(publisher, shown, say);
   await writePublished(site.paths.acme, planned.id, left).catch((error: unknown) => {
     say(`  ${error instanceof Error ? error.message : String(error)}\n`);
   });
 }
 
-type Published = Parameters<Publisher['hide']>[0];
+async function notTakenBack(
+  publisher: Publisher,
+  shown: readonly Published[],
+  say: OneInput['say'],
+): Promise<Published[]> {
+  const left: Published[] = [];
+  for (const proof of shown) if (!(await takeBack(publisher, proof, say))) left.push(proof);
+  return left;
+}
 
 /** What cannot be taken back is told; it is no reason to lose a certificate that was issued. */
 async function takeBack(publisher: Publisher, proof: Published, say: OneInput['say']): Promise<boolean> {

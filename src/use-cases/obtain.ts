@@ -68,20 +68,14 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const failed = await failedTrials(input, untried, open);
   const results: Obtained[] = [];
   let session: AcmeSession | null = null;
+  const tryOne = async (planned: PlannedCertificate): Promise<Trouble | null> => {
+    say(`${planned.id}: ${planned.names.join(', ')} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
+    session ??= await open(authority);
+    return obtainOne({ ...input, planned, session, authority, trial: false });
+  };
   for (const planned of certificates) {
     signal.throwIfAborted();
-    let trouble = failed.get(planned.id) ?? null;
-    if (trouble === null) {
-      say(`${planned.id}: ${planned.names.join(', ')} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
-      try {
-        session ??= await open(authority);
-        trouble = await obtainOne({ ...input, planned, session, authority, trial: false });
-      } catch (error) {
-        // Nobody there is nobody there for all of them; a limit must be remembered.
-        if (!(error instanceof AuthorityLimit)) throw error;
-        trouble = error;
-      }
-    }
+    const trouble = failed.get(planned.id) ?? (await tryOne(planned).catch(onlyLimits));
     const notBefore = trouble instanceof AuthorityLimit ? trouble.notBefore.toISOString() : null;
     const at = now().toISOString();
     const told = { at, certificate: planned.id, authority: authority.shown, trouble: trouble?.code ?? null, notBefore };
@@ -92,6 +86,12 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
     if (notBefore !== null) break;
   }
   return results;
+}
+
+/** Nobody there is nobody there for all of them; a limit belongs to one try, and must be remembered. */
+function onlyLimits(error: unknown): Trouble {
+  if (error instanceof AuthorityLimit) return error;
+  throw error;
 }
 
 /** The first time the way is proven where tries cost nothing; what fails there is not tried where they are counted. */

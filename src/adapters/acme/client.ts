@@ -80,10 +80,7 @@ export async function openAccount({
     accountKey,
     ...(external === null ? {} : { externalAccountBinding: { kid: external.id, hmacKey: external.key } }),
   });
-  const { caaIdentities } = await asking(
-    authority,
-    async () => directoryForm.parse((await acme.axios.get(authority.url)).data).meta,
-  );
+  const caaIdentities = await identitiesOf(authority);
   await asking(authority, () => ensureAccount(client, contact));
   return {
     caaIdentities,
@@ -96,6 +93,16 @@ const directoryForm = z.object({
   newOrder: z.string(),
   meta: z.object({ caaIdentities: z.array(z.string()).default([]) }).default({ caaIdentities: [] }),
 });
+
+/** The first question is for the directory, so that what is no ACME authority is told as that. */
+async function identitiesOf(authority: Authority): Promise<string[]> {
+  const { data } = await acme.axios.get<unknown>(authority.url);
+  const found = directoryForm.safeParse(data);
+  if (found.success) return found.data.meta.caaIdentities;
+  const words = z.object({ detail: z.string() }).safeParse(data).data?.detail ?? 'its answer is no ACME directory';
+  const remedy = 'Check `acme.directory` in the map: it is the address of the directory itself (RFC 8555 §7.1.1).';
+  throw new Trouble({ code: 'acme-refused', message: `The authority ${authority.shown} says no: ${words}`, remedy });
+}
 
 /** For an account that exists the library sends an update, which some authorities refuse when there is nothing to update. */
 async function ensureAccount(client: acme.Client, contact: string | null): Promise<void> {
@@ -204,11 +211,19 @@ function unlessMoved(read: () => Promise<{ status: string }>, there: readonly st
 }
 
 function assertCovers(certificate: string, names: readonly string[], { shown }: Authority): void {
-  const written = (new X509Certificate(certificate).subjectAltName ?? '').split(', ');
+  const written = namesIn(certificate);
   const missing = names.filter((name) => !written.includes(`DNS:${name}`));
   if (missing.length === 0) return;
-  const message = `The authority ${shown} issued a certificate that lacks ${missing.join(', ')}.`;
+  const message = `The authority ${shown} answers with a certificate that lacks ${missing.join(', ')}.`;
   throw new Trouble({ code: 'acme-other-names', message, remedy: 'Run it again; tell the authority if it stays so.' });
+}
+
+function namesIn(certificate: string): string[] {
+  try {
+    return (new X509Certificate(certificate).subjectAltName ?? '').split(', ');
+  } catch {
+    return [];
+  }
 }
 
 async function keptKey(folder: string, { url }: Authority): Promise<string> {

@@ -1,14 +1,14 @@
-import { appendFile, readFile, rm } from 'node:fs/promises';
+import { appendFile, readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import * as z from 'zod';
 import type { Attempted } from '../../core/certificates/attempts.ts';
-import { writeWhole } from '../files/safe-write.ts';
+import { writeTrouble, writeWhole } from '../files/safe-write.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
 import type { PlacedOrder, Proof } from './client.ts';
 
 /** What is kept between runs, so that a run that was killed is taken up by the next one. All of it with mode 0600. */
 
-type Published = Pick<Proof, 'name' | 'kind' | 'token' | 'value'>;
+export type Published = Pick<Proof, 'name' | 'kind' | 'token' | 'value'>;
 
 const publishedForm = z.array(
   z.object({ name: z.string(), kind: z.enum(['http', 'dns']), token: z.string(), value: z.string() }),
@@ -21,7 +21,7 @@ export async function readPublished(folder: string, id: string): Promise<Publish
 
 export async function writePublished(folder: string, id: string, proofs: readonly Published[]): Promise<void> {
   const file = join(folder, `${id}.pending.json`);
-  if (proofs.length === 0) return rm(file, { force: true });
+  if (proofs.length === 0) return remove(file);
   const left = proofs.map(({ name, kind, token, value }) => ({ name, kind, token, value }));
   await writeWhole(file, `${JSON.stringify(left)}\n`, 0o600);
 }
@@ -51,8 +51,23 @@ export async function writeOrder(folder: string, id: string, wanted: OrderFor, o
 }
 
 export async function forgetOrder(folder: string, id: string): Promise<void> {
-  await rm(join(folder, `${id}.order.json`), { force: true });
-  await rm(join(folder, `${id}.order.key`), { force: true });
+  await remove(join(folder, `${id}.order.json`));
+  await remove(join(folder, `${id}.order.key`));
+}
+
+/** Takes away what a run left half written when it was killed. */
+export async function sweepHalves(folder: string, id: string): Promise<void> {
+  const names = await readdir(folder).catch((): string[] => []);
+  const halves = names.filter((name) => name.startsWith(`.${id}.`) && name.endsWith('.new'));
+  for (const name of halves) await remove(join(folder, name));
+}
+
+async function remove(file: string): Promise<void> {
+  try {
+    await rm(file, { force: true });
+  } catch (cause) {
+    throw writeTrouble(file, cause);
+  }
 }
 
 async function readJson(file: string): Promise<unknown> {

@@ -64,7 +64,7 @@ export async function writeWhole(path: string, content: string, mode = 0o644): P
     await writeNew(fresh, content, mode);
     await rename(fresh, path);
   } catch (cause) {
-    await rm(fresh, { force: true });
+    await rm(fresh, { force: true }).catch(() => undefined);
     throw writeTrouble(path, cause);
   }
   await syncFolder(dirname(path));
@@ -79,7 +79,8 @@ export async function writeFirst(path: string, content: string, mode = 0o644): P
   } catch (cause) {
     throw writeTrouble(path, cause);
   } finally {
-    await rm(fresh, { force: true });
+    // On a disk that has just turned read-only this fails too; the first reason is the one to tell.
+    await rm(fresh, { force: true }).catch(() => undefined);
   }
 }
 
@@ -103,7 +104,7 @@ export async function switchLink(path: string, target: string): Promise<void> {
     await symlink(target, fresh);
     await rename(fresh, path);
   } catch (cause) {
-    await rm(fresh, { force: true });
+    await rm(fresh, { force: true }).catch(() => undefined);
     throw writeTrouble(path, cause);
   }
   await syncFolder(dirname(path));
