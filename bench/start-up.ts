@@ -34,7 +34,7 @@ function demoFolder(): string {
   const made = mkdtempSync(join(tmpdir(), 'mile-marker-bench-'));
   const services = demoPorts();
   const ports = { http: 8080, https: 8443, mark: 9180, services };
-  const map = demoMap({ ports, proxy: 'builtin', engine: `unix://${join(made, 'engine.sock')}` });
+  const map = demoMap({ ports, proxy: 'builtin', engine: `unix://${join(made, 'engine.sock')}`, authority: null });
   writeFileSync(join(made, 'mile-marker.yaml'), map);
   writeFileSync(join(made, 'compose.yaml'), demoCompose(services));
   // It makes certificates without asking the engine, which is not there yet.

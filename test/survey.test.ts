@@ -23,7 +23,7 @@ beforeEach(async () => {
   engine = await startEngine(socket, services);
   writeFileSync(
     join(folder, 'mile-marker.yaml'),
-    demoMap({ ports: { http, https, mark, services }, proxy: 'builtin', engine: `unix://${socket}` }),
+    demoMap({ ports: { http, https, mark, services }, proxy: 'builtin', engine: `unix://${socket}`, authority: null }),
   );
 });
 afterEach(() => engine.stop());

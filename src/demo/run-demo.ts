@@ -1,9 +1,13 @@
-import { mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { chmod, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { handshake } from '../adapters/probe/handshake.ts';
 import { findNginx, startNginx } from '../adapters/processes/nginx.ts';
 import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
+import { covers } from '../core/certificates/cover.ts';
 import { standalone } from '../core/proxies/nginx/nginx.ts';
+import { startAuthority } from './authority.ts';
 import { startDns } from './dns.ts';
 import { startEngine } from './engine.ts';
 import { demoCompose, demoMap, demoNames, demoTroubles, type DemoPorts } from './scenario.ts';
@@ -43,6 +47,8 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   const { proxy, say, signal } = input;
   const folder = await mkdtemp(join(tmpdir(), 'mile-marker-demo-'));
   cleanups.push(() => rm(folder, { recursive: true, force: true }));
+  // nginx started by root answers challenges as another user, who must get through.
+  await chmod(folder, 0o711);
   const services = await startServices();
   cleanups.push(services.stop);
   const dns = await startDns(new Map(demoNames.map((name) => [name, '127.0.0.1'])));
@@ -55,10 +61,13 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
     mark: await freePort(9180),
     services: services.ports,
   };
+  const authority = await startAuthority({ httpPort: ports.http });
+  cleanups.push(authority.stop);
   await writeFile(
     join(folder, 'mile-marker.yaml'),
-    demoMap({ ports, proxy, engine: `unix://${join(folder, 'engine.sock')}` }),
+    demoMap({ ports, proxy, engine: `unix://${join(folder, 'engine.sock')}`, authority: authority.directory }),
   );
+  await writeFile(join(folder, 'authority-root.pem'), authority.root);
   await writeFile(join(folder, 'compose.yaml'), demoCompose(ports.services));
   say('The salt-marsh observatory, made up and on this machine only.\n');
   const run = (argv: string[]) => shownCommand(input, argv, folder);
@@ -67,7 +76,12 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
     if (signal.aborted) return false;
   }
   await startFront({ input, folder, ports, cleanups });
-  const verify = ['verify', '--resolver', `127.0.0.1:${String(dns.port)}`];
+  const reload = proxy === 'nginx' ? [await findNginx(input.env), ...reloadWords(folder)] : [];
+  await run(['certs', 'obtain', ...reload.flatMap((word) => ['--then', word])]);
+  if (signal.aborted) return false;
+  await untilShown({ port: ports.https, signal });
+  await run(['certs']);
+  const verify = ['verify', '--trust', 'authority-root.pem', '--resolver', `127.0.0.1:${String(dns.port)}`];
   await run(verify);
   const judged = await input.command([...verify, '--json'], { cwd: folder, signal, quiet: () => true });
   if (signal.aborted) return false;
@@ -95,7 +109,7 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   let onReady = (): void => undefined;
   const mark = (await readFile(join(current, 'mark.txt'), 'utf8')).trim();
   if (proxy === 'nginx') {
-    const config = join(folder, 'nginx.conf');
+    const config = configOf(folder);
     await writeFile(config, standalone({ current, runFolder: folder }));
     say(`\n$ nginx -c ${config}\n`);
     const nginx = await startNginx(await findNginx(env), config);
@@ -122,6 +136,21 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   onReady();
 }
 
+const configOf = (folder: string): string => join(folder, 'nginx.conf');
+
+const reloadWords = (folder: string): string[] => ['-c', configOf(folder), '-e', 'stderr', '-s', 'reload'];
+
+/** A reload is done when it is seen: it returns before the new certificate is shown. */
+async function untilShown({ port, signal }: { port: number; signal: AbortSignal }): Promise<void> {
+  const [name = ''] = demoNames;
+  const trust = { given: [], practice: [] };
+  for (let tries = 0; tries < 50; tries += 1) {
+    const seen = await handshake({ address: '127.0.0.1', port, name, trust, timeoutMs: 2000, signal });
+    if (seen.ok && covers(seen.value.leaf.dnsNames, name)) return;
+    await pause(100, undefined, { signal }).catch(() => undefined);
+  }
+}
+
 /** Whether errors and warnings are exactly those of the scenario, each on its road. */
 function foundTroubles(json: string): boolean {
   const { findings } = JSON.parse(json) as { findings: Array<{ rule: string; severity: string; roads: string[] }> };
@@ -143,9 +172,11 @@ async function keepRunning({ input, folder, ports, resolver }: Started & { resol
   const host = 'nestcam.saltmarsh.example';
   say(`\nIt goes on running until Ctrl-C. The map is ${folder}/mile-marker.yaml\n`);
   say(
-    `  curl --cacert ${folder}/.mile-marker/practice/authority.pem --resolve ${host}:${String(ports.https)}:127.0.0.1 https://${host}:${String(ports.https)}/\n`,
+    `  curl --cacert ${folder}/authority-root.pem --resolve ${host}:${String(ports.https)}:127.0.0.1 https://${host}:${String(ports.https)}/\n`,
   );
-  say(`  mile-marker verify --map ${folder}/mile-marker.yaml --resolver 127.0.0.1:${String(resolver)}\n`);
+  say(
+    `  mile-marker verify --map ${folder}/mile-marker.yaml --trust ${folder}/authority-root.pem --resolver 127.0.0.1:${String(resolver)}\n`,
+  );
   await new Promise<void>((resolve) => {
     if (signal.aborted) resolve();
     else signal.addEventListener('abort', () => resolve(), { once: true });

@@ -14,9 +14,11 @@ export interface DemoMapInput {
   ports: DemoPorts;
   proxy: 'builtin' | 'nginx';
   engine: string;
+  /** Address of the authority's directory; null: practice certificates only. */
+  authority: string | null;
 }
 
-export function demoMap({ ports: { http, https, mark, services }, proxy, engine }: DemoMapInput): string {
+export function demoMap({ ports: { http, https, mark, services }, proxy, engine, authority }: DemoMapInput): string {
   return `# The salt-marsh observatory: its names, and where they lead.
 domains: [saltmarsh.example, reedbed.example]
 
@@ -30,7 +32,7 @@ front:
 compose: [compose.yaml]
 engine: ${engine}
 
-roads:
+${authority === null ? '' : certificatesFrom(authority)}roads:
   saltmarsh.example:
     redirect: https://www.saltmarsh.example
     gate: everyone
@@ -50,6 +52,19 @@ roads:
     redirect: https://sightings.saltmarsh.example
     permanent: true
     gate: everyone
+`;
+}
+
+function certificatesFrom(authority: string): string {
+  return `acme: {directory: "${authority}", root: authority-root.pem}
+certificates:
+  visitors:
+    names: [saltmarsh.example, www.saltmarsh.example, nestcam.saltmarsh.example, tides.saltmarsh.example]
+    from: acme
+  keepers:                      # home only: practice is enough, and nobody reads these names in a public log
+    names: [sightings.saltmarsh.example, roster.saltmarsh.example, workbench.saltmarsh.example, sightings.reedbed.example]
+    from: practice
+
 `;
 }
 

@@ -67,6 +67,8 @@ export interface NameServerInput {
   /** Zone files by zone. */
   zones: Record<string, string>;
   key: { name: string; secret: string };
+  /** Zones that take no updates, not even with the key. */
+  closed?: readonly string[];
 }
 
 /** Knot, authoritative for some zones, which takes signed updates. Port 53 needs root. */
@@ -75,6 +77,7 @@ export async function startNameServer({
   address,
   zones,
   key,
+  closed = [],
 }: NameServerInput): Promise<{ stop: () => Promise<void> }> {
   const program = needed('/usr/sbin/knotd', 'knot');
   if (process.getuid?.() !== 0) throw new Error('a name server on port 53 needs root; run: sudo npm test');
@@ -83,7 +86,7 @@ export async function startNameServer({
   for (const [zone, text] of Object.entries(zones)) writeFileSync(join(own, `${zone}.zone`), text);
   const list = Object.keys(zones).map(
     (zone) =>
-      `  - domain: ${zone}\n    file: ${zone}.zone\n    storage: ${own}\n    acl: update\n    zonefile-sync: -1\n    journal-content: none\n`,
+      `  - domain: ${zone}\n    file: ${zone}.zone\n    storage: ${own}\n${closed.includes(zone) ? '' : '    acl: update\n'}    zonefile-sync: -1\n    journal-content: none\n`,
   );
   writeFileSync(
     join(own, 'knot.conf'),

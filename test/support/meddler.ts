@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import https from 'node:https';
-import type { IncomingHttpHeaders } from 'node:http';
+import type { IncomingHttpHeaders, IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import type { Authority } from './authority.ts';
 import { listening, portOf } from './ports.ts';
@@ -67,7 +67,7 @@ export async function startMeddler(authority: Authority, tls: string): Promise<M
 interface PassInput {
   to: URL;
   ca: Buffer;
-  request: import('node:http').IncomingMessage;
+  request: IncomingMessage;
   body: Buffer;
 }
 
@@ -82,8 +82,10 @@ function passOn({ to, ca, request, body }: PassInput): Promise<Reply> {
         answer.setEncoding('utf8').on('data', (part: string) => (text += part));
         answer.on('error', reject);
         answer.on('end', () => {
-          const { 'transfer-encoding': _, ...rest } = answer.headers;
-          resolve({ status: answer.statusCode ?? 0, headers: rest, body: text });
+          const headersOn = { ...answer.headers };
+          delete headersOn['transfer-encoding'];
+          delete headersOn['content-length'];
+          resolve({ status: answer.statusCode ?? 0, headers: headersOn, body: text });
         });
       },
     );

@@ -47,31 +47,58 @@ export async function makeLeaf({
   now: Date;
 }): Promise<Pair> {
   const keys = await newKeys();
+  const certificate = await signLeaf({ names, publicKey: keys.publicKey, authority, now, days: leafDays - 1 });
+  return { certificate, key: await keyPem(keys.privateKey) };
+}
+
+export interface LeafInput {
+  names: readonly string[];
+  /** IP addresses that it covers too. */
+  addresses?: readonly string[];
+  publicKey: x509.PublicKeyType;
+  authority: Pair;
+  now: Date;
+  days: number;
+}
+
+/** Signs a leaf for a key. Returns the chain in PEM, the leaf first. */
+export async function signLeaf({ names, addresses = [], publicKey, authority, now, days }: LeafInput): Promise<string> {
   const issuer = new x509.X509Certificate(authority.certificate);
-  const signingKey = await readKey(authority.key);
   const certificate = await x509.X509CertificateGenerator.create({
     serialNumber: serial(),
     // The subject stays without a common name: names count in subjectAltName only, and a long one would not fit there.
     subject: '',
     issuer: issuer.subject,
-    ...dates(now, leafDays - 1),
+    ...dates(now, days),
     signingAlgorithm: signature,
-    signingKey,
-    publicKey: keys.publicKey,
+    signingKey: await readKey(authority.key),
+    publicKey,
     extensions: [
       new x509.BasicConstraintsExtension(false, undefined, true),
       new x509.KeyUsagesExtension(x509.KeyUsageFlags.digitalSignature, true),
       new x509.ExtendedKeyUsageExtension([x509.ExtendedKeyUsage.serverAuth]),
       // RFC 5280 §4.2.1.6: critical when the subject is empty.
       new x509.SubjectAlternativeNameExtension(
-        names.map((value) => ({ type: 'dns' as const, value })),
+        [
+          ...names.map((value) => ({ type: 'dns' as const, value })),
+          ...addresses.map((value) => ({ type: 'ip' as const, value })),
+        ],
         true,
       ),
       await x509.AuthorityKeyIdentifierExtension.create(issuer.publicKey),
-      await x509.SubjectKeyIdentifierExtension.create(keys.publicKey),
+      await x509.SubjectKeyIdentifierExtension.create(publicKey),
     ],
   });
-  return { certificate: pem(certificate) + pem(issuer), key: await keyPem(keys.privateKey) };
+  return pem(certificate) + pem(issuer);
+}
+
+/** Reads what a certificate is asked for (RFC 2986): its key, when the request is signed with it, and the names. */
+export async function readRequest(der: Buffer): Promise<{ publicKey: x509.PublicKey; names: string[] } | null> {
+  const request = new x509.Pkcs10CertificateRequest(der);
+  if (!(await request.verify())) return null;
+  const names =
+    request.extensions.find((one) => one instanceof x509.SubjectAlternativeNameExtension)?.names.items ?? [];
+  return { publicKey: request.publicKey, names: names.map(({ value }) => value) };
 }
 
 /** Makes the throwaway certificate: self-signed, without any name, so that a server starts and no browser believes it. */
@@ -86,6 +113,12 @@ export async function makeThrowaway(now: Date): Promise<Pair> {
     extensions: [new x509.BasicConstraintsExtension(false, undefined, true)],
   });
   return { certificate: pem(certificate), key: await keyPem(keys.privateKey) };
+}
+
+/** A new key: what a certificate is signed for, and the private key as PEM. */
+export async function makeKey(): Promise<{ publicKey: webcrypto.CryptoKey; key: string }> {
+  const { publicKey, privateKey } = await newKeys();
+  return { publicKey, key: await keyPem(privateKey) };
 }
 
 /** An hour of the past is covered too, for clocks that run behind. */

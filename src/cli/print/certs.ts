@@ -1,7 +1,6 @@
 import { daysLeft, renewAt, shareLeft } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
-import { isThrowaway } from '../../core/rules/no-certificate.ts';
 import { style } from './style.ts';
 import { table } from './table.ts';
 
@@ -31,7 +30,7 @@ export function certificateRow({ planned, held, roads, now }: RowInput): Certifi
   const { id, names } = planned;
   const none = { covers: [], issuer: null, from: null, to: null, daysLeft: null, left: null, renewAt: null };
   const renews = renewsBy(planned);
-  if (held === null || isThrowaway(held)) return { id, names, ...none, roads, renews };
+  if (held === null) return { id, names, ...none, roads, renews };
   return {
     id,
     names,
@@ -70,7 +69,7 @@ export function formatCertificates(
   { width, colour }: { width: number; colour: boolean },
 ): string {
   const paint = style(colour);
-  const head = ['certificate', 'ends', 'left', '', 'renews', 'roads'].map((word) => paint.bold(word));
+  const head = ['certificate', 'ends', 'left', 'renews', 'roads'].map((word) => paint.bold(word));
   return table(
     head,
     rows.map(({ id, from, to, issuer, daysLeft: days, left, renews, roads, covers }) => {
@@ -79,8 +78,8 @@ export function formatCertificates(
       const apart = covers.length === 1 && covers[0] === id ? [] : covers;
       const about = [id, ...apart.map((name) => `  ${name}`), ...(issuer === null ? [] : [`  by ${issuer}`])];
       const rest =
-        to === null ? ['none held', '', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days`, bar(left ?? 0)];
-      return [about.join('\n'), ...rest, renews, names === id ? 'its own name' : names];
+        to === null ? ['none held', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days\n${bar(left ?? 0)}`];
+      return [about.join('\n'), ...rest, renews.replace(', ', '\n'), names === id ? 'its own name' : names];
     }),
   );
 }

@@ -7,7 +7,7 @@ import { restsAfterFailure } from '../../core/certificates/attempts.ts';
 import { renewAt, type SuggestedWindow } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
-import { isThrowaway } from '../../core/rules/no-certificate.ts';
+import { realOne } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
 import { obtain, suggestedWindows, type Obtained } from '../../use-cases/obtain.ts';
@@ -24,13 +24,8 @@ export async function runCertsObtain(ids: string[], options: ObtainOptions, cont
   const wanted =
     ids.length > 0
       ? ids.map((id) => plannedNamed(site.plan, id))
-      : site.plan.certificates.filter((planned) => isMissing(planned, held));
+      : site.plan.certificates.filter((planned) => planned.from === 'acme' && realOne(held.get(planned.id)) === null);
   await getThem({ site, wanted: wanted.filter(({ from }) => from === 'acme'), made: [], options, context });
-}
-
-function isMissing({ id, from }: PlannedCertificate, held: ReadonlyMap<string, HeldCertificate | null>): boolean {
-  const found = held.get(id) ?? null;
-  return from === 'acme' && (found === null || isThrowaway(found));
 }
 
 /** Renews what is due. Practice certificates are made anew, others asked for; what a person brings is theirs to renew. */
@@ -42,13 +37,13 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   const held = readHeld(site.plan);
   const past = await readAttempts(site.paths.acme);
   const named = ids.map((id) => plannedNamed(site.plan, id));
-  const holding = site.plan.certificates.filter(({ id }) => !isNothing(held.get(id) ?? null));
+  const holding = site.plan.certificates.filter(({ id }) => realOne(held.get(id)) !== null);
   const windows = named.length > 0 ? new Map<string, null>() : await suggestedWindows(site, holding);
   const due =
     named.length > 0
       ? named
       : site.plan.certificates.filter((planned) =>
-          isDue(held.get(planned.id) ?? null, windows.get(planned.id) ?? null, now),
+          isDue(realOne(held.get(planned.id)), windows.get(planned.id) ?? null, now),
         );
   const wanted = due.filter(
     ({ from, id }) => from === 'acme' && (named.length > 0 || !restsAfterFailure(past, id, now)),
@@ -72,11 +67,7 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
 }
 
 function isDue(held: HeldCertificate | null, suggested: SuggestedWindow | null, now: number): boolean {
-  return held === null || isThrowaway(held) || now >= renewAt(held, suggested);
-}
-
-function isNothing(held: HeldCertificate | null): boolean {
-  return held === null || isThrowaway(held);
+  return held === null || now >= renewAt(held, suggested);
 }
 
 interface GetInput {
@@ -117,9 +108,9 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
 
 /** A failure leaves the old certificate in use; when that ends is what a person must know. */
 async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: number): Promise<string> {
-  const held = readHeld(plan).get(id) ?? null;
+  const held = realOne(readHeld(plan).get(id));
   const until =
-    held === null || isThrowaway(held)
+    held === null
       ? 'Nothing is held for it.'
       : `The one in use lasts until ${new Date(held.notAfter).toISOString().slice(0, 10)}.`;
   return (

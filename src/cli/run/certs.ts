@@ -9,6 +9,7 @@ import {
   plannedNamed,
   refreshExports,
 } from '../../use-cases/keep-certificates.ts';
+import { realOne } from '../../core/rules/no-certificate.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { ExportOptions, ImportOptions } from '../commands/certs.ts';
@@ -16,6 +17,7 @@ import type { Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { certificateRow, formatCertificates, type CertificateRow } from '../print/certs.ts';
 import { jsonDocument } from '../print/json.ts';
+import { withCertificates } from '../print/next-certificate.ts';
 import { plural, style } from '../print/style.ts';
 import { table } from '../print/table.ts';
 
@@ -39,7 +41,7 @@ export async function certificateRows(site: Site, now: number): Promise<Certific
   const held = readHeld(plan);
   return plan.certificates.map((planned) => {
     const roads = [...chosenCertificates].flatMap(([road, { id, why }]) => (id === planned.id ? [{ road, why }] : []));
-    return certificateRow({ planned, held: held.get(planned.id) ?? null, roads, now });
+    return certificateRow({ planned, held: realOne(held.get(planned.id)), roads, now });
   });
 }
 
@@ -66,12 +68,12 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
   io.out(
     table(
       head,
-      rows.map(({ names, ends, made }) => [names.join(' '), ends, made ? 'made' : 'kept']),
+      rows.map(({ names, ends, made }) => [names.join('\n'), ends, made ? 'made' : 'kept']),
     ),
   );
   const shown = shownPath(authority, io.cwd);
   const isNew = results.some(({ made }) => made);
-  io.err(`${isNew ? trustWords(shown) : `Practice authority: ${shown}\n`}${nextLive(site)}`);
+  io.err(`${isNew ? trustWords(shown) : `Practice authority: ${shown}\n`}${nextMade(site, held)}`);
 }
 
 /** How to trust the authority on the usual systems; nobody else should. */
@@ -83,6 +85,12 @@ function trustWords(authority: string): string {
   Windows          certutil -addstore Root FILE
   Firefox          Settings, Certificates, Authorities, Import
 `;
+}
+
+/** When others are still missing that need no front, these come first. */
+function nextMade(site: Site, held: ReturnType<typeof readHeld>): string {
+  const missing = site.plan.certificates.filter(({ id }) => realOne(held.get(id)) === null);
+  return missing.length === 0 ? nextLive(site) : withCertificates(missing, nextLive(site));
 }
 
 function nextLive({ plan }: Site): string {

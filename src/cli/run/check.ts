@@ -1,11 +1,12 @@
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
-import type { ProxyName } from '../../core/map/site-map.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import { judgeSite } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
+import { nextCertificate } from '../print/next-certificate.ts';
 import { plural } from '../print/style.ts';
 
 export async function runCheck(options: OpenOptions & { failOn: Severity }, context: CommandContext): Promise<void> {
@@ -18,7 +19,7 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   if (options.json === true) io.out(jsonDocument('check', { map: site.mapFile, roads, findings, summary }));
   else io.out(formatFindings(findings, { width: io.width, colour: io.colour.out }));
   io.err(
-    `${findings.length > 0 ? '\n' : ''}${plural(roads, 'road')}: ${countsInWords(summary)}.\n${nextStep(findings, site.plan.front.proxy, roads)}`,
+    `${findings.length > 0 ? '\n' : ''}${plural(roads, 'road')}: ${countsInWords(summary)}.\n${nextStep(findings, site.plan)}`,
   );
   // What could not be asked leaves the judgement open; what was found wrong all the same is the stronger word.
   const others = findings.filter(({ rule }) => rule !== 'engine-unanswered');
@@ -26,10 +27,13 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   else if (reaches(findings, options.failOn)) setCode(exit.cannotJudge);
 }
 
-function nextStep(findings: readonly Finding[], proxy: ProxyName, roads: number): string {
-  if (roads === 0) return 'next: write your first road under `roads` in the map\n';
+function nextStep(findings: readonly Finding[], plan: Plan): string {
+  if (plan.roads.length === 0) return 'next: write your first road under `roads` in the map\n';
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: mend the errors, then run check again\n';
-  if (errors.length > 0) return 'next: mile-marker certs make\n';
-  return proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n';
+  const roads = errors.flatMap((error) => error.roads);
+  const ids = plan.roads.filter(({ name }) => roads.includes(name)).map(({ certificate }) => certificate);
+  const missing = plan.certificates.filter(({ id }) => ids.includes(id));
+  if (missing.length > 0) return nextCertificate(missing, plan);
+  return plan.front.proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n';
 }

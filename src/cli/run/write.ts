@@ -2,6 +2,7 @@ import { createTwoFilesPatch } from 'diff';
 import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import { judgeSite } from '../../use-cases/load.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/write.ts';
@@ -10,7 +11,8 @@ import type { Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
-import { plural, style } from '../print/style.ts';
+import { withCertificates } from '../print/next-certificate.ts';
+import { plural, style, wrap } from '../print/style.ts';
 
 interface Options extends OpenOptions {
   out?: string;
@@ -50,7 +52,7 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   const { front, plan } = site;
   const again = plan.front.proxy === 'builtin' ? 'docker restart' : 'docker kill -s HUP';
   const container = front.kind === 'container' ? `${again} ${front.name}` : null;
-  printResult(result, { ...options, container }, io);
+  printResult(result, { ...options, container, plan }, io);
 }
 
 function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): void {
@@ -79,8 +81,8 @@ function blocks({ rule, severity }: Finding): boolean {
   return severity === 'error' && !notBlocking.includes(rule);
 }
 
-function printResult(result: WriteResult, options: Options & { container: string | null }, io: Io): void {
-  const { changes, generation, written, folder, throwaway, includeLine } = result;
+function printResult(result: WriteResult, options: Options & { container: string | null; plan: Plan }, io: Io): void {
+  const { changes, generation, written, folder, throwaway } = result;
   const number = String(generation).padStart(4, '0');
   if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
   else for (const change of changes) io.out(`${verb(change)} ${change.path}\n`);
@@ -91,16 +93,22 @@ function printResult(result: WriteResult, options: Options & { container: string
     io.err(
       `Generation ${number} is written, ${plural(changes.length, 'file')} changed: ${shownPath(folder, io.cwd)}/current\n`,
     );
-  if (throwaway.length > 0) {
-    io.err(
-      `${plural(throwaway.length, 'name')} got a throwaway certificate, which browsers refuse.\nnext: mile-marker certs make\n`,
-    );
-  } else if (written) {
-    if (options.container !== null) io.err(containerWords(options.container, options.compose === true));
-    else io.err(includeLine === null ? 'next: mile-marker serve\n' : includeWords(includeLine));
-  } else {
-    io.err(changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n');
-  }
+  const next = nextWords(result, options);
+  if (throwaway.length === 0) return io.err(next);
+  const missing = options.plan.certificates.filter(({ id }) => throwaway.includes(id));
+  const words = wrap(`A throwaway certificate so far, which browsers refuse: ${throwaway.join(', ')}.`, {
+    width: io.width,
+  });
+  io.err(words + withCertificates(missing, next));
+}
+
+function nextWords(
+  { changes, written, includeLine }: WriteResult,
+  options: Options & { container: string | null },
+): string {
+  if (!written) return changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n';
+  if (options.container !== null) return containerWords(options.container, options.compose === true);
+  return includeLine === null ? 'next: mile-marker serve\n' : includeWords(includeLine);
 }
 
 function containerWords(again: string, hasFile: boolean): string {

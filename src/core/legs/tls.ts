@@ -48,7 +48,7 @@ const otherName = card({
     },
     throwaway: {
       message: 'For {names} the front shows the throwaway certificate, since none is held.',
-      remedy: 'Run: mile-marker certs make. Then reload the front.',
+      remedy: 'Run: mile-marker check. It says what gets the real one.',
     },
   },
 });

@@ -63,8 +63,8 @@ function tellMissing(missing: readonly PlannedCertificate[], { plan }: Facts): F
 }
 
 function stateOf({ id, names }: PlannedCertificate, { certificates, now }: Facts): Say | null {
-  const held = certificates.get(id) ?? null;
-  if (held === null || isThrowaway(held)) return 'missing';
+  const held = realOne(certificates.get(id));
+  if (held === null) return 'missing';
   if (uncovered(names, held).length > 0) return 'other-name';
   return now < held.notBefore || now >= held.notAfter ? 'ended' : null;
 }
@@ -74,8 +74,13 @@ function uncovered(names: readonly string[], { dnsNames }: CertificateFacts): st
   return names.filter((name) => !dnsNames.includes(name) && !covers(dnsNames, name));
 }
 
+/** What is held and could be shown to a visitor, or null: a throwaway one is as good as none. */
+export function realOne<Held extends CertificateFacts>(held: Held | null | undefined): Held | null {
+  return held === null || held === undefined || isThrowaway(held) ? null : held;
+}
+
 /** The stand-in that lets a server start before there is a certificate: self-made and without any name. */
-export function isThrowaway({ selfMade, dnsNames }: CertificateFacts): boolean {
+function isThrowaway({ selfMade, dnsNames }: CertificateFacts): boolean {
   return selfMade && dnsNames.length === 0;
 }
 
@@ -138,8 +143,8 @@ export const certificateFaulty: Rule = {
   card: faults,
   check: (facts) =>
     facts.plan.certificates.flatMap((planned) => {
-      const held = facts.certificates.get(planned.id) ?? null;
-      if (held === null || isThrowaway(held)) return [];
+      const held = realOne(facts.certificates.get(planned.id));
+      if (held === null) return [];
       const { id, keyFile: file } = planned;
       const data: Evidence = {
         id,
