@@ -85,8 +85,8 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   await run(verify);
   const judged = await input.command([...verify, '--json'], { cwd: folder, signal, quiet: () => true });
   if (signal.aborted) return false;
-  const fits = foundTroubles(judged.out);
-  sayTroubles(say, fits);
+  const found = foundTroubles(judged.out);
+  const fits = sayTroubles(say, found);
   if (input.keep) await keepRunning({ input, folder, ports, resolver: dns.port });
   return fits;
 }
@@ -138,7 +138,14 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
 
 const configOf = (folder: string): string => join(folder, 'nginx.conf');
 
-const reloadWords = (folder: string): string[] => ['-c', configOf(folder), '-e', 'stderr', '-s', 'reload'];
+const reloadWords = (folder: string): string[] => [
+  '-c',
+  configOf(folder),
+  '-e',
+  join(folder, 'nginx.log'),
+  '-s',
+  'reload',
+];
 
 /** A reload is done when it is seen: it returns before the new certificate is shown. */
 async function untilShown({ port, signal }: { port: number; signal: AbortSignal }): Promise<void> {
@@ -151,20 +158,22 @@ async function untilShown({ port, signal }: { port: number; signal: AbortSignal 
   }
 }
 
-/** Whether errors and warnings are exactly those of the scenario, each on its road. */
-function foundTroubles(json: string): boolean {
+/** Errors and warnings with their roads, one a line, in a fixed order. */
+function foundTroubles(json: string): string[] {
   const { findings } = JSON.parse(json) as { findings: Array<{ rule: string; severity: string; roads: string[] }> };
-  const found = findings
-    .filter(({ severity }) => severity !== 'note')
-    .map(({ rule, roads }) => `${rule} ${roads.join(' ')}`);
-  const meant = demoTroubles.map(({ rule, road }) => `${rule} ${road}`);
-  return found.sort().join('\n') === meant.sort().join('\n');
+  const bad = findings.filter(({ severity }) => severity !== 'note');
+  return bad.map(({ rule, roads }) => `${rule} ${roads.join(' ')}`).sort();
 }
 
-function sayTroubles(say: DemoInput['say'], fits: boolean): void {
+/** Returns whether they are exactly those of the scenario, each on its road. */
+function sayTroubles(say: DemoInput['say'], found: readonly string[]): boolean {
   say('\nWrong on purpose in this demo:\n');
   for (const { road, story } of demoTroubles) say(`  ${road.padEnd(30)} ${story}\n`);
-  say(fits ? 'Verify found just these.\n' : 'Verify found something else: that is a mistake in Mile Marker.\n');
+  const meant = demoTroubles.map(({ rule, road }) => `${rule} ${road}`).sort();
+  const fits = found.join('\n') === meant.join('\n');
+  if (fits) say('Verify found just these.\n');
+  else say(`Verify found something else, which is a mistake in Mile Marker:\n  ${found.join('\n  ')}\n`);
+  return fits;
 }
 
 async function keepRunning({ input, folder, ports, resolver }: Started & { resolver: number }): Promise<void> {
