@@ -53,7 +53,7 @@ try {
   await picture('roads', ['mile-marker roads --why'], folder);
   await picture('certs', ['mile-marker certs'], folder);
   await picture('check', ['mile-marker check'], folder);
-  await picture('verify', [`mile-marker verify --resolver 127.0.0.1:${resolver}`], folder);
+  await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
   edit(folder, 'proxy: builtin', 'proxy: nginx');
   spawnSync(process.execPath, [program, 'write'], { cwd: folder });
   edit(folder, 'to: nestcam:3000\n    gate: everyone', 'to: nestcam:3000\n    gate: home');
@@ -81,7 +81,7 @@ function demoIsUp() {
     let out = '';
     demo.stdout.on('data', (text) => {
       out += text;
-      const said = /verify --map (\S+)\/mile-marker\.yaml --resolver 127\.0\.0\.1:(\d+)\n/.exec(out);
+      const said = /verify --map (\S+)\/mile-marker\.yaml --trust \S+ --resolver 127\.0\.0\.1:(\d+)\n/.exec(out);
       if (said !== null) resolve({ folder: said[1], resolver: said[2] });
     });
     demo.once('close', () => reject(new Error(`the demo ended: ${out}`)));
