@@ -3,6 +3,7 @@ import { certs } from './commands/certs.ts';
 import { check } from './commands/check.ts';
 import type { CommandContext } from './commands/context.ts';
 import { demo } from './commands/demo.ts';
+import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume } from './commands/edit.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
@@ -26,6 +27,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   roads,
   check,
   certs,
+  dns,
   write,
   serve,
   verify,

@@ -27,7 +27,7 @@ export function readerFor(resolver: NameServer | null, way: RecordWay): ZoneRead
  * @throws Trouble `tsig-form`
  */
 export async function recordWay(dns: SiteMap['dns'], folder: string): Promise<RecordWay> {
-  const { server = null, key: keyFile = null, program: words = null } = dns ?? {};
+  const { server, key: keyFile, program: words } = dns;
   if (server !== null) {
     const { address, port } = parseEndpoint(server, 53, 'dns.server');
     const path = resolve(folder, keyFile ?? '');

@@ -1,7 +1,8 @@
-import { appendFile, readdir, readFile, rm } from 'node:fs/promises';
+import { readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import * as z from 'zod';
 import type { Attempted } from '../../core/certificates/attempts.ts';
+import { addToJournal, readJournal } from '../files/journal.ts';
 import { writeTrouble, writeWhole } from '../files/safe-write.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
 import type { PlacedOrder, Proof } from './client.ts';
@@ -89,28 +90,15 @@ const attemptForm = z.object({
   notBefore: z.string().nullable().default(null),
 });
 
-/** Every try so far, oldest first. A line that was cut by a full disk is left out. */
-export async function readAttempts(folder: string): Promise<Attempted[]> {
-  const text = await readFile(journalFile(folder), 'utf8').catch((error: unknown) => {
-    if (codeOf(error) === 'ENOENT') return '';
-    throw error;
-  });
-  return text.split('\n').flatMap((line) => attemptForm.safeParse(parsed(line)).data ?? []);
-}
-
-function parsed(line: string): unknown {
-  try {
-    return JSON.parse(line) as unknown;
-  } catch {
-    return null;
-  }
+/** Every try so far, oldest first. */
+export function readAttempts(folder: string): Promise<Attempted[]> {
+  return readJournal(journalFile(folder), attemptForm);
 }
 
 /** Returns why the try could not be written down, or null. That is no reason to lose what came of it. */
 export async function writeAttempt(folder: string, attempt: Attempted): Promise<string | null> {
   try {
-    // A line that was cut before ends here, and takes nothing of this one with it.
-    await appendFile(journalFile(folder), `\n${JSON.stringify(attempt)}\n`, { mode: 0o600 });
+    await addToJournal(journalFile(folder), attempt);
     return null;
   } catch (error) {
     return reasonOf(error);

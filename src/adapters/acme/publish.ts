@@ -164,7 +164,10 @@ async function reachable(server: NameServer, work: () => Promise<void>): Promise
 }
 
 /** Without a shell: nothing of a name or value can become a command. */
-async function runProgram([program = '', ...argv]: readonly string[], signal: AbortSignal | null): Promise<void> {
+export async function runProgram(
+  [program = '', ...argv]: readonly string[],
+  signal: AbortSignal | null,
+): Promise<void> {
   const child = spawn(program, argv, {
     stdio: ['ignore', 'ignore', 'inherit'],
     ...(signal === null ? {} : { signal }),

@@ -19,6 +19,8 @@ export interface Question {
 export interface DnsAnswer {
   code: string;
   authoritative: boolean;
+  /** Whether it asks others for what it does not know (RFC 1035 §4.1.1, RA). */
+  recursive: boolean;
   answers: Answer[];
   authorities: Answer[];
 }
@@ -51,9 +53,15 @@ export async function queryServer(server: NameServer, { name, type }: Question, 
   });
   const fits = (packet: DecodedPacket): boolean => packet.id === id && packet.type === 'response';
   const short = await overUdp(server, message, fits, timeoutMs);
-  const packet = short.flag_tc ? await overTcp(server, message, fits, timeoutMs) : short;
-  const { rcode, answers = [], authorities = [], flag_aa: authoritative } = packet as DecodedPacket & { rcode: string };
-  return { code: rcode, authoritative, answers, authorities };
+  const packet = short.flag_tc ? await decodedOverTcp(server, message, fits, timeoutMs) : short;
+  const {
+    rcode,
+    answers = [],
+    authorities = [],
+    flag_aa: authoritative,
+    flag_ra: recursive,
+  } = packet as DecodedPacket & { rcode: string };
+  return { code: rcode, authoritative, recursive, answers, authorities };
 }
 
 type Fits = (packet: DecodedPacket) => boolean;
@@ -107,18 +115,25 @@ export async function exchangeUdp(
   }
 }
 
-async function overTcp(
-  { address, port }: NameServer,
+async function decodedOverTcp(
+  server: NameServer,
   message: Buffer,
   fits: Fits,
   timeoutMs: number,
 ): Promise<DecodedPacket> {
+  const packet = tryDecode(await exchangeTcp(server, message, timeoutMs), decode);
+  if (packet !== null && fits(packet)) return packet;
+  throw new Error('the answer cannot be read');
+}
+
+/** Sends one message over TCP, its length before it (RFC 1035 §4.2.2), and waits for one whole message. */
+export async function exchangeTcp({ address, port }: NameServer, message: Buffer, timeoutMs: number): Promise<Buffer> {
   const socket = connect({ host: address, port });
   const length = Buffer.alloc(2);
   length.writeUInt16BE(message.length);
   const stream = Buffer.concat([length, message]);
   try {
-    return await new Promise<DecodedPacket>((resolve, reject) => {
+    return await new Promise<Buffer>((resolve, reject) => {
       const timer = setTimeout(() => reject(new TimeUp(`no answer from ${address}`, timeoutMs)), timeoutMs);
       const end = (act: () => void): void => {
         clearTimeout(timer);
@@ -131,9 +146,7 @@ async function overTcp(
       socket.on('data', (chunk) => {
         held = Buffer.concat([held, chunk]);
         if (held.length < 2 || held.length < held.readUInt16BE(0) + 2) return;
-        const packet = tryDecode(held.subarray(2), decode);
-        if (packet !== null && fits(packet)) end(() => resolve(packet));
-        else end(() => reject(new Error('the answer cannot be read')));
+        end(() => resolve(held.subarray(2, held.readUInt16BE(0) + 2)));
       });
     });
   } finally {

@@ -1,8 +1,9 @@
 import { randomInt } from 'node:crypto';
+import type { SetChange } from '../../core/records/change.ts';
 import { Trouble } from '../trouble.ts';
-import { exchangeUdp, type NameServer } from './query.ts';
+import { exchangeTcp, exchangeUdp, type NameServer } from './query.ts';
 import { replyProblem, signMessage, type TsigKey } from './tsig.ts';
-import { classes, txtData, types, updateMessage } from './wire.ts';
+import { classes, recordData, txtData, types, updateMessage, type WireRecord } from './wire.ts';
 
 export interface TxtChange {
   act: 'add' | 'remove';
@@ -10,11 +11,10 @@ export interface TxtChange {
   value: string;
 }
 
-export interface UpdateInput {
+interface To {
   server: NameServer;
   key: TsigKey;
   zone: string;
-  change: TxtChange;
   now: Date;
   timeoutMs: number;
 }
@@ -29,6 +29,9 @@ const codes: Record<number, string> = {
   10: 'the name does not lie in the zone (NOTZONE)',
 };
 
+/** A prerequisite does not hold: YXDOMAIN, YXRRSET, NXRRSET. */
+const overtakenCodes = [6, 7, 8];
+
 const challengeTtl = 60;
 
 /**
@@ -37,23 +40,87 @@ const challengeTtl = 60;
  *
  * @throws Trouble `update-refused`; an Error of the socket when nobody answers
  */
-export async function updateTxt({ server, key, zone, change, now, timeoutMs }: UpdateInput): Promise<void> {
+export async function updateTxt({ change, ...to }: To & { change: TxtChange }): Promise<void> {
+  const { act, name, value } = change;
+  const record = act === 'add' ? { class: classes.in, ttl: challengeTtl } : { class: classes.none, ttl: 0 };
+  const changes = [{ name, type: types.txt, rdata: txtData(value), ...record }];
+  await send(to, { prerequisites: [], changes, about: `the record ${name}` });
+}
+
+/**
+ * Changes whole sets of records, all of them or none. Each set must still be what was read (RFC 2136 §2.4.2 and §2.4.3), so
+ * that nobody else's change is lost.
+ *
+ * @throws Trouble `update-refused`, `update-overtaken`; an Error of the socket when nobody answers
+ */
+export async function updateSets({ sets, ...to }: To & { sets: readonly SetChange[] }): Promise<void> {
+  const prerequisites = sets.flatMap(asRead);
+  // What goes must be gone first: an alias beside anything else is passed over in silence (RFC 2136 §3.4.2.2).
+  const changes = [...sets.flatMap(removal), ...sets.flatMap(addition)];
+  await send(to, { prerequisites, changes, about: `${String(sets.length)} changes` });
+}
+
+const typeOf = (type: SetChange['type']): number => types[type.toLowerCase() as 'a' | 'aaaa' | 'cname' | 'caa'];
+const empty = Buffer.alloc(0);
+
+function asRead({ name, type, before, unsure }: SetChange): WireRecord[] {
+  if (unsure === true) return [];
+  const owner = { name, type: typeOf(type), ttl: 0 };
+  if (before.length === 0) return [{ ...owner, class: classes.none, rdata: empty }];
+  return before.map((record) => ({ ...owner, class: classes.in, rdata: recordData(record) }));
+}
+
+function removal({ name, type, before, unsure }: SetChange): WireRecord[] {
+  return before.length === 0 && unsure !== true
+    ? []
+    : [{ name, type: typeOf(type), class: classes.any, ttl: 0, rdata: empty }];
+}
+
+function addition({ name, type, after }: SetChange): WireRecord[] {
+  const owner = { name, type: typeOf(type), class: classes.in };
+  return after.map((record) => ({ ...owner, ttl: record.ttlSeconds, rdata: recordData(record) }));
+}
+
+interface Message {
+  prerequisites: readonly WireRecord[];
+  changes: readonly WireRecord[];
+  about: string;
+}
+
+/** What a datagram carries without being cut on its way (RFC 9715 §3.1); more goes over TCP. */
+const datagramLimit = 1232;
+
+async function send(
+  { server, key, zone, now, timeoutMs }: To,
+  { prerequisites, changes, about }: Message,
+): Promise<void> {
   const id = randomInt(65_536);
-  const rdata = txtData(change.value);
-  const record = change.act === 'add' ? { class: classes.in, ttl: challengeTtl } : { class: classes.none, ttl: 0 };
-  const plain = updateMessage({ id, zone, changes: [{ name: change.name, type: types.txt, rdata, ...record }] });
+  const plain = updateMessage({ id, zone, prerequisites, changes });
   const { message, mac } = signMessage(plain, key, now.getTime() / 1000);
   const fits = (reply: Buffer): boolean =>
     reply.length >= 12 && reply.readUInt16BE(0) === id && (reply.readUInt16BE(2) & 0x8000) !== 0;
-  const reply = await exchangeUdp(server, message, timeoutMs, fits);
+  const reply =
+    message.length > datagramLimit
+      ? await exchangeTcp(server, message, timeoutMs)
+      : await exchangeUdp(server, message, timeoutMs, fits);
+  if (!fits(reply)) throw new Error('the answer cannot be read');
   const code = reply.readUInt16BE(2) & 0xf;
   const signature = replyProblem(reply, key, mac);
   if (code === 0 && signature === null) return;
+  if (overtakenCodes.includes(code)) throw overtaken(zone);
   const reason = code === 0 ? signature : (codes[code] ?? `it answers with code ${String(code)}`);
   const detail = code !== 0 && signature !== null && signature !== 'the reply is not signed' ? `; ${signature}` : '';
   throw new Trouble({
     code: 'update-refused',
-    message: `The name server ${server.address} did not take the record ${change.name}: ${reason ?? ''}${detail}.`,
+    message: `The name server ${server.address} did not take ${about}: ${reason ?? ''}${detail}.`,
     remedy: `Check that the key ${key.name} may update the zone ${zone} there, and that both clocks are right.`,
+  });
+}
+
+function overtaken(zone: string): Trouble {
+  return new Trouble({
+    code: 'update-overtaken',
+    message: `Somebody changed the zone ${zone} in between. Nothing was changed there.`,
+    remedy: 'Run it again, and look at the difference once more.',
   });
 }

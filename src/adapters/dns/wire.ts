@@ -1,3 +1,5 @@
+import ipaddr from 'ipaddr.js';
+
 /** What of the wire format (RFC 1035 §4.1) DNS UPDATE needs, which the packet library does not write. */
 
 /** A name without compression, lower case, as TSIG wants it too. */
@@ -12,7 +14,7 @@ export function encodeName(name: string): Buffer {
 }
 
 export const classes = { in: 1, none: 254, any: 255 } as const;
-export const types = { soa: 6, txt: 16, any: 255 } as const;
+export const types = { a: 1, cname: 5, soa: 6, txt: 16, aaaa: 28, any: 255, caa: 257 } as const;
 
 export interface WireRecord {
   name: string;
@@ -44,23 +46,45 @@ export function txtData(value: string): Buffer {
 
 const opcodeUpdate = 5 << 11;
 
-/** An UPDATE message (RFC 2136 §2): the zone, no prerequisites, the changes. */
-export function updateMessage({
-  id,
-  zone,
-  changes,
-}: {
+export interface UpdateMessage {
   id: number;
   zone: string;
+  /** What must hold for any of it to happen (RFC 2136 §2.4). */
+  prerequisites?: readonly WireRecord[];
   changes: readonly WireRecord[];
-}): Buffer {
+}
+
+/** An UPDATE message (RFC 2136 §2): the zone, the prerequisites, the changes. */
+export function updateMessage({ id, zone, prerequisites = [], changes }: UpdateMessage): Buffer {
   const header = Buffer.alloc(12);
   header.writeUInt16BE(id, 0);
   header.writeUInt16BE(opcodeUpdate, 2);
   header.writeUInt16BE(1, 4);
+  header.writeUInt16BE(prerequisites.length, 6);
   header.writeUInt16BE(changes.length, 8);
   const question = Buffer.alloc(4);
   question.writeUInt16BE(types.soa, 0);
   question.writeUInt16BE(classes.in, 2);
-  return Buffer.concat([header, encodeName(zone), question, ...changes.map(encodeRecord)]);
+  return Buffer.concat([
+    header,
+    encodeName(zone),
+    question,
+    ...prerequisites.map(encodeRecord),
+    ...changes.map(encodeRecord),
+  ]);
+}
+
+/** The octets of a record's data, from the form of a zone file. */
+export function recordData({ type, data }: { type: 'A' | 'AAAA' | 'CNAME' | 'CAA'; data: string }): Buffer {
+  switch (type) {
+    case 'A':
+    case 'AAAA':
+      return Buffer.from(ipaddr.parse(data).toByteArray());
+    case 'CNAME':
+      return encodeName(data);
+    case 'CAA': {
+      const [, flags = '0', tag = '', value = ''] = /^(\d+) (\w+) "(.*)"$/.exec(data) ?? [];
+      return Buffer.concat([Buffer.from([Number(flags), tag.length]), Buffer.from(tag + value, 'latin1')]);
+    }
+  }
 }

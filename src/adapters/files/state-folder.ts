@@ -10,6 +10,7 @@ export interface StatePaths {
   front: string;
   challenges: string;
   acme: string;
+  dns: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -22,6 +23,7 @@ export function statePaths(mapFile: string): StatePaths {
     front: join(root, 'front'),
     challenges: join(root, 'challenges'),
     acme: join(root, 'acme'),
+    dns: join(root, 'dns'),
   };
 }
 

@@ -17,7 +17,7 @@ export function formatVerify(
   const head = ['road', ...legNames].map((word) => paint.bold(word));
   const rows = roads.map(({ road, legs }) => [
     display.get(road) ?? road,
-    ...legs.map((leg) => cell(leg, paint, width)),
+    ...legs.map((leg) => legCell(leg, paint, width)),
   ]);
   const well = roads.filter(({ legs }) =>
     legs.every(({ outcome }) => outcome === 'ok' || outcome === 'skipped'),
@@ -28,7 +28,7 @@ export function formatVerify(
 }
 
 /** The outcome as a word, and in which way when it is not well. On a narrow terminal on two lines. */
-function cell({ outcome, says }: LegResult, paint: Style, width: number): string {
+export function legCell({ outcome, says }: LegResult, paint: Style, width: number): string {
   const join = width < 110 ? '\n' : ' ';
   switch (outcome) {
     case 'ok':

@@ -6,15 +6,15 @@ import { readText } from '../../adapters/files/read-text.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import { nearest } from '../../core/findings/nearest.ts';
 import { reaches, type LegName } from '../../core/findings/finding.ts';
-import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
 import type { Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { VerifyOptions } from '../commands/verify.ts';
 import type { Io } from '../io.ts';
+import { chosenRoads } from '../chosen-roads.ts';
 import { openSite } from '../open-site.ts';
 import { countFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -29,7 +29,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   setMaxListeners(0, io.signal);
   const result = await verifyRoads({
     plan,
-    roads: chosen(plan, names),
+    roads: chosenRoads(plan, names),
     fromHost: reachableFromHere(site),
     at: options.at === undefined ? null : placeAt(options.at, plan),
     names:
@@ -66,23 +66,6 @@ export async function runVerify(names: string[], options: VerifyOptions, context
 
 function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
   return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
-}
-
-function chosen(plan: Plan, names: readonly string[]): PlannedRoad[] {
-  if (names.length === 0) return plan.roads;
-  return names.map((name) => {
-    const full = name.toLowerCase().replace(/\.$/, '');
-    const road = plan.roads.find(
-      (one) => [one.name, one.display].includes(full) || one.name === `${full}.${plan.domains[0] ?? ''}`,
-    );
-    if (road !== undefined) return road;
-    const near = nearest(
-      full,
-      plan.roads.map((one) => one.name),
-    );
-    const remedy = near === null ? 'See the names with: mile-marker roads' : `Did you mean ${near}?`;
-    throw new Trouble({ code: 'road-unknown', message: `No road is called ${name}.`, remedy, exitCode: 2 });
-  });
 }
 
 /** The HTTP port that goes with `--at`: the machine's own when the HTTPS port is the machine's own, else the visitors'. */

@@ -14,6 +14,11 @@ export interface CaaInput {
   accountUrl: string;
 }
 
+/** The domain by which the public authority behind `staging` and `production` knows itself, or null for another directory. */
+export function publicIssuer(directory: string): string | null {
+  return directory === 'staging' || directory === 'production' ? 'letsencrypt.org' : null;
+}
+
 /** Why these records forbid the certificate, or null when they allow it (RFC 8659 §4.2 and §4.3, RFC 8657 §3 and §4). */
 export function caaForbids({ records, identities, wildcard, challenge, accountUrl }: CaaInput): string | null {
   const unknown = records.find(

@@ -1,6 +1,7 @@
 import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { dnsCards } from '../legs/dns.ts';
+import { recordCards } from '../records/cards.ts';
 import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
 import { serviceCards } from '../legs/service-cards.ts';
@@ -16,6 +17,7 @@ export const allCards: readonly Card[] = [
   engineUnanswered,
   ...allRules.map((rule) => rule.card),
   ...dnsCards,
+  ...recordCards,
   ...portCards,
   ...tlsCards,
   ...redirectCards,

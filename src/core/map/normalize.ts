@@ -2,6 +2,7 @@ import { tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { parseHostName } from '../names/host-name.ts';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
+import { parseDuration } from './units.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapKeyMissing, mapValueWrong, nameDouble, nameInvalid } from './cards.ts';
 import { findLater, laterOfRoad } from './later.ts';
@@ -53,9 +54,14 @@ function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'd
   });
   return {
     acme: acme === undefined ? null : makeAcme(acme),
-    dns: dns === undefined ? null : { server: dns.server ?? null, key: dns.key ?? null, program: dns.program ?? null },
+    dns: makeDns(dns),
     certificates,
   };
+}
+
+function makeDns(written: MapKeys['dns']): SiteMap['dns'] {
+  const { server = null, key = null, program = null, style = 'aliases', ttl = '1h' } = written ?? {};
+  return { server, key, program, style, ttlSeconds: parseDuration(ttl) ?? 3600 };
 }
 
 function makeAcme(written: NonNullable<MapKeys['acme']>): SiteMap['acme'] {
@@ -178,6 +184,7 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
   const runsOn = front['runs-on'];
   const made = {
     addresses: front.address.map(frontAddress),
+    home: (front.home ?? []).flatMap((text) => parseAddress(text) ?? []),
     homeNetworks: front['home-networks']?.map((text) => parseNetwork(text) ?? text) ?? null,
     ports: front.ports,
     listen,

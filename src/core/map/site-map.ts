@@ -81,6 +81,8 @@ export interface MapDns {
   server: string | null;
   key: string | null;
   program: string[] | null;
+  style: 'aliases' | 'addresses' | 'wildcard';
+  ttlSeconds: number;
 }
 
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */
@@ -89,6 +91,8 @@ export interface SiteMap {
   domains: string[];
   front: {
     addresses: FrontAddress[];
+    /** Addresses of the same machine as seen from home. */
+    home: string[];
     homeNetworks: string[] | null;
     ports: { http: number; https: number };
     listen: { http: number; https: number };
@@ -103,7 +107,7 @@ export interface SiteMap {
   /** Null when the map does not say. */
   engine: { address: string; where: Place } | null;
   acme: MapAcme | null;
-  dns: MapDns | null;
+  dns: MapDns;
   certificates: MapCertificate[];
   roads: MapRoad[];
   later: MapLater[];

@@ -59,6 +59,7 @@ export function makePlan({
       container: map.front.container,
       addresses,
       names: map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : [])),
+      home: map.front.home,
       ports: map.front.ports,
       listen: { addresses: listenAddresses({ addresses, map, host, front }), ...map.front.listen },
       mark: map.front.mark,

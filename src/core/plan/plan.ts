@@ -86,6 +86,8 @@ export interface Plan {
     container: string | null;
     addresses: string[];
     names: string[];
+    /** Addresses of the same machine as seen from home. */
+    home: string[];
     ports: { http: number; https: number };
     listen: { addresses: string[]; http: number; https: number };
     mark: { address: string; port: number };

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { webUrl } from '../leads.ts';
-import { about, flag, hostName, oneOrMany, path, text, wants } from './words.ts';
+import { about, duration, flag, hostName, oneOrMany, path, text, wants } from './words.ts';
 
 const url = (expects: string) =>
   z
@@ -83,6 +83,18 @@ export const dns = z.strictObject(
       .min(1, wants('a list: the program and what it is given'))
       .optional()
       .meta(about('A program that publishes records, run without a shell.', '[./publish-record]')),
+    style: z
+      .enum(['aliases', 'addresses', 'wildcard'], wants('aliases, addresses or wildcard'))
+      .default('aliases')
+      .meta(
+        about(
+          'What stands in the zones: one address record and aliases to it, an address record for each name, or one wildcard record.',
+          'aliases',
+        ),
+      ),
+    ttl: duration
+      .default('1h')
+      .meta(about('How long others may remember a record. Lower it a day before an address moves.', '5m')),
   },
   wants('keys such as `server` and `key`'),
 );

@@ -1,0 +1,33 @@
+import { appendFile, readFile } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import type * as z from 'zod';
+import { codeOf } from '../trouble.ts';
+import { ensureFolder, writeTrouble } from './safe-write.ts';
+
+/** Every entry of a journal (one JSON value a line), oldest first. A line that was cut by a full disk is left out. */
+export async function readJournal<Entry>(file: string, form: z.ZodType<Entry>): Promise<Entry[]> {
+  const text = await readFile(file, 'utf8').catch((error: unknown) => {
+    if (codeOf(error) === 'ENOENT') return '';
+    throw error;
+  });
+  return text.split('\n').flatMap((line) => form.safeParse(parsed(line)).data ?? []);
+}
+
+function parsed(line: string): unknown {
+  try {
+    return JSON.parse(line) as unknown;
+  } catch {
+    return null;
+  }
+}
+
+/** Adds one entry, readable by the owner only. @throws Trouble `cannot-write` */
+export async function addToJournal(file: string, entry: unknown): Promise<void> {
+  await ensureFolder(dirname(file), 0o700);
+  try {
+    // A line that was cut before ends here, and takes nothing of this one with it.
+    await appendFile(file, `\n${JSON.stringify(entry)}\n`, { mode: 0o600 });
+  } catch (cause) {
+    throw writeTrouble(file, cause);
+  }
+}
