@@ -1,5 +1,11 @@
+import { createSocket } from 'node:dgram';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { decode, encode, RECURSION_AVAILABLE, type Answer } from 'dns-packet';
+import fc from 'fast-check';
+import { queryServer } from '../src/adapters/dns/query.ts';
+import { readBinding } from '../src/adapters/probe/stun.ts';
+import { updateSets } from '../src/adapters/dns/update.ts';
 import { dig, startNameServer } from './support/authority.ts';
 import { tsigKey } from './support/acme-site.ts';
 import { folderWith, launch, mileMarker, says } from './support/program.ts';
@@ -48,12 +54,15 @@ ns4 300 A ${above}
 ${head(3, 'ns1', 'ns3')}* 300 CNAME saltmarsh.example.
 sightings 300 CNAME saltmarsh.example.
 `,
+  'wild.example': `$ORIGIN wild.example.
+${head(1, 'ns1')}* 300 A 203.0.113.24
+`,
   'open.example': `$ORIGIN open.example.
 ${head(1, 'ns1')}@ 300 MX 10 mail
 mail 300 A 203.0.113.99
 www 300 A 198.51.100.9
 log 300 TXT "somebody else's"
-`,
+${Array.from({ length: 200 }, (_, index) => `many 300 A 198.51.100.${String(index)}\n`).join('')}`,
 };
 
 let stops: Array<() => Promise<void>>;
@@ -300,15 +309,222 @@ next: mile-marker dns publish
     expect((await mileMarker(['dns', 'undo'], folder)).err).toContain('not taken back already');
   });
 
-  test('a wrong key, and somebody who was quicker', async () => {
-    const wrong = siteWith(['hide'], open);
-    writeFileSync(join(wrong, 'tsig.key'), `hmac-sha256:${tsigKey.name}:${Buffer.from('wrong').toString('base64')}\n`);
-    const refused = await mileMarker(['dns', 'publish', '--yes'], wrong);
+  test('a wrong key is told, and without anybody to agree nothing happens', async () => {
+    const folder = siteWith(['hide'], open);
+    const alone = await mileMarker(['dns', 'publish'], folder);
+    expect([alone.code, alone.err]).toEqual([2, expect.stringContaining('Nobody is there to agree')]);
+    writeFileSync(join(folder, 'tsig.key'), `hmac-sha256:${tsigKey.name}:${Buffer.from('wrong').toString('base64')}\n`);
+    const refused = await mileMarker(['dns', 'publish', '--yes'], folder);
     expect([refused.code, refused.err]).toEqual([3, expect.stringContaining('BADSIG')]);
-    const slow = siteWith(['hide'], open);
-    const child = launch(['dns', 'publish'], slow);
-    child.stdin.end();
-    await says(child, 'Nobody is there to agree').catch(() => undefined);
     expect(dig(first, 'hide.open.example', 'A')).toEqual([]);
+  });
+
+  const secret = Buffer.from(tsigKey.secret, 'base64');
+  const key = { name: tsigKey.name, algorithm: 'hmac-sha256', secret } as const;
+  const update = (name: string, before: string[], after: string[], now = new Date()): Promise<void> => {
+    const record = (data: string) => ({ name, type: 'A' as const, ttlSeconds: 60, data });
+    const sets = [{ name, type: 'A' as const, before: before.map(record), after: after.map(record) }];
+    return updateSets({ server: { address: first, port: 53 }, key, zone: 'open.example', sets, now, timeoutMs: 2000 });
+  };
+
+  test('whoever was quicker is not overwritten, and clocks that differ are told', async () => {
+    const name = 'quick.open.example';
+    await update(name, [], ['198.51.100.1']);
+    await expect(update(name, [], ['198.51.100.2'])).rejects.toThrow(
+      'Somebody changed the zone open.example in between',
+    );
+    await expect(update(name, ['198.51.100.7'], ['198.51.100.2'])).rejects.toThrow('Nothing was changed there');
+    const hourAgo = new Date(Date.now() - 3_600_000);
+    await expect(update(name, ['198.51.100.1'], [], hourAgo)).rejects.toThrow('the clocks differ (BADTIME)');
+    expect(dig(first, name, 'A')).toEqual(['198.51.100.1']);
+  });
+
+  test('hundreds of names go over TCP in a few messages', async () => {
+    const names = Array.from({ length: 400 }, (_, index) => `n${String(index)}`);
+    const folder = siteWith(names, open);
+    const { code, err } = await mileMarker(['dns', 'publish', '--yes'], folder);
+    expect([code, err]).toEqual([0, expect.stringContaining('sets of records changed')]);
+    expect(dig(first, 'n399.open.example', 'A')).toEqual(['n0.open.example.', '203.0.113.24']);
+    expect((await mileMarker(['dns', 'undo', '--yes'], folder)).code).toBe(0);
+    expect(dig(first, 'n399.open.example', 'A')).toEqual([]);
+  });
+
+  test('a record that a wildcard seems to give is made all the same', async () => {
+    const folder = siteWith(['gull.wild.example'], { ...open, domains: 'wild.example' });
+    expect((await mileMarker(['dns', 'publish', '--yes'], folder)).code).toBe(0);
+    expect(dig(first, 'gull.wild.example', 'AAAA')).toEqual(['2001:db8:40::24']);
+    expect(dig(first, 'other.wild.example', 'A')).toEqual(['203.0.113.24']);
+  });
+
+  test('a program gets each record word by word; without one they are printed', async () => {
+    const program = { ...open, dns: '{program: [./publish]}' };
+    const folder = siteWith(['hut'], program);
+    writeFileSync(join(folder, 'publish'), `#!/bin/sh\necho "$@" >> ${join(folder, 'asked')}\n`, { mode: 0o755 });
+    expect((await mileMarker(['dns', 'publish', '--yes', '--resolver', first], folder)).code).toBe(0);
+    expect(readFileSync(join(folder, 'asked'), 'utf8')).toBe(
+      'add hut.open.example A 203.0.113.24\nadd hut.open.example AAAA 2001:db8:40::24\n',
+    );
+    const byHand = await mileMarker(['dns', 'publish', '--resolver', first], siteWith(['hut'], { ...open, dns: '' }));
+    expect([byHand.code, byHand.out]).toEqual([0, expect.stringContaining('+ hut.open.example. 3600 A 203.0.113.24')]);
+    expect(byHand.err).toContain('names no server and no program');
+  });
+
+  test('--watch tells what is not right yet, and ends when it is', async () => {
+    const folder = siteWith(['late'], open);
+    const child = launch(['dns', 'check', '--watch', '--resolver', first], folder);
+    const closed = new Promise<number | null>((resolve) => child.once('close', resolve));
+    await says(child, 'late.open.example missing');
+    await mileMarker(['dns', 'publish', '--yes'], folder);
+    expect(await closed).toBe(0);
+  });
+});
+
+/** A STUN server that sees everybody come from one address. */
+async function stunServer(seen: string): Promise<{ port: number; close: () => void }> {
+  const socket = createSocket('udp4');
+  socket.on('message', (message, from) => {
+    const mask = message.subarray(4, 8);
+    const octets = seen.split('.').map((octet, index) => Number(octet) ^ (mask[index] ?? 0));
+    // An attribute that nobody asked for comes first, with filling.
+    const attributes = Buffer.from([0x80, 0x22, 0, 3, 65, 66, 67, 0, 0, 0x20, 0, 8, 0, 1, 0, 0, ...octets]);
+    const header = Buffer.from([1, 1, 0, attributes.length, ...message.subarray(4, 20)]);
+    socket.send(Buffer.concat([header, attributes]), from.port, from.address);
+  });
+  await new Promise<void>((resolve) => socket.bind(0, '127.0.0.1', resolve));
+  return { port: socket.address().port, close: () => socket.close() };
+}
+
+describe('an address that changes', () => {
+  const moving = (from: string, address = 'front.open.example'): string =>
+    folderWith({
+      'mile-marker.yaml': `domains: [open.example]\nfront: {address: ${address}}\ndns: {server: "${first}", key: tsig.key, ttl: 5m, address-from: ${from}}\nroads: {tern: ":9"}\n`,
+      'tsig.key': `hmac-sha256:${tsigKey.name}:${tsigKey.secret}\n`,
+    });
+  const update = (folder: string, ...options: string[]): ReturnType<typeof mileMarker> =>
+    mileMarker(['dns', 'update-address', ...options], folder);
+
+  test('is learned from a STUN server and changes one record, once', async () => {
+    const server = await stunServer('203.0.113.77');
+    const folder = moving(`{stun: "127.0.0.1:${String(server.port)}"}`);
+    const dry = await update(folder, '--dry-run');
+    expect([dry.code, dry.out]).toEqual([0, 'front.open.example moves from nowhere to 203.0.113.77\n']);
+    expect(dig(first, 'front.open.example', 'A')).toEqual([]);
+    expect((await update(folder)).out).toBe(dry.out);
+    expect(dig(first, 'front.open.example', 'A')).toEqual(['203.0.113.77']);
+    expect((await update(folder)).out).toBe('front.open.example is still at 203.0.113.77\n');
+    const journal = readFileSync(join(folder, '.mile-marker/dns/addresses.jsonl'), 'utf8').trim().split('\n');
+    expect(journal).toEqual([expect.stringContaining('"before":[],"after":["203.0.113.77"]')]);
+    await mileMarker(['dns', 'publish', '--yes'], folder);
+    expect(dig(first, 'tern.open.example', 'A')).toEqual(['front.open.example.', '203.0.113.77']);
+    server.close();
+  });
+
+  test('by a program, both kinds of address', async () => {
+    const folder = moving('{program: [./where]}', 'both.open.example');
+    writeFileSync(join(folder, 'where'), '#!/bin/sh\necho 203.0.113.78; echo 2001:db8:40::78\n', { mode: 0o755 });
+    expect((await update(folder)).code).toBe(0);
+    expect(dig(first, 'both.open.example', 'AAAA')).toEqual(['2001:db8:40::78']);
+  });
+
+  test.each([
+    ['{interface: lo}', 'nobody outside can reach'],
+    ['{program: [./absent]}', 'does not tell the public address'],
+    ['{stun: "127.0.0.1:9"}', 'the connection was refused'],
+  ])('%s: nothing is changed', async (from, words) => {
+    const { code, err } = await update(moving(from));
+    expect([code, err]).toEqual([3, expect.stringContaining(words)]);
+  });
+
+  test('an address that stands in the map cannot move', async () => {
+    const { code, err } = await update(moving('{interface: lo}', '203.0.113.24'));
+    expect([code, err]).toEqual([2, expect.stringContaining('Write a name whose address record is kept up to date')]);
+  });
+
+  test('no STUN answer whatever is misread', () => {
+    const id = Buffer.alloc(12, 7);
+    fc.assert(
+      fc.property(fc.uint8Array({ maxLength: 60 }), (bytes) => {
+        const head = Buffer.concat([Buffer.from([1, 1, 0, bytes.length, 0x21, 0x12, 0xa4, 0x42]), id]);
+        const seen = readBinding(Buffer.concat([head, bytes]), id);
+        expect(seen === null || /^[\d.]+$|:/.test(seen)).toBe(true);
+        expect(readBinding(Buffer.from(bytes), id)).toBe(null);
+      }),
+    );
+  });
+});
+
+describe('name servers that misbehave', () => {
+  const answer = async (make: (question: Buffer) => Buffer[]): Promise<{ port: number; close: () => void }> => {
+    const socket = createSocket('udp4');
+    socket.on('message', (message, from) => {
+      for (const reply of make(message)) socket.send(reply, from.port, from.address);
+    });
+    await new Promise<void>((resolve) => socket.bind(0, '127.0.0.1', resolve));
+    return { port: socket.address().port, close: () => socket.close() };
+  };
+
+  test('no packet whatever crashes or holds up the reader', async () => {
+    let reply = Buffer.alloc(0);
+    const server = await answer((question) => [Buffer.concat([question.subarray(0, 2), reply])]);
+    const ask = () => queryServer({ address: '127.0.0.1', port: server.port }, { name: 'a.example', type: 'A' }, 40);
+    try {
+      await fc.assert(
+        fc.asyncProperty(fc.uint8Array({ maxLength: 80 }), fc.boolean(), async (bytes, isReply) => {
+          reply = Buffer.from(bytes);
+          if (isReply && reply.length > 0) reply.writeUInt8(0x80 | (reply[0] ?? 0), 0);
+          const heard = await ask().catch((error: unknown) => error);
+          expect(heard instanceof Error || (heard !== null && typeof heard === 'object')).toBe(true);
+        }),
+        { numRuns: 150 },
+      );
+    } finally {
+      server.close();
+    }
+  });
+
+  test('what a resolver remembers is told apart from what the zone says', async () => {
+    const soa = { mname: 'ns1.example', rname: 'keeper.example', serial: 1, minimum: 420 };
+    const resolver = await answer((message) => {
+      const { id = 0, questions = [] } = decode(message);
+      const [question] = questions;
+      const name = question?.name ?? '';
+      const isZone = name === 'saltmarsh.example' && question?.type === 'SOA';
+      const records: Record<string, Answer[]> = {
+        NS: [{ type: 'NS', name, ttl: 60, data: 'ns1.marsh-dns.example' }],
+        SOA: isZone ? [{ type: 'SOA', name, ttl: 60, data: soa }] : [],
+        A: name.startsWith('ns1')
+          ? [{ type: 'A', name, ttl: 60, data: first }]
+          : name.startsWith('www')
+            ? [{ type: 'A', name, ttl: 5000, data: '198.51.100.3' }]
+            : [],
+      };
+      const answers = records[question?.type ?? ''] ?? [];
+      const authorities: Answer[] =
+        answers.length === 0 ? [{ type: 'SOA', name: 'saltmarsh.example', ttl: 420, data: soa }] : [];
+      return [encode({ id, type: 'response', flags: RECURSION_AVAILABLE, questions, answers, authorities })];
+    });
+    const folder = siteWith(['saltmarsh.example', 'www']);
+    const { out } = await mileMarker(['dns', 'check', '--resolver', `127.0.0.1:${String(resolver.port)}`], folder);
+    const text = out.replace(/\s+/g, ' ');
+    expect(text).toContain('still remembers that saltmarsh.example does not exist, for up to 7 min');
+    expect(text).toContain('still remembers 198.51.100.3 for www.saltmarsh.example, for up to 83 min');
+    resolver.close();
+  });
+
+  test('an answer too long for a datagram is fetched over TCP', async () => {
+    const { answers } = await queryServer({ address: first, port: 53 }, { name: 'many.open.example', type: 'A' }, 2000);
+    expect(answers).toHaveLength(200);
+  });
+
+  test('an answer to another question, and one that comes late, are not taken for ours', async () => {
+    const wrong = await answer((question) => {
+      const other = Buffer.from(question);
+      other.writeUInt16BE((other.readUInt16BE(0) + 1) & 0xffff, 0);
+      other.writeUInt8(0x80, 2);
+      return [other];
+    });
+    const ask = queryServer({ address: '127.0.0.1', port: wrong.port }, { name: 'a.example', type: 'A' }, 200);
+    await expect(ask).rejects.toThrow('no answer');
+    wrong.close();
   });
 });

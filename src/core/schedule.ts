@@ -2,7 +2,7 @@ export interface ScheduleInput {
   /** Words of the command that runs this program, each an absolute path or a plain word. */
   program: readonly string[];
   mapFile: string;
-  /** Run after a renewal, without a shell. */
+  /** Run after a renewal, without a shell; for no other job. */
   then: readonly string[];
 }
 
@@ -11,32 +11,62 @@ export interface ScheduledFile {
   content: string;
 }
 
+/** What a timer can do. */
+export const jobNames = ['renew', 'address'] as const;
+export type JobName = (typeof jobNames)[number];
+
+/** @property calendar as systemd.time(7) has it @property delay longest time to wait beyond that @property cron minute and hour fields */
+interface Job {
+  description: string;
+  argv: readonly string[];
+  calendar: string;
+  delay: string;
+  cron: (minute: number) => string;
+}
+
+const jobs: Record<JobName, Job> = {
+  renew: {
+    description: 'Renew the certificates of the map',
+    argv: ['certs', 'renew'],
+    calendar: '*-*-* 03,15:00:00',
+    delay: '3h',
+    cron: (minute) => `${String(minute)} 3,15`,
+  },
+  address: {
+    description: 'Keep the public address in DNS up to date',
+    argv: ['dns', 'update-address'],
+    calendar: '*:0/5',
+    delay: '1min',
+    cron: (minute) => `${String(minute % 5)}-59/5 *`,
+  },
+};
+
 /**
- * A systemd service and its timer, which renew what is due twice a day at a minute that differs from machine to machine
- * (systemd.service(5), systemd.timer(5)).
+ * A systemd service and its timer, at a moment that differs from machine to machine (systemd.service(5), systemd.timer(5)).
  */
-export function renewUnits(input: ScheduleInput): ScheduledFile[] {
+export function jobUnits(name: JobName, input: ScheduleInput): ScheduledFile[] {
+  const { description, calendar, delay } = jobs[name];
   return [
     {
-      path: 'mile-marker-renew.service',
+      path: `mile-marker-${name}.service`,
       content: `[Unit]
-Description=Renew the certificates of the map
+Description=${description}
 Wants=network-online.target
 After=network-online.target
 
 [Service]
 Type=oneshot
-ExecStart=${wordsOf(input).map(unitWord).join(' ')}
+ExecStart=${wordsOf(name, input).map(unitWord).join(' ')}
 `,
     },
     {
-      path: 'mile-marker-renew.timer',
+      path: `mile-marker-${name}.timer`,
       content: `[Unit]
-Description=Renew the certificates of the map
+Description=${description}
 
 [Timer]
-OnCalendar=*-*-* 03,15:00:00
-RandomizedDelaySec=3h
+OnCalendar=${calendar}
+RandomizedDelaySec=${delay}
 Persistent=true
 
 [Install]
@@ -47,15 +77,15 @@ WantedBy=timers.target
 }
 
 /** The same for crontab(5), at a minute that is made from the map's path. */
-export function renewCronLine(input: ScheduleInput): string {
+export function jobCronLine(name: JobName, input: ScheduleInput): string {
   const minute = [...input.mapFile].reduce((sum, letter) => (sum * 31 + letter.charCodeAt(0)) % 60, 7);
   // A bare percent sign ends the command there.
-  const words = wordsOf(input).map((word) => `'${word.replace(/'/g, `'\\''`).replace(/%/g, '\\%')}'`);
-  return `${String(minute)} 3,15 * * * ${words.join(' ')}`;
+  const words = wordsOf(name, input).map((word) => `'${word.replace(/'/g, `'\\''`).replace(/%/g, '\\%')}'`);
+  return `${jobs[name].cron(minute)} * * * ${words.join(' ')}`;
 }
 
-function wordsOf({ program, mapFile, then }: ScheduleInput): string[] {
-  return [...program, 'certs', 'renew', '--map', mapFile, ...then.flatMap((word) => ['--then', word])];
+function wordsOf(name: JobName, { program, mapFile, then }: ScheduleInput): string[] {
+  return [...program, ...jobs[name].argv, '--map', mapFile, ...then.flatMap((word) => ['--then', word])];
 }
 
 /** systemd.service(5), "Command lines": quotes, and its own percent and dollar signs doubled. */

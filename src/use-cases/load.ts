@@ -79,7 +79,6 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
   const asksNginx = plan.front.proxy === 'nginx';
   const certificates = readHeld(plan);
   const served = asksNginx ? await readServed(env) : { blocks: [], problem: null };
-  const hostInterfaces = [...new Set(host.addresses.map((address) => address.interface))];
   const ruled = runRules({
     map,
     plan,
@@ -87,7 +86,7 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
     resolutions,
     certificates,
     served,
-    hostInterfaces,
+    host,
     front,
     sockets: listeningSockets(),
     startsAtBoot: startsAtBoot(plan.front.proxy),

@@ -37,7 +37,8 @@ export async function proposeRecords(site: Site, resolver: NameServer | null): P
   const wanted = wantedZones.flatMap(({ records }) => records);
   const before = publishedSets(await readPublications(paths.dns));
   const wantedNames = new Set(wanted.map(({ name }) => name));
-  const gone = before.filter(({ name }) => !wantedNames.has(name));
+  // The front's own name is kept by `dns update-address`; it stands on the map, though no road does at it.
+  const gone = before.filter(({ name }) => !wantedNames.has(name) && !plan.front.names.includes(name));
   const names = [...new Set([...wantedNames, ...gone.map(({ name }) => name)])];
   const byZone = await zonesOf(names, reader);
   const kept = [...notes];
@@ -86,7 +87,7 @@ async function zonesOf(names: readonly string[], reader: ZoneReader): Promise<Ma
 }
 
 /** With DNS UPDATE the server that takes it; else the first authoritative one. */
-async function serverOf(zone: string, way: RecordWay, reader: ZoneReader): Promise<NameServer> {
+export async function serverOf(zone: string, way: RecordWay, reader: ZoneReader): Promise<NameServer> {
   if (way.kind === 'update') return way.server;
   const [first] = await serversOf(reader, zone);
   if (first !== undefined) return first.server;

@@ -5,7 +5,7 @@ import { needsTrial, restsAfterFailure, type Attempted } from '../../src/core/ce
 import { caaForbids } from '../../src/core/certificates/caa.ts';
 import { certificateId, renewAt } from '../../src/core/certificates/renewal.ts';
 import { covers } from '../../src/core/certificates/cover.ts';
-import { renewCronLine, renewUnits } from '../../src/core/schedule.ts';
+import { jobCronLine, jobUnits } from '../../src/core/schedule.ts';
 import { plannedOf } from '../support/plan.ts';
 
 const day = 86_400_000;
@@ -176,10 +176,10 @@ test('updates: names and texts on the wire, a signature that no changed byte sur
 
 test('timers carry odd words as they are', () => {
   const input = { program: ['/opt/a b/node', '/x'], mapFile: "/srv/it's 5%/$m.yaml", then: ['nginx', '-s', 'reload'] };
-  expect(renewUnits(input)[0]?.content).toContain(
+  expect(jobUnits('renew', input)[0]?.content).toContain(
     'ExecStart="/opt/a b/node" "/x" "certs" "renew" "--map" "/srv/it\'s 5%%/$$m.yaml" "--then" "nginx" "--then" "-s" "--then" "reload"',
   );
-  expect(renewCronLine(input)).toMatch(
+  expect(jobCronLine('renew', input)).toMatch(
     /^\d+ 3,15 \* \* \* '\/opt\/a b\/node' '\/x' 'certs' 'renew' '--map' '\/srv\/it'\\''s 5\\%\/\$m.yaml' /,
   );
 });

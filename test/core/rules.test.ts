@@ -225,7 +225,17 @@ test.each<[string, Case, string]>([
   [
     'domains: [a.example]\nfront: {address: {interface: eth7}}\nroads: {}',
     { compose: false },
-    'front-without-address: The interface `eth7` of this host has no address, or does not exist; it has: eth0. | Mend the name, or write the public address itself under `front.address`.',
+    'front-without-address: The interface `eth7` of this host has no address, or does not exist; it has: lo, eth0, docker0. | Mend the name, or write the public address itself under `front.address`.',
+  ],
+  [
+    'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',
+    { compose: false },
+    'no-way-in: The address 100.72.3.4 of the front is one that your provider shares among many customers. | Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
+  ],
+  [
+    'domains: [a.example]\nfront: {address: {interface: eth0}}\nroads: {}',
+    { compose: false },
+    'no-way-in: The interface `eth0` has the address 192.168.64.10, which exists only inside your network. | Write the public address under `front.address`, or a name that leads to it, and 192.168.64.10 under `front.home`.',
   ],
 ])('alarm: %s', (text, given, finding) => {
   expect(told(text, given)).toEqual([finding]);
@@ -240,7 +250,6 @@ test('one cause is told once, with every road it breaks', () => {
     inventory: inventoryOf([]),
     certificates: new Map(),
     served: { blocks: [], problem: null },
-    hostInterfaces: [],
     sockets: [],
     startsAtBoot: null,
     now,

@@ -56,14 +56,13 @@ test('every key is described, its example is what it expects, and the whole map 
 });
 
 test('keys that come later say so, and a road whose rules cannot be kept is closed', () => {
-  const { plan, front, resolutions } = plannedOf(text);
+  const { plan, front, host, resolutions } = plannedOf(text);
   const map = readMap({ file: 'm', text }).map;
   if (map === null) throw new Error('unread');
-  const facts = { map, plan, front, resolutions, certificates: new Map(), inventory: inventoryOf([]), now: 0 };
+  const facts = { map, plan, front, host, resolutions, certificates: new Map(), inventory: inventoryOf([]), now: 0 };
   const found = runRules({
     ...facts,
     served: { blocks: [], problem: null },
-    hostInterfaces: [],
     sockets: [],
     startsAtBoot: null,
   });

@@ -61,7 +61,6 @@ export function told(text: string, given: Case = {}): string[] {
     inventory,
     certificates: new Map(all),
     served: given.served ?? { blocks: [], problem: null },
-    hostInterfaces: ['eth0'],
     sockets,
     startsAtBoot: given.startsAtBoot ?? null,
     now,

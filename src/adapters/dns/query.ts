@@ -51,7 +51,12 @@ export async function queryServer(server: NameServer, { name, type }: Question, 
       },
     ],
   });
-  const fits = (packet: DecodedPacket): boolean => packet.id === id && packet.type === 'response';
+  const fits = (packet: DecodedPacket): boolean => {
+    const [asked] = packet.questions ?? [];
+    // A server that could not read the question may leave it out; whoever answers repeats it (RFC 5452 §4.2).
+    const same = asked === undefined || (asked.name.toLowerCase() === name.toLowerCase() && asked.type === type);
+    return packet.id === id && packet.type === 'response' && same;
+  };
   const short = await overUdp(server, message, fits, timeoutMs);
   const packet = short.flag_tc ? await decodedOverTcp(server, message, fits, timeoutMs) : short;
   const {

@@ -67,12 +67,23 @@ export function dns(context: CommandContext): Command {
       const { runDnsUndo } = await import('../run/dns-publish.ts');
       await runDnsUndo(options, context);
     });
+  const update = new Command('update-address')
+    .description('learn the public address and change its one record when it has moved; meant for a timer')
+    .addOption(mapOption())
+    .option('--resolver <address[:port]>', 'ask this resolver about zones')
+    .option('--dry-run', 'say what would change, and change nothing')
+    .addOption(jsonOption())
+    .action(async (options: PublishOptions) => {
+      const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
+      await runDnsUpdateAddress(options, context);
+    });
   return new Command('dns')
     .description('names: what must stand in DNS, what does, and bringing it there')
     .addCommand(records)
     .addCommand(check)
     .addCommand(publish)
-    .addCommand(undo);
+    .addCommand(undo)
+    .addCommand(update);
 }
 
 function withPublishing(command: Command): Command {

@@ -1,3 +1,5 @@
+import { Argument } from 'commander';
+import { jobNames, type JobName } from '../../core/schedule.ts';
 import { collect, Command, mapOption, type CommandContext } from './context.ts';
 
 export interface ScheduleOptions {
@@ -8,7 +10,10 @@ export interface ScheduleOptions {
 
 export function schedule(context: CommandContext): Command {
   return new Command('schedule')
-    .description('print a systemd timer and a cron line that renew certificates when they are due')
+    .description(
+      'print a systemd timer and a cron line: to renew certificates when they are due, or to follow a changing address',
+    )
+    .addArgument(new Argument('[job]', 'what is to be done').choices(jobNames).default('renew'))
     .option('--out <folder>', 'write the systemd files there instead, such as /etc/systemd/system')
     .option(
       '--then <word>',
@@ -16,8 +21,8 @@ export function schedule(context: CommandContext): Command {
       collect,
     )
     .addOption(mapOption())
-    .action(async (options: ScheduleOptions) => {
+    .action(async (job: JobName, options: ScheduleOptions) => {
       const { runSchedule } = await import('../run/schedule.ts');
-      await runSchedule(options, context);
+      await runSchedule(job, options, context);
     });
 }

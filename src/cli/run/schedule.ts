@@ -1,15 +1,28 @@
 import { realpathSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { findMap } from '../../adapters/files/find-map.ts';
+import { Trouble } from '../../adapters/trouble.ts';
 import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
-import { renewCronLine, renewUnits } from '../../core/schedule.ts';
+import { jobCronLine, jobUnits, type JobName } from '../../core/schedule.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { ScheduleOptions } from '../commands/schedule.ts';
 
-export async function runSchedule({ map, out, then = [] }: ScheduleOptions, { io }: CommandContext): Promise<void> {
+export async function runSchedule(
+  job: JobName,
+  { map, out, then = [] }: ScheduleOptions,
+  { io }: CommandContext,
+): Promise<void> {
+  if (job !== 'renew' && then.length > 0) {
+    throw new Trouble({
+      code: 'then-for-renew',
+      message: `--then belongs to the timer for renewals, not to ${job}.`,
+      remedy: 'Leave it out.',
+      exitCode: 2,
+    });
+  }
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
   const input = { program: [process.execPath, realpathSync(process.argv[1] ?? '')], mapFile, then };
-  const files = renewUnits(input);
+  const files = jobUnits(job, input);
   io.err(`map: ${mapFile}\n`);
   if (out !== undefined) {
     for (const { path, content } of files) {
@@ -19,10 +32,10 @@ export async function runSchedule({ map, out, then = [] }: ScheduleOptions, { io
       });
       io.out(`written ${file}\n`);
     }
-    io.err('next: systemctl daemon-reload && systemctl enable --now mile-marker-renew.timer\n');
+    io.err(`next: systemctl daemon-reload && systemctl enable --now mile-marker-${job}.timer\n`);
     return;
   }
   for (const { path, content } of files) io.out(`# ${path}\n${content}\n`);
-  io.out(`# or one line for crontab -e\n${renewCronLine(input)}\n`);
-  io.err('next: mile-marker schedule --out /etc/systemd/system\n');
+  io.out(`# or one line for crontab -e\n${jobCronLine(job, input)}\n`);
+  io.err(`next: mile-marker schedule ${job} --out /etc/systemd/system\n`);
 }

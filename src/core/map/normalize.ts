@@ -10,7 +10,7 @@ import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
 import { referenceSlips, roadSlips } from './references.ts';
 import { roadName, type RoadNameResult } from './road-name.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
-import type { FrontAddress, MapLater, MapRoad, SiteMap, Unknown } from './site-map.ts';
+import type { AddressFrom, FrontAddress, MapLater, MapRoad, SiteMap, Unknown } from './site-map.ts';
 
 interface Input {
   file: string;
@@ -61,7 +61,15 @@ function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'd
 
 function makeDns(written: MapKeys['dns']): SiteMap['dns'] {
   const { server = null, key = null, program = null, style = 'aliases', ttl = '1h' } = written ?? {};
-  return { server, key, program, style, ttlSeconds: parseDuration(ttl) ?? 3600 };
+  const addressFrom = makeAddressFrom(written?.['address-from']);
+  return { server, key, program, addressFrom, style, ttlSeconds: parseDuration(ttl) ?? 3600 };
+}
+
+function makeAddressFrom(written: NonNullable<MapKeys['dns']>['address-from']): AddressFrom | null {
+  if (written === undefined) return null;
+  if ('interface' in written) return { kind: 'interface', name: written.interface };
+  if ('stun' in written) return { kind: 'stun', server: written.stun };
+  return { kind: 'program', program: written.program };
 }
 
 function makeAcme(written: NonNullable<MapKeys['acme']>): SiteMap['acme'] {

@@ -76,11 +76,17 @@ export interface MapAcme {
   challenge: 'http' | 'dns';
 }
 
+/** @property server NAME:PORT or ADDRESS:PORT */
+export type AddressFrom =
+  { kind: 'interface'; name: string } | { kind: 'stun'; server: string } | { kind: 'program'; program: string[] };
+
 /** How records are published; with neither server nor program by hand. Paths are relative to the map. */
 export interface MapDns {
   server: string | null;
   key: string | null;
   program: string[] | null;
+  /** How an address that changes is learned. */
+  addressFrom: AddressFrom | null;
   style: 'aliases' | 'addresses' | 'wildcard';
   ttlSeconds: number;
 }

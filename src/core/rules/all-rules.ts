@@ -15,6 +15,7 @@ import { mapKeyLater } from './map-key-later.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
+import { noWayIn } from './no-way-in.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
@@ -43,6 +44,7 @@ export const allRules: readonly Rule[] = [
   noRestartPolicy,
   noSharedNetwork,
   notForTheWeb,
+  noWayIn,
   portNotPublished,
   portTwoOwners,
   publishedToEveryone,

@@ -17,10 +17,12 @@ const words = card({
 
 export const frontWithoutAddress: Rule = {
   card: words,
-  check: ({ map, plan, hostInterfaces }) =>
-    map.front.addresses.flatMap((address) => {
-      if (address.kind !== 'interface' || hostInterfaces.includes(address.name)) return [];
-      const data = { name: address.name, known: hostInterfaces };
+  check: ({ map, plan, host }) => {
+    const known = [...new Set(host.addresses.map((address) => address.interface))];
+    return map.front.addresses.flatMap((address) => {
+      if (address.kind !== 'interface' || known.includes(address.name)) return [];
+      const data = { name: address.name, known };
       return [tell(words, { say: 'none', data, where: plan.front.where, cause: `interface:${address.name}` })];
-    }),
+    });
+  },
 };

@@ -1,7 +1,7 @@
 import type { HeldCertificate } from '../certificates/cover.ts';
 import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
-import type { Inventory, ListeningSocket } from '../inventory/inventory.ts';
+import type { HostFacts, Inventory, ListeningSocket } from '../inventory/inventory.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/nginx/dump.ts';
@@ -23,8 +23,8 @@ export interface Facts {
   resolutions: ReadonlyMap<string, Resolution>;
   certificates: ReadonlyMap<string, HeldCertificate | null>;
   served: Served;
-  /** Names of the interfaces of this host that have an address. */
-  hostInterfaces: string[];
+  /** What this host is like, its container networks told apart. */
+  host: HostFacts;
   sockets: ListeningSocket[];
   startsAtBoot: boolean | null;
   now: number;

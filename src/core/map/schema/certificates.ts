@@ -68,6 +68,15 @@ export const acme = z.strictObject(
 
 const serverWords = wants('an address and a port, such as 192.168.64.3:53');
 
+const addressFrom = z.union(
+  [
+    z.strictObject({ interface: text('the name of an interface') }),
+    z.strictObject({ stun: text('a server and a port').regex(/^[^\s:]+:\d{1,5}$|^\[[0-9a-fA-F:]+\]:\d{1,5}$/) }),
+    z.strictObject({ program: z.array(text('a text')).min(1) }),
+  ],
+  wants('{interface: NAME}, {stun: SERVER:PORT} or {program: [PROGRAM]}'),
+);
+
 export const dns = z.strictObject(
   {
     server: z
@@ -83,6 +92,14 @@ export const dns = z.strictObject(
       .min(1, wants('a list: the program and what it is given'))
       .optional()
       .meta(about('A program that publishes records, run without a shell.', '[./publish-record]')),
+    'address-from': addressFrom
+      .optional()
+      .meta(
+        about(
+          'How `dns update-address` learns an address that changes: from an interface of this host, from a STUN server (RFC 8489), or from a program that prints it.',
+          '{stun: "192.0.2.7:3478"}',
+        ),
+      ),
     style: z
       .enum(['aliases', 'addresses', 'wildcard'], wants('aliases, addresses or wildcard'))
       .default('aliases')
