@@ -238,7 +238,7 @@ describe('names and ports', () => {
       ['old-a.saltmarsh.example', '127.0.0.7'],
       ['old-b.saltmarsh.example', '127.0.0.7'],
     ]);
-    const dns = await startDns(records);
+    const dns = await startDns({ domains: [], records });
     const roads = ['right', 'old-a', 'old-b', 'none'].map((name) => `${name}: ":9"`).join(', ');
     const folder = folderWith({ 'mile-marker.yaml': map(http, https, roads) });
     const ran = await mileMarker(['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--json'], folder);
@@ -257,7 +257,7 @@ describe('names and ports', () => {
   });
 
   test('a forgotten AAAA is a warning with the record to add', async () => {
-    const dns = await startDns(new Map([['a.saltmarsh.example', '127.0.0.1']]));
+    const dns = await startDns({ domains: [], records: new Map([['a.saltmarsh.example', '127.0.0.1']]) });
     const folder = folderWith({ 'mile-marker.yaml': map(1, 2, 'a: ":9"', '[127.0.0.1, "::1"]') });
     const ran = await mileMarker(['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--json'], folder);
     await dns.stop();

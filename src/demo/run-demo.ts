@@ -51,7 +51,10 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   await chmod(folder, 0o711);
   const services = await startServices();
   cleanups.push(services.stop);
-  const dns = await startDns(new Map(demoNames.map((name) => [name, '127.0.0.1'])));
+  const dns = await startDns({
+    domains: ['saltmarsh.example', 'reedbed.example'],
+    records: new Map(demoNames.map((name) => [name, '127.0.0.1'])),
+  });
   cleanups.push(dns.stop);
   const engine = await startEngine(join(folder, 'engine.sock'), services.ports);
   cleanups.push(engine.stop);
@@ -81,7 +84,13 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   if (signal.aborted) return false;
   await untilShown({ port: ports.https, signal });
   await run(['certs']);
-  const verify = ['verify', '--trust', 'authority-root.pem', '--resolver', `127.0.0.1:${String(dns.port)}`];
+  const resolver = `127.0.0.1:${String(dns.port)}`;
+  for (const argv of [
+    ['dns', 'records'],
+    ['dns', 'check', '--resolver', resolver],
+  ])
+    await run(argv);
+  const verify = ['verify', '--trust', 'authority-root.pem', '--resolver', resolver];
   await run(verify);
   const judged = await input.command([...verify, '--json'], { cwd: folder, signal, quiet: () => true });
   if (signal.aborted) return false;

@@ -1,5 +1,9 @@
 import { createHash } from 'node:crypto';
 import { join, resolve } from 'node:path';
+import { sshPorts } from '../adapters/host/ssh-ports.ts';
+import { homeNetworks } from '../core/networks/home.ts';
+import { firewallRules } from '../core/way-in/firewall.ts';
+import { wayInPage } from '../core/way-in/page.ts';
 import { fillWithThrowaway } from '../adapters/certificates/practice.ts';
 import { markText, nextNumber, readCurrent, writeGeneration } from '../adapters/files/generations.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
@@ -59,7 +63,7 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
   const placement = { current: join(folder, 'current') };
-  const files = renderer.render(plan, placement);
+  const files = [...renderer.render(plan, placement), ...wayInFiles(site, placement.current)];
   const digest = digestOf(files);
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);
@@ -73,6 +77,15 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
   return { folder, generation, changes, written: fresh, throwaway, includeLine };
+}
+
+/** What a router must do, and rules for the firewall of this machine. */
+function wayInFiles({ plan, host, map }: Site, current: string): WrittenFile[] {
+  const facts = { plan, host, home: homeNetworks(host, map.front.homeNetworks), sshPorts: sshPorts() };
+  return [
+    { path: 'way-in.md', content: wayInPage(facts, join(current, 'way-in.nft')) },
+    { path: 'way-in.nft', content: firewallRules(facts) },
+  ];
 }
 
 function assertUsable(renderer: Renderer, folders: string[]): void {

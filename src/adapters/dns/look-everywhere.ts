@@ -69,10 +69,10 @@ class Look {
     const { servers } = await this.zone(zone);
     const sound = servers.filter(({ trouble }) => trouble === null);
     const heard = await Promise.all(
-      sound.map(async ({ name: server, address }) => ({
+      sound.map(async ({ name: server, address, port }) => ({
         name: server,
         address,
-        heard: await this.chased(await hear({ address, port: 53 }, name, reader.timeoutMs), zone),
+        heard: await this.chased(await hear({ address, port }, name, reader.timeoutMs), zone),
       })),
     );
     const silent = servers.filter(({ trouble }) => trouble !== null);
@@ -105,9 +105,9 @@ class Look {
     const zone = await this.zoneOf(name);
     if (zone === null) return { ok: false, reason: 'no zone is found for it' };
     const { servers } = await this.zone(zone);
-    for (const { address, trouble } of servers) {
+    for (const { address, port, trouble } of servers) {
       if (trouble !== null) continue;
-      const heard = await hear({ address, port: 53 }, name, this.input.reader.timeoutMs);
+      const heard = await hear({ address, port }, name, this.input.reader.timeoutMs);
       if (heard.ok) return this.chased(heard, zone, passed);
     }
     return { ok: false, reason: 'none of its name servers answers' };
@@ -133,7 +133,7 @@ class Look {
     const [found, parent] = await Promise.all([serversOf(reader, zone), this.parentOf(zone)]);
     const servers = await Promise.all(found.map(({ name, server }) => this.server(zone, name, server)));
     const sound = servers.find(({ trouble }) => trouble === null);
-    const own = sound === undefined ? [] : await this.namesAt({ address: sound.address, port: 53 }, zone);
+    const own = sound === undefined ? [] : await this.namesAt(sound, zone);
     return { zone, servers, own, parent: own.length === 0 ? null : parent };
   }
 
@@ -146,11 +146,11 @@ class Look {
       );
       const soa = answers.find((answer) => answer.type === 'SOA');
       const serial = soa?.type === 'SOA' ? (soa.data.serial ?? null) : null;
-      if (authoritative && serial !== null) return { name, address, serial, trouble: null };
+      if (authoritative && serial !== null) return { name, address, port, serial, trouble: null };
       const reason = code === 'NOERROR' ? 'it does not answer as the owner of the zone' : `it answers ${code}`;
-      return { name, address, serial: null, trouble: { kind: 'lame', reason } };
+      return { name, address, port, serial: null, trouble: { kind: 'lame', reason } };
     } catch (error) {
-      return { name, address, serial: null, trouble: { kind: 'silent', reason: reasonOf(error) } };
+      return { name, address, port, serial: null, trouble: { kind: 'silent', reason: reasonOf(error) } };
     }
   }
 

@@ -73,10 +73,15 @@ export async function serversOf(
     names.map(async (name) => {
       const all = await Promise.all((['A', 'AAAA'] as const).map((type) => ask(reader, { name, type })));
       const addresses = all.flatMap((one) => addressesIn(one.answers));
-      return addresses.map((address) => ({ name, server: { address, port: 53 } })).slice(0, 1);
+      return addresses.map((address) => ({ name, server: { address, port: portAt(address, reader) } })).slice(0, 1);
     }),
   );
   return found.flat();
+}
+
+/** The usual port, unless we were told another one for that very address. */
+function portAt(address: string, { resolver }: ZoneReader): number {
+  return address === resolver.address ? resolver.port : 53;
 }
 
 function addressesIn(answers: readonly Answer[]): string[] {

@@ -24,6 +24,7 @@ export type Heard = { ok: true; said: Said } | { ok: false; reason: string };
 export interface ServerOfZone {
   name: string;
   address: string;
+  port: number;
   /** Serial of its copy of the zone, or null when it did not tell. */
   serial: number | null;
   /** What is wrong with it, or null: it is silent, or does not know that the zone is its own. */

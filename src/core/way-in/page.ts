@@ -1,0 +1,51 @@
+import { insideAddresses, isOnHost, waysIn, type WayInFacts } from './way-in.ts';
+
+/** What to type into any router, and how to try the firewall without locking oneself out; Markdown. @param rules path of the firewall's file */
+export function wayInPage(facts: WayInFacts, rules: string): string {
+  const { plan } = facts;
+  const rows = waysIn(plan).map(({ what, protocol, outside, inside }) => {
+    const to = isOnHost(facts)
+      ? 'this machine'
+      : insideAddresses(facts).join(' or ') || 'this machine, at its address at home';
+    return `| ${String(outside)} | ${protocol} | ${to} | ${String(inside)} | ${what} |`;
+  });
+  return `# The way in
+
+Written by Mile Marker. ${isOnHost(facts) ? onHostWords : routerWords}
+
+| outside port | protocol | inside address | inside port | what |
+| --- | --- | --- | --- | --- |
+${rows.join('\n')}
+
+Nothing else: no SSH, no console, no database, no port of a container. What is open is tried with \`mile-marker verify\` from another
+network, such as a phone with Wi-Fi off.
+
+## The firewall of this machine
+
+Ports that containers publish are led elsewhere before the usual input rules see them, so that a port that looks closed is open.
+The rules in \`${oneLine(rules)}\` stand before that. They are a table of their own, and touch no other. Try them so that they go away by
+themselves when you have locked yourself out:
+
+\`\`\`sh
+systemd-run --unit=mile-marker-undo --on-active=2min nft delete table inet mile_marker
+nft -f ${shellWord(rules)}
+# Still in, also in a second session? Then keep them:
+systemctl stop mile-marker-undo.timer
+\`\`\`
+
+After a reboot they are gone, unless your own configuration loads the file again.
+`;
+}
+
+const routerWords =
+  'On the router forward these ports; routers call it port forwarding, virtual server or NAT. Give this machine a fixed address there. For IPv6 nothing is forwarded: open the same ports to its IPv6 address.';
+const onHostWords =
+  "The public address is this machine's own, so there is nothing to forward; a firewall of the provider must let these ports through.";
+
+function oneLine(text: string): string {
+  return text.replace(/[\u0000-\u001f\u007f`]/g, '?');
+}
+
+function shellWord(text: string): string {
+  return /^[\w./-]+$/.test(text) ? text : `'${text.replace(/'/g, `'\\''`)}'`;
+}

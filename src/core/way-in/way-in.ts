@@ -1,0 +1,50 @@
+import type { HostFacts } from '../inventory/inventory.ts';
+import { isLoopback, isPrivate } from '../networks/address.ts';
+import type { NetworkSet } from '../networks/home.ts';
+import type { Plan } from '../plan/plan.ts';
+
+/** One port that must lead from the world to this machine. */
+export interface WayIn {
+  what: string;
+  protocol: 'TCP';
+  outside: number;
+  inside: number;
+}
+
+export interface WayInFacts {
+  plan: Plan;
+  host: HostFacts;
+  home: NetworkSet;
+  /** Ports of this machine's own SSH server. */
+  sshPorts: readonly number[];
+}
+
+/** The ports of the front: as visitors see them, and as this machine does. */
+export function waysIn({ front }: Plan): WayIn[] {
+  return [
+    { what: 'HTTPS', protocol: 'TCP', outside: front.ports.https, inside: front.listen.https },
+    {
+      what: 'plain HTTP, which is sent on to HTTPS',
+      protocol: 'TCP',
+      outside: front.ports.http,
+      inside: front.listen.http,
+    },
+  ];
+}
+
+/** Addresses of this machine behind a router: as the map says, else those that it has itself. */
+export function insideAddresses({ plan, host }: Pick<WayInFacts, 'plan' | 'host'>): string[] {
+  if (plan.front.home.length > 0) return plan.front.home;
+  return host.addresses
+    .filter(
+      ({ address, ofContainers }) =>
+        !ofContainers && isPrivate(address) && !isLoopback(address) && !address.startsWith('fe80:'),
+    )
+    .map(({ address }) => address);
+}
+
+/** Whether the public address is this machine's own, as on a rented server, so that no router is in between. */
+export function isOnHost({ plan, host }: Pick<WayInFacts, 'plan' | 'host'>): boolean {
+  const own = host.addresses.map(({ address }) => address);
+  return plan.front.addresses.some((address) => own.includes(address) && !isPrivate(address));
+}
