@@ -11,6 +11,8 @@ const needed = [
   { package: 'docker-compose', programs: ['/usr/bin/docker-compose'] },
   { package: 'busybox-static', programs: ['/bin/busybox'] },
   { package: 'iptables', programs: ['/usr/sbin/iptables'] },
+  { package: 'iproute2', programs: ['/usr/sbin/ip', '/sbin/ip'] },
+  { package: 'nftables', programs: ['/usr/sbin/nft'] },
   { package: 'pebble', programs: ['/usr/bin/pebble'] },
   { package: 'knot', programs: ['/usr/sbin/knotd'] },
   { package: 'knot-dnsutils', programs: ['/usr/bin/kdig', '/usr/bin/knsupdate'] },

@@ -17,8 +17,8 @@ export interface RunningEngine {
 
 const install = 'apt-get install -y --no-install-recommends docker.io docker-compose busybox-static iptables openssl';
 
-/** Starts dockerd. It needs root: it makes networks and mounts. */
-export async function startEngine(tlsPort: number): Promise<RunningEngine> {
+/** Starts dockerd, in a network namespace of its own when one is named. It needs root: it makes networks and mounts. */
+export async function startEngine(tlsPort: number, namespace: string | null = null): Promise<RunningEngine> {
   for (const program of ['/usr/sbin/dockerd', '/usr/bin/docker-compose', '/bin/busybox', '/usr/bin/openssl']) {
     if (!existsSync(program)) throw new Error(`${program} is missing; install it with: ${install}`);
   }
@@ -27,9 +27,13 @@ export async function startEngine(tlsPort: number): Promise<RunningEngine> {
   const socket = join(folder, 'engine.sock');
   const certificates = join(folder, 'tls');
   makeCertificates(certificates);
+  // Not `ip netns exec`: that hides the control groups.
+  const inside = namespace === null ? [] : ['/usr/bin/nsenter', `--net=/run/netns/${namespace}`];
+  const [program = '', ...before] = [...inside, '/usr/sbin/dockerd'];
   const child = spawn(
-    '/usr/sbin/dockerd',
+    program,
     [
+      ...before,
       ...[
         '--storage-driver=vfs',
         '--log-level=error',

@@ -1,0 +1,139 @@
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { startEngine, type RunningEngine } from './support/engine.ts';
+import { freePorts } from './support/ports.ts';
+import { folderWith, mileMarker } from './support/program.ts';
+
+/**
+ * The rules for the firewall, loaded by the real program in a network of its own: a machine with a container engine, a stranger
+ * outside, and a device at home.
+ */
+
+const machine = 'mm-machine';
+const stranger = 'mm-stranger';
+const atHome = 'mm-home';
+const namespaces = [machine, stranger, atHome];
+const outside = '203.0.113.24';
+const inside = '192.168.64.10';
+
+let engine: RunningEngine;
+let listeners: ChildProcess[] = [];
+
+beforeAll(async () => {
+  for (const program of ['/usr/sbin/ip', '/usr/sbin/nft']) {
+    if (!existsSync(program)) throw new Error(`${program} is missing; install: apt-get install -y iproute2 nftables`);
+  }
+  for (const name of namespaces) {
+    // A run that was killed may have left it.
+    spawnSync('/usr/sbin/ip', ['netns', 'del', name]);
+    ip('netns', 'add', name);
+  }
+  wire({ to: stranger, here: `${outside}/24`, there: '203.0.113.9/24', port: 'wan' });
+  wire({ to: atHome, here: `${inside}/24`, there: '192.168.64.20/24', port: 'lan' });
+  within(machine, 'ip', 'link', 'set', 'lo', 'up');
+  const [tlsPort = 0] = await freePorts(1);
+  engine = await startEngine(tlsPort, machine);
+  engine.docker('run', '-d', '--name', 'tide-tables', '-p', '8081:8080', 'observatory/pages');
+  // What the machine itself listens on: the front, an SSH server, and a console that nobody should see.
+  listeners = [443, 22, 9000].map((port) =>
+    spawn('/usr/sbin/ip', [
+      'netns',
+      'exec',
+      machine,
+      process.execPath,
+      '-e',
+      `require('net').createServer((s) => s.on('error', () => 0).end('open')).listen(${String(port)})`,
+    ]),
+  );
+  await until(() => [443, 22, 9000].every((port) => reaches(atHome, inside, port)) && reaches(stranger, outside, 8081));
+}, 120_000);
+
+afterAll(async () => {
+  for (const child of listeners) child.kill('SIGKILL');
+  await engine.stop();
+  for (const name of namespaces) spawnSync('/usr/sbin/ip', ['netns', 'del', name]);
+});
+
+function ip(...argv: string[]): void {
+  const { status, stderr } = spawnSync('/usr/sbin/ip', argv, { encoding: 'utf8' });
+  if (status !== 0) throw new Error(`ip ${argv.join(' ')}: ${stderr}`);
+}
+
+function within(
+  name: string,
+  program: string,
+  ...argv: string[]
+): { status: number | null; stdout: string; stderr: string } {
+  return spawnSync('/usr/sbin/ip', ['netns', 'exec', name, program, ...argv], { encoding: 'utf8' });
+}
+
+/** A cable between the machine and another. */
+function wire({ to, here, there, port }: { to: string; here: string; there: string; port: string }): void {
+  ip('link', 'add', port, 'netns', machine, 'type', 'veth', 'peer', 'name', 'eth0', 'netns', to);
+  for (const [name, device, address] of [
+    [machine, port, here],
+    [to, 'eth0', there],
+  ] as const) {
+    within(name, 'ip', 'addr', 'add', address, 'dev', device);
+    within(name, 'ip', 'link', 'set', device, 'up');
+  }
+}
+
+const probe = `const [host, port] = process.argv.slice(1);
+const s = require('net').connect({ host, port, timeout: 700 }, () => process.exit(0));
+s.on('timeout', () => process.exit(1)); s.on('error', () => process.exit(1));`;
+
+function reaches(from: string, host: string, port: number): boolean {
+  return within(from, process.execPath, '-e', probe, host, String(port)).status === 0;
+}
+
+async function until(holds: () => boolean): Promise<void> {
+  for (let tries = 0; !holds(); tries += 1) {
+    if (tries > 50) throw new Error('the network did not come up');
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+}
+
+async function rulesFor(front: string): Promise<{ file: string; folder: string }> {
+  const text = `domains: [saltmarsh.example]\nfront:\n  proxy: nginx\n${front}roads:\n  www: ":9"\n`;
+  const folder = folderWith({ 'mile-marker.yaml': text });
+  expect((await mileMarker(['write'], folder)).code).toBe(0);
+  return { file: join(folder, '.mile-marker/front/current/way-in.nft'), folder };
+}
+
+const seen = (from: string, host: string): number[] =>
+  [443, 22, 9000, 8081].filter((port) => reaches(from, host, port));
+
+test('behind a router: strangers reach the front alone, home reaches everything, other tables stay, and it can be taken away', async () => {
+  const front = `  address: ${outside}\n  home: [${inside}]\n  home-networks: [192.168.64.0/24, 192.168.0.0/16, "fd40:64::/48"]\n`;
+  const { file, folder } = await rulesFor(front);
+  const others = (): string => within(machine, 'nft', 'list', 'tables').stdout;
+  const before = others();
+  expect(seen(stranger, outside)).toEqual([443, 22, 9000, 8081]);
+  for (let times = 0; times < 2; times += 1)
+    expect(within(machine, 'nft', '-f', file)).toMatchObject({ status: 0, stderr: '' });
+  expect(seen(stranger, outside)).toEqual([443]);
+  expect(seen(atHome, inside)).toEqual([443, 22, 9000, 8081]);
+  // Containers still reach the machine and each other.
+  expect(engine.docker('exec', 'tide-tables', 'wget', '-q', '-O', '-', `http://${inside}:8081/`)).not.toBe('');
+  expect(others()).toBe(`${before}table inet mile_marker\n`);
+  within(machine, 'nft', 'delete', 'table', 'inet', 'mile_marker');
+  expect(seen(stranger, outside)).toEqual([443, 22, 9000, 8081]);
+  const page = readFileSync(join(folder, '.mile-marker/front/current/way-in.md'), 'utf8');
+  expect(page).toContain('| 443 | TCP | 192.168.64.10 | 443 | HTTPS |');
+  expect(page).toContain('systemd-run --unit=mile-marker-undo --on-active=2min nft delete table inet mile_marker');
+});
+
+test('what is established goes on when the rules are loaded', async () => {
+  const { file } = await rulesFor(`  address: ${outside}\n  home-networks: [192.168.64.0/24]\n`);
+  const stays = `const s = require('net').connect({ host: '${outside}', port: 8081 }, () => console.log('connected'));
+s.on('data', (d) => { console.log('answered'); process.exit(0); }); setTimeout(() => process.exit(1), 5000);
+process.stdin.once('data', () => s.write('GET / HTTP/1.0\\r\\n\\r\\n'));`;
+  const child = spawn('/usr/sbin/ip', ['netns', 'exec', stranger, process.execPath, '-e', stays]);
+  await new Promise((resolve) => child.stdout.once('data', resolve));
+  within(machine, 'nft', '-f', file);
+  child.stdin.write('now\n');
+  expect(await new Promise((resolve) => child.once('close', resolve))).toBe(0);
+  within(machine, 'nft', 'delete', 'table', 'inet', 'mile_marker');
+});
