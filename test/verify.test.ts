@@ -1,5 +1,6 @@
 import http from 'node:http';
-import https from 'node:https';
+import net from 'node:net';
+import nodeHttps from 'node:https';
 import { writeFileSync } from 'node:fs';
 import { createSocket } from 'node:dgram';
 import { join } from 'node:path';
@@ -82,7 +83,9 @@ describe('a front with every fault', () => {
       0,
     );
     const secure = await listening(
-      https.createServer(await makeThrowaway(new Date()).then(({ certificate, key }) => ({ cert: certificate, key }))),
+      nodeHttps.createServer(
+        await makeThrowaway(new Date()).then(({ certificate, key }) => ({ cert: certificate, key })),
+      ),
       0,
     );
     const [dead = 0] = await freePorts(1);
@@ -238,7 +241,7 @@ describe('names and ports', () => {
       ['old-a.saltmarsh.example', '127.0.0.7'],
       ['old-b.saltmarsh.example', '127.0.0.7'],
     ]);
-    const dns = await startDns({ domains: [], records });
+    const dns = await startDns({ domains: ['saltmarsh.example'], records });
     const roads = ['right', 'old-a', 'old-b', 'none'].map((name) => `${name}: ":9"`).join(', ');
     const folder = folderWith({ 'mile-marker.yaml': map(http, https, roads) });
     const ran = await mileMarker(['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--json'], folder);
@@ -257,7 +260,10 @@ describe('names and ports', () => {
   });
 
   test('a forgotten AAAA is a warning with the record to add', async () => {
-    const dns = await startDns({ domains: [], records: new Map([['a.saltmarsh.example', '127.0.0.1']]) });
+    const dns = await startDns({
+      domains: ['saltmarsh.example'],
+      records: new Map([['a.saltmarsh.example', '127.0.0.1']]),
+    });
     const folder = folderWith({ 'mile-marker.yaml': map(1, 2, 'a: ":9"', '[127.0.0.1, "::1"]') });
     const ran = await mileMarker(['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--json'], folder);
     await dns.stop();
@@ -336,3 +342,90 @@ describe('names and ports', () => {
     hung.close();
   });
 });
+
+test('a router that does not lead back inside, and names that lead home: said once, and the roads are driven at home', async () => {
+  const [https = 0, http = 0, outHttps = 0, outHttp = 0, mark = 0] = await freePorts(5);
+  const page = await pageServer('Hut');
+  const domain = 'saltmarsh.example';
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [${domain}]
+front:
+  address: 127.0.0.1
+  home: [127.0.0.2]
+  ports: {http: ${String(outHttp)}, https: ${String(outHttps)}}
+  listen: {http: ${String(http)}, https: ${String(https)}}
+  mark: 127.0.0.1:${String(mark)}
+roads:
+  hut: {to: ":${String(portOf(page))}", gate: everyone}
+  log: {to: ":${String(portOf(page))}", gate: everyone}
+`,
+  });
+  const records = new Map(['hut', 'log'].map((name) => [`${name}.${domain}`, '127.0.0.2']));
+  const dns = await startDns({ domains: [domain], records });
+  const front = await startFront(folder, 'builtin');
+  const relay = await listening(
+    net.createServer((socket) => pipeTo(socket, https)),
+    https,
+    '127.0.0.2',
+  );
+  const plain = await listening(
+    net.createServer((socket) => pipeTo(socket, http)),
+    http,
+    '127.0.0.2',
+  );
+  const resolver = ['--resolver', `127.0.0.1:${String(dns.port)}`];
+  try {
+    const { findings, roads } = read(await mileMarker(['verify', '--json', ...resolver], folder));
+    const told = findings.filter(({ rule }) => rule !== 'certificate-practice');
+    expect(told.map(({ rule, severity, roads: all }) => [rule, severity, all.length])).toEqual([
+      ['no-hairpin', 'note', 2],
+      ['split-naming', 'note', 2],
+    ]);
+    expect(roads.map(({ legs }) => legs['service']?.outcome)).toEqual(['ok', 'ok']);
+  } finally {
+    for (const server of [relay, plain, page]) server.close();
+    await front.stop();
+    await dns.stop();
+  }
+});
+
+test('--open-ports names what answers beside the front, where the address is proven to be ours', async () => {
+  const [https = 0, http = 0, mark = 0, foreign = 0] = await freePorts(4);
+  const page = await pageServer('Tides');
+  const port = String(portOf(page));
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, ports: {http: ${String(http)}, https: ${String(https)}}, mark: "127.0.0.1:${String(mark)}"}
+compose: [compose.yaml]
+roads:
+  tides: {to: "tide-tables:80", gate: everyone}
+`,
+    'compose.yaml': `services: {tide-tables: {image: pages, ports: ["127.0.0.1:${port}:80"]}}`,
+  });
+  const front = await startFront(folder, 'builtin');
+  const look = async (at: number): Promise<string[]> => {
+    const ran = await mileMarker(['verify', '--open-ports', '--json', '--at', `127.0.0.1:${String(at)}`], folder);
+    const told = read(ran).findings.filter(({ rule }) => rule.includes('open'));
+    return told.map(({ severity, message }) => `${severity}: ${message}`);
+  };
+  const other = await makeThrowaway(new Date());
+  const stranger = await listening(nodeHttps.createServer({ cert: other.certificate, key: other.key }), foreign);
+  try {
+    expect(await look(https)).toContain(
+      `note: From home port ${port} of 127.0.0.1 answers (container tide-tables), and the map does not name it.`,
+    );
+    expect(await look(foreign)).toEqual([
+      'note: The ports of 127.0.0.1 were not tried: it does not show a certificate of this map.',
+    ]);
+  } finally {
+    for (const server of [page, stranger]) server.close();
+    await front.stop();
+  }
+});
+
+/** The machine's address at home. */
+function pipeTo(socket: net.Socket, port: number): void {
+  const onward = net.connect(port, '127.0.0.1');
+  socket.pipe(onward).pipe(socket);
+  for (const end of [socket, onward]) end.on('error', () => end.destroy());
+}

@@ -7,7 +7,8 @@ import { Trouble } from '../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
 import { judgeDns } from '../core/legs/dns.ts';
-import { findingsOf, skipped, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
+import { noHairpin, splitNaming } from '../core/legs/home.ts';
+import { findingsOf, ok, skipped, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { judgeRedirect } from '../core/legs/redirect.ts';
 import { judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
@@ -26,6 +27,8 @@ export interface VerifyInput {
   /** Drive this address instead of what DNS says; `null` ports are the front's own. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
   names: NameSource;
+  /** Whether the name source is one that may rightly lead to the addresses of home: asked from home, and not a public one. */
+  homeNames: boolean;
   trust: Trust;
   timeoutMs: number;
   concurrency: number;
@@ -84,9 +87,12 @@ class Drive {
   private readonly prepared: Prepared;
   private ports: PortEvidence[] = [];
   private directs: DirectEvidence[] = [];
+  /** Driven at the addresses of home, since the public ones do not answer from here. */
+  private isAtHome = false;
 
   constructor(
     private readonly input: VerifyInput,
+    /** The public addresses of the front, or what --at says. */
     private readonly addresses: readonly string[],
     private readonly limit: <T>(work: () => Promise<T>) => Promise<T>,
   ) {
@@ -95,18 +101,33 @@ class Drive {
 
   /** What all roads share: the front's ports, and what every service answers when asked directly. */
   async prepare(): Promise<void> {
+    const services = this.input.plan.roads.filter((road) => road.leads.kind === 'service');
+    [this.ports, this.directs] = await Promise.all([
+      this.portsAt(this.addresses),
+      Promise.all(services.map((road) => this.limit(() => this.direct(road)))).then((found) => found.flat()),
+    ]);
+    await this.turnHome();
+  }
+
+  private async portsAt(addresses: readonly string[]): Promise<PortEvidence[]> {
     const listeners = [
       { listener: 'https' as const, port: this.httpsPort },
       { listener: 'http' as const, port: this.httpPort },
     ];
-    const tries = this.addresses.flatMap((address) => listeners.map((listener) => ({ address, ...listener })));
-    const services = this.input.plan.roads.filter((road) => road.leads.kind === 'service');
-    [this.ports, this.directs] = await Promise.all([
-      Promise.all(
-        tries.map((one) => this.limit(async () => ({ ...one, attempt: await connect({ ...one, ...this.limits }) }))),
-      ),
-      Promise.all(services.map((road) => this.limit(() => this.direct(road)))).then((found) => found.flat()),
-    ]);
+    const tries = addresses.flatMap((address) => listeners.map((listener) => ({ address, ...listener })));
+    return Promise.all(
+      tries.map((one) => this.limit(async () => ({ ...one, attempt: await connect({ ...one, ...this.limits }) }))),
+    );
+  }
+
+  /** Where the public addresses do not answer but those of home do, the router does not lead back inside. */
+  private async turnHome(): Promise<void> {
+    const { home } = this.input.plan.front;
+    if (this.input.at !== null || home.length === 0 || this.ports.some(({ attempt }) => attempt.ok)) return;
+    this.isAtHome = true;
+    const found = await this.portsAt(home);
+    this.isAtHome = found.some(({ attempt }) => attempt.ok);
+    if (this.isAtHome) this.ports = found;
   }
 
   async road(road: PlannedRoad): Promise<LegResult[]> {
@@ -117,7 +138,9 @@ class Drive {
     ]);
     const shaken = tls.outcome !== 'skipped' && tls.says !== 'refused';
     const service = shaken ? await this.limit(() => this.service(road)) : skipped('service', 'needs tls');
-    return [dns, judgePorts(this.ports), tls, redirect, service];
+    const ports = judgePorts(this.ports);
+    const hairpin = this.isAtHome ? [noHairpin(this.addresses, this.input.plan.front.home)] : [];
+    return [dns, { ...ports, problems: [...ports.problems, ...hairpin] }, tls, redirect, service];
   }
 
   private get limits(): Limits {
@@ -125,11 +148,17 @@ class Drive {
   }
 
   private get httpsPort(): number {
-    return this.input.at?.httpsPort ?? this.input.plan.front.ports.https;
+    return this.input.at?.httpsPort ?? this.frontPorts.https;
   }
 
   private get httpPort(): number {
-    return this.input.at?.httpPort ?? this.input.plan.front.ports.http;
+    return this.input.at?.httpPort ?? this.frontPorts.http;
+  }
+
+  /** At home nobody translates the ports. */
+  private get frontPorts(): { http: number; https: number } {
+    const { ports, listen } = this.input.plan.front;
+    return this.isAtHome ? listen : ports;
   }
 
   private open(listener: 'http' | 'https'): string[] {
@@ -140,6 +169,11 @@ class Drive {
     const { at, names } = this.input;
     if (at !== null) return skipped('dns', 'by --at');
     const evidence = await names.addressesOf(name);
+    const { home } = this.input.plan.front;
+    const isSplit = evidence.kind === 'found' && evidence.addresses.every((address) => home.includes(address));
+    if (isSplit && this.input.homeNames && !evidence.addresses.every((one) => this.addresses.includes(one))) {
+      return ok('dns', evidence.addresses.join(' '), [splitNaming(names.label, evidence.addresses)]);
+    }
     return judgeDns({ name, evidence, expected: this.addresses, resolver: names.label });
   }
 

@@ -16,6 +16,7 @@ export interface VerifyOptions {
   json?: boolean;
   at?: string;
   resolver?: string;
+  openPorts?: boolean;
   trust?: string[];
   timeout: number;
   parallel: number;
@@ -28,6 +29,7 @@ export function verify(context: CommandContext): Command {
     .argument('[road...]', 'only these roads, by full or short name')
     .addOption(mapOption())
     .option('--at <address[:port]>', 'drive this address before DNS points there (the port is the one for HTTPS)')
+    .option('--open-ports', 'also look for open ports that the map does not name, at addresses that are proven yours')
     .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
     .option('--trust <file>', 'also trust the authorities in this PEM file (may be repeated)', collect)
     .addOption(

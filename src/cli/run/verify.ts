@@ -6,9 +6,11 @@ import { readText } from '../../adapters/files/read-text.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import { reaches, type LegName } from '../../core/findings/finding.ts';
+import { inNetworks, isPrivate } from '../../core/networks/address.ts';
+import { reaches, sortFindings, type LegName } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
+import { findOpenPorts } from '../../use-cases/open-ports.ts';
 import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
 import type { Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -27,7 +29,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   const { plan } = site;
   // Every step on the network listens for Ctrl-C.
   setMaxListeners(0, io.signal);
-  const result = await verifyRoads({
+  const driven = await verifyRoads({
     plan,
     roads: chosenRoads(plan, names),
     fromHost: reachableFromHere(site),
@@ -36,6 +38,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
       options.resolver === undefined
         ? systemNames(options.timeout)
         : resolverNames(parseEndpoint(options.resolver, 53, '--resolver'), options.timeout),
+    homeNames: seesHome(site, options),
     trust: await readTrust(site, options.trust ?? [], io),
     timeoutMs: options.timeout,
     concurrency: options.parallel,
@@ -47,6 +50,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
     setCode(exit.interrupted);
     return;
   }
+  const result = options.openPorts === true ? await withOpenPorts(driven, site, options, io) : driven;
   const summary = countFindings(result.findings);
   if (options.json === true)
     io.out(
@@ -66,6 +70,25 @@ export async function runVerify(names: string[], options: VerifyOptions, context
 
 function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
   return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
+}
+
+/** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */
+function seesHome({ host, plan }: Site, { resolver }: VerifyOptions): boolean {
+  const networks = host.addresses.map(({ network }) => network);
+  const isHome = plan.front.home.some((address) => inNetworks(address, networks));
+  return isHome && (resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address));
+}
+
+async function withOpenPorts(driven: VerifyResult, site: Site, options: VerifyOptions, io: Io): Promise<VerifyResult> {
+  const at = options.at === undefined ? null : placeAt(options.at, site.plan);
+  const found = await findOpenPorts({
+    site,
+    addresses: driven.addresses,
+    httpsPort: at?.httpsPort ?? site.plan.front.ports.https,
+    limits: { timeoutMs: options.timeout, signal: io.signal },
+    concurrency: options.parallel,
+  });
+  return { ...driven, findings: sortFindings([...driven.findings, ...found]) };
 }
 
 /** The HTTP port that goes with `--at`: the machine's own when the HTTPS port is the machine's own, else the visitors'. */

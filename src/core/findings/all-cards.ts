@@ -2,6 +2,8 @@ import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
+import { homeCards } from '../legs/home.ts';
+import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
 import { serviceCards } from '../legs/service-cards.ts';
@@ -19,6 +21,8 @@ export const allCards: readonly Card[] = [
   ...dnsCards,
   ...recordCards,
   ...portCards,
+  ...openPortCards,
+  ...homeCards,
   ...tlsCards,
   ...redirectCards,
   ...serviceCards,

@@ -73,7 +73,7 @@ export const front = z.strictObject(
     ),
     home: oneOrMany(addressLiteral, 'an address or a list of addresses')
       .optional()
-      .meta(about('The same machine as seen from home (split naming, hairpin).', '[192.168.64.10]', 'note')),
+      .meta(about('The same machine as seen from home (split naming, hairpin).', '[192.168.64.10]')),
     'home-networks': oneOrMany(network, 'a network or a list of networks')
       .optional()
       .meta(
