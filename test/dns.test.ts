@@ -234,6 +234,17 @@ sightings.saltmarsh.example  2001:db8:40::24  2001:db8:40::24  ok
     expect(await rules(siteWith([name]))).toEqual(expected);
   });
 
+  test('with an edge in front the names must lead to the edge, and nowhere past it', async () => {
+    const front = '  edge: {networks: 198.51.100.0/24}\n';
+    expect(await rules(siteWith(['moved'], { front }))).toEqual([]);
+    expect(await rules(siteWith(['www'], { front }))).toEqual(['error dns-elsewhere www']);
+    const { out, err } = await mileMarker(['dns', 'records', '--json'], siteWith(['www'], { front }));
+    expect([out, err.replace(/\s+/g, ' ')]).toEqual([
+      expect.stringContaining('"zones": []'),
+      expect.stringContaining('Your own address stays out of public DNS'),
+    ]);
+  });
+
   test('servers that disagree are told with their serials', async () => {
     const { out } = await check(siteWith(['nestcam']));
     expect(out.replace(/\s+/g, ' ')).toContain('ns2.marsh-dns.example (serial 6) says 198.51.100.9');

@@ -29,6 +29,7 @@ interface Row {
 const open = 'sightings.saltmarsh.example';
 const gated = 'roster.saltmarsh.example';
 const inside = '127.0.0.2';
+const edge = '127.0.0.9';
 const forged: Array<[string, string]> = [
   ['X-Forwarded-For', '127.0.0.2'],
   ['X-Forwarded-Proto', 'http'],
@@ -97,6 +98,37 @@ const rows: Row[] = [
     { what: 'absolute form of a stranger', listener, target: 'http://evil.example/' },
     { what: 'gated from outside', listener, host: [gated], sni: gated },
     { what: 'gated from inside', listener, host: [gated], sni: gated, from: inside },
+    ...[
+      ['nothing', []],
+      ['one from inside', [inside]],
+      ['one from outside', ['203.0.113.5']],
+      ['a list whose last is outside', [`${inside}, 203.0.113.5`]],
+      ['a list whose last is inside', [`203.0.113.5,${inside}`]],
+      ['a list that ends with itself', [`${inside}, ${edge}`]],
+      ['an address with a port', [`${inside}:4711`]],
+      ['an IPv6 address', ['[2001:db8:40::9]:80']],
+      ['no address', ['inside']],
+      ['no address behind one', [`inside, ${edge}`]],
+    ].map(([what, lines]) => ({
+      what: `from the edge: ${String(what)}`,
+      listener,
+      host: [gated],
+      sni: gated,
+      from: edge,
+      headers: (lines as string[]).map((line): [string, string] => ['X-Client-Address', line]),
+    })),
+    {
+      what: 'the header of the edge from a stranger',
+      listener,
+      host: [gated],
+      sni: gated,
+      headers: [['X-Client-Address', inside]] as Array<[string, string]>,
+    },
+    {
+      what: 'the header of the edge from a stranger on an open road',
+      listener,
+      headers: [['X-Client-Address', inside]] as Array<[string, string]>,
+    },
     { what: 'redirect', listener, host: ['saltmarsh.example'], sni: 'saltmarsh.example', target: '/a%2Fb?c' },
     {
       what: 'permanent redirect',
@@ -224,6 +256,7 @@ front:
   ports: {http: ${String(ports.http)}, https: ${String(ports.https)}}
   mark: 127.0.0.1:${String(ports.mark)}
   home-networks: [${inside}/32]
+  edge: {networks: [${edge}/32], address-header: X-Client-Address}
 roads:
   sightings: {to: ":${String(birdLog?.port)}", gate: everyone}
   nestcam: {to: ":${String(nestcam?.port)}", gate: everyone}
@@ -291,7 +324,7 @@ function expectSeen(echo: Echo, row: Row, verdict: Extract<Verdict, { act: 'forw
     target: verdict.target,
     body: row.body === undefined || row.what.startsWith('smuggling') ? '' : 'hello',
   });
-  const told = ['host', 'x_forwarded_for', ...forgeable].flatMap((name) => {
+  const told = ['host', 'x_forwarded_for', 'x-client-address', ...forgeable].flatMap((name) => {
     const value = seen?.headers[name];
     return value === undefined ? [] : [[name, value]];
   });

@@ -125,6 +125,20 @@ test('behind a router: strangers reach the front alone, home reaches everything,
   expect(page).toContain('systemd-run --unit=mile-marker-undo --on-active=2min nft delete table inet mile_marker');
 });
 
+test('with an edge in front only the edge reaches the front', async () => {
+  const { file } = await rulesFor(
+    `  address: ${outside}\n  home-networks: [192.168.64.0/24]\n  edge: {networks: [203.0.113.64/26]}\n`,
+  );
+  within(machine, 'nft', '-f', file);
+  expect(seen(stranger, outside)).toEqual([]);
+  within(stranger, 'ip', 'addr', 'del', '203.0.113.9/24', 'dev', 'eth0');
+  within(stranger, 'ip', 'addr', 'add', '203.0.113.70/24', 'dev', 'eth0');
+  expect(seen(stranger, outside)).toEqual([443]);
+  within(stranger, 'ip', 'addr', 'del', '203.0.113.70/24', 'dev', 'eth0');
+  within(stranger, 'ip', 'addr', 'add', '203.0.113.9/24', 'dev', 'eth0');
+  within(machine, 'nft', 'delete', 'table', 'inet', 'mile_marker');
+});
+
 test('what is established goes on when the rules are loaded', async () => {
   const { file } = await rulesFor(`  address: ${outside}\n  home-networks: [192.168.64.0/24]\n`);
   const stays = `const s = require('net').connect({ host: '${outside}', port: 8081 }, () => console.log('connected'));

@@ -140,7 +140,7 @@ function openRequest({ request, to, extra }: Opening): ClientRequest {
   const { upstream, target, headers } = to;
   const lines: Array<[string, string]> = [
     ...Object.entries(headers),
-    ...withoutUnderscores(passable(request.rawHeaders, ['host', ...forgeable])),
+    ...withoutUnderscores(passable(request.rawHeaders, [...forgeable, ...Object.keys(headers)])),
     ...framing(request),
     ...extra,
   ];

@@ -36,7 +36,12 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
   }
   const asked = { ...picture, names: picture.names.filter(({ name }) => names.includes(name)) };
   return {
-    ...judgeRecords({ picture: asked, expected, wildcardMeant: map.dns.style === 'wildcard' }),
+    ...judgeRecords({
+      picture: asked,
+      expected,
+      edge: plan.front.edge?.networks ?? [],
+      wildcardMeant: map.dns.style === 'wildcard',
+    }),
     picture,
     expected,
   };

@@ -23,7 +23,7 @@ export async function findOpenPorts({
   limits,
   concurrency,
 }: OpenPortsInput): Promise<Finding[]> {
-  const { plan, host, inventory } = site;
+  const { plan, inventory } = site;
   const held = [...readHeld(plan).values()].flatMap((one) => (one === null ? [] : [one.fingerprint]));
   const proofs = await Promise.all(
     addresses.map((address) => isOurs({ address, port: httpsPort, held, limits, site })),
@@ -48,10 +48,15 @@ export async function findOpenPorts({
       ),
     ),
   );
-  const networks = host.addresses.map(({ network }) => network);
-  const fromHome = [...ours, ...plan.front.home].some((address) => inNetworks(address, networks));
+  const fromHome = isNear(site, [...ours, ...plan.front.home]);
   const unproven = addresses.filter((address) => !ours.includes(address));
   return judgeOpenPorts({ open: tried.flat(), unproven, published, fromHome });
+}
+
+/** Whether one of the addresses lies in a network that this machine is on. */
+export function isNear({ host }: Site, addresses: readonly string[]): boolean {
+  const networks = host.addresses.map(({ network }) => network);
+  return addresses.some((address) => inNetworks(address, networks));
 }
 
 interface ProofInput {

@@ -7,8 +7,8 @@ import { Trouble } from '../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
 import { judgeDns } from '../core/legs/dns.ts';
-import { noHairpin, splitNaming } from '../core/legs/home.ts';
-import { findingsOf, ok, skipped, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
+import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
+import { findingsOf, ok, skipped, type LegResult, type Problem, type RoadLegs } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { judgeRedirect } from '../core/legs/redirect.ts';
 import { judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
@@ -29,6 +29,8 @@ export interface VerifyInput {
   names: NameSource;
   /** Whether the name source is one that may rightly lead to the addresses of home: asked from home, and not a public one. */
   homeNames: boolean;
+  /** Whether this machine is in a network of the front itself. */
+  fromHome: boolean;
   trust: Trust;
   timeoutMs: number;
   concurrency: number;
@@ -140,7 +142,14 @@ class Drive {
     const service = shaken ? await this.limit(() => this.service(road)) : skipped('service', 'needs tls');
     const ports = judgePorts(this.ports);
     const hairpin = this.isAtHome ? [noHairpin(this.addresses, this.input.plan.front.home)] : [];
-    return [dns, { ...ports, problems: [...ports.problems, ...hairpin] }, tls, redirect, service];
+    return [dns, { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge()] }, tls, redirect, service];
+  }
+
+  /** From home the front is meant to be reached directly. */
+  private pastEdge(): Problem[] {
+    const { plan, fromHome } = this.input;
+    const open = [...new Set([...this.open('https'), ...this.open('http')])];
+    return plan.front.edge === null || fromHome || open.length === 0 ? [] : [frontPastEdge(open)];
   }
 
   private get limits(): Limits {
@@ -174,7 +183,13 @@ class Drive {
     if (isSplit && this.input.homeNames && !evidence.addresses.every((one) => this.addresses.includes(one))) {
       return ok('dns', evidence.addresses.join(' '), [splitNaming(names.label, evidence.addresses)]);
     }
-    return judgeDns({ name, evidence, expected: this.addresses, resolver: names.label });
+    return judgeDns({
+      name,
+      evidence,
+      expected: this.addresses,
+      edge: this.input.plan.front.edge?.networks ?? [],
+      resolver: names.label,
+    });
   }
 
   /** At every address that is open, since one of two may be answered by something else. The first that is not well counts. */

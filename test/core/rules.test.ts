@@ -228,6 +228,11 @@ test.each<[string, Case, string]>([
     'front-without-address: The interface `eth7` of this host has no address, or does not exist; it has: lo, eth0, docker0. | Mend the name, or write the public address itself under `front.address`.',
   ],
   [
+    'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: 198.51.100.0/24, speaks: http}}\nroads: {b: {redirect: "https://c.example"}}',
+    { compose: false },
+    'edge-redirect-loop: With `speaks: http` every visitor is sent round in a circle on b.a.example. | Set the edge to speak HTTPS to your front, with the certificate checked, and write: speaks: https',
+  ],
+  [
     'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',
     { compose: false },
     'no-way-in: The address 100.72.3.4 of the front is one that your provider shares among many customers. | Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',

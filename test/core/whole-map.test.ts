@@ -70,7 +70,6 @@ test('keys that come later say so, and a road whose rules cannot be kept is clos
   const said = later.map(({ severity, evidence }) => `${severity} ${String(evidence['key'])}`);
   const road = 'roads.nestcam';
   expect(said).toEqual([
-    'error front.edge',
     'error roads.www.folder',
     ...['methods', 'rate', 'paths'].map((key) => `error ${road}.${key}`),
     'error roads.roster.gate',

@@ -6,11 +6,11 @@ import { readText } from '../../adapters/files/read-text.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import { inNetworks, isPrivate } from '../../core/networks/address.ts';
+import { isPrivate } from '../../core/networks/address.ts';
 import { reaches, sortFindings, type LegName } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
-import { findOpenPorts } from '../../use-cases/open-ports.ts';
+import { findOpenPorts, isNear } from '../../use-cases/open-ports.ts';
 import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
 import type { Site } from '../../use-cases/load.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -39,6 +39,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
         ? systemNames(options.timeout)
         : resolverNames(parseEndpoint(options.resolver, 53, '--resolver'), options.timeout),
     homeNames: seesHome(site, options),
+    fromHome: isNear(site, [...plan.front.addresses, ...plan.front.home]),
     trust: await readTrust(site, options.trust ?? [], io),
     timeoutMs: options.timeout,
     concurrency: options.parallel,
@@ -73,10 +74,9 @@ function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
 }
 
 /** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */
-function seesHome({ host, plan }: Site, { resolver }: VerifyOptions): boolean {
-  const networks = host.addresses.map(({ network }) => network);
-  const isHome = plan.front.home.some((address) => inNetworks(address, networks));
-  return isHome && (resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address));
+function seesHome(site: Site, { resolver }: VerifyOptions): boolean {
+  const isInside = resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address);
+  return isInside && isNear(site, site.plan.front.home);
 }
 
 async function withOpenPorts(driven: VerifyResult, site: Site, options: VerifyOptions, io: Io): Promise<VerifyResult> {

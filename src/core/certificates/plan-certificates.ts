@@ -128,7 +128,8 @@ function planned({ id, names, from, key, files }: Wanted, map: SiteMap, folder: 
     from,
     key,
     // A wildcard is proven by DNS only (RFC 8555 §7.1.3).
-    challenge: from === 'acme' ? (wildcard ? 'dns' : (map.acme?.challenge ?? 'http')) : null,
+    // An edge answers plain HTTP itself, so that the authority would not see the front.
+    challenge: from !== 'acme' ? null : wildcard || map.front.edge !== null ? 'dns' : (map.acme?.challenge ?? 'http'),
     files,
     certificateFile: `${own}/certificate.pem`,
     keyFile: `${own}/key.pem`,

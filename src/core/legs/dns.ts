@@ -1,5 +1,5 @@
 import { card } from '../findings/card.ts';
-import { isPrivate } from '../networks/address.ts';
+import { inNetworks, isPrivate } from '../networks/address.ts';
 import { bad, ok, type LegResult } from './leg.ts';
 
 /** What the resolver said: addresses, or none, or why it could not say. */
@@ -32,6 +32,10 @@ const elsewhere = card({
       message:
         'DNS sends {names} to {found}, an address that exists only inside a home network; your front is {expected}.',
       remedy: 'Change the public record to {record}; private addresses belong into the DNS of your home only.',
+    },
+    edge: {
+      message: 'DNS sends {names} to {strange}, which is not of the edge ({expected}): visitors go past it.',
+      remedy: 'Enter the record that the edge tells you, or take `front.edge` out of the map.',
     },
     some: {
       message: 'DNS sends {names} to {strange} beside your front, so some visitors end up elsewhere.',
@@ -72,12 +76,15 @@ export interface DnsInput {
   evidence: DnsEvidence;
   /** Addresses of the front. */
   expected: readonly string[];
+  /** Networks of the edge in front, in which every address must lie then. */
+  edge?: readonly string[];
   /** What was asked, for people. */
   resolver: string;
 }
 
 /** Compares where DNS sends a name with where the front is. */
-export function judgeDns({ name, evidence, expected, resolver }: DnsInput): LegResult {
+export function judgeDns({ name, evidence, expected: front, edge = [], resolver }: DnsInput): LegResult {
+  const expected = edge.length > 0 ? edge : front;
   if (evidence.kind === 'no-answer') {
     const data = { resolver, reason: evidence.reason };
     return {
@@ -86,12 +93,13 @@ export function judgeDns({ name, evidence, expected, resolver }: DnsInput): LegR
     };
   }
   if (evidence.kind === 'missing') {
-    const data = { record: records(name, expected) };
+    const data = { record: edge.length > 0 ? `${name}. as the edge tells you` : records(name, expected) };
     return bad('dns', 'missing', { card: missing, say: 'none', data, cause: `dns:${name}` });
   }
   const found = evidence.addresses;
-  const strange = found.filter((address) => !expected.includes(address));
-  const lacking = expected.filter((address) => !found.includes(address));
+  const strange = found.filter((address) => (edge.length > 0 ? !inNetworks(address, edge) : !front.includes(address)));
+  if (edge.length > 0) return strange.length === 0 ? ok('dns', found.join(' ')) : pastEdge(strange, edge);
+  const lacking = front.filter((address) => !found.includes(address));
   const data = { found, expected: [...expected], strange, lacking };
   if (strange.length === found.length) {
     const say = found.every(isPrivate) && !expected.every(isPrivate) ? 'private' : 'all';
@@ -120,6 +128,11 @@ export function judgeDns({ name, evidence, expected, resolver }: DnsInput): LegR
     });
   }
   return ok('dns', found.join(' '));
+}
+
+function pastEdge(strange: readonly string[], edge: readonly string[]): LegResult {
+  const data = { strange: [...strange], expected: [...edge] };
+  return bad('dns', 'past the edge', { card: elsewhere, say: 'edge', data, cause: `dns:edge:${strange.join(',')}` });
 }
 
 /** Records as they stand in a zone file (RFC 1035 §5.1). */

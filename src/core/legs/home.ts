@@ -31,7 +31,26 @@ const split = card({
   },
 });
 
-export const homeCards = [hairpin, split];
+const pastEdge = card({
+  id: 'front-past-edge',
+  severity: 'warning',
+  summary: 'The front can be reached past the edge.',
+  why: 'Whoever knows your address gets round everything that the edge does for you.',
+  source: 'map reference: `front.edge`',
+  messages: {
+    open: {
+      message: 'From here {addresses} answers, though visitors should come through the edge only.',
+      remedy:
+        'Let only the networks of the edge through to the front: load the rules of way-in.nft, or set the same in your router.',
+    },
+  },
+});
+
+export const homeCards = [hairpin, split, pastEdge];
+
+export function frontPastEdge(addresses: readonly string[]): Problem {
+  return { card: pastEdge, say: 'open', data: { addresses: [...addresses] }, cause: 'past-edge' };
+}
 
 export function noHairpin(publicAddresses: readonly string[], home: readonly string[]): Problem {
   return { card: hairpin, say: 'driven', data: { public: [...publicAddresses], home: [...home] }, cause: 'hairpin' };

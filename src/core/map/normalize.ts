@@ -200,9 +200,16 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     container: runsOn === 'host' ? null : runsOn.container,
     mark: { address: markAddress, port: Number(markPort) },
     unknown: unknown ?? { act: 'refuse' as const },
+    edge: makeEdge(front.edge),
     where: yaml.placeOf(['front']),
   };
   return { front: made, findings };
+}
+
+function makeEdge(written: MapKeys['front']['edge']): SiteMap['front']['edge'] {
+  if (written === undefined) return null;
+  const networks = written.networks.map((text) => parseNetwork(text) ?? text);
+  return { networks, header: written['address-header'].toLowerCase(), speaks: written.speaks };
 }
 
 function frontAddress(written: string | { interface: string }): FrontAddress {

@@ -64,6 +64,7 @@ export function makePlan({
       listen: { addresses: listenAddresses({ addresses, map, host, front }), ...map.front.listen },
       mark: map.front.mark,
       unknown: map.front.unknown,
+      edge: map.front.edge,
       where: map.front.where,
     },
     host: seenByFront(host, front),

@@ -3,7 +3,7 @@ import type { NetworkSet } from '../networks/home.ts';
 import type { ProxyName, Unknown } from '../map/site-map.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
-export const planVersion = 1;
+export const planVersion = 2;
 
 /**
  * Where a road's requests are sent.
@@ -92,6 +92,8 @@ export interface Plan {
     listen: { addresses: string[]; http: number; https: number };
     mark: { address: string; port: number };
     unknown: Unknown;
+    /** Who stands in front of the front. @property header lower case */
+    edge: { networks: string[]; header: string; speaks: 'https' | 'http' } | null;
     where: Place;
   };
   host: { resolvers: string[]; trustedRoots: string | null };

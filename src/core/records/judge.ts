@@ -1,6 +1,7 @@
 import { tell } from '../findings/card.ts';
 import { sortFindings, type Finding } from '../findings/finding.ts';
 import { judgeDns } from '../legs/dns.ts';
+import { inNetworks } from '../networks/address.ts';
 import { bad, findingsOf, type LegResult, type Problem } from '../legs/leg.ts';
 import { cached, dangling, delegation, disagree, noZone, serverBad, wild } from './cards.ts';
 import type { DnsPicture, Heard, NameHeard, Said, ZoneHeard } from './picture.ts';
@@ -9,6 +10,8 @@ export interface JudgeInput {
   picture: DnsPicture;
   /** Addresses of the front. */
   expected: readonly string[];
+  /** Networks of the edge in front, in which every address must lie then; empty without one. */
+  edge: readonly string[];
   /** Whether the map itself wants a wildcard record. */
   wildcardMeant: boolean;
 }
@@ -23,23 +26,28 @@ export interface DnsJudgement {
  * Compares what all servers said with what should be. The zone's own servers decide; a resolver that says otherwise only
  * remembers. One cause is told once: servers that disagree explain what is wrong with the answers of one of them.
  */
-export function judgeRecords({ picture, expected, wildcardMeant }: JudgeInput): DnsJudgement {
-  const names = picture.names.map((heard) => ({ name: heard.name, result: judgeName(heard, picture, expected) }));
+export function judgeRecords({ picture, expected, edge, wildcardMeant }: JudgeInput): DnsJudgement {
+  const names = picture.names.map((heard) => ({
+    name: heard.name,
+    result: judgeName(heard, picture, { expected, edge }),
+  }));
   const told = findingsOf(names.map(({ name, result }) => ({ road: name, legs: [result] })));
   const zones = picture.zones.flatMap(zoneFindings);
   const strangers = wildcardMeant ? [] : strangerFindings(picture, expected);
   return { names, findings: sortFindings([...told, ...zones, ...strangers]) };
 }
 
-function judgeName(heard: NameHeard, picture: DnsPicture, expected: readonly string[]): LegResult {
+type Right = Pick<JudgeInput, 'expected' | 'edge'>;
+
+function judgeName(heard: NameHeard, picture: DnsPicture, right: Right): LegResult {
   const { name, zone, servers } = heard;
   if (zone === null) return bad('dns', 'no zone', { card: noZone, say: 'none', data: {}, cause: `dns:zone:${name}` });
   const answers = servers.flatMap((server) => (server.heard.ok ? [{ server, said: server.heard.said }] : []));
   const [first] = answers;
   if (first === undefined) return silentZone(zone, servers);
   if (new Set(answers.map(({ said }) => shape(said))).size > 1) return judgeDifferent(heard, picture);
-  const own = judgeSaid(name, first.said, expected, picture.resolver);
-  return own.outcome === 'ok' ? (remembered(heard, picture, expected) ?? own) : own;
+  const own = judgeSaid(name, first.said, right, picture.resolver);
+  return own.outcome === 'ok' ? (remembered(heard, picture, right) ?? own) : own;
 }
 
 /** The findings of the zone say it; here it is only the reason why nothing is known. */
@@ -75,7 +83,7 @@ export function wordsOf(heard: Heard): string {
   return code === 'NXDOMAIN' || code === 'NOERROR' ? 'no address' : code;
 }
 
-function judgeSaid(name: string, said: Said, expected: readonly string[], resolver: string): LegResult {
+function judgeSaid(name: string, said: Said, right: Right, resolver: string): LegResult {
   const { aliases, circle, addresses, code } = said;
   const target = aliases[aliases.length - 1] ?? name;
   if (circle) {
@@ -91,24 +99,25 @@ function judgeSaid(name: string, said: Said, expected: readonly string[], resolv
     return bad('dns', 'alias to nowhere', { card: dangling, say: 'nowhere', data: { target }, cause: `dns:${target}` });
   }
   if (code !== 'NOERROR' && code !== 'NXDOMAIN') {
-    return judgeDns({ name, evidence: { kind: 'no-answer', reason: code }, expected, resolver });
+    return judgeDns({ name, evidence: { kind: 'no-answer', reason: code }, ...right, resolver });
   }
   const evidence = addresses.length === 0 ? ({ kind: 'missing' } as const) : ({ kind: 'found', addresses } as const);
-  return judgeDns({ name, evidence, expected, resolver });
+  return judgeDns({ name, evidence, ...right, resolver });
 }
 
 /** The zone is right: what does the resolver remember? */
-function remembered({ name, resolver }: NameHeard, picture: DnsPicture, expected: readonly string[]): LegResult | null {
+function remembered({ name, resolver }: NameHeard, picture: DnsPicture, right: Right): LegResult | null {
   const label = picture.resolver;
   if (!resolver.ok) {
-    return judgeDns({ name, evidence: { kind: 'no-answer', reason: resolver.reason }, expected, resolver: label });
+    return judgeDns({ name, evidence: { kind: 'no-answer', reason: resolver.reason }, ...right, resolver: label });
   }
   const { addresses, noForSeconds, ttlSeconds } = resolver.said;
   if (addresses.length === 0) {
     const data = { resolver: label, time: duration(noForSeconds ?? 0) };
     return bad('dns', 'no remembered', problemOf('no', data, `dns:cached:no:${label}`));
   }
-  const old = addresses.filter((address) => !expected.includes(address));
+  const { expected, edge } = right;
+  const old = addresses.filter((one) => (edge.length > 0 ? !inNetworks(one, edge) : !expected.includes(one)));
   if (old.length === 0) return null;
   const data = { resolver: label, found: old, time: duration(ttlSeconds ?? 0) };
   return bad('dns', 'old remembered', problemOf('old', data, `dns:cached:${old.join()}:${label}`));

@@ -73,6 +73,14 @@ function publicRecords(input: WantedInput): Made {
   const { plan, dns } = input;
   const { addresses, names: frontNames } = plan.front;
   const names = namesOf(plan);
+  if (plan.front.edge !== null) {
+    return {
+      records: [],
+      notes: [
+        'There is an edge in front: it tells you which records lead to it. Your own address stays out of public DNS.',
+      ],
+    };
+  }
   const [outside] = frontNames;
   if (outside !== undefined && addresses.length === 0) return behindName(input, outside);
   const anchor = anchorOf(plan);

@@ -10,6 +10,7 @@ import {
   loopbackInContainer,
   noSharedNetwork,
 } from './container-networks.ts';
+import { edgeRedirectLoop } from './edge.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { mapKeyLater } from './map-key-later.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
@@ -32,6 +33,7 @@ export const allRules: readonly Rule[] = [
   composeNotApplied,
   containerWithoutRoad,
   defaultServerTaken,
+  edgeRedirectLoop,
   frontContainerUnknown,
   frontNotAtBoot,
   frontPortTaken,

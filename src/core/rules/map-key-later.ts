@@ -19,7 +19,7 @@ const words = card({
     },
     front: {
       message: '`{key}` is not carried out yet, and the front would not do what the map says.',
-      remedy: 'Take the key away, or choose what works: `proxy: nginx` or `proxy: builtin`, without `edge`.',
+      remedy: 'Take the key away, or choose what works: `proxy: nginx` or `proxy: builtin`.',
     },
     idle: {
       message: '`{key}` is not carried out yet; all else is as if it were not there.',

@@ -1,5 +1,5 @@
 import { hostOfHeader } from '../names/host-name.ts';
-import { parseAddress } from '../networks/address.ts';
+import { clientOf } from './client.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Prepared, VerdictRequest } from './verdict.ts';
 
@@ -27,7 +27,8 @@ export function contextOf(prepared: Prepared, request: VerdictRequest): Context 
     prepared,
     request,
     sni: request.sni === null ? null : request.sni.toLowerCase().replace(/\.$/, ''),
-    client: parseAddress(request.peer) ?? request.peer,
+    // 2. RFC 7239 §8.1: a header about the visitor is worth as much as the one who sent it.
+    client: clientOf(request, prepared.plan.front.edge),
     host,
     // An absolute-form target without a path asks for the root (RFC 9112 §3.2.1).
     target: absolute !== null && !rest.startsWith('/') ? `/${rest}` : rest,

@@ -94,7 +94,7 @@ function gate({ road, client }: Context): ReturnType<Step['take']> {
 }
 
 /** 13. Where the road leads. */
-function leads({ road, request, client, target }: Context): ReturnType<Step['take']> {
+function leads({ road, request, client, target, prepared }: Context): ReturnType<Step['take']> {
   if (road === null) return null;
   const mapLine = road.leadsWhere.line;
   if (road.leads.kind === 'redirect') {
@@ -103,7 +103,10 @@ function leads({ road, request, client, target }: Context): ReturnType<Step['tak
   }
   const { upstream } = road.leads;
   if (upstream === null) return { act: answer(502), mapLine };
-  const headers = forwardedHeaders(road, client, request.listener);
+  const { edge } = prepared.plan.front;
+  // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
+  const own = edge === null ? {} : { [edge.header]: client };
+  const headers = { ...own, ...forwardedHeaders(road, client, request.listener) };
   return { act: { act: 'forward', upstream, target, headers }, mapLine };
 }
 
@@ -118,12 +121,12 @@ export function forwardedHeaders(road: PlannedRoad, client: string, scheme: 'htt
   };
 }
 
-/** A step whose keys the map does not have yet. It keeps its place, since every proxy keeps this order. */
+/** A step that stops nobody, or whose keys are not carried out yet. It keeps its place, since every proxy keeps this order. */
 const later = (name: StepName): Step => ({ name, take: () => null });
 
 export const steps: readonly Step[] = [
   { name: 'handshake', take: handshake },
-  later('true-address'), // 2. needs front.edge; until then the peer is the client
+  later('true-address'), // 2. stops nobody: what it finds is the client of every step, see client.ts
   { name: 'sanity', take: sanity },
   { name: 'acme-challenge', take: acmeChallenge },
   { name: 'unknown-name', take: unknownName },

@@ -9,8 +9,7 @@ import { isOnHost, waysIn, type WayInFacts } from './way-in.ts';
  * machine's own, since nobody could get in again otherwise.
  */
 export function firewallRules(facts: WayInFacts): string {
-  const { plan, home } = facts;
-  const ports = [...new Set(waysIn(plan).map(({ inside }) => inside)), ...(isOnHost(facts) ? facts.sshPorts : [])];
+  const { home } = facts;
   const [v4, v6] = [
     home.networks.filter((one) => !one.includes(':')),
     home.networks.filter((one) => one.includes(':')),
@@ -24,7 +23,7 @@ delete table inet mile_marker
 table inet mile_marker {
 \tchain from_outside {
 \t\t# The ports of the front${isOnHost(facts) ? ', and SSH, since this machine is at the public address itself' : ''}.
-\t\ttcp dport { ${ports.join(', ')} } accept
+${frontLines(facts)}
 \t\t# Without these the network itself does not work (RFC 4890; DHCP).
 \t\tmeta l4proto { icmp, ipv6-icmp } accept
 \t\tudp dport { 68, 546 } accept
@@ -41,6 +40,15 @@ ${[...except, ...fromHome('ip', v4), ...fromHome('ip6', v6)].join('\n')}
 \t}
 }
 `;
+}
+
+/** With an edge in front nobody else has to reach the ports of the front. */
+function frontLines(facts: WayInFacts): string {
+  const { edge } = facts.plan.front;
+  const ports = [...new Set(waysIn(facts.plan).map(({ inside }) => inside))].join(', ');
+  const ssh = isOnHost(facts) ? [`\t\ttcp dport { ${facts.sshPorts.join(', ')} } accept`] : [];
+  const from = edge === null ? [''] : edge.networks.map((network) => `${familyWord(network)} saddr ${network} `);
+  return [...from.map((source) => `\t\t${source}tcp dport { ${ports} } accept`), ...ssh].join('\n');
 }
 
 function familyWord(address: string): 'ip' | 'ip6' {

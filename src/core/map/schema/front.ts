@@ -118,7 +118,7 @@ export const front = z.strictObject(
       ),
     edge: edge
       .optional()
-      .meta(about('An edge network in front of the front.', '{networks: [198.51.100.0/24], speaks: https}', 'error')),
+      .meta(about('An edge network in front of the front.', '{networks: [198.51.100.0/24], speaks: https}')),
   },
   wants('keys such as `address` and `proxy`'),
 );

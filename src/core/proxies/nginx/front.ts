@@ -58,6 +58,16 @@ export function listenLines(plan: Plan, listener: 'http' | 'https', extra = ''):
   return addresses.map((address) => `listen ${withPort(address, plan.front.listen[listener])}${extra};`);
 }
 
+/** 2. The visitor's own address, believed from the edge only; of a list only what the edge wrote (ngx_http_realip_module). */
+export function edgeLines({ front: { edge } }: Plan): string[] {
+  if (edge === null) return [];
+  return [
+    ...edge.networks.map((network) => `set_real_ip_from ${network};`),
+    `real_ip_header ${edge.header};`,
+    'real_ip_recursive on;',
+  ];
+}
+
 /**
  * The same refusals as in the verdict's sanity step, where nginx would pass a request on: `#` and bytes outside printable
  * ASCII in the target, and a Host whose port is none. nginx itself refuses broken percent-encoding, paths that climb above

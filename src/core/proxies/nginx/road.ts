@@ -2,7 +2,7 @@ import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedCertificate, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { covers } from '../../certificates/cover.ts';
 import { forgeable } from '../../verdict/verdict.ts';
-import { listenLines, sanityLines, tlsFloor } from './front.ts';
+import { edgeLines, listenLines, sanityLines, tlsFloor } from './front.ts';
 import { block, comment, ownHeader, quote, quoteThen } from './quote.ts';
 
 /**
@@ -30,6 +30,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       ...listenLines(plan, 'https', ' ssl'),
       `server_name ${road.name};`,
       'server_tokens off;',
+      ...edgeLines(plan),
       `ssl_certificate ${quote(certificate?.certificateFile ?? '')};`,
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
       tlsFloor,
@@ -171,7 +172,9 @@ function tlsLines({ verifyAs }: Upstream, trustedRoots: string): string[] {
 }
 
 function headerLines(plan: Plan, { authority }: PlannedRoad): string[] {
+  const own = plan.front.edge?.header ?? null;
   const set: Record<string, string> = {
+    ...(own === null ? {} : { [own]: '$remote_addr' }),
     'x-forwarded-for': '$remote_addr',
     'x-forwarded-host': quote(authority),
     'x-forwarded-port': String(plan.front.ports.https),
@@ -180,7 +183,9 @@ function headerLines(plan: Plan, { authority }: PlannedRoad): string[] {
   return [
     `proxy_set_header Host ${quote(authority)};`,
     // An empty value takes the header away; what a stranger wrote never passes.
-    ...forgeable.map((name) => `proxy_set_header ${headerCase(name)} ${set[name] ?? '""'};`),
+    ...[...new Set([...forgeable, ...(own === null ? [] : [own])])].map(
+      (name) => `proxy_set_header ${headerCase(name)} ${set[name] ?? '""'};`,
+    ),
   ];
 }
 
