@@ -210,7 +210,7 @@ describe('what does stand there', () => {
     expect([code, out]).toMatchInlineSnapshot(`
 [
   0,
-  "name                         its zone says    127.0.53.5 says
+  "name                         its zone says    127.0.53.5 says  judged
 saltmarsh.example            2001:db8:40::24  2001:db8:40::24  ok
                              203.0.113.24     203.0.113.24
 www.saltmarsh.example        2001:db8:40::24  2001:db8:40::24  ok
@@ -428,6 +428,19 @@ describe('an address that changes', () => {
     await mileMarker(['dns', 'publish', '--yes'], folder);
     expect(dig(first, 'tern.open.example', 'A')).toEqual(['front.open.example.', '203.0.113.77']);
     server.close();
+  });
+
+  test('is compared with the one that the map says', async () => {
+    const folder = moving('{program: [./where]}', '203.0.113.24');
+    const where = (...addresses: string[]): void =>
+      writeFileSync(join(folder, 'where'), `#!/bin/sh\necho ${addresses.join(' ')}\n`, { mode: 0o755 });
+    const told = async (): Promise<string[]> => (await rules(folder)).filter((one) => one.includes('no-way-in'));
+    where('203.0.113.24', '2001:db8:40::78');
+    expect(await told()).toEqual([]);
+    where('203.0.113.99');
+    expect(await told()).toEqual(['error no-way-in']);
+    where('none');
+    expect((await check(folder)).err).toContain('does not tell the public address: it gives no address');
   });
 
   test('by a program, both kinds of address', async () => {

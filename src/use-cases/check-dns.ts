@@ -1,8 +1,12 @@
 import { lookEverywhere } from '../adapters/dns/look-everywhere.ts';
 import type { ZoneReader } from '../adapters/dns/zone.ts';
+import { learnAddresses } from '../adapters/host/learn-address.ts';
 import { Trouble } from '../adapters/trouble.ts';
 import type { DnsPicture, NameHeard } from '../core/records/picture.ts';
 import { judgeRecords, type DnsJudgement } from '../core/records/judge.ts';
+import { sortFindings } from '../core/findings/finding.ts';
+import { judgeSeen } from '../core/rules/no-way-in.ts';
+import { dnsTimeoutMs } from './record-way.ts';
 import type { Site } from './load.ts';
 
 export interface CheckDnsInput {
@@ -16,6 +20,8 @@ export interface CheckDnsInput {
 export interface CheckedDns extends DnsJudgement {
   picture: DnsPicture;
   expected: string[];
+  /** Why nobody could tell at which address the world sees the front, or null. */
+  notSeen: string | null;
 }
 
 /**
@@ -35,16 +41,28 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
     throw new Trouble({ code: 'front-address-unknown', message, remedy: 'Mend `front.address` in the map.' });
   }
   const asked = { ...picture, names: picture.names.filter(({ name }) => names.includes(name)) };
-  return {
-    ...judgeRecords({
-      picture: asked,
-      expected,
-      edge: plan.front.edge?.networks ?? [],
-      wildcardMeant: map.dns.style === 'wildcard',
-    }),
-    picture,
-    expected,
-  };
+  const edge = plan.front.edge?.networks ?? [];
+  const judged = judgeRecords({ picture: asked, expected, edge, wildcardMeant: map.dns.style === 'wildcard' });
+  const { seen, notSeen } = await seenOutside(site, signal);
+  const { where } = plan.front;
+  const findings = sortFindings([...judged.findings, ...judgeSeen({ seen, written: addresses, where })]);
+  return { ...judged, findings, picture, expected, notSeen };
+}
+
+/** Where the map says who can tell. That it cannot be told is no reason to keep quiet about the names. */
+async function seenOutside(
+  { map, host, mapFile }: Site,
+  signal: AbortSignal,
+): Promise<{ seen: string[]; notSeen: string | null }> {
+  const from = map.dns.addressFrom;
+  if (from === null || map.front.addresses.some(({ kind }) => kind === 'name')) return { seen: [], notSeen: null };
+  try {
+    const seen = await learnAddresses({ from, host, mapFile, timeoutMs: dnsTimeoutMs, signal });
+    return { seen, notSeen: null };
+  } catch (error) {
+    if (error instanceof Trouble) return { seen: [], notSeen: error.message };
+    throw error;
+  }
 }
 
 /** What the zone says counts; the resolver only when no zone is found. */

@@ -12,7 +12,7 @@ export function formatDns(
   { width, colour }: { width: number; colour: boolean },
 ): string {
   const paint = style(colour);
-  const head = ['name', 'its zone says', `${picture.resolver} says`, ''].map((word) => paint.bold(word));
+  const head = ['name', 'its zone says', `${picture.resolver} says`, 'judged'].map((word) => paint.bold(word));
   const rows = names.map(({ name, result }) => {
     const heard = picture.names.find((one) => one.name === name);
     const cells = heard === undefined ? ['', ''] : [zoneSays(heard), narrow(wordsOf(heard.resolver))];

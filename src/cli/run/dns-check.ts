@@ -15,7 +15,7 @@ import { openSite } from '../open-site.ts';
 import { formatDns } from '../print/dns.ts';
 import { countFindings, countsInWords } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
-import { plural } from '../print/style.ts';
+import { plural, wrap } from '../print/style.ts';
 
 export async function runDnsCheck(names: string[], options: DnsCheckOptions, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
@@ -32,8 +32,10 @@ export async function runDnsCheck(names: string[], options: DnsCheckOptions, con
   const result = options.watch === true ? await untilRight(look, options, context) : await look();
   if (options.json === true) io.out(jsonDocument('dns-check', { map: site.mapFile, ...asJson(result) }));
   else io.out(formatDns(result, { width: io.width, colour: io.colour.out }));
+  if (result.notSeen !== null) io.err(wrap(result.notSeen, { width: io.width, first: 'note: ', indent: '      ' }));
   const summary = countsInWords(countFindings(result.findings));
   const right = result.names.filter(({ result: { outcome } }) => outcome === 'ok').length;
+  if (result.findings.length > 0) io.err('\n');
   io.err(`${String(right)} of ${plural(result.names.length, 'name')} right; ${summary}.\n${nextStep(result, site)}`);
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
 }
@@ -66,9 +68,9 @@ async function untilRight(
   }
 }
 
-function asJson({ names, findings, picture, expected }: CheckedDns): Record<string, unknown> {
+function asJson({ names, findings, picture, expected, notSeen }: CheckedDns): Record<string, unknown> {
   const judged = names.map(({ name, result: { outcome, says } }) => ({ name, outcome, says }));
-  return { expected, names: judged, zones: picture.zones, heard: picture.names, findings };
+  return { expected, names: judged, zones: picture.zones, heard: picture.names, notSeen, findings };
 }
 
 function nextStep({ findings }: CheckedDns, { map }: Site): string {

@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
-import { inNetworks, isLoopback, isPrivate } from '../networks/address.ts';
+import type { Finding, Place } from '../findings/finding.ts';
+import { familyOf, inNetworks, isLoopback, isPrivate } from '../networks/address.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -14,6 +15,17 @@ const words = card({
       remedy:
         'Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
     },
+    other: {
+      message: 'The world sees you at {seen}, but `front.address` says {written}.',
+      remedy:
+        'Mend `front.address`; if the address changes, write a name there and let a timer keep it: mile-marker schedule address',
+    },
+    behind: {
+      message:
+        'The world sees you at {seen}, but your router has {written}: your provider shares one address among many customers.',
+      remedy:
+        'Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
+    },
     inside: {
       message: 'The interface `{name}` has the address {address}, which exists only inside your network.',
       remedy:
@@ -21,6 +33,24 @@ const words = card({
     },
   },
 });
+
+export interface SeenInput {
+  /** Addresses as somebody outside sees them. */
+  seen: readonly string[];
+  /** Addresses of the front as the map has them. */
+  written: readonly string[];
+  where: Place;
+}
+
+/** Compares what the world sees with what the map says, for each kind of address that both have. */
+export function judgeSeen({ seen, written, where }: SeenInput): Finding[] {
+  return seen.flatMap((address) => {
+    const same = written.filter((one) => familyOf(one) === familyOf(address));
+    if (same.length === 0 || same.includes(address)) return [];
+    const say = same.some((one) => inNetworks(one, sharedNetwork)) ? 'behind' : 'other';
+    return [tell(words, { say, data: { seen: address, written: same }, where, cause: `way-in:seen:${address}` })];
+  });
+}
 
 const sharedNetwork = ['100.64.0.0/10'];
 
