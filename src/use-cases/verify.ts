@@ -3,7 +3,6 @@ import { ask } from '../adapters/probe/ask.ts';
 import { connect, type Limits } from '../adapters/probe/connect.ts';
 import { handshake, type Trust } from '../adapters/probe/handshake.ts';
 import type { NameSource } from '../adapters/probe/look-up.ts';
-import { Trouble } from '../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
 import { judgeDns } from '../core/legs/dns.ts';
@@ -18,6 +17,7 @@ import { decide, prepare } from '../core/verdict/decide.ts';
 import type { At } from '../core/plan/resolve-service.ts';
 import { forwardedHeaders } from '../core/verdict/steps.ts';
 import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
+import { whereToDrive } from './where-to-drive.ts';
 
 export interface VerifyInput {
   plan: Plan;
@@ -52,7 +52,7 @@ const maxHops = 8;
 /** Drives every road from its name to its service and judges what comes back, whoever configured the front. */
 export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   const { plan, roads, at, onProgress } = input;
-  const addresses = at === null ? await frontAddresses(input) : [at.address];
+  const addresses = at === null ? await whereToDrive(input) : [at.address];
   const drive = new Drive(input, addresses, pLimit(input.concurrency));
   await drive.prepare();
   let done = 0;
@@ -75,19 +75,11 @@ function placed(findings: readonly Finding[], plan: Plan): Finding[] {
   });
 }
 
-async function frontAddresses({ plan, names }: VerifyInput): Promise<string[]> {
-  const found = await Promise.all(plan.front.names.map((name) => names.addressesOf(name)));
-  const looked = found.flatMap((evidence) => (evidence.kind === 'found' ? evidence.addresses : []));
-  const addresses = [...new Set([...plan.front.addresses, ...looked])];
-  if (addresses.length > 0) return addresses;
-  const message = `The address of the front is not known: ${plan.front.names.join(', ') || 'its interface'} has none.`;
-  const remedy = 'Mend `front.address` in the map, or say where to drive with --at ADDRESS.';
-  throw new Trouble({ code: 'front-address-unknown', message, remedy });
-}
-
 class Drive {
   private readonly prepared: Prepared;
   private ports: PortEvidence[] = [];
+  /** What answers at the front's own addresses, when the edge in front of it is driven. */
+  private past: PortEvidence[] = [];
   private directs: DirectEvidence[] = [];
   /** Driven at the addresses of home, since the public ones do not answer from here. */
   private isAtHome = false;
@@ -109,6 +101,8 @@ class Drive {
       Promise.all(services.map((road) => this.limit(() => this.direct(road)))).then((found) => found.flat()),
     ]);
     await this.turnHome();
+    const own = this.input.plan.front.addresses.filter((address) => !this.addresses.includes(address));
+    if (this.asksPastEdge && own.length > 0) this.past = await this.portsAt(own);
   }
 
   private async portsAt(addresses: readonly string[]): Promise<PortEvidence[]> {
@@ -139,17 +133,27 @@ class Drive {
       this.limit(() => this.redirect(road)),
     ]);
     const shaken = tls.outcome !== 'skipped' && tls.says !== 'refused';
-    const service = shaken ? await this.limit(() => this.service(road)) : skipped('service', 'needs tls');
+    const answered = shaken ? await this.limit(() => this.service(road)) : skipped('service', 'needs tls');
+    // What goes round in a circle cannot be told apart; the circle is the one cause.
+    const isCircle = redirect.says === 'loop' && answered.outcome === 'unsure';
+    const service = isCircle ? skipped('service', 'a circle') : answered;
     const ports = judgePorts(this.ports);
     const hairpin = this.isAtHome ? [noHairpin(this.addresses, this.input.plan.front.home)] : [];
     return [dns, { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge()] }, tls, redirect, service];
   }
 
   /** From home the front is meant to be reached directly. */
+  private get asksPastEdge(): boolean {
+    return this.input.plan.front.edge !== null && !this.input.fromHome;
+  }
+
   private pastEdge(): Problem[] {
-    const { plan, fromHome } = this.input;
-    const open = [...new Set([...this.open('https'), ...this.open('http')])];
-    return plan.front.edge === null || fromHome || open.length === 0 ? [] : [frontPastEdge(open)];
+    if (!this.asksPastEdge) return [];
+    const own = [...this.ports, ...this.past].filter(({ address }) =>
+      this.input.plan.front.addresses.includes(address),
+    );
+    const open = [...new Set(own.filter(({ attempt }) => attempt.ok).map(({ address }) => address))];
+    return open.length === 0 ? [] : [frontPastEdge(open)];
   }
 
   private get limits(): Limits {
@@ -214,7 +218,8 @@ class Drive {
     const attempt = await this.askFront('http', name, target);
     const start = `http://${this.authority('http', name)}${target}`;
     const hops = attempt.ok ? await this.follow(start, attempt.value) : [];
-    return judgeRedirect({ name, port: this.httpPort, expected, attempt, hops });
+    const hasEdge = this.input.plan.front.edge !== null;
+    return judgeRedirect({ name, port: this.httpPort, expected, attempt, hops, hasEdge });
   }
 
   /** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */

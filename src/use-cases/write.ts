@@ -63,20 +63,26 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
   const placement = { current: join(folder, 'current') };
-  const files = [...renderer.render(plan, placement), ...wayInFiles(site, placement.current)];
+  const files = renderer.render(plan, placement);
+  // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
   const digest = digestOf(files);
+  const wayIn = wayInFiles(site, placement.current);
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);
-  const fresh = current?.digest !== digest;
+  const fresh = current?.digest !== digest || wayIn.some((file) => !isIn(current.files, file));
   const generation = fresh ? await nextNumber(folder) : current.number;
   const markFile = renderer.renderMark(plan, markText({ number: generation, digest }));
-  const complete = [...files, markFile];
+  const complete = [...files, ...wayIn, markFile];
   const changes = fresh ? changesBetween(current?.files ?? [], complete, markFile.path) : [];
   if (dry) return { folder, generation, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
   return { folder, generation, changes, written: fresh, throwaway, includeLine };
+}
+
+function isIn(files: readonly WrittenFile[], { path, content }: WrittenFile): boolean {
+  return files.some((file) => file.path === path && file.content === content);
 }
 
 /** What a router must do, and rules for the firewall of this machine. */

@@ -178,7 +178,9 @@ describe('write', () => {
     const folder = folderWith({ 'mile-marker.yaml': small });
     const first = await mileMarker(['write'], folder);
     expect(first.code).toBe(0);
-    expect(first.out).toBe('new     front.conf\nnew     mark.conf\nnew     roads/nestcam.saltmarsh.example.conf\n');
+    expect(first.out).toBe(
+      'new     front.conf\nnew     mark.conf\nnew     roads/nestcam.saltmarsh.example.conf\nnew     way-in.md\nnew     way-in.nft\n',
+    );
     // Without a certificate the server must still start: a throwaway one lies on the stable path.
     expect(first.err).toContain('throwaway certificate');
     expect(

@@ -54,6 +54,11 @@ const loop = card({
       remedy:
         'Tell the application that it is behind HTTPS (its public URL, or to trust X-Forwarded-Proto), or take one of the redirects away.',
     },
+    edge: {
+      message: 'The redirects of {name} lead in a circle: {circle}.',
+      remedy:
+        'The edge seems to speak plain HTTP to your front, which sends plain HTTP to HTTPS: set the edge to speak HTTPS to it, with the certificate checked.',
+    },
   },
 });
 
@@ -67,9 +72,11 @@ export interface RedirectInput {
   attempt: Attempt<Answer>;
   /** URLs in the order in which a browser would have followed them; the last one repeats an earlier one when they loop. */
   hops: readonly string[];
+  /** There is an edge in front, which is the usual culprit of a circle. */
+  hasEdge: boolean;
 }
 
-export function judgeRedirect({ name, port, expected, attempt, hops }: RedirectInput): LegResult {
+export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: RedirectInput): LegResult {
   if (!attempt.ok) {
     const data = { reason: attempt.failure.reason, port };
     return bad('redirect', 'no answer', {
@@ -93,7 +100,8 @@ export function judgeRedirect({ name, port, expected, attempt, hops }: RedirectI
   }
   if (found === null) return bad('redirect', String(status), { card: wrong, say: 'no-location', data, cause });
   const circle = circleOf(hops);
-  if (circle !== null) return bad('redirect', 'loop', { card: loop, say: 'loop', data: { name, circle }, cause });
+  if (circle !== null)
+    return bad('redirect', 'loop', { card: loop, say: hasEdge ? 'edge' : 'loop', data: { name, circle }, cause });
   if (found !== expected) return bad('redirect', 'elsewhere', { card: wrong, say: 'elsewhere', data, cause });
   if (status === 301 || status === 308) return ok('redirect', String(status));
   const note = { card: temporary, say: 'temporary', data: { status }, cause: `redirect-temporary:${String(status)}` };
