@@ -540,15 +540,34 @@ describe('name servers that misbehave', () => {
     expect(answers).toHaveLength(200);
   });
 
-  test('an answer to another question, and one that comes late, are not taken for ours', async () => {
+  test('an answer with another number, to another question, or too late is not taken for ours', async () => {
     const wrong = await answer((question) => {
       const other = Buffer.from(question);
       other.writeUInt16BE((other.readUInt16BE(0) + 1) & 0xffff, 0);
       other.writeUInt8(0x80, 2);
-      return [other];
+      const { id = 0 } = decode(question);
+      const questions = [{ type: 'A' as const, name: 'b.example' }];
+      const answers: Answer[] = [{ type: 'A', name: 'b.example', ttl: 60, data: '198.51.100.66' }];
+      return [other, encode({ id, type: 'response', questions, answers })];
     });
     const ask = queryServer({ address: '127.0.0.1', port: wrong.port }, { name: 'a.example', type: 'A' }, 200);
     await expect(ask).rejects.toThrow('no answer');
     wrong.close();
+    const late = createSocket('udp4');
+    const answered = new Promise<void>((resolve) => {
+      late.on('message', (message, from) => {
+        const reply = encode({ ...decode(message), type: 'response' });
+        setTimeout(() => late.send(reply, from.port, from.address, () => resolve()), 150);
+      });
+    });
+    await new Promise<void>((resolve) => late.bind(0, '127.0.0.1', resolve));
+    const tooSoon = queryServer(
+      { address: '127.0.0.1', port: late.address().port },
+      { name: 'a.example', type: 'A' },
+      50,
+    );
+    await expect(tooSoon).rejects.toThrow('no answer');
+    await answered;
+    late.close();
   });
 });

@@ -107,6 +107,8 @@ const rows: Row[] = [
       ['a list that ends with itself', [`${inside}, ${edge}`]],
       ['an address with a port', [`${inside}:4711`]],
       ['an IPv6 address', ['[2001:db8:40::9]:80']],
+      ['two lines, the first from a stranger', [inside, '203.0.113.5']],
+      ['two lines, the last from inside', ['203.0.113.5', inside]],
       ['no address', ['inside']],
       ['no address behind one', [`inside, ${edge}`]],
     ].map(([what, lines]) => ({
@@ -115,19 +117,19 @@ const rows: Row[] = [
       host: [gated],
       sni: gated,
       from: edge,
-      headers: (lines as string[]).map((line): [string, string] => ['X-Client-Address', line]),
+      headers: (lines as string[]).map((line): [string, string] => ['X-Forwarded-For', line]),
     })),
     {
       what: 'the header of the edge from a stranger',
       listener,
       host: [gated],
       sni: gated,
-      headers: [['X-Client-Address', inside]] as Array<[string, string]>,
+      headers: [['X-Forwarded-For', inside]] as Array<[string, string]>,
     },
     {
       what: 'the header of the edge from a stranger on an open road',
       listener,
-      headers: [['X-Client-Address', inside]] as Array<[string, string]>,
+      headers: [['X-Forwarded-For', inside]] as Array<[string, string]>,
     },
     { what: 'redirect', listener, host: ['saltmarsh.example'], sni: 'saltmarsh.example', target: '/a%2Fb?c' },
     {
@@ -256,7 +258,7 @@ front:
   ports: {http: ${String(ports.http)}, https: ${String(ports.https)}}
   mark: 127.0.0.1:${String(ports.mark)}
   home-networks: [${inside}/32]
-  edge: {networks: [${edge}/32], address-header: X-Client-Address}
+  edge: {networks: [${edge}/32]}
 roads:
   sightings: {to: ":${String(birdLog?.port)}", gate: everyone}
   nestcam: {to: ":${String(nestcam?.port)}", gate: everyone}
@@ -271,7 +273,8 @@ roads:
 
 function requestOf(row: Row): VerdictRequest {
   const { listener = 'https', host = [open], method = 'GET', target = '/', version = '1.1', from = '127.0.0.1' } = row;
-  const headers = Object.fromEntries((row.headers ?? []).map(([name, value]) => [name.toLowerCase(), [value]]));
+  const headers: Record<string, string[]> = {};
+  for (const [name, value] of row.headers ?? []) (headers[name.toLowerCase()] ??= []).push(value);
   const sni = listener === 'http' ? null : row.sni === undefined ? open : row.sni;
   return plainRequest({ listener, sni, host, method, target, httpVersion: version, peer: from, headers });
 }
@@ -324,7 +327,7 @@ function expectSeen(echo: Echo, row: Row, verdict: Extract<Verdict, { act: 'forw
     target: verdict.target,
     body: row.body === undefined || row.what.startsWith('smuggling') ? '' : 'hello',
   });
-  const told = ['host', 'x_forwarded_for', 'x-client-address', ...forgeable].flatMap((name) => {
+  const told = ['host', 'x_forwarded_for', ...forgeable].flatMap((name) => {
     const value = seen?.headers[name];
     return value === undefined ? [] : [[name, value]];
   });

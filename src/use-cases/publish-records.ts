@@ -219,7 +219,7 @@ const setForm = z.object({
 });
 const publicationForm = z.object({
   at: z.string(),
-  act: z.enum(['publish', 'undo']),
+  act: z.enum(['publish', 'undo', 'address']),
   zones: z.array(z.object({ zone: z.string(), changes: z.array(setForm) })),
 });
 

@@ -64,7 +64,7 @@ export async function updateAddress({ site, resolver, dry, now, signal }: Update
   );
   const result = { name, before, after: learned, changed: differing.length > 0 };
   if (!result.changed || dry) return result;
-  const proposal: Proposal = { way, act: 'publish', zones: [{ zone, server, changes: differing }], kept: [] };
+  const proposal: Proposal = { way, act: 'address', zones: [{ zone, server, changes: differing }], kept: [] };
   await carryOut({ site, proposal, now, signal });
   await addToJournal(join(paths.dns, 'addresses.jsonl'), { at: now.toISOString(), name, before, after: learned });
   return result;

@@ -48,6 +48,12 @@ export function changesOf({ wanted, found, unsure, shared, gone, addresses }: Ch
   const fitted = wanted.flatMap((record) => {
     const others = record.type === 'CNAME' ? (shared.get(record.name) ?? []) : [];
     if (others.length === 0) return [record];
+    if (addresses.length === 0) {
+      kept.push(
+        `${record.name} has ${others.join(' and ')} records, beside which no alias may stand: give it an address record by hand.`,
+      );
+      return [];
+    }
     kept.push(
       `${record.name} has ${others.join(' and ')} records, beside which no alias may stand; it gets the address itself.`,
     );
@@ -110,7 +116,7 @@ export function recordLine({ name, ttlSeconds, type, data }: WantedRecord): stri
 /** One publication or its undoing, as the journal has it. */
 export interface Publication {
   at: string;
-  act: 'publish' | 'undo';
+  act: 'publish' | 'undo' | 'address';
   zones: Array<{ zone: string; changes: SetChange[] }>;
 }
 
@@ -127,8 +133,9 @@ export function publishedSets(past: readonly Publication[]): SetChange[] {
 export function lastPublication(past: readonly Publication[]): Publication | null {
   const open: Publication[] = [];
   for (const one of past) {
+    // A timer's change of address is nothing that a person would take back.
     if (one.act === 'publish') open.push(one);
-    else open.pop();
+    if (one.act === 'undo') open.pop();
   }
   return open[open.length - 1] ?? null;
 }

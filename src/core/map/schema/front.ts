@@ -54,7 +54,12 @@ const edge = z.strictObject(
     ),
     'address-header': token('the name of a header')
       .default('X-Forwarded-For')
-      .meta(about("Header in which the edge passes on the visitor's address.", 'X-Client-Address')),
+      .meta(
+        about(
+          "Header in which the edge passes on the visitor's address. The edge must set it anew, or add to the end of the list in it.",
+          'X-Client-Address',
+        ),
+      ),
     speaks: z
       .enum(['https', 'http'], wants('https or http'))
       .default('https')

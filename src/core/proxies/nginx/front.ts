@@ -1,7 +1,7 @@
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { Placement } from '../renderer.ts';
-import { block, comment, dollarVariable, ownHeader, quote } from './quote.ts';
+import { block, comment, dollarVariable, ownHeader, quote, headerCase } from './quote.ts';
 
 /** The entry file: what all roads share, what strangers get, and one include a road. */
 export function frontFile(plan: Plan, { current }: Placement): string {
@@ -63,7 +63,8 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
   if (edge === null) return [];
   return [
     ...edge.networks.map((network) => `set_real_ip_from ${network};`),
-    `real_ip_header ${edge.header};`,
+    // Only when written like this does nginx read every line of X-Forwarded-For, and not the first, which may be a stranger's.
+    `real_ip_header ${headerCase(edge.header)};`,
     'real_ip_recursive on;',
   ];
 }

@@ -3,7 +3,7 @@ import type { Plan, PlannedCertificate, PlannedRoad, Upstream } from '../../plan
 import { covers } from '../../certificates/cover.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { edgeLines, listenLines, sanityLines, tlsFloor } from './front.ts';
-import { block, comment, ownHeader, quote, quoteThen } from './quote.ts';
+import { block, comment, headerCase, ownHeader, quote, quoteThen } from './quote.ts';
 
 /**
  * The file of one road. nginx runs `if` and `return` of a server before access rules, and access rules before
@@ -187,12 +187,6 @@ function headerLines(plan: Plan, { authority }: PlannedRoad): string[] {
       (name) => `proxy_set_header ${headerCase(name)} ${set[name] ?? '""'};`,
     ),
   ];
-}
-
-function headerCase(name: string): string {
-  return name
-    .replace(/(^|-)([a-z])/g, (_, dash: string, letter: string) => dash + letter.toUpperCase())
-    .replace('Ip', 'IP');
 }
 
 /** Bytes pass both ways as they come; nginx would hold uploads and event streams back. */
