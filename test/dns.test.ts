@@ -365,6 +365,7 @@ next: mile-marker dns publish
     expect((await mileMarker(['dns', 'publish', '--yes'], folder)).code).toBe(0);
     expect(dig(first, 'gull.wild.example', 'AAAA')).toEqual(['2001:db8:40::24']);
     expect(dig(first, 'other.wild.example', 'A')).toEqual(['203.0.113.24']);
+    expect((await mileMarker(['dns', 'publish'], folder)).err).toContain('The zones are as the map wants them.');
   });
 
   test('a program gets each record word by word; without one they are printed', async () => {

@@ -1,8 +1,7 @@
 import { randomBytes } from 'node:crypto';
-import http from 'node:http';
 import * as z from 'zod';
+import { askFront } from '../adapters/acme/publish.ts';
 import { readRequest, signLeaf, type Pair } from '../adapters/certificates/make.ts';
-import { challengePrefix } from '../core/certificates/challenge.ts';
 import { readSigned, thumbprint, type Jwk, type Signed } from './jws.ts';
 
 export interface Reply {
@@ -26,6 +25,7 @@ export interface OfficeInput {
 }
 
 const leafDays = 90;
+const timeoutMs = 5000;
 const orderForm = z.object({ identifiers: z.array(z.object({ type: z.literal('dns'), value: z.string() })).min(1) });
 const finalForm = z.object({ csr: z.string() });
 
@@ -129,7 +129,9 @@ export class AcmeOffice {
 
   /** RFC 8555 §8.3: the file holds the token and the thumbprint of the account's key. */
   private async looks({ name, token }: Order['proofs'][number], key: Jwk): Promise<boolean> {
-    const found = await fetched({ name, path: challengePrefix + token, port: this.input.httpPort });
+    // Whatever the name: the demo's names lead nowhere but to this machine.
+    const front = { address: '127.0.0.1', port: this.input.httpPort };
+    const found = await askFront(front, { name, token }, timeoutMs);
     return found?.trim() === `${token}.${thumbprint(key)}`;
   }
 
@@ -158,19 +160,4 @@ interface About {
 
 function refusal(type: string, detail: string): Reply {
   return { status: 400, body: { type: `urn:ietf:params:acme:error:${type}`, detail } };
-}
-
-/** Whatever the name: the demo's names lead nowhere but to this machine. */
-function fetched({ name, path, port }: { name: string; path: string; port: number }): Promise<string | null> {
-  return new Promise((resolve) => {
-    const options = { host: '127.0.0.1', port, path, headers: { host: name }, timeout: 5000, agent: false };
-    const request = http.get(options, (answer) => {
-      let body = '';
-      answer.setEncoding('utf8').on('data', (text: string) => (body = (body + text).slice(0, 4096)));
-      answer.on('end', () => resolve(body));
-      answer.on('error', () => resolve(null));
-    });
-    request.on('timeout', () => request.destroy());
-    request.on('error', () => resolve(null));
-  });
 }

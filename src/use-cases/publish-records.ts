@@ -7,7 +7,7 @@ import { updateSets } from '../adapters/dns/update.ts';
 import { serversOf, zoneOf, type ZoneReader } from '../adapters/dns/zone.ts';
 import { addToJournal, readJournal } from '../adapters/files/journal.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
-import { reasonOf, Trouble } from '../adapters/trouble.ts';
+import { Trouble } from '../adapters/trouble.ts';
 import {
   backwards,
   changesOf,
@@ -155,21 +155,9 @@ export async function carryOut({ site, proposal, now, signal }: CarryOutInput): 
     for (let from = 0; from < changes.length; from += setsAtOnce) {
       signal.throwIfAborted();
       const sets = changes.slice(from, from + setsAtOnce);
-      await answered(server, () => updateSets({ ...way, zone, sets, now, timeoutMs: dnsTimeoutMs }));
+      await updateSets({ ...way, zone, sets, now, timeoutMs: dnsTimeoutMs });
     }
     await assertTaken(server, changes);
-  }
-}
-
-async function answered(server: NameServer, work: () => Promise<void>): Promise<void> {
-  try {
-    await work();
-  } catch (cause) {
-    if (cause instanceof Trouble) throw cause;
-    const message = `The name server ${server.address} gives no answer to the update: ${reasonOf(cause)}.`;
-    const remedy =
-      'Check `dns.server` in the map, and that it takes updates; then look: mile-marker dns publish --dry-run';
-    throw new Trouble({ code: 'update-unanswered', message, remedy, cause });
   }
 }
 

@@ -1,6 +1,6 @@
 import { randomInt } from 'node:crypto';
 import type { SetChange } from '../../core/records/change.ts';
-import { Trouble } from '../trouble.ts';
+import { reasonOf, Trouble } from '../trouble.ts';
 import { exchangeTcp, exchangeUdp, type NameServer } from './query.ts';
 import { replyProblem, signMessage, type TsigKey } from './tsig.ts';
 import { classes, recordData, txtData, types, updateMessage, type WireRecord } from './wire.ts';
@@ -38,7 +38,7 @@ const challengeTtl = 60;
  * Adds one TXT value beside those that are there, or takes that one value away (RFC 2136 §2.5.1 and §2.5.4): values of others
  * at the same name stay.
  *
- * @throws Trouble `update-refused`; an Error of the socket when nobody answers
+ * @throws Trouble `update-refused`, `update-unanswered`
  */
 export async function updateTxt({ change, ...to }: To & { change: TxtChange }): Promise<void> {
   const { act, name, value } = change;
@@ -51,7 +51,7 @@ export async function updateTxt({ change, ...to }: To & { change: TxtChange }): 
  * Changes whole sets of records, all of them or none. Each set must still be what was read (RFC 2136 §2.4.2 and §2.4.3), so
  * that nobody else's change is lost.
  *
- * @throws Trouble `update-refused`, `update-overtaken`; an Error of the socket when nobody answers
+ * @throws Trouble `update-refused`, `update-overtaken`, `update-unanswered`
  */
 export async function updateSets({ sets, ...to }: To & { sets: readonly SetChange[] }): Promise<void> {
   const prerequisites = sets.flatMap(asRead);
@@ -99,11 +99,14 @@ async function send(
   const { message, mac } = signMessage(plain, key, now.getTime() / 1000);
   const fits = (reply: Buffer): boolean =>
     reply.length >= 12 && reply.readUInt16BE(0) === id && (reply.readUInt16BE(2) & 0x8000) !== 0;
-  const reply =
+  const exchange =
     message.length > datagramLimit
-      ? await exchangeTcp(server, message, timeoutMs)
-      : await exchangeUdp(server, message, timeoutMs, fits);
-  if (!fits(reply)) throw new Error('the answer cannot be read');
+      ? exchangeTcp(server, message, timeoutMs)
+      : exchangeUdp(server, message, timeoutMs, fits);
+  const reply = await exchange.catch((cause: unknown) => {
+    throw unanswered(server, cause);
+  });
+  if (!fits(reply)) throw unanswered(server, new Error('the answer cannot be read'));
   const code = reply.readUInt16BE(2) & 0xf;
   const signature = replyProblem(reply, key, mac);
   if (code === 0 && signature === null) return;
@@ -114,6 +117,15 @@ async function send(
     code: 'update-refused',
     message: `The name server ${server.address} did not take ${about}: ${reason ?? ''}${detail}.`,
     remedy: `Check that the key ${key.name} may update the zone ${zone} there, and that both clocks are right.`,
+  });
+}
+
+function unanswered({ address }: NameServer, cause: unknown): Trouble {
+  return new Trouble({
+    code: 'update-unanswered',
+    message: `The name server ${address} gives no answer to the update: ${reasonOf(cause)}.`,
+    remedy: 'Check `dns.server` in the map, and that it takes updates.',
+    cause,
   });
 }
 

@@ -1,16 +1,26 @@
 import { appendFile, readFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import type * as z from 'zod';
-import { codeOf } from '../trouble.ts';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import { ensureFolder, writeTrouble } from './safe-write.ts';
 
-/** Every entry of a journal (one JSON value a line), oldest first. A line that was cut by a full disk is left out. */
+/** Every entry of a journal (one JSON value a line), oldest first. A line that was cut by a full disk is left out. @throws Trouble `journal-unreadable` */
 export async function readJournal<Entry>(file: string, form: z.ZodType<Entry>): Promise<Entry[]> {
   const text = await readFile(file, 'utf8').catch((error: unknown) => {
     if (codeOf(error) === 'ENOENT') return '';
-    throw error;
+    throw unreadable(file, error);
   });
   return text.split('\n').flatMap((line) => form.safeParse(parsed(line)).data ?? []);
+}
+
+function unreadable(file: string, cause: unknown): Trouble {
+  const message = `The journal ${file} cannot be read: ${reasonOf(cause)}.`;
+  return new Trouble({
+    code: 'journal-unreadable',
+    message,
+    remedy: 'Move it away, or give yourself the right to read it.',
+    cause,
+  });
 }
 
 function parsed(line: string): unknown {

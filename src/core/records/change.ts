@@ -60,7 +60,12 @@ export function changesOf({ wanted, found, unsure, shared, gone, addresses }: Ch
     return addresses.map((data) => addressRecord(record, data));
   });
   const names = [...new Set([...fitted.map(({ name }) => name), ...gone])];
-  const sets = names.flatMap((name) => addressTypes.map((type) => setOf({ name, type, fitted, found, unsure })));
+  const none = new Set<string>();
+  const setsOf = (name: string, doubted: ReadonlySet<string>): SetChange[] =>
+    addressTypes.map((type) => setOf({ name, type, fitted, found, unsure: doubted }));
+  // A name that answers as it should is left alone, whether by a record of its own or by a wildcard. Once one of its sets is
+  // made the wildcard answers for it no more (RFC 4592 §2.2), so that the others must be made too.
+  const sets = names.flatMap((name) => (setsOf(name, none).some(differs) ? setsOf(name, unsure) : []));
   const caa = [...new Set(fitted.filter(({ type }) => type === 'CAA').map(({ name }) => name))].map((name) => {
     const { before, after } = setOf({ name, type: 'CAA', fitted, found, unsure });
     if (before.length > 0 && after.some((one) => !has(before, one))) {

@@ -42,15 +42,15 @@ type Right = Pick<JudgeInput, 'expected' | 'edge'>;
 function judgeName(heard: NameHeard, picture: DnsPicture, right: Right): LegResult {
   const { name, zone, servers } = heard;
   if (zone === null) return bad('dns', 'no zone', { card: noZone, say: 'none', data: {}, cause: `dns:zone:${name}` });
-  const answers = servers.flatMap((server) => (server.heard.ok ? [{ server, said: server.heard.said }] : []));
+  const answers = servers.flatMap((server) => (server.heard.ok ? [server.heard.said] : []));
   const [first] = answers;
   if (first === undefined) return silentZone(zone, servers);
-  if (new Set(answers.map(({ said }) => shape(said))).size > 1) return judgeDifferent(heard, picture);
-  const own = judgeSaid(name, first.said, right, picture.resolver);
+  if (new Set(answers.map(shape)).size > 1) return judgeDifferent(heard, picture);
+  const own = judgeSaid(name, first, right, picture.resolver);
   return own.outcome === 'ok' ? (remembered(heard, picture, right) ?? own) : own;
 }
 
-/** The findings of the zone say it; here it is only the reason why nothing is known. */
+/** None of the zone's servers answers: told once, with every name that it breaks. */
 function silentZone(zone: string, servers: NameHeard['servers']): LegResult {
   const says = servers.map(({ name, heard }) => `${name}: ${heard.ok ? '' : heard.reason}`);
   const data = { zone, says: says.length === 0 ? 'none is named' : says.join('; ') };
