@@ -1,5 +1,5 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { startEngine, type RunningEngine } from './support/engine.ts';
 import { freePorts } from './support/ports.ts';
@@ -122,7 +122,7 @@ test('behind a router: strangers reach the front alone, home reaches everything,
   expect(seen(stranger, outside)).toEqual([443, 22, 9000, 8081]);
   const page = readFileSync(join(folder, '.mile-marker/front/current/way-in.md'), 'utf8');
   expect(page).toContain('| 443 | TCP | 192.168.64.10 | 443 | HTTPS |');
-  expect(page).toContain('systemd-run --unit=mile-marker-undo --on-active=2min nft delete table inet mile_marker');
+  expect(page).toContain('mile-marker install firewall --keep');
 });
 
 test('with an edge in front only the edge reaches the front', async () => {
@@ -151,3 +151,39 @@ process.stdin.once('data', () => s.write('GET / HTTP/1.0\\r\\n\\r\\n'));`;
   expect(await new Promise((resolve) => child.once('close', resolve))).toBe(0);
   within(machine, 'nft', 'delete', 'table', 'inet', 'mile_marker');
 });
+
+test('install loads the rules on trial: they go away by themselves, are kept on request, and come back after a later trial', async () => {
+  const front = (ports: string): string =>
+    `domains: [saltmarsh.example]\nfront:\n  proxy: nginx\n  address: ${outside}\n  home-networks: [192.168.64.0/24]\n${ports}roads:\n  www: ":9"\n`;
+  const folder = folderWith({ 'mile-marker.yaml': front('') });
+  const program = join(__dirname, '../dist/mile-marker.js');
+  const run = (...argv: string[]): { status: number | null; stderr: string } =>
+    within(machine, process.execPath, program, ...argv, '--map', join(folder, 'mile-marker.yaml'));
+
+  expect(run('install', 'firewall')).toMatchObject({ status: 2, stderr: expect.stringContaining('mile-marker write') });
+  expect((await mileMarker(['write'], folder)).code).toBe(0);
+  expect(run('install', 'firewall', '--keep').stderr).toContain('never loaded');
+
+  expect(run('install', 'firewall', '--minutes', '0.05')).toMatchObject({ status: 0 });
+  expect(seen(stranger, outside)).toEqual([443]);
+  await until(() => reaches(stranger, outside, 9000));
+  expect(run('install', 'firewall', '--keep').status).toBe(2);
+
+  run('install', 'firewall', '--minutes', '0.05');
+  expect(run('install', 'firewall', '--keep').stderr).toMatch(/The rules are kept.*nft -f .*kept\.nft/s);
+  await new Promise((resolve) => setTimeout(resolve, 4000));
+  expect(seen(stranger, outside)).toEqual([443]);
+  expect(run('install', 'firewall').stderr).toContain('kept already');
+
+  // Another map: its rules are tried, and give way to the kept ones.
+  writeFileSync(join(folder, 'mile-marker.yaml'), front('  listen: {https: 9000}\n'));
+  expect((await mileMarker(['write'], folder)).code).toBe(0);
+  run('install', 'firewall', '--minutes', '0.05');
+  expect(seen(stranger, outside)).toEqual([9000]);
+  await until(() => reaches(stranger, outside, 443));
+  expect(seen(stranger, outside)).toEqual([443]);
+
+  expect(run('undo', 'firewall').stderr).toContain('taken away');
+  expect(seen(stranger, outside)).toEqual([443, 22, 9000, 8081]);
+  expect(run('undo', 'firewall').stderr).toContain('Nothing was changed');
+}, 60_000);

@@ -5,11 +5,13 @@ import type { CommandContext } from './commands/context.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume } from './commands/edit.ts';
+import { install } from './commands/install.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
 import { serve } from './commands/serve.ts';
 import { start } from './commands/start.ts';
 import { survey } from './commands/survey.ts';
+import { undo } from './commands/undo.ts';
 import { verify } from './commands/verify.ts';
 import { write } from './commands/write.ts';
 import type { Io } from './io.ts';
@@ -30,6 +32,8 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   dns,
   write,
   serve,
+  install,
+  undo,
   verify,
   schedule,
   demo,

@@ -89,7 +89,7 @@ function wordsOf(name: JobName, { program, mapFile, then }: ScheduleInput): stri
 }
 
 /** systemd.service(5), "Command lines": quotes, and its own percent and dollar signs doubled. */
-function unitWord(word: string): string {
+export function unitWord(word: string): string {
   return `"${word
     .replace(/([\\"])/g, '\\$1')
     .replace(/%/g, '%%')

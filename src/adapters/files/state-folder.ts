@@ -11,6 +11,7 @@ export interface StatePaths {
   challenges: string;
   acme: string;
   dns: string;
+  firewall: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -24,6 +25,7 @@ export function statePaths(mapFile: string): StatePaths {
     challenges: join(root, 'challenges'),
     acme: join(root, 'acme'),
     dns: join(root, 'dns'),
+    firewall: join(root, 'firewall'),
   };
 }
 

@@ -43,6 +43,14 @@ export function parseCount(text: string): number {
   return value;
 }
 
+/** Whole or broken minutes, up to an hour. */
+export function parseMinutes(text: string): number {
+  const value = Number(text);
+  if (!/^\d+(\.\d+)?$/.test(text) || value < 0.05 || value > 60)
+    throw new InvalidArgumentError('Write a number of minutes up to 60.');
+  return value;
+}
+
 export function collect(value: string, before: string[] | undefined): string[] {
   return [...(before ?? []), value];
 }

@@ -24,16 +24,15 @@ network, such as a phone with Wi-Fi off.
 
 Ports that containers publish are led elsewhere before the usual input rules see them, so that a port that looks closed is open.
 The rules in \`${oneLine(rules)}\` stand before that. They are a table of their own, and touch no other. Try them so that they go away by
-themselves when you have locked yourself out:
+themselves when you have locked yourself out, as root:
 
 \`\`\`sh
-systemd-run --unit=mile-marker-undo --on-active=2min nft delete table inet mile_marker
-nft -f ${shellWord(rules)}
-# Still in, also in a second session? Then keep them:
-systemctl stop mile-marker-undo.timer
+mile-marker install firewall
+# Still in, also in a second session? Then keep them from there, over reboots too:
+mile-marker install firewall --keep
 \`\`\`
 
-After a reboot they are gone, unless your own configuration loads the file again.
+By hand: \`nft -f ${shellWord(rules)}\` loads them until the next reboot, \`nft delete table inet mile_marker\` takes them away.
 `;
 }
 

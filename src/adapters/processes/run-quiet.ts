@@ -1,0 +1,20 @@
+import { execFile } from 'node:child_process';
+
+export interface Ended {
+  /** Exit code; null when the program could not be started or was ended by a signal. */
+  code: number | null;
+  out: string;
+  err: string;
+  /** The system's own error when the program could not be started. */
+  cause: unknown;
+}
+
+/** Runs a program without a shell to its end, at most `timeoutMs`, and keeps what it says. Never throws. */
+export function runQuiet(program: string, argv: readonly string[], timeoutMs = 10_000): Promise<Ended> {
+  return new Promise((resolve) => {
+    execFile(program, [...argv], { timeout: timeoutMs, maxBuffer: 16 << 20 }, (error, out, err) => {
+      const code = error === null ? 0 : typeof error.code === 'number' ? error.code : null;
+      resolve({ code, out, err, cause: code === null ? error : null });
+    });
+  });
+}
