@@ -6,7 +6,11 @@ const { version } = JSON.parse(readFileSync(new URL('../package.json', import.me
 rmSync(new URL('../dist', import.meta.url), { recursive: true, force: true });
 await build({
   absWorkingDir: new URL('..', import.meta.url).pathname,
-  entryPoints: { 'mile-marker': 'src/cli/bin.ts', docs: 'src/cli/docs.ts', bench: 'bench/start-up.ts' },
+  entryPoints: {
+    'mile-marker': 'src/cli/bin.ts',
+    'people-worker': 'src/builtin/people-worker.ts',
+    docs: 'src/cli/docs.ts', bench: 'bench/start-up.ts',
+  },
   outdir: 'dist',
   bundle: true,
   splitting: true,

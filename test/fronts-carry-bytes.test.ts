@@ -270,7 +270,7 @@ describe('builtin', () => {
     );
     const { http: httpPort, https: httpsPort, head } = await practiceHead();
     const [dead = 0] = await freePorts(1);
-    const text = `${head}roads:\n  refused: {to: ":${String(dead)}", gate: everyone}\n  silent: {to: ":${String(portOf(silent))}", gate: everyone}\n`;
+    const text = `${head}roads:\n  refused: {to: ":${String(dead)}", gate: everyone}\n  silent: {to: ":${String(portOf(silent))}", gate: everyone, timeout: 1s}\n`;
     const folder = folderWith({ 'mile-marker.yaml': text });
     await mileMarker(['certs', 'make'], folder);
     const { plan } = plannedOf(text);
@@ -278,7 +278,7 @@ describe('builtin', () => {
       const own = join(folder, '.mile-marker/certificates', certificate.id, 'current');
       Object.assign(certificate, { certificateFile: join(own, 'certificate.pem'), keyFile: join(own, 'key.pem') });
     }
-    plan.limits = { connectSeconds: 1, silenceSeconds: 0.2, liveSeconds: 1 };
+    plan.limits = { connectSeconds: 1, silenceSeconds: 1, liveSeconds: 1 };
     const troubles: string[] = [];
     const front = await startInProcess({ plan, mark: 'm', onTrouble: (message) => troubles.push(message) });
     const get = (host: string, extra = '') =>

@@ -84,6 +84,7 @@ server {
     listen 0.0.0.0:80;
     server_name roster.saltmarsh.example;
     server_tokens off;
+    client_max_body_size 0;
     if ($request ~ "[^\\x20-\\x7e]|#") {
         return 400;
     }
@@ -94,15 +95,23 @@ server {
 }
 
 server {
-    listen 0.0.0.0:443 ssl;
+    listen 0.0.0.0:443 ssl http2;
     server_name roster.saltmarsh.example;
     server_tokens off;
     ssl_certificate "/state/certificates/roster.saltmarsh.example/current/certificate.pem";
     ssl_certificate_key "/state/certificates/roster.saltmarsh.example/current/key.pem";
     ssl_protocols TLSv1.2 TLSv1.3;
-    client_max_body_size 0;
-    # A visitor may pause in the middle of an answer, as players do.
+    ssl_ciphers ECDHE-ECDSA-AES128-GCM-SHA256:ECDHE-RSA-AES128-GCM-SHA256:ECDHE-ECDSA-AES256-GCM-SHA384:ECDHE-RSA-AES256-GCM-SHA384:ECDHE-ECDSA-CHACHA20-POLY1305:ECDHE-RSA-CHACHA20-POLY1305;
+    ssl_prefer_server_ciphers off;
+    ssl_session_tickets off;
+    client_header_timeout 30s;
+    client_body_timeout 60s;
     send_timeout 3600s;
+    proxy_hide_header X-Powered-By;
+    proxy_hide_header Strict-Transport-Security;
+    add_header X-Content-Type-Options $mm_default_x_content_type_options_43017 always;
+    add_header X-Frame-Options $mm_default_x_frame_options_68581 always;
+    add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
     if ($request ~ "[^\\x20-\\x7e]|#") {
         return 400;
     }
@@ -114,26 +123,41 @@ server {
         return 421;
     }
 
+    client_max_body_size 0;
     location / {
+        # Gate: home.
         deny 192.168.64.1;
         allow 127.0.0.0/8;
         allow ::1/128;
         allow 192.168.64.0/24;
         deny all;
-        try_files /dev/null/none $mile_marker_stretch;
+        try_files /dev/null/none @lead0_$mile_marker_stretch;
     }
-    location @service {
+    location @lead0_service {
         proxy_pass http://192.168.64.9:5000;
         proxy_set_header Connection "";
         proxy_set_header Upgrade "";
         proxy_set_header Host "roster.saltmarsh.example";
-        proxy_set_header Forwarded "";
+        proxy_set_header Forwarded "for=$mile_marker_node;host=\\"roster.saltmarsh.example\\";proto=https";
+        proxy_set_header Front-End-Https "";
+        proxy_set_header Proxy "";
+        proxy_set_header Remote-User "";
+        proxy_set_header True-Client-IP "";
+        proxy_set_header X-Client-IP "";
+        proxy_set_header X-Cluster-Client-IP "";
         proxy_set_header X-Forwarded-For $remote_addr;
         proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
         proxy_set_header X-Forwarded-Port 443;
+        proxy_set_header X-Forwarded-Prefix "";
         proxy_set_header X-Forwarded-Proto https;
+        proxy_set_header X-Forwarded-Scheme "";
         proxy_set_header X-Forwarded-Server "";
+        proxy_set_header X-Forwarded-Ssl "";
+        proxy_set_header X-Forwarded-User "";
+        proxy_set_header X-Original-Url "";
         proxy_set_header X-Real-IP "";
+        proxy_set_header X-Remote-User "";
+        proxy_set_header X-Rewrite-Url "";
         proxy_http_version 1.1;
         proxy_redirect off;
         proxy_buffering off;
@@ -143,18 +167,31 @@ server {
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
     }
-    location @live {
+    location @lead0_live {
         proxy_pass http://192.168.64.9:5000;
         proxy_set_header Connection upgrade;
         proxy_set_header Upgrade websocket;
         proxy_set_header Host "roster.saltmarsh.example";
-        proxy_set_header Forwarded "";
+        proxy_set_header Forwarded "for=$mile_marker_node;host=\\"roster.saltmarsh.example\\";proto=https";
+        proxy_set_header Front-End-Https "";
+        proxy_set_header Proxy "";
+        proxy_set_header Remote-User "";
+        proxy_set_header True-Client-IP "";
+        proxy_set_header X-Client-IP "";
+        proxy_set_header X-Cluster-Client-IP "";
         proxy_set_header X-Forwarded-For $remote_addr;
         proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
         proxy_set_header X-Forwarded-Port 443;
+        proxy_set_header X-Forwarded-Prefix "";
         proxy_set_header X-Forwarded-Proto https;
+        proxy_set_header X-Forwarded-Scheme "";
         proxy_set_header X-Forwarded-Server "";
+        proxy_set_header X-Forwarded-Ssl "";
+        proxy_set_header X-Forwarded-User "";
+        proxy_set_header X-Original-Url "";
         proxy_set_header X-Real-IP "";
+        proxy_set_header X-Remote-User "";
+        proxy_set_header X-Rewrite-Url "";
         proxy_http_version 1.1;
         proxy_redirect off;
         proxy_buffering off;

@@ -308,6 +308,8 @@ function expectedOf(verdict: Verdict, echoes: readonly Echo[]): Record<string, u
       return { kind: 'no-handshake' };
     case 'close':
       return { kind: 'closed' };
+    case 'folder':
+      return { kind: 'answer', status: 200, location: null, service: null };
     case 'answer':
       return { kind: 'answer', status: verdict.status, location: verdict.location ?? null, service: null };
     case 'forward': {

@@ -1,21 +1,28 @@
 import { STATUS_CODES, type ServerResponse } from 'node:http';
+import { Http2ServerResponse } from 'node:http2';
 import { frontWords } from '../core/legs/own-pages.ts';
+
+/** A response of HTTP/1 or HTTP/2: Node gives both the same methods. */
+export type AnyResponse = ServerResponse | Http2ServerResponse;
 
 /** What the front itself says. Nothing of the inside stands in it. */
 const explanations: Record<number, string> = {
   400: 'The request is malformed.',
-  403: 'This name is not open to your network.',
+  401: 'A name and a password are needed here.',
+  403: 'This name is not open to you from here.',
   404: 'There is nothing under this name.',
   405: 'This method is not allowed here.',
+  413: 'The request is longer than is allowed here.',
   421: 'This connection was made for another name.',
+  429: 'Too many requests from your address. Wait a moment.',
   502: 'The service behind this name cannot be reached.',
   503: 'This name is taken off for a while.',
   504: 'The service behind this name does not answer in time.',
 };
 
-/** Sends an answer of the front's own, with a short text unless it redirects. */
+/** Sends an answer of the front's own, with a short text unless it redirects or has no content. */
 export function sendAnswer(
-  response: ServerResponse,
+  response: AnyResponse,
   status: number,
   headers: Record<string, string>,
   { location, body }: { location?: string | undefined; body?: string | undefined } = {},
@@ -25,13 +32,35 @@ export function sendAnswer(
     return;
   }
   const reason = STATUS_CODES[status] ?? '';
-  const text =
-    body ??
-    (location === undefined ? `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n` : '');
-  response.writeHead(status, {
-    ...(location === undefined ? { 'content-type': 'text/plain; charset=utf-8' } : { location }),
-    ...headers,
-    'content-length': Buffer.byteLength(text),
-  });
+  const bare = location !== undefined || status === 204;
+  const text = body ?? (bare ? '' : `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n`);
+  writeHead(response, status, [
+    ...(location === undefined ? [] : [['location', location] as const]),
+    ...(bare ? [] : [['content-type', 'text/plain; charset=utf-8'] as const]),
+    ...Object.entries(headers),
+    // RFC 9110 §8.6: none with 204.
+    ...(status === 204 ? [] : [['content-length', String(Buffer.byteLength(text))] as const]),
+  ]);
   response.end(text);
+}
+
+/** Writes a head whose names may stand more than once, such as Set-Cookie. @throws what Node throws for lines that are none */
+export function writeHead(
+  response: AnyResponse,
+  status: number,
+  lines: ReadonlyArray<readonly [string, string]>,
+  reason?: string,
+): void {
+  if (response instanceof Http2ServerResponse) {
+    // Its `writeHead` keeps the last line of a name only, and HTTP/2 has no reason phrase (RFC 9113 §8.3.2).
+    const grouped: Record<string, string[]> = {};
+    for (const [name, value] of lines) (grouped[name.toLowerCase()] ??= []).push(value);
+    response.writeHead(status, grouped);
+    return;
+  }
+  response.writeHead(
+    status,
+    reason ?? STATUS_CODES[status],
+    lines.flatMap(([name, value]) => [name, value]),
+  );
 }

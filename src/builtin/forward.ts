@@ -1,12 +1,18 @@
+import { createHash, X509Certificate } from 'node:crypto';
+import { readFileSync } from 'node:fs';
 import http, { type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
+import { Http2ServerRequest } from 'node:http2';
 import https from 'node:https';
 import type { Duplex } from 'node:stream';
 import { pipeline } from 'node:stream';
+import tls from 'node:tls';
 import type { Plan } from '../core/plan/plan.ts';
-import { forgeable, type Act } from '../core/verdict/verdict.ts';
+import { slowBodySeconds } from '../core/proxies/hardening.ts';
+import { ownHeaders } from '../core/verdict/answer-rules.ts';
+import { forgeable, type Act, type AnswerRules } from '../core/verdict/verdict.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
-import { sendAnswer } from './answer.ts';
-import { passable, withoutUnderscores } from './request.ts';
+import { sendAnswer, writeHead, type AnyResponse } from './answer.ts';
+import { passable, withOneCookie, withoutUnderscores, type AnyRequest } from './request.ts';
 
 export type Forward = Extract<Act, { act: 'forward' }>;
 
@@ -21,19 +27,19 @@ class Silence extends Error {}
 
 /** Passes a request to its service and the answer back, both as they come. 502 when it refuses, 504 when it is silent. */
 export function forward(
-  request: IncomingMessage,
-  response: ServerResponse,
+  request: AnyRequest,
+  response: AnyResponse,
   to: Forward,
   context: ForwardContext,
 ): void {
   const outgoing = openRequest({ request, to, extra: [] });
-  limitTime(outgoing, context.limits.connectSeconds, context.limits.silenceSeconds);
+  limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
   outgoing.on('response', (incoming) => {
-    if (!beginAnswer(response, incoming)) {
+    if (!beginAnswer(response, incoming, to.answer)) {
       outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
       return;
     }
-    response.flushHeaders();
+    if ('flushHeaders' in response) response.flushHeaders();
     // From here on a pause may be the visitor's (a player that waits), so it is borne as long as on a live connection.
     outgoing.setTimeout(context.limits.liveSeconds * 1000);
     // A service that breaks off must not look finished: the visitor's connection is cut as well.
@@ -45,9 +51,14 @@ export function forward(
     // Once the answer has begun, its own stream says whether it is whole.
     if (response.destroyed || response.headersSent) return;
     context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
-    sendAnswer(response, statusOf(error), {});
+    sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
   });
   response.on('close', () => outgoing.destroy());
+  if (to.bodyLimitBytes !== null) limitBody(request, response, to.bodyLimitBytes, to);
+  // A visitor who stops in the middle of a body must not hold the service's connection for ever.
+  const patience = setTimeout(() => request.destroy(), slowBodySeconds * 1000);
+  request.on('data', () => patience.refresh());
+  for (const event of ['end', 'close']) request.on(event, () => clearTimeout(patience));
   // Not `pipeline`: it would cut the visitor's connection when the service fails, and no 502 could be said.
   request.pipe(outgoing);
 }
@@ -69,10 +80,10 @@ export function forwardUpgrade(
       ['Upgrade', 'websocket'],
     ],
   });
-  limitTime(outgoing, context.limits.connectSeconds, context.limits.silenceSeconds);
+  limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
   outgoing.on('upgrade', (incoming: IncomingMessage, upstream: Duplex, upstreamHead: Buffer) => {
     const lines = [
-      ...passable(incoming.rawHeaders),
+      ...dressed(incoming, to.answer),
       ['Connection', 'Upgrade'],
       ['Upgrade', incoming.headers.upgrade ?? 'websocket'],
     ];
@@ -84,14 +95,14 @@ export function forwardUpgrade(
   });
   outgoing.on('response', (incoming) => {
     response.shouldKeepAlive = false;
-    if (beginAnswer(response, incoming)) pipeline(incoming, response, () => socket.end());
+    if (beginAnswer(response, incoming, to.answer)) pipeline(incoming, response, () => socket.end());
     else outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
   });
   outgoing.on('error', (error) => {
     if (socket.destroyed) return;
     context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
     response.shouldKeepAlive = false;
-    sendAnswer(response, statusOf(error), {});
+    sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
     socket.end();
   });
   socket.on('close', () => outgoing.destroy());
@@ -103,11 +114,9 @@ export function forwardUpgrade(
  * Writes the head of a service's answer. False, with nothing written, when it cannot be passed on: Node's parser takes
  * bytes that its writer refuses, and a refusal half-way would leave them in the response.
  */
-function beginAnswer(
-  response: ServerResponse,
-  { statusCode = 0, statusMessage = '', rawHeaders }: IncomingMessage,
-): boolean {
-  const lines = passable(rawHeaders);
+function beginAnswer(response: AnyResponse, incoming: IncomingMessage, rules: AnswerRules): boolean {
+  const { statusCode = 0, statusMessage = '' } = incoming;
+  const lines = dressed(incoming, rules);
   try {
     for (const [name, value] of lines) {
       http.validateHeaderName(name);
@@ -119,8 +128,26 @@ function beginAnswer(
   if (statusCode < 200) return false;
   response.sendDate = false;
   const sound = /^[\t\u0020-\u007e\u0080-\u00ff]*$/.test(statusMessage);
-  response.writeHead(statusCode, sound ? statusMessage : http.STATUS_CODES[statusCode], flat(lines));
+  writeHead(response, statusCode, lines, sound ? statusMessage : undefined);
   return true;
+}
+
+/** A service's header lines, with what the road's rules take away, set, and add where nothing is said. */
+function dressed({ rawHeaders }: IncomingMessage, { drop, set, defaults }: AnswerRules): Array<[string, string]> {
+  const lines = passable(rawHeaders, drop);
+  const said = new Set(lines.map(([name]) => name.toLowerCase()));
+  return [...lines, ...set, ...defaults.filter(([name]) => !said.has(name.toLowerCase()))];
+}
+
+/** A body that announces no length is cut off where it grows too long. */
+function limitBody(request: AnyRequest, response: AnyResponse, most: number, { answer }: Forward): void {
+  let length = 0;
+  request.on('data', (chunk: Buffer) => {
+    length += chunk.length;
+    if (length <= most) return;
+    request.unpipe();
+    sendAnswer(response, 413, ownHeaders(answer, { connection: 'close' }));
+  });
 }
 
 function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {
@@ -131,7 +158,7 @@ function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {
 }
 
 interface Opening {
-  request: IncomingMessage;
+  request: AnyRequest;
   to: Forward;
   extra: Array<[string, string]>;
 }
@@ -140,7 +167,9 @@ function openRequest({ request, to, extra }: Opening): ClientRequest {
   const { upstream, target, headers } = to;
   const lines: Array<[string, string]> = [
     ...Object.entries(headers),
-    ...withoutUnderscores(passable(request.rawHeaders, [...forgeable, ...Object.keys(headers)])),
+    ...withOneCookie(
+      withoutUnderscores(passable(request.rawHeaders, [...forgeable, ...Object.keys(headers), ...to.without])),
+    ),
     ...framing(request),
     ...extra,
   ];
@@ -153,15 +182,50 @@ function openRequest({ request, to, extra }: Opening): ClientRequest {
     setHost: false,
     // One connection a request: a kept one may be closed by the service just as a request goes out on it.
     agent: false,
-    ...(upstream.verifyAs === null ? {} : { servername: serverName(upstream.verifyAs) }),
+    ...(upstream.scheme === 'https' ? proofOf(upstream) : {}),
   });
 }
 
 /** How the body is framed on the new connection. Without it Node would invent a chunked body for an empty POST. */
-function framing({ headers, method = '' }: IncomingMessage): Array<[string, string]> {
+function framing(request: AnyRequest): Array<[string, string]> {
+  const { headers, method = '' } = request;
   if (headers['transfer-encoding'] !== undefined) return [['Transfer-Encoding', 'chunked']];
+  // HTTP/2 ends a body by a flag. On HTTP/1 a body without a length that is not chunked would be read as the next request.
+  const open = request instanceof Http2ServerRequest && !request.stream.endAfterHeaders;
+  if (open && headers['content-length'] === undefined) return [['Transfer-Encoding', 'chunked']];
   const bodiless = ['GET', 'HEAD', 'DELETE', 'OPTIONS'].includes(method);
   return headers['content-length'] === undefined && !bodiless ? [['Content-Length', '0']] : [];
+}
+
+/** How the service must prove who it is. */
+function proofOf({ verifyAs, trust }: Forward['upstream']): https.RequestOptions {
+  const servername = serverName(verifyAs ?? '');
+  switch (trust.kind) {
+    case 'system':
+      return { servername };
+    case 'ca':
+      // An address is not sent as a name, and still is what the certificate must carry.
+      return { servername, ca: readFileSync(trust.file) };
+    case 'none':
+      return { servername, rejectUnauthorized: false };
+    case 'pin':
+      return { servername, rejectUnauthorized: false, ...pinned(trust.digest) };
+  }
+}
+
+/** RFC 7469 §2.4: SHA-256 of the public key. Looked at before a byte is sent. */
+function pinned(digest: string): https.RequestOptions {
+  return {
+    createConnection: (options: tls.ConnectionOptions) => {
+      const socket = tls.connect(options);
+      socket.prependOnceListener('secureConnect', () => {
+        const { publicKey } = new X509Certificate(socket.getPeerCertificate().raw);
+        const found = createHash('sha256').update(publicKey.export({ type: 'spki', format: 'der' })).digest('base64');
+        if (found !== digest) socket.destroy(new Error(`its key has the digest sha256/${found}, and not the pinned one`));
+      });
+      return socket;
+    },
+  } as https.RequestOptions;
 }
 
 /** Addresses do not go into SNI (RFC 6066 §3); Node then checks the certificate against the address it dialled. */

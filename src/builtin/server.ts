@@ -1,17 +1,22 @@
-import http, { type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import https from 'node:https';
+import http, { type IncomingMessage, type Server } from 'node:http';
+import http2, { type Http2SecureServer } from 'node:http2';
+import type { Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { TLSSocket, type SecureContext } from 'node:tls';
 import type { Plan } from '../core/plan/plan.ts';
-import { decide, prepare } from '../core/verdict/decide.ts';
+import { longestHeadBytes, modernSuites, slowHeadSeconds } from '../core/proxies/hardening.ts';
+import { prepare } from '../core/verdict/decide.ts';
+import { authorityOn } from '../core/verdict/forwarded.ts';
 import { admitsName } from '../core/verdict/steps.ts';
-import type { Prepared } from '../core/verdict/verdict.ts';
+import type { Prepared, Verdict } from '../core/verdict/verdict.ts';
 import { reasonOf, Trouble, codeOf } from '../adapters/trouble.ts';
-import { sendAnswer } from './answer.ts';
+import { sendAnswer, type AnyResponse } from './answer.ts';
 import { pendingChallenge } from './challenge.ts';
 import { CertificateShelf } from './certificates.ts';
+import { showFile } from './folder.ts';
 import { forward, forwardUpgrade, type ForwardContext } from './forward.ts';
-import { headerLines, toVerdictRequest } from './request.ts';
+import { Judge } from './judge.ts';
+import { headerLines, type AnyRequest } from './request.ts';
 
 export interface BuiltinInput {
   plan: Plan;
@@ -47,13 +52,22 @@ export async function startBuiltin({ plan, mark, onTrouble }: BuiltinInput): Pro
   return { stop: (graceMs) => front.stop(graceMs) };
 }
 
-function answerMark(request: IncomingMessage, response: ServerResponse, mark: string): void {
+function answerMark(request: IncomingMessage, response: AnyResponse, mark: string): void {
   if (request.url === '/mark') response.writeHead(200, { 'content-type': 'text/plain' }).end(mark);
   else sendAnswer(response, 404, {});
 }
 
+/** How long a connection without a request is kept. */
+const idleMs = 75_000;
+
+/** OpenSSL's names; all of them have forward secrecy (RFC 8446 §B.4). */
+const tls13Suites = ['TLS_AES_128_GCM_SHA256', 'TLS_AES_256_GCM_SHA384', 'TLS_CHACHA20_POLY1305_SHA256'];
+
 class Front {
-  private readonly servers: Server[] = [];
+  private readonly servers: Array<Server | Http2SecureServer> = [];
+  /** Every connection, since a server of both protocols does not know which are idle. */
+  private readonly sockets = new Set<Socket>();
+  private readonly judge: Judge;
   /** Connections that were upgraded: the servers no longer know of them. */
   private readonly live = new Set<Duplex>();
   private readonly shelf: CertificateShelf;
@@ -63,26 +77,32 @@ class Front {
     private readonly context: ForwardContext,
   ) {
     this.shelf = new CertificateShelf(prepared.plan.certificates);
+    this.judge = new Judge(prepared, context.onTrouble);
   }
 
   plainServer(): Server {
     return this.equip(http.createServer(this.options()));
   }
 
-  tlsServer(): Server {
-    const server = https.createServer({
+  tlsServer(): Http2SecureServer {
+    const server = http2.createSecureServer({
       ...this.options(),
       minVersion: 'TLSv1.2',
-      ALPNProtocols: ['http/1.1'],
+      ciphers: [...tls13Suites, ...modernSuites].join(':'),
+      allowHTTP1: true,
+      settings: { maxConcurrentStreams: 128, maxHeaderListSize: longestHeadBytes },
       // Without a default certificate a handshake that names no road ends in an alert, and nothing is shown.
       SNICallback: (name, done) => void this.choose(name, done),
     });
     // What a client broke off or what was refused is no news; without a listener Node would print it.
     server.on('tlsClientError', () => undefined);
+    // An idle connection of HTTP/2 ends when its last stream has; requests on it go on.
+    server.on('session', (session) => session.setTimeout(idleMs, () => session.close()));
+    server.on('sessionError', () => undefined);
     return this.equip(server);
   }
 
-  async listen(server: Server, host: string, port: number): Promise<void> {
+  async listen(server: Server | Http2SecureServer, host: string, port: number): Promise<void> {
     this.servers.push(server);
     await new Promise<void>((resolve, reject) => {
       server.once('error', (cause) => reject(listenTrouble(host, port, cause)));
@@ -92,10 +112,10 @@ class Front {
 
   async stop(graceMs: number): Promise<void> {
     const closed = this.servers.filter(({ listening }) => listening).map((server) => closeServer(server));
+    await this.judge.stop();
     for (const socket of this.live) socket.end();
     const late = setTimeout(() => {
-      for (const server of this.servers) server.closeAllConnections();
-      for (const socket of this.live) socket.destroy();
+      for (const socket of this.sockets) socket.destroy();
     }, graceMs);
     await Promise.all(closed);
     clearTimeout(late);
@@ -104,15 +124,28 @@ class Front {
 
   /** Slow uploads are welcome, slow headers are not. */
   private options(): http.ServerOptions {
-    return { requestTimeout: 0, headersTimeout: 30_000, keepAliveTimeout: 75_000 };
+    return {
+      requestTimeout: 0,
+      headersTimeout: slowHeadSeconds * 1000,
+      keepAliveTimeout: idleMs,
+      maxHeaderSize: longestHeadBytes,
+    };
   }
 
-  private equip(server: Server): Server {
-    server.on('request', (request, response) => this.guarded(response, () => this.serve(request, response)));
-    server.on('upgrade', (request, socket, head) =>
+  private equip<S extends Server | Http2SecureServer>(server: S): S {
+    server.on('connection', (socket: Socket) => {
+      this.sockets.add(socket);
+      socket.on('close', () => this.sockets.delete(socket));
+    });
+    server.on('request', (request: AnyRequest, response: AnyResponse) =>
+      this.guarded(response, () => this.serve(request, response)),
+    );
+    server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) =>
       this.guarded(socket, () => this.upgrade(server, request, socket, head)),
     );
-    server.on('connect', (request, socket) => this.guarded(socket, () => this.refuseTunnel(request, socket)));
+    server.on('connect', (request: AnyRequest, socket: Duplex) =>
+      this.guarded(socket, () => this.refuseTunnel(request, socket)),
+    );
     return server;
   }
 
@@ -132,18 +165,17 @@ class Front {
   }
 
   /** One request that goes wrong in a way nobody thought of must not take the whole front down. */
-  private guarded(end: { destroy: () => unknown }, work: () => void): void {
-    try {
-      work();
-    } catch (error) {
+  private guarded(end: { destroy: () => unknown }, work: () => Promise<void>): void {
+    work().catch((error: unknown) => {
       this.context.onTrouble(`a request failed: ${reasonOf(error)}`);
       end.destroy();
-    }
+    });
   }
 
-  private serve(request: IncomingMessage, response: ServerResponse): void {
+  private async serve(request: AnyRequest, response: AnyResponse): Promise<void> {
     const challenge = pendingChallenge(this.prepared.plan, request);
-    const verdict = decide(this.prepared, { ...toVerdictRequest(request), challenge });
+    const verdict = await this.judge.decide(request, challenge);
+    if (response.destroyed) return;
     switch (verdict.act) {
       case 'forward':
         forward(request, response, verdict, this.context);
@@ -151,30 +183,46 @@ class Front {
       case 'answer':
         sendAnswer(response, verdict.status, verdict.headers, verdict);
         return;
+      case 'folder':
+        await showFile(request, response, verdict, this.originOf(request));
+        return;
       case 'close':
       case 'no-handshake':
         request.socket.destroy();
     }
   }
 
+  /** Scheme, name and port as the visitor sees them. */
+  private originOf(request: AnyRequest): string {
+    const { listener, road } = this.judge.whereTo(request);
+    return road === null ? '' : `${listener}://${authorityOn(road, listener, this.prepared.plan.front.ports)}`;
+  }
+
   /** A WebSocket for a service is passed on. Anything else is taken as the plain request that it would be without the upgrade. */
-  private upgrade(server: Server, request: IncomingMessage, socket: Duplex, head: Buffer): void {
+  private async upgrade(
+    server: Server | Http2SecureServer,
+    request: IncomingMessage,
+    socket: Duplex,
+    head: Buffer,
+  ): Promise<void> {
     socket.on('error', () => socket.destroy());
-    const verdict = decide(this.prepared, toVerdictRequest(request));
-    if (/^websocket$/i.test(request.headers.upgrade ?? '') && request.method === 'GET' && verdict.act === 'forward') {
+    const isLive = /^websocket$/i.test(request.headers.upgrade ?? '') && request.method === 'GET';
+    const verdict: Verdict | null = isLive ? await this.judge.decide(request, null) : null;
+    if (verdict?.act === 'forward') {
       this.live.add(socket);
       socket.on('close', () => this.live.delete(socket));
       forwardUpgrade(request, socket, head, verdict, this.context);
       return;
     }
+    if (verdict !== null) this.judge.giveBack(request);
     // Node has stopped parsing this connection. Giving it the same request without the upgrade starts it anew.
     socket.unshift(Buffer.concat([plainHead(request), head]));
     server.emit(socket instanceof TLSSocket ? 'secureConnection' : 'connection', socket);
   }
 
-  private refuseTunnel(request: IncomingMessage, socket: Duplex): void {
+  private async refuseTunnel(request: AnyRequest, socket: Duplex): Promise<void> {
     socket.on('error', () => socket.destroy());
-    const verdict = decide(this.prepared, toVerdictRequest(request));
+    const verdict = await this.judge.decide(request, null);
     if (verdict.act !== 'answer') socket.destroy();
     else
       socket.end(
@@ -202,10 +250,10 @@ function withoutUpgrade(connection: string): string {
     .join(', ');
 }
 
-function closeServer(server: Server): Promise<void> {
+function closeServer(server: Server | Http2SecureServer): Promise<void> {
   return new Promise((resolve) => {
     server.close(() => resolve());
-    server.closeIdleConnections();
+    if ('closeIdleConnections' in server) server.closeIdleConnections();
   });
 }
 

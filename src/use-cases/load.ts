@@ -1,3 +1,4 @@
+import { dirname } from 'node:path';
 import { readHeldCertificate } from '../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../adapters/files/find-map.ts';
 import { readText } from '../adapters/files/read-text.ts';
@@ -63,6 +64,7 @@ export async function loadSite(
     host,
     certificatesFolder: paths.certificates,
     challengesFolder: paths.challenges,
+    mapFolder: dirname(mapFile),
     frontAsMade,
   });
   const findings = [...read.findings, ...taken.findings];

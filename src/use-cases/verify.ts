@@ -10,12 +10,12 @@ import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
 import { findingsOf, ok, skipped, type LegResult, type Problem, type RoadLegs } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { judgeRedirect } from '../core/legs/redirect.ts';
-import { judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
+import { judgeFolder, judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
 import { judgeTls } from '../core/legs/tls.ts';
 import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
 import type { At } from '../core/plan/resolve-service.ts';
-import { forwardedHeaders } from '../core/verdict/steps.ts';
+import { directHeaders } from '../core/verdict/forwarded.ts';
 import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
 import { whereToDrive } from './where-to-drive.ts';
 
@@ -211,6 +211,7 @@ class Drive {
 
   private async redirect(road: PlannedRoad): Promise<LegResult> {
     if (this.open('http').length === 0) return skipped('redirect', 'port closed');
+    if (road.rules.plain) return { ...skipped('redirect', 'plain, as the map says'), outcome: 'ok' };
     const { name } = road;
     const target = probeTarget;
     const verdict = decide(this.prepared, this.requestFor(road, target));
@@ -252,6 +253,7 @@ class Drive {
       const front = await this.askFront('https', road.name, probeTarget);
       return judgeRoadRedirect({ road, front, expected: `${leads.url}${probeTarget}` });
     }
+    if (leads.kind === 'folder') return judgeFolder({ road, front: await this.askFront('https', road.name, '/') });
     const own = this.directs.find((direct) => direct.road === road.name);
     if (own === undefined) return skipped('service', 'not known');
     const front = await this.askFront('https', road.name, '/');
@@ -284,7 +286,7 @@ class Drive {
         port: at.port,
         servername: upstream.byName ? upstream.host : '',
         target: '/',
-        headers: forwardedHeaders(road, '127.0.0.1', 'https'),
+        headers: directHeaders(road, upstream, this.input.plan.front.ports),
         ...this.limits,
       });
     const first = await once();

@@ -33,5 +33,6 @@ export function plannedOf(text: string, inventory: Inventory = inventoryOf([]), 
     host,
     certificatesFolder: '/state/certificates',
     challengesFolder: '/state/challenges',
+    mapFolder: '/site',
   });
 }

@@ -42,6 +42,7 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
     const short = leads.url.replace(/^https:\/\//, '');
     return `redirect (${String(leads.status)}) to${width < 100 ? '\n' : ' '}${short}`;
   }
+  if (leads.kind === 'folder') return `folder ${leads.path}`;
   const said = written?.kind === 'service' ? `${written.service}:${String(written.port)} at ` : '';
   if (leads.upstream === null) return `${said}not known`;
   const { scheme, host, port } = leads.upstream;
@@ -53,7 +54,7 @@ function reasons({ plan, map, host, resolutions }: Site): string {
   const lines = plan.roads.flatMap(({ name, display, leads }) => {
     if (leads.kind !== 'service') return [];
     const found = resolutions.get(name);
-    const why = leads.upstream?.why ?? (found === undefined ? 'folders are not served yet' : whyNot(found));
+    const why = leads.upstream?.why ?? (found === undefined ? '' : whyNot(found));
     return [`${display}: ${leads.upstream === null ? 'not known, ' : ''}${why ?? ''}`];
   });
   const { networks, except } = homeNetworks(host, map.front.homeNetworks);
@@ -63,6 +64,7 @@ function reasons({ plan, map, host, resolutions }: Site): string {
   return `${[...lines, `home is ${networks.join(', ')}${without}: ${source}`].join('\n')}\n`;
 }
 
-function asJson({ name, display, authority, gate, paused, leads, where }: PlannedRoad): Record<string, unknown> {
-  return { name, display, url: `https://${authority}`, gate: gate.name, paused, networks: gate.networks, leads, where };
+function asJson({ authority, ...road }: PlannedRoad): Record<string, unknown> {
+  const { name, display, gate, paused, rules, leads, where } = road;
+  return { name, display, url: `https://${authority}`, gate, paused, rules, leads, where };
 }

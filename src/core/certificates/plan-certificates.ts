@@ -51,8 +51,8 @@ function bestOf(certificates: readonly MapCertificate[], road: Road): MapCertifi
     .sort((a, b) => rank(a) - rank(b) || a.names.length - b.names.length || (a.id < b.id ? -1 : 1))[0];
 }
 
-function isGated({ gates, closed }: Road): boolean {
-  return closed || gates.some((gate) => gate !== 'everyone');
+function isGated({ gates }: Road): boolean {
+  return gates.some((gate) => gate !== 'everyone');
 }
 
 function whyBest(certificates: readonly MapCertificate[], id: string, road: Road): string {

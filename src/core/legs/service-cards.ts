@@ -159,7 +159,22 @@ export const pauseIgnored = card({
   },
 });
 
+export const folderEmpty = card({
+  id: 'folder-no-page',
+  severity: 'error',
+  summary: 'A road that shows a folder has no page to show.',
+  why: 'Visitors of the bare name see an error.',
+  source: 'map reference',
+  messages: {
+    'no-page': {
+      message: 'https://{names} shows a folder, and answers {status} to the bare name.',
+      remedy: 'Put an index.html into the folder, and let the proxy’s user read it: chmod o+rX, each folder above it too.',
+    },
+  },
+});
+
 export const serviceCards = [
+  folderEmpty,
   serviceDown,
   frontCannotReach,
   wrongService,

@@ -5,6 +5,7 @@ import { compare, fingerprint, type Likeness } from './fingerprint.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
 import {
+  folderEmpty,
   frontCannotReach,
   gateHeld,
   pauseIgnored,
@@ -51,7 +52,7 @@ export function judgeService(input: ServiceInput): LegResult {
   const answer = front.value;
   const direct = own.first.ok ? own.first.value : null;
   const fronts = isFrontsOwnError(answer);
-  if (fronts && answer.status === 403 && input.road.gate.networks !== null) return held(input.road);
+  if (isHeld(input.road, answer, fronts)) return held(input.road);
   if (isWelcomePage(answer) && (direct === null || !isWelcomePage(direct))) {
     return bad('service', 'welcome page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   }
@@ -61,6 +62,13 @@ export function judgeService(input: ServiceInput): LegResult {
     return bad('service', String(answer.status), { card: frontCannotReach, say: 'error', data, cause });
   }
   return classified(input, own.first.value, answer);
+}
+
+/** Refused by the gate, and not by the service: 403 of the front's own, or its question for a password (RFC 7617 §2). */
+function isHeld({ gate, name }: PlannedRoad, answer: Answer, fronts: boolean): boolean {
+  if (answer.status === 403) return fronts && gate.parts.some(({ networks }) => networks !== null);
+  const realm = headerOf(answer, 'www-authenticate') ?? '';
+  return answer.status === 401 && realm.includes(`"${name}"`) && gate.parts.some(({ people }) => people !== null);
 }
 
 function held({ gate }: PlannedRoad): LegResult {
@@ -200,11 +208,19 @@ export function judgeRoadRedirect({
     });
   }
   const { status } = front.value;
-  if (isFrontsOwnError(front.value) && status === 403 && road.gate.networks !== null) return held(road);
+  if (isHeld(road, front.value, isFrontsOwnError(front.value))) return held(road);
   const found = headerOf(front.value, 'location');
   if (isRedirect(status) && found === expected) return ok('service', `to ${new URL(expected).hostname}`);
   const data = { status, found: found ?? 'no place', expected };
   return bad('service', 'elsewhere', { card: roadRedirectWrong, say: 'elsewhere', data, cause });
+}
+
+/** Judges a road that shows a folder: the front's own files, which nothing else can be asked for. */
+export function judgeFolder({ road, front }: { road: PlannedRoad; front: Attempt<Answer> }): LegResult {
+  if (front.ok && isHeld(road, front.value, isFrontsOwnError(front.value))) return held(road);
+  if (front.ok && front.value.status < 300) return ok('service', 'folder');
+  const data = { status: front.ok ? front.value.status : front.failure.reason };
+  return bad('service', 'no page', { card: folderEmpty, say: 'no-page', data, cause: `folder:${road.name}` });
 }
 
 /** Judges a road that is paused: 503, and nothing of the service. */

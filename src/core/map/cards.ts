@@ -105,6 +105,15 @@ export const mapValueWrong = card({
         '`cors` lets every origin (`*`) come with credentials, which browsers refuse (Fetch standard, CORS check).',
       remedy: 'Name the origins, or leave `credentials` out.',
     },
+    'cors-origin': {
+      message: '`{key}` has an origin that is none: {text}',
+      remedy: 'Write scheme, host and port alone, such as https://www.saltmarsh.example.',
+    },
+    'header-reserved': { message: '`{key}` cannot be set for every answer.', remedy: '{why}' },
+    'path-redirect': {
+      message: '`{key}` leads to what is neither a path of this road nor a URL without query: {text}',
+      remedy: 'Write a path such as /dav/, or a URL such as https://www.saltmarsh.example.',
+    },
     'path-leads': {
       message: '`{key}` must say one of `to` and `redirect`.',
       remedy: 'Write where this part of the road leads.',

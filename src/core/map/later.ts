@@ -23,17 +23,10 @@ function byValue(keys: MapKeys, yaml: YamlText, roadOf: (path: readonly string[]
   const paths: string[][] = [];
   if (keys.front.proxy !== 'builtin' && keys.front.proxy !== 'nginx') paths.push(['front', 'proxy']);
   if (keys.roads['others'] !== undefined) paths.push(['roads', 'others']);
-  for (const [key, { gate }] of Object.entries(keys.roads)) {
-    if (gate.some((name) => !builtInGates.includes(name))) paths.push(['roads', key, 'gate']);
-  }
   return paths.map((path) => ({
     key: path.join('.'),
     severity: 'error',
     road: roadOf(path),
     where: yaml.placeOfKey(path),
   }));
-}
-
-export function laterOfRoad(later: readonly MapLater[], road: string): MapLater[] {
-  return later.filter((one) => one.road === road);
 }

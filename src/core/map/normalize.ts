@@ -5,12 +5,13 @@ import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseDuration } from './units.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapKeyMissing, mapValueWrong, nameDouble, nameInvalid } from './cards.ts';
-import { findLater, laterOfRoad } from './later.ts';
+import { findLater } from './later.ts';
+import { roadRules } from './road-rules.ts';
 import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
 import { referenceSlips, roadSlips } from './references.ts';
 import { roadName, type RoadNameResult } from './road-name.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
-import type { AddressFrom, FrontAddress, MapLater, MapRoad, SiteMap, Unknown } from './site-map.ts';
+import type { AddressFrom, FrontAddress, MapRoad, SiteMap, Unknown } from './site-map.ts';
 
 interface Input {
   file: string;
@@ -25,7 +26,7 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
   const names = new Map(Object.keys(keys.roads).map((key) => [key, key === 'others' ? null : roadName(key, domains)]));
   const later = findLater(keys, yaml, (key) => fullName(names.get(key)));
   const roads = Object.entries(keys.roads).flatMap(([key, written]) => {
-    const made = makeRoad({ key, written, name: names.get(key) ?? null, keys, yaml, later });
+    const made = makeRoad({ key, written, name: names.get(key) ?? null, keys, yaml });
     findings.push(...made.findings);
     return made.road === null ? [] : [made.road];
   });
@@ -38,7 +39,7 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
   return { map, findings };
 }
 
-function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'dns' | 'certificates'> {
+function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'dns' | 'certificates' | 'gates'> {
   const { acme, dns } = keys;
   const certificates = Object.entries(keys.certificates ?? {}).map(([id, { names, wildcard, from, key }]) => {
     const plain = names.map(ascii);
@@ -56,7 +57,19 @@ function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'd
     acme: acme === undefined ? null : makeAcme(acme),
     dns: makeDns(dns),
     certificates,
+    gates: makeGates(keys, yaml),
   };
+}
+
+function makeGates({ gates = {} }: MapKeys, yaml: YamlText): SiteMap['gates'] {
+  return Object.entries(gates).map(([name, { people = null, networks, need, except = [] }]) => ({
+    name,
+    people,
+    networks: networks?.map((text) => parseNetwork(text) ?? text) ?? null,
+    need,
+    except,
+    where: yaml.placeOfKey(['gates', name]),
+  }));
 }
 
 function makeDns(written: MapKeys['dns']): SiteMap['dns'] {
@@ -100,11 +113,10 @@ interface RoadInput {
   name: RoadNameResult | null;
   keys: MapKeys;
   yaml: YamlText;
-  later: readonly MapLater[];
 }
 
 /** The road is null when its name or its lead is wrong, and for `others`, which is every name and therefore none. */
-function makeRoad({ key, written, name, keys, yaml, later }: RoadInput): {
+function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
   road: MapRoad | null;
   findings: Finding[];
 } {
@@ -131,8 +143,8 @@ function makeRoad({ key, written, name, keys, yaml, later }: RoadInput): {
     leads: leads.leads,
     leadsWhere,
     gates: gate,
-    closed: laterOfRoad(later, full).some(({ severity }) => severity === 'error'),
     paused,
+    rules: roadRules(written),
     written: otherKeys(written),
   };
   return { road, findings };

@@ -5,6 +5,7 @@ import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
 import { builtInGates } from './later.ts';
 import { parseTo } from './leads.ts';
+import { isOrigin, isPathRedirect, reservedHeaders } from './road-rules.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
 
 type Say = keyof typeof mapValueWrong.messages;
@@ -61,10 +62,20 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
   if (proof !== undefined && written.to?.toLowerCase().startsWith('https://') !== true) slip('upstream-alone', [proof]);
   if (second !== undefined) slip('upstream-two', [second]);
   if (written.cors?.credentials === true && written.cors.origins.includes('*')) slip('cors-everyone', ['cors']);
+  for (const origin of written.cors?.origins ?? []) {
+    if (!isOrigin(origin)) slip('cors-origin', ['cors'], { text: origin });
+  }
+  for (const name of Object.keys(written['response-headers'] ?? {})) {
+    const lower = name.toLowerCase();
+    const why = reservedHeaders[lower] ?? (lower.startsWith('access-control-') ? 'Write `cors`.' : undefined);
+    if (why !== undefined) slip('header-reserved', ['response-headers', name], { text: name, why });
+  }
   for (const [prefix, { to, redirect }] of Object.entries(written.paths ?? {})) {
     if ((to === undefined) === (redirect === undefined)) slip('path-leads', ['paths', prefix]);
     const leads = to === undefined ? null : parseTo(to);
     if (leads?.ok === false) slip(leads.say, ['paths', prefix], leads.data);
+    if (redirect !== undefined && !isPathRedirect(redirect))
+      slip('path-redirect', ['paths', prefix], { text: redirect });
   }
   return findings;
 }

@@ -1,4 +1,5 @@
 import type { Place } from '../findings/finding.ts';
+import type { RoadRules } from './road-rules.ts';
 
 /** A public address of the front as the map gives it. */
 export type FrontAddress =
@@ -36,7 +37,6 @@ export interface MapLater {
  * @property name full name, comparable form
  * @property key as written in the map
  * @property gates all of them must let a visitor pass
- * @property closed a key that restricts the road is not carried out yet, so nobody passes
  * @property written every other key as it was read
  */
 export interface MapRoad {
@@ -47,9 +47,24 @@ export interface MapRoad {
   leads: Leads;
   leadsWhere: Place;
   gates: string[];
-  closed: boolean;
   paused: boolean;
+  rules: RoadRules;
   written: Record<string, unknown>;
+}
+
+/**
+ * A gate of the map's own. At least one of people and networks is there.
+ *
+ * @property people path of a password file, relative to the map
+ * @property except prefixes of targets that pass ungated
+ */
+export interface MapGate {
+  name: string;
+  people: string | null;
+  networks: string[] | null;
+  need: 'any' | 'all';
+  except: string[];
+  where: Place;
 }
 
 /**
@@ -116,6 +131,7 @@ export interface SiteMap {
   acme: MapAcme | null;
   dns: MapDns;
   certificates: MapCertificate[];
+  gates: MapGate[];
   roads: MapRoad[];
   later: MapLater[];
 }

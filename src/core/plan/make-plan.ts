@@ -1,10 +1,9 @@
 import type { HostFacts, Inventory } from '../inventory/inventory.ts';
-import { hostOf, portOf } from '../map/leads.ts';
 import { planCertificates, type Chosen } from '../certificates/plan-certificates.ts';
-import type { MapRoad, SiteMap } from '../map/site-map.ts';
+import type { SiteMap } from '../map/site-map.ts';
 import { isLoopback } from '../networks/address.ts';
-import { homeNetworks } from '../networks/home.ts';
-import { planVersion, type Plan, type PlannedGate, type PlannedLeads, type PlannedRoad } from './plan.ts';
+import { planRoad, stretchName } from './plan-road.ts';
+import { planVersion, type Plan } from './plan.ts';
 import { resolveService, type Resolution } from './resolve-service.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
 
@@ -16,11 +15,13 @@ export interface PlanInput {
   certificatesFolder: string;
   /** Absolute path of the folder for pending HTTP challenges. */
   challengesFolder: string;
+  /** Absolute path of the folder that the map is in: its paths are relative to it. */
+  mapFolder: string;
   /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
   frontAsMade?: boolean;
 }
 
-/** @property resolutions by road name; roads that redirect or show a folder have none */
+/** @property resolutions by road name, and by `stretchName` for parts of roads; what redirects or shows a folder has none */
 export interface Planned {
   plan: Plan;
   /** What this host is like, its container networks told apart. */
@@ -38,17 +39,24 @@ export function makePlan({
   host: found,
   certificatesFolder,
   challengesFolder,
+  mapFolder,
   frontAsMade = false,
 }: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
   const resolutions = new Map<string, Resolution>();
   const front = whereFront(map.front.container, inventory, frontAsMade);
-  for (const { name, leads } of map.roads) {
-    if (leads.kind === 'redirect' || leads.kind === 'folder') continue;
-    resolutions.set(name, resolveService(leads, { inventory, front }));
+  const around = { inventory, front };
+  for (const { name, leads, rules } of map.roads) {
+    if (leads.kind !== 'redirect' && leads.kind !== 'folder') resolutions.set(name, resolveService(leads, around));
+    for (const { prefix, leads: below } of rules.paths) {
+      if (below.kind !== 'redirect') resolutions.set(stretchName(name, prefix), resolveService(below, around));
+    }
   }
   const addresses = frontAddresses(map, host);
   const cover = planCertificates(map, certificatesFolder);
+  const limits = { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 };
+  const { silenceSeconds } = limits;
+  const shared = { map, mapFolder, host, resolutions, certificates: cover.certificates, silenceSeconds };
   const plan: Plan = {
     format: 'mile-marker-plan',
     version: planVersion,
@@ -68,11 +76,11 @@ export function makePlan({
       where: map.front.where,
     },
     host: seenByFront(host, front),
-    limits: { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 },
+    limits,
     certificates: cover.certificates,
     challenges: cover.certificates.some(({ challenge }) => challenge === 'http') ? challengesFolder : null,
     roads: map.roads.map((road) =>
-      planRoad({ road, map, host, resolution: resolutions.get(road.name), chosen: cover.chosen.get(road.name) }),
+      planRoad({ ...shared, road, chosen: cover.chosen.get(road.name) }),
     ),
   };
   return { plan, host, front, resolutions, chosenCertificates: cover.chosen };
@@ -123,55 +131,4 @@ function listenAddresses({ addresses, map, host, front }: ListenInput): string[]
   if (practice) return [...addresses];
   const hasIpv6 = host.addresses.some(({ address }) => address.includes(':'));
   return hasIpv6 ? ['0.0.0.0', '::'] : ['0.0.0.0'];
-}
-
-interface RoadInput {
-  road: MapRoad;
-  map: SiteMap;
-  host: HostFacts;
-  resolution: Resolution | undefined;
-  chosen: Chosen | undefined;
-}
-
-function planRoad({ road, map, host, resolution, chosen }: RoadInput): PlannedRoad {
-  return {
-    name: road.name,
-    display: road.display,
-    authority: publicAuthority(road.name, map.front.ports.https),
-    certificate: chosen?.id ?? road.name,
-    gate: planGate(road, host, map),
-    paused: road.paused,
-    leads: planLeads(road, map, resolution),
-    where: road.where,
-    leadsWhere: road.leadsWhere,
-  };
-}
-
-/** A road whose rules cannot be kept yet lets nobody pass. */
-function planGate({ gates, closed }: MapRoad, host: HostFacts, map: SiteMap): PlannedGate {
-  const name = gates.join(' + ');
-  if (closed) return { name, networks: { networks: [], except: [] } };
-  return { name, networks: gates.includes('home') ? homeNetworks(host, map.front.homeNetworks) : null };
-}
-
-/** Host and port of a road as they stand in a visitor's address bar. */
-function publicAuthority(name: string, port: number): string {
-  return port === 443 ? name : `${name}:${String(port)}`;
-}
-
-function planLeads({ leads }: MapRoad, map: SiteMap, resolution: Resolution | undefined): PlannedLeads {
-  if (leads.kind === 'redirect') {
-    return { kind: 'redirect', url: withOutsidePort(leads.url, map), status: leads.permanent ? 308 : 307 };
-  }
-  return { kind: 'service', upstream: resolution?.kind === 'dialled' ? resolution.upstream : null };
-}
-
-/** A redirect to a name of this very map must carry the port that visitors see, or it leads past the front. */
-function withOutsidePort(url: string, { front, roads }: SiteMap): string {
-  const parsed = new URL(url);
-  if (!roads.some(({ name }) => name === hostOf(parsed)) || parsed.port !== '') return url;
-  const outside = parsed.protocol === 'https:' ? front.ports.https : front.ports.http;
-  if (outside === portOf(parsed)) return url;
-  const path = parsed.pathname === '/' ? '' : parsed.pathname;
-  return `${parsed.protocol}//${hostOf(parsed)}:${String(outside)}${path}`;
 }

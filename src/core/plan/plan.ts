@@ -1,15 +1,20 @@
 import type { Place } from '../findings/finding.ts';
+import type { Cors } from '../map/road-rules.ts';
+import type { Rate } from '../map/units.ts';
 import type { NetworkSet } from '../networks/home.ts';
 import type { ProxyName, Unknown } from '../map/site-map.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
-export const planVersion = 2;
+export const planVersion = 3;
 
 /**
  * Where a road's requests are sent.
  *
  * @property host address, or a name that must be looked up at run time when `byName` is true
  * @property verifyAs for https the name or address that the service's certificate must carry
+ * @property trust for https what must vouch for the service: the system's roots, an authority's file (absolute path), the digest of
+ *   its public key in base64 (RFC 7469 §2.4), or nothing
+ * @property sayHost Host header that the service gets; null for the visitor's own
  * @property service name of the Compose service, or null when the map gives the address itself
  * @property why how the address was found, for people
  */
@@ -19,19 +24,75 @@ export interface Upstream {
   port: number;
   byName: boolean;
   verifyAs: string | null;
+  trust: UpstreamTrust;
+  sayHost: string | null;
   service: string | null;
   why: string;
 }
 
-/** `networks: null` lets everyone pass. */
+export type UpstreamTrust =
+  { kind: 'system' } | { kind: 'ca'; file: string } | { kind: 'pin'; digest: string } | { kind: 'none' };
+
+/** Who may pass: all parts must agree. Without a part everyone passes. @property name for people */
 export interface PlannedGate {
   name: string;
-  networks: NetworkSet | null;
+  parts: GatePart[];
 }
 
-/** `upstream: null`: it could not be worked out, findings say why, and every proxy answers 502. */
+/**
+ * One gate of the map. With networks and people `need` says whether one is enough.
+ *
+ * @property people absolute path of a password file
+ * @property except prefixes of targets that pass ungated, matched in normal form only
+ */
+export interface GatePart {
+  name: string;
+  networks: NetworkSet | null;
+  people: string | null;
+  need: 'any' | 'all';
+  except: string[];
+  where: Place;
+}
+
+/**
+ * Where a road leads. `upstream: null`: it could not be worked out, findings say why, and every proxy answers 502. A folder's path is
+ * absolute. A redirect puts `url` before the request's target, or before what follows `below` when that is a prefix.
+ */
 export type PlannedLeads =
-  { kind: 'service'; upstream: Upstream | null } | { kind: 'redirect'; url: string; status: 307 | 308 };
+  | { kind: 'service'; upstream: Upstream | null }
+  | { kind: 'redirect'; url: string; status: 307 | 308; below: string | null }
+  | { kind: 'folder'; path: string };
+
+/** A part of a road that leads elsewhere. */
+export interface PlannedPath {
+  prefix: string;
+  leads: PlannedLeads;
+}
+
+/** @property perSeconds 1 or 60: what every proxy can count by */
+export type PlannedRate = Rate;
+
+/**
+ * What is kept on a road beside its gate.
+ *
+ * @property silenceSeconds how long its service may be silent
+ * @property hsts max-age in seconds of Strict-Transport-Security (RFC 6797 §6.1.1); null sends none
+ * @property headers every answer carries them, in place of what the service sent under their names
+ * @property defaults the same, where the service sends nothing under their names
+ * @property paths longest prefix first
+ */
+export interface PlannedRules {
+  methods: string[] | null;
+  rate: PlannedRate | null;
+  bodyLimitBytes: number | null;
+  silenceSeconds: number;
+  plain: boolean;
+  hsts: number | null;
+  headers: Array<[string, string]>;
+  defaults: Array<[string, string]>;
+  cors: Cors | null;
+  paths: PlannedPath[];
+}
 
 /**
  * @property name full name in comparable form
@@ -45,6 +106,7 @@ export interface PlannedRoad {
   certificate: string;
   gate: PlannedGate;
   paused: boolean;
+  rules: PlannedRules;
   leads: PlannedLeads;
   where: Place;
   leadsWhere: Place;

@@ -177,6 +177,8 @@ function dialled(at: Written, service: Service | null = null, toEveryone: Publis
     scheme: 'http',
     byName: false,
     verifyAs: null,
+    trust: { kind: 'system' },
+    sayHost: null,
     service: service === null ? null : service.name,
     ...at,
   };

@@ -6,13 +6,9 @@ const words = card({
   id: 'map-key-later',
   severity: 'error',
   summary: 'A key of the map is read and checked, and this version does not carry it out yet.',
-  why: 'A rule that is silently ignored is a rule that you believe is there. Where it would have kept visitors out, the road is closed instead.',
+  why: 'A rule that is silently ignored is a rule that you believe is there.',
   source: 'map reference',
   messages: {
-    closed: {
-      message: '`{key}` is not carried out yet, so nobody passes this road.',
-      remedy: 'Take the key away, or keep the road for a later version with: mile-marker pause {road}',
-    },
     others: {
       message: '`{key}` is not carried out yet: other names get what `front.unknown` says.',
       remedy: 'Write the names out, one road each.',
@@ -39,8 +35,7 @@ export const mapKeyLater: Rule = {
     }),
 };
 
-function sayOf({ key, severity, road }: MapLater): keyof typeof words.messages {
+function sayOf({ key, severity }: MapLater): keyof typeof words.messages {
   if (severity !== 'error') return 'idle';
-  if (road !== null) return 'closed';
   return key.startsWith('roads.') ? 'others' : 'front';
 }

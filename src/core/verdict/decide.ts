@@ -1,8 +1,9 @@
 import { covers } from '../certificates/cover.ts';
 import type { Plan } from '../plan/plan.ts';
-import { contextOf } from './context.ts';
+import { answerRules, ownHeaders } from './answer-rules.ts';
+import { contextOf, type Context } from './context.ts';
 import { steps } from './steps.ts';
-import type { Prepared, Reason, Verdict, VerdictRequest } from './verdict.ts';
+import { stepNames, type Act, type Prepared, type Reason, type StepName, type Verdict, type VerdictRequest } from './verdict.ts';
 
 /** Makes a plan ready for decisions. Costs one pass over its roads. */
 export function prepare(plan: Plan): Prepared {
@@ -24,8 +25,16 @@ export function decide(prepared: Prepared, request: VerdictRequest): Verdict {
     const taken = step.take(context);
     if (taken === null) continue;
     const because: Reason[] = [{ step: step.name, mapLine: taken.mapLine }];
-    return { ...taken.act, because };
+    return { ...dressed(taken.act, step.name, context), because };
   }
   // The last step speaks for every road, and `unknown-name` for every request without one.
   throw new Error('no step decided: this is a mistake in Mile Marker');
+}
+
+const firstOfRoad = stepNames.indexOf('paused');
+
+/** From the step `paused` on the road is known and speaks, and every answer carries its headers. */
+function dressed(act: Act, step: StepName, { road, request }: Context): Act {
+  if (road === null || (act.act !== 'answer' && act.act !== 'folder') || stepNames.indexOf(step) < firstOfRoad) return act;
+  return { ...act, headers: ownHeaders(answerRules(road, request), act.headers) };
 }

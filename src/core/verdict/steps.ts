@@ -1,8 +1,11 @@
-import { inNetworks } from '../networks/address.ts';
 import { tokenIn } from '../certificates/challenge.ts';
-import type { PlannedRoad } from '../plan/plan.ts';
+import type { PlannedLeads } from '../plan/plan.ts';
+import { answerRules } from './answer-rules.ts';
 import type { Context } from './context.ts';
-import { isSoundTarget } from './target.ts';
+import { allowedOrigin, isPreflight, preflightHeaders } from './cors.ts';
+import { forwardedHeaders } from './forwarded.ts';
+import { asksPeople, passGate } from './gate.ts';
+import { fileAskedFor, isBelow, isSoundTarget, restAfter } from './target.ts';
 import type { Act, Prepared, StepName } from './verdict.ts';
 
 /** One step of the order: what it does with a request, or null to let the next one speak. */
@@ -75,7 +78,7 @@ function misdirected({ request, sni, road, prepared }: Context): ReturnType<Step
 
 /** 7. RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */
 function plainHttp({ request, road, target }: Context): ReturnType<Step['take']> {
-  if (request.listener === 'https' || road === null) return null;
+  if (request.listener === 'https' || road === null || road.rules.plain) return null;
   const location = `https://${road.authority}${target}`;
   return { act: { act: 'answer', status: 308, location, headers: {} }, mapLine: road.where.line };
 }
@@ -85,57 +88,116 @@ function paused({ road }: Context): ReturnType<Step['take']> {
   return road?.paused === true ? { act: answer(503), mapLine: road.where.line } : null;
 }
 
-/** 12. Networks first (403), people after (401, once the map has people). */
-function gate({ road, client }: Context): ReturnType<Step['take']> {
-  const networks = road?.gate.networks ?? null;
-  if (road === null || networks === null) return null;
-  if (inNetworks(client, networks.networks) && !networks.except.includes(client)) return null;
-  return { act: answer(403), mapLine: road.where.line };
+/** RFC 9110 §15.5.14, by the length that the request announces. One that announces none is cut off by the proxy as it grows. */
+function bodyLimit({ road, request }: Context): ReturnType<Step['take']> {
+  const limit = road?.rules.bodyLimitBytes ?? null;
+  if (road === null || limit === null || Number(request.headers['content-length']?.[0] ?? 0) <= limit) return null;
+  return { act: answer(413), mapLine: road.where.line };
 }
 
-/** 13. Where the road leads. */
-function leads({ road, request, client, target, prepared }: Context): ReturnType<Step['take']> {
+/** 9. RFC 9110 §15.5.6. */
+function method({ road, request }: Context): ReturnType<Step['take']> {
+  const methods = road?.rules.methods ?? null;
+  if (road === null || methods === null || methods.includes(request.method)) return null;
+  return { act: answer(405, { allow: methods.join(', ') }), mapLine: road.where.line };
+}
+
+/** 10. Before the gate, since a preflight carries no credentials (Fetch standard, CORS protocol). */
+function corsPreflight({ road, request }: Context): ReturnType<Step['take']> {
+  const cors = road?.rules.cors ?? null;
+  if (road === null || cors === null || !isPreflight(request)) return null;
+  const mapLine = road.where.line;
+  if (allowedOrigin(cors, request.headers) === null) return { act: answer(403), mapLine };
+  const headers = Object.fromEntries(preflightHeaders(cors).map(([name, value]) => [name.toLowerCase(), value]));
+  return { act: answer(204, headers), mapLine };
+}
+
+/** 11. RFC 6585 §4, before passwords, since hashing is costly. */
+function rate({ road, request }: Context): ReturnType<Step['take']> {
+  const allowed = road?.rules.rate ?? null;
+  if (road === null || allowed === null || !request.overRate) return null;
+  const wait = String(Math.ceil(allowed.perSeconds / allowed.requests));
+  return { act: answer(429, { 'retry-after': wait }), mapLine: road.where.line };
+}
+
+/** 12. Networks first (403), people after (401, RFC 7617 §2). */
+function gate({ road, client, target, request }: Context): ReturnType<Step['take']> {
   if (road === null) return null;
-  const mapLine = road.leadsWhere.line;
-  if (road.leads.kind === 'redirect') {
-    const { url, status } = road.leads;
-    return { act: { act: 'answer', status, location: `${url}${target}`, headers: {} }, mapLine };
+  const refused = passGate(road.gate, { client, target, request }).find(({ status }) => status !== null);
+  if (refused?.status == null) return null;
+  const headers: Record<string, string> = refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
+  // What a part of one's own says stands under `gates`; built-in ones have only the road.
+  return { act: answer(refused.status, headers), mapLine: refused.part.where.line };
+}
+
+/** 13. Where the road leads, or the part of it that the target lies in. */
+function leads(context: Context): ReturnType<Step['take']> {
+  const { road, target } = context;
+  if (road === null) return null;
+  const part = road.rules.paths.find(({ prefix }) => isBelow(target, prefix));
+  return { act: lead(part?.leads ?? road.leads, context, road), mapLine: road.leadsWhere.line };
+}
+
+function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['road']>): Act {
+  const { request, client, target, prepared } = context;
+  switch (to.kind) {
+    case 'redirect':
+      return { act: 'answer', status: to.status, location: redirected(to, target), headers: {} };
+    case 'folder':
+      if (request.method !== 'GET' && request.method !== 'HEAD')
+        return answer(405, { allow: (road.rules.methods ?? ['GET', 'HEAD']).join(', ') });
+      return { act: 'folder', root: to.path, path: fileAskedFor(target), target, headers: {} };
+    case 'service': {
+      const { upstream } = to;
+      if (upstream === null) return answer(502);
+      const { edge, ports } = prepared.plan.front;
+      // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
+      const own = edge === null ? {} : { [edge.header]: client };
+      const forwarded = forwardedHeaders(road, client, request.listener, ports);
+      const host = upstream.sayHost === null ? {} : { host: upstream.sayHost };
+      return {
+        act: 'forward',
+        upstream,
+        target,
+        headers: { ...own, ...forwarded, ...host },
+        without: provesPerson(context, road) ? ['authorization'] : [],
+        silenceSeconds: road.rules.silenceSeconds,
+        bodyLimitBytes: road.rules.bodyLimitBytes,
+        answer: answerRules(road, request),
+      };
+    }
   }
-  const { upstream } = road.leads;
-  if (upstream === null) return { act: answer(502), mapLine };
-  const { edge } = prepared.plan.front;
-  // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
-  const own = edge === null ? {} : { [edge.header]: client };
-  const headers = { ...own, ...forwardedHeaders(road, client, request.listener) };
-  return { act: { act: 'forward', upstream, target, headers }, mapLine };
 }
 
-/** What a service is told of the visitor: the trade's X-Forwarded-* set, and Host as the visitor sees it. */
-export function forwardedHeaders(road: PlannedRoad, client: string, scheme: 'http' | 'https'): Record<string, string> {
-  return {
-    host: road.authority,
-    'x-forwarded-for': client,
-    'x-forwarded-host': road.authority,
-    'x-forwarded-port': road.authority.split(':')[1] ?? '443',
-    'x-forwarded-proto': scheme,
-  };
+/** The rest of a path in place of the prefix; one slash where the two meet. */
+function redirected({ url, below }: Extract<PlannedLeads, { kind: 'redirect' }>, target: string): string {
+  const rest = below === null ? target : (restAfter(target, below) ?? '');
+  if (rest.startsWith('/') && url.endsWith('/')) return `${url}${rest.slice(1)}`;
+  return `${url}${rest}`;
 }
 
-/** A step that stops nobody, or whose keys are not carried out yet. It keeps its place, since every proxy keeps this order. */
-const later = (name: StepName): Step => ({ name, take: () => null });
+/** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */
+function provesPerson({ request, target }: Context, road: NonNullable<Context['road']>): boolean {
+  const [line] = request.headers['authorization'] ?? [];
+  return line !== undefined && /^basic(?: |$)/i.test(line) && asksPeople(road.gate, target);
+}
+
+/** A step that stops nobody. It keeps its place, since every proxy keeps this order. */
+const silent = (name: StepName): Step => ({ name, take: () => null });
 
 export const steps: readonly Step[] = [
   { name: 'handshake', take: handshake },
-  later('true-address'), // 2. stops nobody: what it finds is the client of every step, see client.ts
+  silent('true-address'), // 2. stops nobody: what it finds is the client of every step, see client.ts
   { name: 'sanity', take: sanity },
   { name: 'acme-challenge', take: acmeChallenge },
   { name: 'unknown-name', take: unknownName },
   { name: 'misdirected', take: misdirected },
   { name: 'plain-http', take: plainHttp },
   { name: 'paused', take: paused },
-  later('method'), // 9. needs roads.*.methods: 405 with Allow
-  later('cors-preflight'), // 10. needs roads.*.cors; a preflight carries no credentials, so it comes before the gate
-  later('rate'), // 11. needs roads.*.rate: 429, before passwords since hashing is costly
+  { name: 'body-limit', take: bodyLimit },
+  { name: 'method', take: method },
+  { name: 'cors-preflight', take: corsPreflight },
+  { name: 'rate', take: rate },
   { name: 'gate', take: gate },
   { name: 'leads', take: leads },
 ];

@@ -24,3 +24,48 @@ function climbs(path: string): boolean {
 function decode(path: string): string {
   return path.replace(/%(2e|2f)/gi, (_, hex: string) => (hex.toLowerCase() === '2e' ? '.' : '/'));
 }
+
+/** The path of a target: what stands before its query, byte for byte. */
+export function pathOf(target: string): string {
+  return target.split('?', 1)[0] ?? '';
+}
+
+/**
+ * Whether a path is in normal form: what servers and services would each make something else of (dot segments, empty segments,
+ * backslashes, parameters, percent-encoding) never passes for a prefix that opens a gate or leads elsewhere.
+ */
+export function isNormal(target: string): boolean {
+  const path = pathOf(target);
+  return !/\/\/|[\\;%]/.test(path) && !/\/\.{1,2}(?:\/|$)/.test(path);
+}
+
+/** Whether a target in normal form lies at or below `prefix`: `/api` and `/api/x`, never `/apix`. */
+export function isBelow(target: string, prefix: string): boolean {
+  return isNormal(target) && restAfter(target, prefix) !== null;
+}
+
+/** What of a target follows `prefix`, query included: empty, or beginning with `/` or `?`. Null when it does not lie there. */
+export function restAfter(target: string, prefix: string): string | null {
+  const path = pathOf(target);
+  const bare = prefix.replace(/\/$/, '');
+  const inside = path === prefix || path.startsWith(`${bare}/`);
+  return inside ? target.slice(bare.length) : null;
+}
+
+/**
+ * The path of the file that a target asks a folder for, relative to the folder and decoded, or null when there can be none:
+ * names that begin with a dot (but for `/.well-known/`, RFC 8615), dot segments, `//`, encoded slashes and control characters.
+ * A path that ends in `/` asks for `index.html` there.
+ */
+export function fileAskedFor(target: string): string | null {
+  const path = pathOf(target);
+  if (/\/\/|\\|%(?:2f|5c|[01][0-9a-f]|7f)/i.test(path)) return null;
+  let decoded: string;
+  try {
+    decoded = decodeURIComponent(path);
+  } catch {
+    return null;
+  }
+  if (/\/\.(?!well-known\/)|.\/\./.test(decoded)) return null;
+  return decoded.endsWith('/') ? `${decoded}index.html` : decoded;
+}

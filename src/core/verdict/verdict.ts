@@ -9,6 +9,8 @@ import type { Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
  * @property peer address of the other end of the connection
  * @property headers all header lines by lower-case name
  * @property person who the credentials prove, `none` without credentials, `wrong` when they prove nobody
+ * @property knownIn people files in which the credentials are right; without it every one knows the person
+ * @property overRate the client has used up what `rate` allows
  */
 export interface VerdictRequest {
   listener: 'http' | 'https';
@@ -20,6 +22,7 @@ export interface VerdictRequest {
   peer: string;
   headers: Readonly<Record<string, readonly string[]>>;
   person: string | 'none' | 'wrong';
+  knownIn?: readonly string[];
   overRate: boolean;
   /** What is to be answered to the authority for this name and token (RFC 8555 §8.3); null when nothing is pending. */
   challenge?: string | null;
@@ -41,6 +44,7 @@ export const stepNames = [
   'misdirected',
   'plain-http',
   'paused',
+  'body-limit',
   'method',
   'cors-preflight',
   'rate',
@@ -50,28 +54,65 @@ export const stepNames = [
 export type StepName = (typeof stepNames)[number];
 
 /**
+ * What the front makes of a service's answer: `drop` is taken away first (lower case), `set` added, and of `defaults` what the
+ * service does not say itself.
+ */
+export interface AnswerRules {
+  drop: string[];
+  set: Array<[string, string]>;
+  defaults: Array<[string, string]>;
+}
+
+/**
  * What must happen to a request.
  *
  * `no-handshake`: refused before any certificate is shown. `close`: the connection ends without a byte.
  * `answer`: by the front itself; `headers` are the answer's. `forward`: `target` goes to `upstream` with exactly these
- * `headers` set in place of whatever the client sent under their names (or under those in `forgeable`).
+ * `headers` set in place of whatever the client sent under their names (or under those in `forgeable`), and `without` the client's
+ * own under these. `folder`: the file at `path` below `root`, with these headers, or 404; null is no file for certain.
  */
 export type Verdict = { because: Reason[] } & Act;
 export type Act =
   | { act: 'no-handshake' }
   | { act: 'close' }
   | { act: 'answer'; status: number; location?: string; headers: Record<string, string>; body?: string }
-  | { act: 'forward'; upstream: Upstream; target: string; headers: Record<string, string> };
+  | {
+      act: 'forward';
+      upstream: Upstream;
+      target: string;
+      headers: Record<string, string>;
+      without: string[];
+      silenceSeconds: number;
+      bodyLimitBytes: number | null;
+      answer: AnswerRules;
+    }
+  | { act: 'folder'; root: string; path: string | null; target: string; headers: Record<string, string> };
 
-/** Headers that say where a request came from. What a stranger wrote into them never reaches a service. */
+/**
+ * Headers that say where a request came from, who sent it, or what it was before it was rewritten. What a stranger wrote into them
+ * never reaches a service.
+ */
 export const forgeable = [
   'forwarded',
+  'front-end-https',
+  'proxy',
+  'remote-user',
+  'true-client-ip',
+  'x-client-ip',
+  'x-cluster-client-ip',
   'x-forwarded-for',
   'x-forwarded-host',
   'x-forwarded-port',
+  'x-forwarded-prefix',
   'x-forwarded-proto',
+  'x-forwarded-scheme',
   'x-forwarded-server',
+  'x-forwarded-ssl',
+  'x-forwarded-user',
+  'x-original-url',
   'x-real-ip',
+  'x-remote-user',
+  'x-rewrite-url',
 ] as const;
 
 /** A plan made ready for many decisions. */

@@ -61,7 +61,6 @@ export const mapSchema = z.strictObject(
         about(
           'Access rules by name. `everyone` and `home` exist already.',
           '{wardens: {people: wardens.htpasswd}}',
-          'note',
         ),
       ),
     roads: z

@@ -20,8 +20,7 @@ export interface IssueWords {
 /**
  * What the reference page says of a key.
  *
- * @property later set while the key is read but not carried out: how loudly `check` says so. An error also closes the road
- *   it stands in, since a rule that is not kept must not leave the road more open than its owner believes.
+ * @property later set while the key is read but not carried out: how loudly `check` says so
  */
 export interface KeyMeta extends Record<string, unknown> {
   description: string;

@@ -1,7 +1,9 @@
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { Placement } from '../renderer.ts';
-import { block, comment, dollarVariable, ownHeader, quote, headerCase } from './quote.ts';
+import { modernSuites, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
+import { block, comment, dollarVariable, escapePattern, headerCase, ownHeader, pattern, quote } from './quote.ts';
+import { sharedMaps } from './shared-maps.ts';
 
 /** The entry file: what all roads share, what strangers get, and one include a road. */
 export function frontFile(plan: Plan, { current }: Placement): string {
@@ -11,8 +13,7 @@ export function frontFile(plan: Plan, { current }: Placement): string {
     '',
     dollarVariable,
     '',
-    comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
-    ...block('map $http_upgrade $mile_marker_stretch', ['default @service;', '"~*^websocket$" @live;']),
+    ...sharedMaps(plan),
     '',
     ...hashLines(plan),
     comment('Names that are not on the map.'),
@@ -23,14 +24,14 @@ export function frontFile(plan: Plan, { current }: Placement): string {
       ...strangerLines(plan),
     ]),
     ...block('server', [
-      ...listenLines(plan, 'https', ' ssl default_server'),
+      ...listenLines(plan, 'https', ' ssl http2 default_server'),
       'server_name _;',
       'server_tokens off;',
       'ssl_reject_handshake on;',
       comment(
         'The default server decides the protocols of every name on these addresses; the default of nginx 1.22 leaves out TLS 1.3.',
       ),
-      tlsFloor,
+      ...tlsFloor,
       ...strangerLines(plan),
     ]),
     ...wildcardStrangers(plan),
@@ -49,8 +50,26 @@ export function roadPath({ roads }: Plan, { name }: PlannedRoad): string {
   return `roads/${file}.conf`;
 }
 
-/** RFC 8996: TLS 1.0 and 1.1 are not to be used. */
-export const tlsFloor = 'ssl_protocols TLSv1.2 TLSv1.3;';
+/**
+ * RFC 8996: TLS 1.0 and 1.1 are not to be used. RFC 9325 §4.2: of TLS 1.2 only suites with forward secrecy and authenticated
+ * encryption; the client chooses among them, since it knows what its hardware does well. No tickets: nginx keeps one key for them
+ * as long as it runs.
+ */
+export const tlsFloor: readonly string[] = [
+  'ssl_protocols TLSv1.2 TLSv1.3;',
+  `ssl_ciphers ${modernSuites.join(':')};`,
+  'ssl_prefer_server_ciphers off;',
+  'ssl_session_tickets off;',
+];
+
+/** Time limits against visitors who are slow on purpose; who pauses in the middle of an answer, as players do, is not. */
+export function patienceLines({ limits }: Plan): string[] {
+  return [
+    `client_header_timeout ${String(slowHeadSeconds)}s;`,
+    `client_body_timeout ${String(slowBodySeconds)}s;`,
+    `send_timeout ${String(limits.liveSeconds)}s;`,
+  ];
+}
 
 /** `listen` lines for one of the two listeners. An IPv6 wildcard takes IPv6 only, which is nginx's default. */
 export function listenLines(plan: Plan, listener: 'http' | 'https', extra = ''): string[] {
@@ -90,12 +109,12 @@ function wildcardStrangers(plan: Plan): string[] {
         .filter((name) => !taken.includes(name))
         .flatMap((name) =>
           block('server', [
-            ...listenLines(plan, 'https', ' ssl'),
+            ...listenLines(plan, 'https', ' ssl http2'),
             `server_name ${serverName(name)};`,
             'server_tokens off;',
             `ssl_certificate ${quote(certificateFile)};`,
             `ssl_certificate_key ${quote(keyFile)};`,
-            tlsFloor,
+            ...tlsFloor,
             ...strangerLines(plan),
           ]),
         ),
@@ -104,13 +123,18 @@ function wildcardStrangers(plan: Plan): string[] {
 
 /** A wildcard covers one label only, which nginx's own `*.NAME` does not keep to. */
 function serverName(name: string): string {
-  return name.startsWith('*.') ? `"~^[^.]+${name.slice(1).replace(/\./g, '\\.')}$"` : name;
+  return name.startsWith('*.') ? pattern(`~^[^.]+${escapePattern(name.slice(1))}$`) : name;
 }
 
 function strangerLines({ front }: Plan): string[] {
   switch (front.unknown.act) {
     case 'refuse':
-      return [comment('444 closes the connection without a byte.'), 'return 444;'];
+      return [
+        comment('On a connection that HTTP/2 shares between names the visitor is told to open another (RFC 9110 §15.5.20).'),
+        ...block('if ($server_protocol = HTTP/2.0)', ['return 421;']),
+        comment('444 closes the connection without a byte.'),
+        'return 444;',
+      ];
     case 'not-found':
       return [...sanityLines, 'return 404;'];
     case 'redirect':

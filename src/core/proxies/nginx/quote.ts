@@ -16,6 +16,21 @@ export function quoteThen(value: string, variable: string): string {
   return `${quote(value).slice(0, -1)}${variable}"`;
 }
 
+/**
+ * A regular expression where nginx fills in no variables: behind `~` in an `if`, a `map` or a `server_name`. A dollar sign means there
+ * what it means in the expression.
+ */
+export function pattern(expression: string): string {
+  if (/[\u0000-\u001f\u007f]/.test(expression))
+    throw new RangeError('a control character cannot stand in nginx configuration');
+  return `"${expression.replace(/[\\"]/g, '\\$&')}"`;
+}
+
+/** Text that stands for itself in a regular expression. */
+export function escapePattern(text: string): string {
+  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+}
+
 /** First words of every file that is written; by them `readDump` knows our own. */
 export const ownHeader = '# Written by Mile Marker';
 

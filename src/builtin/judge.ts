@@ -1,0 +1,65 @@
+import { contextOf } from '../core/verdict/context.ts';
+import { decide } from '../core/verdict/decide.ts';
+import { stepNames, type Prepared, type Verdict, type VerdictRequest } from '../core/verdict/verdict.ts';
+import type { PlannedRoad } from '../core/plan/plan.ts';
+import { PeopleOffice } from './people.ts';
+import { RateKeeper } from './rate.ts';
+import { toVerdictRequest, type AnyRequest } from './request.ts';
+
+const rateStep = stepNames.indexOf('rate');
+
+/** Decides requests, and learns the slow or stateful facts only for those that they matter to: counts first, hashes last. */
+export class Judge {
+  private readonly office: PeopleOffice;
+  private readonly keepers = new Map<string, RateKeeper>();
+  /** Requests that were counted once and come again without their upgrade. */
+  private readonly counted = new WeakSet<object>();
+
+  constructor(
+    private readonly prepared: Prepared,
+    onTrouble: (message: string) => void,
+  ) {
+    this.office = new PeopleOffice(onTrouble);
+    for (const { name, rules } of prepared.plan.roads)
+      if (rules.rate !== null) this.keepers.set(name, new RateKeeper(rules.rate));
+  }
+
+  /** @param challenge what is to be answered to an authority, or null */
+  async decide(request: AnyRequest, challenge: string | null): Promise<Verdict> {
+    const asked: VerdictRequest = { ...toVerdictRequest(request), challenge };
+    const first = decide(this.prepared, asked);
+    const context = contextOf(this.prepared, asked);
+    const { road } = context;
+    if (road === null || !reachesRate(first)) return first;
+    if (this.isOver(request, road, context.client)) return decide(this.prepared, { ...asked, overRate: true });
+    if (first.act !== 'answer' || first.status !== 401) return first;
+    const proof = await this.office.prove(road, context.target, asked.headers['authorization']?.[0]);
+    return decide(this.prepared, { ...asked, ...proof });
+  }
+
+  /** The road that a request is for, and the listener it came to. */
+  whereTo(request: AnyRequest): { listener: VerdictRequest['listener']; road: PlannedRoad | null } {
+    const asked = toVerdictRequest(request);
+    return { listener: asked.listener, road: contextOf(this.prepared, asked).road };
+  }
+
+  /** The same request is about to come again on the same connection, and is not to be counted twice. */
+  giveBack({ socket }: AnyRequest): void {
+    this.counted.add(socket);
+  }
+
+  stop(): Promise<void> {
+    return this.office.stop();
+  }
+
+  private isOver({ socket }: AnyRequest, { name }: PlannedRoad, client: string): boolean {
+    const keeper = this.keepers.get(name);
+    if (keeper === undefined || this.counted.delete(socket)) return false;
+    return keeper.isOver(client, performance.now());
+  }
+}
+
+function reachesRate({ because }: Verdict): boolean {
+  const step = because[0]?.step;
+  return step !== undefined && stepNames.indexOf(step) >= rateStep;
+}

@@ -1,0 +1,131 @@
+import type { Chosen } from '../certificates/plan-certificates.ts';
+import type { HostFacts } from '../inventory/inventory.ts';
+import { hostOf, portOf } from '../map/leads.ts';
+import type { MapRoad, SiteMap } from '../map/site-map.ts';
+import { homeNetworks } from '../networks/home.ts';
+import { absolutePath } from './absolute-path.ts';
+import type {
+  GatePart,
+  PlannedCertificate,
+  PlannedGate,
+  PlannedLeads,
+  PlannedPath,
+  PlannedRoad,
+  Upstream,
+  UpstreamTrust,
+} from './plan.ts';
+import { planRules } from './plan-rules.ts';
+import type { Resolution } from './resolve-service.ts';
+
+export interface RoadInput {
+  road: MapRoad;
+  map: SiteMap;
+  /** Absolute path of the folder that the map is in. */
+  mapFolder: string;
+  host: HostFacts;
+  /** By what `stretchName` makes of the road and a part of it. */
+  resolutions: ReadonlyMap<string, Resolution>;
+  chosen: Chosen | undefined;
+  certificates: readonly PlannedCertificate[];
+  silenceSeconds: number;
+}
+
+/** Under which name the address of a part of a road is kept; a road itself goes by its own name. */
+export function stretchName(road: string, prefix: string): string {
+  return `${road}${prefix}`;
+}
+
+export function planRoad(input: RoadInput): PlannedRoad {
+  const { road, map, host, chosen, certificates, resolutions } = input;
+  const gate = planGate(road, host, map, input.mapFolder);
+  const certificate = certificates.find(({ id }) => id === chosen?.id);
+  const paths = road.rules.paths.map((path): PlannedPath => {
+    const { prefix, leads } = path;
+    if (leads.kind === 'redirect') {
+      return { prefix, leads: { kind: 'redirect', url: pathUrl(leads.url, map), status: 307, below: prefix } };
+    }
+    return { prefix, leads: serviceLeads(input, resolutions.get(stretchName(road.name, prefix)), false) };
+  });
+  return {
+    name: road.name,
+    display: road.display,
+    authority: publicAuthority(road.name, map.front.ports.https),
+    certificate: chosen?.id ?? road.name,
+    gate,
+    paused: road.paused,
+    rules: planRules({ road, map, gate, certificate, silenceSeconds: input.silenceSeconds, paths }),
+    leads: planLeads(input),
+    where: road.where,
+    leadsWhere: road.leadsWhere,
+  };
+}
+
+function planGate({ gates, where }: MapRoad, host: HostFacts, map: SiteMap, mapFolder: string): PlannedGate {
+  const name = gates.join(' + ');
+  const plain = { people: null, need: 'all' as const, except: [] };
+  const parts = gates.flatMap((gate): GatePart[] => {
+    if (gate === 'everyone') return [];
+    if (gate === 'home') return [{ name: gate, networks: homeNetworks(host, map.front.homeNetworks), ...plain, where }];
+    const found = map.gates.find((one) => one.name === gate);
+    // A gate that the map does not have is an error in the map; until then nobody passes it.
+    if (found === undefined) return [{ name: gate, networks: { networks: [], except: [] }, ...plain, where }];
+    const { people, networks, need, except } = found;
+    return [
+      {
+        name: gate,
+        networks: networks === null ? null : { networks, except: [] },
+        people: people === null ? null : absolutePath(mapFolder, people),
+        need,
+        except,
+        where: found.where,
+      },
+    ];
+  });
+  return { name, parts };
+}
+
+/** Host and port of a road as they stand in a visitor's address bar. */
+function publicAuthority(name: string, port: number): string {
+  return port === 443 ? name : `${name}:${String(port)}`;
+}
+
+function planLeads(input: RoadInput): PlannedLeads {
+  const { road, map, mapFolder, resolutions } = input;
+  const { leads } = road;
+  if (leads.kind === 'redirect') {
+    return { kind: 'redirect', url: withOutsidePort(leads.url, map), status: leads.permanent ? 308 : 307, below: null };
+  }
+  if (leads.kind === 'folder') return { kind: 'folder', path: absolutePath(mapFolder, leads.path) };
+  return serviceLeads(input, resolutions.get(road.name), true);
+}
+
+/** @param own the road's own service, for which its keys about proof are meant */
+function serviceLeads({ road, mapFolder }: RoadInput, resolution: Resolution | undefined, own: boolean): PlannedLeads {
+  if (resolution?.kind !== 'dialled') return { kind: 'service', upstream: null };
+  const { upstream } = resolution;
+  const { upstreamHost, trust } = road.rules;
+  if (!own) return { kind: 'service', upstream };
+  const proof: UpstreamTrust = trust.kind === 'ca' ? { kind: 'ca', file: absolutePath(mapFolder, trust.file) } : trust;
+  const named: Upstream = {
+    ...upstream,
+    trust: proof,
+    sayHost: upstreamHost,
+    verifyAs: upstream.verifyAs === null ? null : (upstreamHost?.replace(/:\d+$/, '').toLowerCase() ?? upstream.verifyAs),
+  };
+  return { kind: 'service', upstream: named };
+}
+
+/** Another path of the same road as it is; a URL without the slash at its end, since the rest of the path follows. */
+function pathUrl(url: string, map: SiteMap): string {
+  return url.startsWith('/') ? url : withOutsidePort(url.replace(/\/+$/, ''), map);
+}
+
+/** A redirect to a name of this very map must carry the port that visitors see, or it leads past the front. */
+function withOutsidePort(url: string, { front, roads }: SiteMap): string {
+  const parsed = new URL(url);
+  if (!roads.some(({ name }) => name === hostOf(parsed)) || parsed.port !== '') return url;
+  const outside = parsed.protocol === 'https:' ? front.ports.https : front.ports.http;
+  if (outside === portOf(parsed)) return url;
+  const path = parsed.pathname === '/' ? '' : parsed.pathname;
+  return `${parsed.protocol}//${hostOf(parsed)}:${String(outside)}${path}`;
+}

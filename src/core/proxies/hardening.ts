@@ -1,0 +1,20 @@
+/** What every proxy keeps, as far as it can. */
+
+/** Suites of TLS 1.2 with forward secrecy and authenticated encryption (RFC 9325 §4.2), by OpenSSL's names. TLS 1.3 has no others. */
+export const modernSuites = [
+  'ECDHE-ECDSA-AES128-GCM-SHA256',
+  'ECDHE-RSA-AES128-GCM-SHA256',
+  'ECDHE-ECDSA-AES256-GCM-SHA384',
+  'ECDHE-RSA-AES256-GCM-SHA384',
+  'ECDHE-ECDSA-CHACHA20-POLY1305',
+  'ECDHE-RSA-CHACHA20-POLY1305',
+] as const;
+
+/** How long the head of a request may take to arrive, in seconds. */
+export const slowHeadSeconds = 30;
+
+/** How long a request's body may stand still, in seconds. */
+export const slowBodySeconds = 60;
+
+/** Longest head of a request, in bytes. nginx takes four lines of 8 KiB beside the first. */
+export const longestHeadBytes = 32 * 1024;

@@ -1,0 +1,106 @@
+import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
+import { variable } from './ids.ts';
+import { block, comment, escapePattern, pattern, quote } from './quote.ts';
+
+/**
+ * The way of a request through rate and gate to where the road leads: named locations, each of which opens the next by `try_files`,
+ * the one directive that comes after access rules. Nothing lies below /dev/null, so it always goes on. A part that lets some targets
+ * pass ungated is left out for them by a variable.
+ */
+export function gateLocations({ road, entry, next, refusals }: GateWay): string[] {
+  const { parts } = road.gate;
+  const [first] = parts;
+  const onward = (index: number): string => {
+    const part = parts[index];
+    if (part === undefined) return next;
+    return part.except.length > 0 ? `$${variable(road.name, `gate${String(index)}`)}` : `@gate${String(index)}`;
+  };
+  // A gate without exceptions stands in the first location itself, which saves a step.
+  const joined = first !== undefined && first.except.length === 0;
+  return [
+    ...block(`location ${entry}`, [
+      ...refusals,
+      ...rateLines(road),
+      ...(joined ? partLines(road, first) : []),
+      tryNext(onward(joined ? 1 : 0)),
+    ]),
+    ...parts.flatMap((part, index) =>
+      joined && index === 0
+        ? []
+        : block(`location @gate${String(index)}`, [...partLines(road, part), tryNext(onward(index + 1))]),
+    ),
+  ];
+}
+
+/** @property entry the first location @property next what the last one opens @property refusals lines that answer before rate and gate */
+export interface GateWay {
+  road: PlannedRoad;
+  entry: string;
+  next: string;
+  refusals: readonly string[];
+}
+
+/** Maps of the road, outside its servers. */
+export function gateMaps({ name, gate, rules }: PlannedRoad, next: string): string[] {
+  const { parts } = gate;
+  const value = (index: number): string => {
+    const part = parts[index];
+    if (part === undefined) return `"${next}"`;
+    return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : `@gate${String(index)}`;
+  };
+  const zone =
+    rules.rate === null
+      ? []
+      : [
+          `limit_req_zone $binary_remote_addr zone=${variable(name, 'rate')}:1m rate=${String(rules.rate.requests)}r/${rules.rate.perSeconds === 1 ? 's' : 'm'};`,
+        ];
+  const maps = parts.flatMap((part, index) =>
+    part.except.length === 0
+      ? []
+      : block(`map "$mile_marker_normal$request_uri" $${variable(name, `gate${String(index)}`)}`, [
+          `default @gate${String(index)};`,
+          ...part.except.map((prefix) => `${prefixPattern(prefix)} ${value(index + 1)};`),
+        ]),
+  );
+  return [...zone, ...maps];
+}
+
+/** A pattern for "in normal form, and at or below this prefix", on `$mile_marker_normal$request_uri`. */
+export function prefixPattern(prefix: string): string {
+  const bare = escapePattern(prefix.replace(/\/$/, ''));
+  const end = prefix.endsWith('/') ? '/' : '(?:[/?]|$)';
+  return pattern(`~^yes${bare}${end}`);
+}
+
+function rateLines({ name, rules }: PlannedRoad): string[] {
+  if (rules.rate === null) return [];
+  return [`limit_req zone=${variable(name, 'rate')} burst=${String(rules.rate.burst)} nodelay;`, 'limit_req_status 429;'];
+}
+
+function partLines(road: PlannedRoad, part: GatePart): string[] {
+  return [
+    comment(`Gate: ${part.name}.`),
+    ...(part.networks !== null && part.people !== null && part.need === 'any' ? ['satisfy any;'] : []),
+    ...networkLines(part),
+    ...(part.people === null
+      ? []
+      : [
+          `auth_basic ${quote(road.name)};`,
+          `auth_basic_user_file ${quote(part.people)};`,
+          'set $mile_marker_authorization $mile_marker_not_basic;',
+        ]),
+  ];
+}
+
+function networkLines({ networks }: GatePart): string[] {
+  if (networks === null) return [];
+  return [
+    ...networks.except.map((address) => `deny ${address};`),
+    ...networks.networks.map((network) => `allow ${network};`),
+    'deny all;',
+  ];
+}
+
+function tryNext(next: string): string {
+  return `try_files /dev/null/none ${next};`;
+}

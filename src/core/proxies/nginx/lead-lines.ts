@@ -1,0 +1,178 @@
+import { contentTypes, unknownType } from '../../names/content-types.ts';
+import { inUrl, withPort } from '../../networks/address.ts';
+import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import { authorityOn } from '../../verdict/forwarded.ts';
+import { forgeable } from '../../verdict/verdict.ts';
+import { prefixPattern } from './gate-lines.ts';
+import { variable } from './ids.ts';
+import { block, comment, escapePattern, headerCase, pattern, quote, quoteThen } from './quote.ts';
+
+type Listener = 'http' | 'https';
+
+/** What the last `try_files` of the gate opens: one location, or the one that the target's path chooses. */
+export function leadEntry({ name, rules, leads }: PlannedRoad): string {
+  return rules.paths.length === 0 ? locationOf(leads, 0) : `$${variable(name, 'lead')}`;
+}
+
+/** Maps of the road, outside its servers: longest prefix first, as the plan has them. */
+export function leadMaps({ name, rules, leads }: PlannedRoad): string[] {
+  if (rules.paths.length === 0) return [];
+  return block(`map "$mile_marker_normal$request_uri" $${variable(name, 'lead')}`, [
+    `default "${locationOf(leads, 0)}";`,
+    ...rules.paths.map((path, index) => `${prefixPattern(path.prefix)} "${locationOf(path.leads, index + 1)}";`),
+  ]);
+}
+
+/** A service has two locations: for requests, and for connections that are silent for long by nature. */
+function locationOf({ kind }: PlannedLeads, index: number): string {
+  return kind === 'service' ? `@lead${String(index)}_$mile_marker_stretch` : `@lead${String(index)}`;
+}
+
+/** The named locations of all that a road leads to. */
+export function leadLocations(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+  const all = [road.leads, ...road.rules.paths.map(({ leads }) => leads)];
+  return all.flatMap((leads, index) => locations({ plan, road, listener, leads, name: `@lead${String(index)}` }));
+}
+
+interface LeadInput {
+  plan: Plan;
+  road: PlannedRoad;
+  listener: Listener;
+  leads: PlannedLeads;
+  name: string;
+}
+
+function locations(input: LeadInput): string[] {
+  const { leads, name, plan, road } = input;
+  switch (leads.kind) {
+    case 'redirect':
+      return block(`location ${name}`, redirectLines(leads));
+    case 'folder':
+      return block(`location ${name}`, folderLines(leads.path, authorityOn(road, input.listener, plan.front.ports), input.listener));
+    case 'service':
+      return serviceLocations(input, leads.upstream);
+  }
+}
+
+/** The target byte for byte, or what of it follows the prefix. */
+function redirectLines({ status, url, below }: Extract<PlannedLeads, { kind: 'redirect' }>): string[] {
+  if (below === null) return [`return ${String(status)} ${quoteThen(url, '$request_uri')};`];
+  const bare = escapePattern(below.replace(/\/$/, ''));
+  // One slash where the two meet.
+  const slash = url.endsWith('/') ? '/?' : '';
+  return block(`if ($request_uri ~ ${pattern(`^${bare}${slash}(.*)$`)})`, [`return ${String(status)} ${quoteThen(url, '$1')};`]);
+}
+
+function folderLines(path: string, authority: string, listener: Listener): string[] {
+  const types = Object.entries(contentTypes).map(([extension, type]) => `${quote(type)} ${extension};`);
+  return [
+    ...block('if ($request_method !~ "^(?:GET|HEAD)$")', ['return 405;']),
+    ...block('if ($mile_marker_no_file)', ['return 404;']),
+    `root ${quote(path)};`,
+    comment('No link is followed below the folder, so none leads out of it.'),
+    `disable_symlinks on from=${quote(path)};`,
+    'autoindex off;',
+    ...block('types', types),
+    `default_type ${unknownType};`,
+    comment('A folder without its slash: relative links in its page would lead elsewhere.'),
+    'set $mile_marker_slash "";',
+    ...block('if (-d $request_filename)', ['set $mile_marker_slash folder;']),
+    ...block('if ($uri ~ "/$")', ['set $mile_marker_slash "";']),
+    ...block('if ($mile_marker_slash)', [
+      `return 307 "${listener}://${authority}$mile_marker_path/$mile_marker_query";`,
+    ]),
+    'try_files $mile_marker_file =404;',
+  ];
+}
+
+function serviceLocations(input: LeadInput, upstream: Upstream | null): string[] {
+  const { plan, road, name } = input;
+  const to = upstream === null ? null : passLines(plan, upstream);
+  if (upstream === null || to === null) {
+    return ['service', 'live'].flatMap((stretch) => block(`location ${name}_${stretch}`, ['return 502;']));
+  }
+  const headers = headerLines(input, upstream);
+  return [
+    ...block(`location ${name}_service`, [
+      ...to,
+      'proxy_set_header Connection "";',
+      'proxy_set_header Upgrade "";',
+      ...headers,
+      ...streamLines(plan, road.rules.silenceSeconds),
+    ]),
+    ...block(`location ${name}_live`, [
+      ...to,
+      'proxy_set_header Connection upgrade;',
+      'proxy_set_header Upgrade websocket;',
+      ...headers,
+      ...streamLines(plan, Math.max(plan.limits.liveSeconds, road.rules.silenceSeconds)),
+    ]),
+  ];
+}
+
+export function originOf({ scheme, host, port }: Upstream): string {
+  return `${scheme}://${withPort(host, port)}`;
+}
+
+/** Where to dial, or null when this host lacks what a safe connection needs, or nginx cannot prove what the map asks to be proven. */
+function passLines({ host, front }: Plan, upstream: Upstream): string[] | null {
+  const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];
+  if (tls === null || (upstream.byName && host.resolvers.length === 0)) return null;
+  if (!upstream.byName) return [`proxy_pass ${originOf(upstream)};`, ...tls];
+  return [
+    comment('Through a variable, so that nginx starts without the name and looks it up again when it moves.'),
+    comment('This lookup asks DNS only; /etc/hosts is not read.'),
+    `resolver ${host.resolvers.map(inUrl).join(' ')} valid=${front.container === null ? '30s' : '5s'};`,
+    `set $mile_marker_to ${quote(originOf(upstream))};`,
+    'proxy_pass $mile_marker_to;',
+    ...tls,
+  ];
+}
+
+/** `proxy_ssl_verify` is off by default, and the name is not sent by default. nginx has no directive for a pinned key. */
+function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[] | null {
+  const name = ['proxy_ssl_server_name on;', `proxy_ssl_name ${quote(verifyAs ?? '')};`];
+  if (trust.kind === 'none') return [...name, comment('`upstream-insecure`: whoever answers is believed.'), 'proxy_ssl_verify off;'];
+  const file = trust.kind === 'ca' ? trust.file : roots;
+  if (trust.kind === 'pin' || file === null) return null;
+  return [...name, 'proxy_ssl_verify on;', 'proxy_ssl_verify_depth 4;', `proxy_ssl_trusted_certificate ${quote(file)};`];
+}
+
+function headerLines({ plan, road, listener }: LeadInput, upstream: Upstream): string[] {
+  const own = plan.front.edge?.header ?? null;
+  const authority = authorityOn(road, listener, plan.front.ports);
+  const set: Record<string, string> = {
+    ...(own === null ? {} : { [own]: '$remote_addr' }),
+    forwarded: quoteThen('for=', `$mile_marker_node;host=\\"${authority}\\";proto=${listener}`),
+    'x-forwarded-for': '$remote_addr',
+    'x-forwarded-host': quote(authority),
+    'x-forwarded-port': String(plan.front.ports[listener]),
+    'x-forwarded-proto': listener,
+  };
+  return [
+    `proxy_set_header Host ${quote(upstream.sayHost ?? authority)};`,
+    ...(hasPeople(road) ? ['proxy_set_header Authorization $mile_marker_authorization;'] : []),
+    // An empty value takes the header away; what a stranger wrote never passes.
+    ...[...new Set([...forgeable, ...(own === null ? [] : [own])])].map(
+      (name) => `proxy_set_header ${headerCase(name)} ${set[name] ?? '""'};`,
+    ),
+  ];
+}
+
+export function hasPeople({ gate }: PlannedRoad): boolean {
+  return gate.parts.some(({ people }) => people !== null);
+}
+
+/** Bytes pass both ways as they come; nginx would hold uploads and event streams back. */
+function streamLines({ limits }: Plan, silenceSeconds: number): string[] {
+  return [
+    'proxy_http_version 1.1;',
+    'proxy_redirect off;',
+    'proxy_buffering off;',
+    'proxy_request_buffering off;',
+    'proxy_next_upstream off;',
+    `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
+    `proxy_send_timeout ${String(silenceSeconds)}s;`,
+    `proxy_read_timeout ${String(silenceSeconds)}s;`,
+  ];
+}

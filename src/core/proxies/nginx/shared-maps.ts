@@ -1,0 +1,70 @@
+import type { Plan } from '../../plan/plan.ts';
+import { block, comment, pattern, quote } from './quote.ts';
+
+/**
+ * What the files of roads refer to, once for all. Targets are compared as they came ($request_uri), never as nginx understood them
+ * ($uri): only so does a prefix mean the same on every proxy.
+ */
+export function sharedMaps({ roads }: Plan): string[] {
+  return [
+    comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
+    ...map('$http_upgrade', 'stretch', ['default service;', `${pattern('~*^websocket$')} live;`]),
+    comment('RFC 7239: an IPv6 address stands in brackets and quotes.'),
+    ...map('$remote_addr', 'node', ['default $remote_addr;', `${pattern('~:')} "\\"[$remote_addr]\\"";`]),
+    comment('A password for the gate does not go on to a service; what is no password does.'),
+    ...map('$http_authorization', 'not_basic', ['default $http_authorization;', `${pattern('~*^basic(?: |$)')} "";`]),
+    comment('A path that is not in normal form lies below no prefix.'),
+    ...map('$request_uri', 'normal', ['default yes;', `${pattern('~^[^?]*(?://|[\\\\;%]|/\\.{1,2}(?:[/?]|$))')} "";`]),
+    comment('What no file can be called: dotfiles but /.well-known/, encoded slashes, control characters.'),
+    ...map('$request_uri', 'no_file', [
+      'default "";',
+      `${pattern('~*^[^?]*(?://|\\\\|%(?:2f|5c|[01][0-9a-f]|7f))')} yes;`,
+      `${pattern('~*^[^?]+/(?:\\.|%2e)')} yes;`,
+      `${pattern(`~*^/(?:\\.|%2e)(?!${eitherWay('well-known/')})`)} yes;`,
+    ]),
+    ...map('$uri', 'file', ['default $uri;', `${pattern('~/$')} "\${uri}index.html";`]),
+    ...map('$request_uri', 'path', ['default "";', `${pattern('~^([^?]*)')} $1;`]),
+    ...map('$request_uri', 'query', ['default "";', `${pattern('~^[^?]*(\\?.*)$')} $1;`]),
+    comment('The form of a token of an authority (RFC 8555 §8.3), in a request that may ask for one.'),
+    ...map('"$request_method $request_uri"', 'token', [
+      'default /dev/null/none;',
+      `${pattern('~^(?:GET|HEAD) (/\\.well-known/acme-challenge/[A-Za-z0-9_-]+)$')} $1;`,
+    ]),
+    comment('A question of a browser about another origin (Fetch standard, CORS protocol).'),
+    ...map('$http_origin', 'has_origin', ['default o;', '"" "";']),
+    ...map('$http_access_control_request_method', 'asks', ['default m;', '"" "";']),
+    ...map('"$request_method $mile_marker_has_origin$mile_marker_asks"', 'preflight', ['default "";', '"OPTIONS om" 1;']),
+    comment('What protects visitors, where the service says nothing itself.'),
+    ...defaultsOf(roads).flatMap(([name, value]) =>
+      block(`map $upstream_http_${underscored(name)} ${defaultVariable(name, value)}`, [
+        'default "";',
+        `"" ${quote(value)};`,
+      ]),
+    ),
+  ];
+}
+
+function map(source: string, name: string, lines: readonly string[]): string[] {
+  return block(`map ${source} $mile_marker_${name}`, lines);
+}
+
+/** Each character as itself or percent-encoded; without case, which a file's name has and an encoding has not. */
+function eitherWay(text: string): string {
+  return [...text].map((letter) => (letter === '/' ? '/' : `(?:${letter}|%${letter.charCodeAt(0).toString(16)})`)).join('');
+}
+
+/** Every pair of name and value that some road wants, in one order. */
+function defaultsOf(roads: Plan['roads']): Array<[string, string]> {
+  const pairs = new Map(roads.flatMap(({ rules }) => rules.defaults).map((pair) => [pair.join('\n'), pair]));
+  return [...pairs.entries()].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, pair]) => pair);
+}
+
+/** The variable that holds a default where the service says nothing. Made of its value: a file of one road must not change with others. */
+export function defaultVariable(name: string, value: string): string {
+  const checksum = [...value].reduce((sum, letter) => (sum * 31 + letter.charCodeAt(0)) % 99_991, 7);
+  return `$mm_default_${underscored(name)}_${String(checksum)}`;
+}
+
+function underscored(name: string): string {
+  return name.toLowerCase().replace(/-/g, '_');
+}

@@ -1,0 +1,44 @@
+import type { PlannedRoad } from '../plan/plan.ts';
+import { allowedOrigin, corsHeaders, originHeaders } from './cors.ts';
+import type { AnswerRules, VerdictRequest } from './verdict.ts';
+
+/** Says what runs behind the name, to nobody's good. */
+const banners = ['server', 'x-powered-by'];
+
+/**
+ * What every answer of a road carries, the service's as well as the front's own (from the step `paused` on). HSTS is for https alone
+ * (RFC 6797 §7.2), and the map decides it: a service's own is taken away.
+ */
+export function answerRules(
+  { rules }: PlannedRoad,
+  { listener, headers }: Pick<VerdictRequest, 'listener' | 'headers'>,
+): AnswerRules {
+  const { cors } = rules;
+  const hsts: Array<[string, string]> =
+    rules.hsts === null || listener === 'http' ? [] : [['Strict-Transport-Security', `max-age=${String(rules.hsts)}`]];
+  const set = [
+    ...hsts,
+    ...rules.headers,
+    ...(cors === null ? [] : originHeaders(cors, allowedOrigin(cors, headers))),
+  ];
+  return {
+    drop: [
+      ...banners,
+      'strict-transport-security',
+      ...rules.headers.map(([name]) => name.toLowerCase()),
+      ...(cors === null ? [] : corsHeaders),
+    ],
+    set,
+    defaults: rules.defaults,
+  };
+}
+
+/** The headers of an answer that the front gives itself, by lower-case name. What the step says of its own comes first. */
+export function ownHeaders(
+  { set, defaults }: AnswerRules,
+  own: Readonly<Record<string, string>>,
+): Record<string, string> {
+  const headers: Record<string, string> = { ...own };
+  for (const [name, value] of [...set, ...defaults]) headers[name.toLowerCase()] ??= value;
+  return headers;
+}

@@ -1,0 +1,36 @@
+import type { PlannedRoad, Upstream } from '../plan/plan.ts';
+
+/** What a service is told of the visitor: `Forwarded` (RFC 7239 §4), the trade's X-Forwarded-* set, and Host as the visitor sees it. */
+export function forwardedHeaders(road: PlannedRoad, client: string, scheme: 'http' | 'https', ports: Ports): Record<string, string> {
+  const authority = authorityOn(road, scheme, ports);
+  return {
+    host: authority,
+    forwarded: `for=${forwardedNode(client)};host="${authority}";proto=${scheme}`,
+    'x-forwarded-for': client,
+    'x-forwarded-host': authority,
+    'x-forwarded-port': String(ports[scheme]),
+    'x-forwarded-proto': scheme,
+  };
+}
+
+/** The same for a service that is asked directly, with the Host that the map has for it. */
+export function directHeaders(road: PlannedRoad, { sayHost }: Upstream, ports: Ports): Record<string, string> {
+  const headers = forwardedHeaders(road, '127.0.0.1', 'https', ports);
+  return sayHost === null ? headers : { ...headers, host: sayHost };
+}
+
+interface Ports {
+  http: number;
+  https: number;
+}
+
+/** Name and port as the visitor sees them; the scheme's own port is left out (RFC 9110 §4.2). */
+export function authorityOn({ name, authority }: PlannedRoad, scheme: 'http' | 'https', ports: Ports): string {
+  if (scheme === 'https') return authority;
+  return ports.http === 80 ? name : `${name}:${String(ports.http)}`;
+}
+
+/** RFC 7239 §6: an IPv6 address in brackets and quotes. */
+function forwardedNode(client: string): string {
+  return client.includes(':') ? `"[${client}]"` : client;
+}

@@ -1,0 +1,60 @@
+import { inNetworks } from '../networks/address.ts';
+import type { GatePart, PlannedGate } from '../plan/plan.ts';
+import { isBelow } from './target.ts';
+import type { VerdictRequest } from './verdict.ts';
+
+export interface GateInput {
+  client: string;
+  target: string;
+  request: Pick<VerdictRequest, 'person' | 'knownIn'>;
+}
+
+/** Why one part of a gate lets a request pass or not. @property status null: it passes */
+export interface PartOutcome {
+  part: GatePart;
+  why: 'excepted' | 'network' | 'network-and-person' | 'person' | 'not-from-here' | 'no-password' | 'wrong-password';
+  status: 401 | 403 | null;
+}
+
+/** What each part says, up to the first that refuses. A gate without parts lets everyone pass, and nothing is said. */
+export function passGate({ parts }: PlannedGate, input: GateInput): PartOutcome[] {
+  const outcomes: PartOutcome[] = [];
+  for (const part of parts) {
+    const outcome = passPart(part, input);
+    outcomes.push(outcome);
+    if (outcome.status !== null) break;
+  }
+  return outcomes;
+}
+
+/**
+ * One part: with `need: all` networks first (403, so that nobody is asked for a password who could not pass with one), then people
+ * (401, RFC 9110 §15.5.2); with `need: any` 401 when neither.
+ */
+function passPart(part: GatePart, { client, target, request }: GateInput): PartOutcome {
+  if (part.except.some((prefix) => isBelow(target, prefix))) return { part, why: 'excepted', status: null };
+  const near = part.networks === null ? null : isInside(client, part.networks);
+  const known = part.people === null ? null : isKnown(part.people, request);
+  const stranger = request.person === 'none' ? 'no-password' : 'wrong-password';
+  if (near !== null && known !== null && part.need === 'any') {
+    if (near) return { part, why: 'network', status: null };
+    return known ? { part, why: 'person', status: null } : { part, why: stranger, status: 401 };
+  }
+  if (near === false) return { part, why: 'not-from-here', status: 403 };
+  if (known === false) return { part, why: stranger, status: 401 };
+  if (known === null) return { part, why: 'network', status: null };
+  return { part, why: near === null ? 'person' : 'network-and-person', status: null };
+}
+
+function isInside(client: string, { networks, except }: NonNullable<GatePart['networks']>): boolean {
+  return inNetworks(client, networks) && !except.includes(client);
+}
+
+function isKnown(people: string, { person, knownIn }: GateInput['request']): boolean {
+  return person !== 'none' && person !== 'wrong' && (knownIn === undefined || knownIn.includes(people));
+}
+
+/** Whether a gate asks this request for a password at all: then what proves it is the front's, and no service's. */
+export function asksPeople({ parts }: PlannedGate, target: string): boolean {
+  return parts.some(({ people, except }) => people !== null && !except.some((prefix) => isBelow(target, prefix)));
+}
