@@ -1,30 +1,11 @@
-import { decide, prepare } from '../src/core/verdict/decide.ts';
-import { forgeable, type Prepared, type Verdict, type VerdictRequest } from '../src/core/verdict/verdict.ts';
-import { startEcho, type Echo } from './support/echo.ts';
-import { startFront, type ProxyName, type RunningFront } from './support/fronts.ts';
-import { freePorts } from './support/ports.ts';
-import { plannedOf } from './support/plan.ts';
-import { folderWith } from './support/program.ts';
-import { requestOf as plainRequest } from './support/request.ts';
-import { sendRaw, type Outcome } from './support/raw.ts';
+import type { Echo } from './support/echo.ts';
+import type { ProxyName } from './support/fronts.ts';
+import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /**
  * The same requests to every proxy, byte by byte on raw sockets, each held against the verdict. What malformed requests
  * get may differ in kind (another 4xx, or a closed connection), but never reaches a service.
  */
-
-interface Row {
-  what: string;
-  listener?: 'http' | 'https';
-  sni?: string | null;
-  host?: string[];
-  method?: string;
-  target?: string;
-  version?: '1.0' | '1.1';
-  from?: string;
-  headers?: Array<[string, string]>;
-  body?: string;
-}
 
 const open = 'sightings.saltmarsh.example';
 const gated = 'roster.saltmarsh.example';
@@ -204,53 +185,19 @@ const rows: Row[] = [
 ];
 
 describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
-  let echoes: Echo[] = [];
-  let front: RunningFront;
-  let prepared: Prepared;
-  let ports: { http: number; https: number };
-
+  let front: HeldFront;
   beforeAll(async () => {
-    echoes = await Promise.all(['bird-log', 'nestcam', 'roster'].map(startEcho));
-    const [http = 0, https = 0, mark = 0, dead = 0] = await freePorts(4);
-    ports = { http, https };
-    const text = mapText(proxy, { ...ports, mark, dead }, echoes);
-    front = await startFront(folderWith({ 'mile-marker.yaml': text }), proxy);
-    prepared = prepare(plannedOf(text).plan);
+    front = await HeldFront.start(proxy, mapText);
   });
-
-  afterAll(async () => {
-    await front.stop();
-    for (const echo of echoes) echo.stop();
-  });
+  afterAll(() => front.stop());
 
   test.each(rows)('$listener $what', async (row) => {
-    for (const echo of echoes) echo.seen.length = 0;
-    const request = requestOf(row);
-    const verdict = decide(prepared, request);
-    const outcome = await send(row, request, ports);
-    const reached = echoes.filter(({ seen }) => seen.length > 0);
-    if (verdict.because[0]?.step === 'sanity') {
-      expect(reached).toEqual([]);
-      expect(['closed', '4xx']).toContain(
-        outcome.kind === 'answer' ? `${String(outcome.status)[0] ?? ''}xx` : outcome.kind,
-      );
-      return;
-    }
-    const isLive =
-      verdict.act === 'forward' &&
-      row.headers?.some(([name, to]) => name === 'Upgrade' && /^websocket$/i.test(to)) === true;
-    expect(summaryOf(outcome)).toEqual({ ...expectedOf(verdict, echoes), ...(isLive ? { status: 101 } : {}) });
-    const wanted = verdict.act === 'forward' ? echoes.filter(({ port }) => port === verdict.upstream.port) : [];
-    expect(reached.map(({ name }) => name)).toEqual(wanted.map(({ name }) => name));
-    if (verdict.act === 'forward' && wanted[0] !== undefined) expectSeen(wanted[0], row, verdict);
+    await front.holds({ host: [open], ...row, sni: row.sni === undefined ? open : row.sni });
   });
 });
 
-function mapText(
-  proxy: ProxyName,
-  ports: { http: number; https: number; mark: number; dead: number },
-  [birdLog, nestcam, roster]: Echo[],
-): string {
+const mapText: MapText = ({ proxy, ports, echoes }) => {
+  const [birdLog, nestcam, roster] = echoes.map(({ port }: Echo) => String(port));
   return `domains: [saltmarsh.example, reedbed.example]
 front:
   address: 127.0.0.1
@@ -260,78 +207,13 @@ front:
   home-networks: [${inside}/32]
   edge: {networks: [${edge}/32]}
 roads:
-  sightings: {to: ":${String(birdLog?.port)}", gate: everyone}
-  nestcam: {to: ":${String(nestcam?.port)}", gate: everyone}
-  roster: :${String(roster?.port)}
+  sightings: {to: ":${birdLog ?? ''}", gate: everyone}
+  nestcam: {to: ":${nestcam ?? ''}", gate: everyone}
+  roster: :${roster ?? ''}
   tides: {to: ":${String(ports.dead)}", gate: everyone}
   saltmarsh.example: {redirect: "https://sightings.saltmarsh.example/log", gate: everyone}
-  asleep: {to: ":${String(roster?.port)}", paused: true}
+  asleep: {to: ":${roster ?? ''}", paused: true}
   old: {redirect: "https://nestcam.saltmarsh.example"}
   sightings.reedbed.example: {redirect: "https://www.example.org", permanent: true, gate: everyone}
 `;
-}
-
-function requestOf(row: Row): VerdictRequest {
-  const { listener = 'https', host = [open], method = 'GET', target = '/', version = '1.1', from = '127.0.0.1' } = row;
-  const headers: Record<string, string[]> = {};
-  for (const [name, value] of row.headers ?? []) (headers[name.toLowerCase()] ??= []).push(value);
-  const sni = listener === 'http' ? null : row.sni === undefined ? open : row.sni;
-  return plainRequest({ listener, sni, host, method, target, httpVersion: version, peer: from, headers });
-}
-
-function send(row: Row, request: VerdictRequest, ports: { http: number; https: number }): Promise<Outcome> {
-  const { listener, sni, host, method, target, httpVersion, peer: from } = request;
-  const isUpgrade = row.headers?.some(([name]) => name === 'Upgrade') === true;
-  const lines = [
-    `${method} ${target} HTTP/${httpVersion}`,
-    ...host.map((value) => `Host: ${value}`),
-    ...(row.headers ?? []).map(([name, value]) => `${name}: ${value}`),
-    ...(isUpgrade ? [] : ['Connection: close']),
-  ];
-  const text = `${lines.join('\r\n')}\r\n\r\n${row.body ?? ''}`;
-  // An upgrade leaves the connection open, so its answer is known by its last bytes.
-  const secure = listener === 'https' ? { tls: { servername: sni } } : {};
-  const endings = isUpgrade ? { until: /^websocket$/i.test(row.headers?.[1]?.[1] ?? '') ? '\r\n\r\n' : '\n' } : {};
-  return sendRaw({ port: ports[listener], text, from, ...secure, ...endings });
-}
-
-/** What two fronts must have in common for a well-formed request. */
-function summaryOf(outcome: Outcome): Record<string, unknown> {
-  if (outcome.kind !== 'answer') return { kind: outcome.kind };
-  const { status, headers } = outcome;
-  return { kind: 'answer', status, location: headers['location'] ?? null, service: headers['x-echo'] ?? null };
-}
-
-function expectedOf(verdict: Verdict, echoes: readonly Echo[]): Record<string, unknown> {
-  switch (verdict.act) {
-    case 'no-handshake':
-      return { kind: 'no-handshake' };
-    case 'close':
-      return { kind: 'closed' };
-    case 'folder':
-      return { kind: 'answer', status: 200, location: null, service: null };
-    case 'answer':
-      return { kind: 'answer', status: verdict.status, location: verdict.location ?? null, service: null };
-    case 'forward': {
-      const service = echoes.find(({ port }) => port === verdict.upstream.port)?.name ?? null;
-      const status = service === null ? 502 : 200;
-      return { kind: 'answer', status, location: null, service };
-    }
-  }
-}
-
-/** The request line byte for byte, the body, and the forwarded headers: exactly the verdict's, nothing forged. */
-function expectSeen(echo: Echo, row: Row, verdict: Extract<Verdict, { act: 'forward' }>): void {
-  expect(echo.seen).toHaveLength(1);
-  const [seen] = echo.seen;
-  expect({ method: seen?.method, target: seen?.target, body: seen?.body }).toEqual({
-    method: row.method ?? 'GET',
-    target: verdict.target,
-    body: row.body === undefined || row.what.startsWith('smuggling') ? '' : 'hello',
-  });
-  const told = ['host', 'x_forwarded_for', ...forgeable].flatMap((name) => {
-    const value = seen?.headers[name];
-    return value === undefined ? [] : [[name, value]];
-  });
-  expect(Object.fromEntries(told)).toEqual(verdict.headers);
-}
+};

@@ -11,7 +11,7 @@ export interface Seen {
   body: string;
 }
 
-/** A service that answers what reached it, and takes WebSockets, echoing bytes. */
+/** A service that answers what reached it, with the header lines that `X-Say` asks for (JSON pairs), and takes WebSockets, echoing bytes. */
 export interface Echo {
   name: string;
   port: number;
@@ -36,7 +36,8 @@ export async function startEcho(name: string): Promise<Echo> {
     request.setEncoding('utf8').on('data', (text: string) => (body += text));
     request.on('end', () => {
       note(request, body);
-      response.writeHead(200, { 'content-type': 'text/plain', 'x-echo': name });
+      const said = JSON.parse(String(request.headers['x-say'] ?? '[]')) as Array<[string, string]>;
+      response.writeHead(200, [['content-type', 'text/plain'], ['x-echo', name], ...said].flat());
       response.end(`this is ${name}\n`);
     });
   });

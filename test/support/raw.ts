@@ -59,7 +59,9 @@ function parse(data: string): Outcome {
   const headers: Record<string, string> = {};
   for (const header of lines) {
     const colon = header.indexOf(':');
-    headers[header.slice(0, colon).toLowerCase()] = header.slice(colon + 1).trim();
+    const name = header.slice(0, colon).toLowerCase();
+    const value = header.slice(colon + 1).trim();
+    headers[name] = headers[name] === undefined ? value : `${headers[name]}, ${value}`;
   }
   return {
     kind: 'answer',

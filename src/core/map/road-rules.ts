@@ -66,7 +66,7 @@ function hstsOf(written: RoadKeys['hsts']): RoadRules['hsts'] {
 
 function corsOf({ origins, methods, headers, credentials, 'max-age': maxAge }: NonNullable<RoadKeys['cors']>): Cors {
   return {
-    origins: origins.map((origin) => (origin === '*' ? '*' : new URL(origin).origin)),
+    origins: origins.map((origin) => (origin === '*' ? '*' : (webUrl(origin)?.origin ?? origin))),
     methods: (methods ?? []).map((method) => method.toUpperCase()),
     headers: headers ?? [],
     credentials,

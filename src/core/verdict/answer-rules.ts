@@ -6,7 +6,7 @@ import type { AnswerRules, VerdictRequest } from './verdict.ts';
 const banners = ['server', 'x-powered-by'];
 
 /**
- * What every answer of a road carries, the service's as well as the front's own (from the step `paused` on). HSTS is for https alone
+ * What every answer of a road carries, the service's as well as the front's own (from the step `misdirected` on). HSTS is for https alone
  * (RFC 6797 §7.2), and the map decides it: a service's own is taken away.
  */
 export function answerRules(

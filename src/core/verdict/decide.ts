@@ -31,10 +31,11 @@ export function decide(prepared: Prepared, request: VerdictRequest): Verdict {
   throw new Error('no step decided: this is a mistake in Mile Marker');
 }
 
-const firstOfRoad = stepNames.indexOf('paused');
+/** From these steps on the road is known and speaks, and every answer carries its headers; the redirect to https has none. */
+const firstOfRoad = { https: stepNames.indexOf('misdirected'), http: stepNames.indexOf('paused') };
 
-/** From the step `paused` on the road is known and speaks, and every answer carries its headers. */
 function dressed(act: Act, step: StepName, { road, request }: Context): Act {
-  if (road === null || (act.act !== 'answer' && act.act !== 'folder') || stepNames.indexOf(step) < firstOfRoad) return act;
+  if (road === null || (act.act !== 'answer' && act.act !== 'folder') || stepNames.indexOf(step) < firstOfRoad[request.listener])
+    return act;
   return { ...act, headers: ownHeaders(answerRules(road, request), act.headers) };
 }

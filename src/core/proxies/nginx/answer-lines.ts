@@ -44,7 +44,8 @@ function mayRefuseMethods({ rules, leads }: PlannedRoad): boolean {
 }
 
 function corsMaps(name: string, cors: NonNullable<Rules['cors']>): string[] {
-  const origins = cors.origins.includes('*') ? ['"~." "*";'] : cors.origins.map((origin) => `${quote(origin)} $http_origin;`);
+  // As a pattern: nginx compares plain text without case, and browsers do not.
+  const origins = cors.origins.includes('*') ? ['"~." "*";'] : cors.origins.map((origin) => `${pattern(`~^${escapePattern(origin)}$`)} $http_origin;`);
   const granted = (what: string, value: string): string[] =>
     block(`map ${v(name, 'preflight')} ${v(name, what)}`, ['default "";', `granted ${quote(value)};`]);
   return [

@@ -68,6 +68,8 @@ export function patienceLines({ limits }: Plan): string[] {
     `client_header_timeout ${String(slowHeadSeconds)}s;`,
     `client_body_timeout ${String(slowBodySeconds)}s;`,
     `send_timeout ${String(limits.liveSeconds)}s;`,
+    // A Location without a host stays so; nginx would put its own inside port there.
+    'absolute_redirect off;',
   ];
 }
 

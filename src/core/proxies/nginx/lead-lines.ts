@@ -75,10 +75,8 @@ function folderLines(path: string, authority: string, listener: Listener): strin
     ...block('types', types),
     `default_type ${unknownType};`,
     comment('A folder without its slash: relative links in its page would lead elsewhere.'),
-    'set $mile_marker_slash "";',
-    ...block('if (-d $request_filename)', ['set $mile_marker_slash folder;']),
-    ...block('if ($uri ~ "/$")', ['set $mile_marker_slash "";']),
-    ...block('if ($mile_marker_slash)', [
+    // One `if` that returns: after any other, nginx forgets the `try_files` below.
+    ...block('if (-d $document_root$mile_marker_bare)', [
       `return 307 "${listener}://${authority}$mile_marker_path/$mile_marker_query";`,
     ]),
     'try_files $mile_marker_file =404;',
@@ -142,9 +140,9 @@ function headerLines({ plan, road, listener }: LeadInput, upstream: Upstream): s
   const own = plan.front.edge?.header ?? null;
   const authority = authorityOn(road, listener, plan.front.ports);
   const set: Record<string, string> = {
-    ...(own === null ? {} : { [own]: '$remote_addr' }),
+    ...(own === null ? {} : { [own]: '$mile_marker_client' }),
     forwarded: quoteThen('for=', `$mile_marker_node;host=\\"${authority}\\";proto=${listener}`),
-    'x-forwarded-for': '$remote_addr',
+    'x-forwarded-for': '$mile_marker_client',
     'x-forwarded-host': quote(authority),
     'x-forwarded-port': String(plan.front.ports[listener]),
     'x-forwarded-proto': listener,

@@ -9,8 +9,16 @@ export function sharedMaps({ roads }: Plan): string[] {
   return [
     comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
     ...map('$http_upgrade', 'stretch', ['default service;', `${pattern('~*^websocket$')} live;`]),
+    comment('An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).'),
+    ...map('$remote_addr', 'client', [
+      'default $remote_addr;',
+      `${pattern('~*^::ffff:([0-9]+\\.[0-9]+\\.[0-9]+\\.[0-9]+)$')} $1;`,
+    ]),
     comment('RFC 7239: an IPv6 address stands in brackets and quotes.'),
-    ...map('$remote_addr', 'node', ['default $remote_addr;', `${pattern('~:')} "\\"[$remote_addr]\\"";`]),
+    ...map('$mile_marker_client', 'node', [
+      'default $mile_marker_client;',
+      `${pattern('~:')} "\\"[$mile_marker_client]\\"";`,
+    ]),
     comment('A password for the gate does not go on to a service; what is no password does.'),
     ...map('$http_authorization', 'not_basic', ['default $http_authorization;', `${pattern('~*^basic(?: |$)')} "";`]),
     comment('A path that is not in normal form lies below no prefix.'),
@@ -23,6 +31,7 @@ export function sharedMaps({ roads }: Plan): string[] {
       `${pattern(`~*^/(?:\\.|%2e)(?!${eitherWay('well-known/')})`)} yes;`,
     ]),
     ...map('$uri', 'file', ['default $uri;', `${pattern('~/$')} "\${uri}index.html";`]),
+    ...map('$uri', 'bare', ['default $uri;', `${pattern('~/$')} /dev/null/none;`]),
     ...map('$request_uri', 'path', ['default "";', `${pattern('~^([^?]*)')} $1;`]),
     ...map('$request_uri', 'query', ['default "";', `${pattern('~^[^?]*(\\?.*)$')} $1;`]),
     comment('The form of a token of an authority (RFC 8555 §8.3), in a request that may ask for one.'),

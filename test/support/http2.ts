@@ -1,0 +1,62 @@
+import http2 from 'node:http2';
+import net from 'node:net';
+import tls from 'node:tls';
+import type { Outcome } from './raw.ts';
+import type { Row } from './held-against-verdict.ts';
+
+interface Http2Input {
+  port: number;
+  from: string;
+  servername: string | null;
+  row: Pick<Row, 'host' | 'method' | 'target' | 'headers' | 'body'>;
+}
+
+/** One request over HTTP/2. A refused handshake, a connection that ends without an answer, or the answer. */
+export function sendHttp2({ port, from, servername, row }: Http2Input): Promise<Outcome> {
+  return new Promise((resolve) => {
+    const socket = tls.connect({
+      socket: net.connect({ host: '127.0.0.1', port, localAddress: from }),
+      ALPNProtocols: ['h2'],
+      rejectUnauthorized: false,
+      ...(servername === null ? {} : { servername }),
+    });
+    const done = (outcome: Outcome): void => {
+      socket.destroy();
+      resolve(outcome);
+    };
+    socket.once('error', () => done({ kind: 'no-handshake' }));
+    socket.once('secureConnect', () => {
+      if (socket.alpnProtocol !== 'h2') throw new Error(`the front speaks ${String(socket.alpnProtocol)}`);
+      const [authority, ...hosts] = row.host ?? [];
+      const session = http2.connect(`https://${authority ?? 'none'}`, { createConnection: () => socket });
+      session.on('error', () => done({ kind: 'closed' }));
+      const headers: Record<string, string | string[]> = {};
+      for (const [name, value] of row.headers ?? []) headers[name.toLowerCase()] = value;
+      const stream = session.request(
+        {
+          ':method': row.method ?? 'GET',
+          ':path': row.target ?? '/',
+          ...(authority === undefined ? {} : { ':authority': authority }),
+          ...(hosts[0] === undefined ? {} : { host: hosts[0] }),
+          ...headers,
+        },
+        { endStream: row.body === undefined },
+      );
+      stream.on('response', (answer) => {
+        const found: Record<string, string> = {};
+        for (const [name, value] of Object.entries(answer)) {
+          if (!name.startsWith(':')) found[name] = Array.isArray(value) ? value.join(', ') : String(value);
+        }
+        outcome = { kind: 'answer', status: Number(answer[':status']), headers: found, body: '' };
+      });
+      let outcome: Outcome = { kind: 'closed' };
+      stream.on('error', () => done({ kind: 'closed' }));
+      stream.setEncoding('utf8').on('data', (text: string) => {
+        if (outcome.kind === 'answer') outcome.body += text;
+      });
+      stream.on('close', () => done(outcome));
+      if (row.body !== undefined) stream.end(row.body);
+    });
+    socket.setTimeout(5000, () => done({ kind: 'closed' }));
+  });
+}
