@@ -26,12 +26,7 @@ export interface ForwardContext {
 class Silence extends Error {}
 
 /** Passes a request to its service and the answer back, both as they come. 502 when it refuses, 504 when it is silent. */
-export function forward(
-  request: AnyRequest,
-  response: AnyResponse,
-  to: Forward,
-  context: ForwardContext,
-): void {
+export function forward(request: AnyRequest, response: AnyResponse, to: Forward, context: ForwardContext): void {
   const outgoing = openRequest({ request, to, extra: [] });
   limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
   outgoing.on('response', (incoming) => {
@@ -220,8 +215,11 @@ function pinned(digest: string): https.RequestOptions {
       const socket = tls.connect(options);
       socket.prependOnceListener('secureConnect', () => {
         const { publicKey } = new X509Certificate(socket.getPeerCertificate().raw);
-        const found = createHash('sha256').update(publicKey.export({ type: 'spki', format: 'der' })).digest('base64');
-        if (found !== digest) socket.destroy(new Error(`its key has the digest sha256/${found}, and not the pinned one`));
+        const found = createHash('sha256')
+          .update(publicKey.export({ type: 'spki', format: 'der' }))
+          .digest('base64');
+        if (found !== digest)
+          socket.destroy(new Error(`its key has the digest sha256/${found}, and not the pinned one`));
       });
       return socket;
     },

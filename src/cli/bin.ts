@@ -70,6 +70,10 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   terminal: process.stderr.isTTY,
   ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
   askSecret: process.stdin.isTTY && process.stderr.isTTY ? askSecret : null,
+  readInput: async () => {
+    const { text } = await import('node:stream/consumers');
+    return text(process.stdin);
+  },
   cwd: currentFolder(),
   env: process.env,
   now: () => new Date(),

@@ -15,6 +15,8 @@ export interface Io {
   ask: ((question: string) => Promise<string>) | null;
   /** The same for a secret, which is not shown while it is typed. */
   askSecret: ((question: string) => Promise<string>) | null;
+  /** All of standard input as text. */
+  readInput: () => Promise<string>;
   cwd: string;
   env: Readonly<Record<string, string | undefined>>;
   now: () => Date;

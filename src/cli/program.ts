@@ -5,7 +5,9 @@ import type { CommandContext } from './commands/context.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume } from './commands/edit.ts';
+import { explain } from './commands/explain.ts';
 import { install } from './commands/install.ts';
+import { people } from './commands/people.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
 import { serve } from './commands/serve.ts';
@@ -28,7 +30,9 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   resume,
   roads,
   check,
+  explain,
   certs,
+  people,
   dns,
   write,
   serve,

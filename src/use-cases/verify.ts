@@ -10,7 +10,13 @@ import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
 import { findingsOf, ok, skipped, type LegResult, type Problem, type RoadLegs } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { judgeRedirect } from '../core/legs/redirect.ts';
-import { judgeFolder, judgePaused, judgeRoadRedirect, judgeService, type DirectEvidence } from '../core/legs/service.ts';
+import {
+  judgeFolder,
+  judgePaused,
+  judgeRoadRedirect,
+  judgeService,
+  type DirectEvidence,
+} from '../core/legs/service.ts';
 import { judgeTls } from '../core/legs/tls.ts';
 import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';

@@ -168,7 +168,8 @@ export const folderEmpty = card({
   messages: {
     'no-page': {
       message: 'https://{names} shows a folder, and answers {status} to the bare name.',
-      remedy: 'Put an index.html into the folder, and let the proxy’s user read it: chmod o+rX, each folder above it too.',
+      remedy:
+        'Put an index.html into the folder, and let the proxy’s user read it: chmod o+rX, each folder above it too.',
     },
   },
 });

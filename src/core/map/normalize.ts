@@ -145,9 +145,18 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
     gates: gate,
     paused,
     rules: roadRules(written),
+    lines: keyLines(key, written, yaml),
     written: otherKeys(written),
   };
   return { road, findings };
+}
+
+function keyLines(key: string, written: RoadKeys, yaml: YamlText): Record<string, number> {
+  const isThere = ([, value]: [string, unknown]): boolean => value !== undefined;
+  const keys = Object.entries(written)
+    .filter(isThere)
+    .map(([name]) => name);
+  return Object.fromEntries(keys.map((name) => [name, yaml.placeOfKey(['roads', key, name]).line]));
 }
 
 function otherKeys(written: RoadKeys): Record<string, unknown> {

@@ -49,6 +49,8 @@ export interface MapRoad {
   gates: string[];
   paused: boolean;
   rules: RoadRules;
+  /** Line of each key that was written. */
+  lines: Record<string, number>;
   written: Record<string, unknown>;
 }
 

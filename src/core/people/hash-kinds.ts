@@ -2,7 +2,18 @@ import type { ProxyName } from '../map/site-map.ts';
 
 /** A kind of password hash. `cost`: bcrypt's exponent, or rounds of SHA-crypt; null where the kind has none. */
 export interface HashKind {
-  id: 'bcrypt' | 'sha256-crypt' | 'sha512-crypt' | 'yescrypt' | 'apr1' | 'md5-crypt' | 'sha1' | 'salted-sha1' | 'des' | 'clear' | 'unknown';
+  id:
+    | 'bcrypt'
+    | 'sha256-crypt'
+    | 'sha512-crypt'
+    | 'yescrypt'
+    | 'apr1'
+    | 'md5-crypt'
+    | 'sha1'
+    | 'salted-sha1'
+    | 'des'
+    | 'clear'
+    | 'unknown';
   cost: number | null;
 }
 

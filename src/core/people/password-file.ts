@@ -57,9 +57,15 @@ export function nameProblem(name: string): string | null {
 export function withPerson(text: string, name: string, hash: string | null): string {
   const ending = text.includes('\r\n') ? '\r\n' : '\n';
   const lines = text === '' ? [] : text.replace(/\r?\n$/, '').split(/\r?\n/);
-  const isTheirs = (line: string): boolean => !line.startsWith('#') && line.split(':', 1)[0] === name && line.includes(':');
+  const isTheirs = (line: string): boolean =>
+    !line.startsWith('#') && line.split(':', 1)[0] === name && line.includes(':');
   const at = lines.findIndex(isTheirs);
   const kept = lines.filter((line, index) => !isTheirs(line) || (hash !== null && index === at));
-  const set = hash === null ? kept : at === -1 ? [...kept, `${name}:${hash}`] : kept.map((line) => (isTheirs(line) ? `${name}:${hash}` : line));
+  const set =
+    hash === null
+      ? kept
+      : at === -1
+        ? [...kept, `${name}:${hash}`]
+        : kept.map((line) => (isTheirs(line) ? `${name}:${hash}` : line));
   return set.length === 0 ? '' : `${set.join(ending)}${ending}`;
 }

@@ -79,9 +79,7 @@ export function makePlan({
     limits,
     certificates: cover.certificates,
     challenges: cover.certificates.some(({ challenge }) => challenge === 'http') ? challengesFolder : null,
-    roads: map.roads.map((road) =>
-      planRoad({ ...shared, road, chosen: cover.chosen.get(road.name) }),
-    ),
+    roads: map.roads.map((road) => planRoad({ ...shared, road, chosen: cover.chosen.get(road.name) })),
   };
   return { plan, host, front, resolutions, chosenCertificates: cover.chosen };
 }

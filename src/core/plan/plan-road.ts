@@ -55,13 +55,20 @@ export function planRoad(input: RoadInput): PlannedRoad {
     paused: road.paused,
     rules: planRules({ road, map, gate, certificate, silenceSeconds: input.silenceSeconds, paths }),
     leads: planLeads(input),
+    lines: road.lines,
     where: road.where,
     leadsWhere: road.leadsWhere,
   };
 }
 
-function planGate({ gates, where }: MapRoad, host: HostFacts, map: SiteMap, mapFolder: string): PlannedGate {
+function planGate(
+  { gates, where: ofRoad, lines }: MapRoad,
+  host: HostFacts,
+  map: SiteMap,
+  mapFolder: string,
+): PlannedGate {
   const name = gates.join(' + ');
+  const where = { ...ofRoad, line: lines['gate'] ?? ofRoad.line };
   const plain = { people: null, need: 'all' as const, except: [] };
   const parts = gates.flatMap((gate): GatePart[] => {
     if (gate === 'everyone') return [];
@@ -110,7 +117,8 @@ function serviceLeads({ road, mapFolder }: RoadInput, resolution: Resolution | u
     ...upstream,
     trust: proof,
     sayHost: upstreamHost,
-    verifyAs: upstream.verifyAs === null ? null : (upstreamHost?.replace(/:\d+$/, '').toLowerCase() ?? upstream.verifyAs),
+    verifyAs:
+      upstream.verifyAs === null ? null : (upstreamHost?.replace(/:\d+$/, '').toLowerCase() ?? upstream.verifyAs),
   };
   return { kind: 'service', upstream: named };
 }

@@ -54,7 +54,9 @@ export function planRules({ road, map, gate, certificate, silenceSeconds, paths 
 
 /** Servers count by the second or the minute; an hour's worth is rounded up. */
 function countable({ requests, perSeconds, burst }: PlannedRate): PlannedRate {
-  return perSeconds === 3600 ? { requests: Math.ceil(requests / 60), perSeconds: 60, burst } : { requests, perSeconds, burst };
+  return perSeconds === 3600
+    ? { requests: Math.ceil(requests / 60), perSeconds: 60, burst }
+    : { requests, perSeconds, burst };
 }
 
 /**
@@ -78,7 +80,10 @@ function planHsts({ rules }: MapRoad, map: SiteMap, certificate: PlannedCertific
 }
 
 /** Whether browsers in general believe this certificate. */
-export function isPublic({ acme }: Pick<SiteMap, 'acme'>, certificate: Pick<PlannedCertificate, 'from'> | undefined): boolean {
+export function isPublic(
+  { acme }: Pick<SiteMap, 'acme'>,
+  certificate: Pick<PlannedCertificate, 'from'> | undefined,
+): boolean {
   if (certificate?.from === 'acme') return acme?.directory === 'production';
   return certificate?.from === 'files';
 }

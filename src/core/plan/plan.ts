@@ -108,6 +108,8 @@ export interface PlannedRoad {
   paused: boolean;
   rules: PlannedRules;
   leads: PlannedLeads;
+  /** Line of the map for each key that was written. */
+  lines: Record<string, number>;
   where: Place;
   leadsWhere: Place;
 }

@@ -16,11 +16,7 @@ export function answerRules(
   const { cors } = rules;
   const hsts: Array<[string, string]> =
     rules.hsts === null || listener === 'http' ? [] : [['Strict-Transport-Security', `max-age=${String(rules.hsts)}`]];
-  const set = [
-    ...hsts,
-    ...rules.headers,
-    ...(cors === null ? [] : originHeaders(cors, allowedOrigin(cors, headers))),
-  ];
+  const set = [...hsts, ...rules.headers, ...(cors === null ? [] : originHeaders(cors, allowedOrigin(cors, headers)))];
   return {
     drop: [
       ...banners,

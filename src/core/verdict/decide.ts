@@ -3,7 +3,15 @@ import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
 import { contextOf, type Context } from './context.ts';
 import { steps } from './steps.ts';
-import { stepNames, type Act, type Prepared, type Reason, type StepName, type Verdict, type VerdictRequest } from './verdict.ts';
+import {
+  stepNames,
+  type Act,
+  type Prepared,
+  type Reason,
+  type StepName,
+  type Verdict,
+  type VerdictRequest,
+} from './verdict.ts';
 
 /** Makes a plan ready for decisions. Costs one pass over its roads. */
 export function prepare(plan: Plan): Prepared {
@@ -35,7 +43,11 @@ export function decide(prepared: Prepared, request: VerdictRequest): Verdict {
 const firstOfRoad = { https: stepNames.indexOf('misdirected'), http: stepNames.indexOf('paused') };
 
 function dressed(act: Act, step: StepName, { road, request }: Context): Act {
-  if (road === null || (act.act !== 'answer' && act.act !== 'folder') || stepNames.indexOf(step) < firstOfRoad[request.listener])
+  if (
+    road === null ||
+    (act.act !== 'answer' && act.act !== 'folder') ||
+    stepNames.indexOf(step) < firstOfRoad[request.listener]
+  )
     return act;
   return { ...act, headers: ownHeaders(answerRules(road, request), act.headers) };
 }

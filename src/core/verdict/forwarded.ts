@@ -1,7 +1,12 @@
 import type { PlannedRoad, Upstream } from '../plan/plan.ts';
 
 /** What a service is told of the visitor: `Forwarded` (RFC 7239 §4), the trade's X-Forwarded-* set, and Host as the visitor sees it. */
-export function forwardedHeaders(road: PlannedRoad, client: string, scheme: 'http' | 'https', ports: Ports): Record<string, string> {
+export function forwardedHeaders(
+  road: PlannedRoad,
+  client: string,
+  scheme: 'http' | 'https',
+  ports: Ports,
+): Record<string, string> {
   const authority = authorityOn(road, scheme, ports);
   return {
     host: authority,

@@ -1,5 +1,5 @@
 import { tokenIn } from '../certificates/challenge.ts';
-import type { PlannedLeads } from '../plan/plan.ts';
+import type { PlannedLeads, PlannedRoad } from '../plan/plan.ts';
 import { answerRules } from './answer-rules.ts';
 import type { Context } from './context.ts';
 import { allowedOrigin, isPreflight, preflightHeaders } from './cors.ts';
@@ -15,6 +15,11 @@ export interface Step {
 }
 
 const nobodyLine = 0;
+
+/** The line of the first of these keys that was written, else the road's own. */
+export function lineOf({ lines, where }: PlannedRoad, ...keys: string[]): number {
+  return keys.flatMap((key) => lines[key] ?? [])[0] ?? where.line;
+}
 
 const answer = (status: number, headers: Record<string, string> = {}): Act => ({ act: 'answer', status, headers });
 
@@ -85,28 +90,28 @@ function plainHttp({ request, road, target }: Context): ReturnType<Step['take']>
 
 /** 8. RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
 function paused({ road }: Context): ReturnType<Step['take']> {
-  return road?.paused === true ? { act: answer(503), mapLine: road.where.line } : null;
+  return road?.paused === true ? { act: answer(503), mapLine: lineOf(road, 'paused') } : null;
 }
 
 /** RFC 9110 §15.5.14, by the length that the request announces. One that announces none is cut off by the proxy as it grows. */
 function bodyLimit({ road, request }: Context): ReturnType<Step['take']> {
   const limit = road?.rules.bodyLimitBytes ?? null;
   if (road === null || limit === null || Number(request.headers['content-length']?.[0] ?? 0) <= limit) return null;
-  return { act: answer(413), mapLine: road.where.line };
+  return { act: answer(413), mapLine: lineOf(road, 'body-limit') };
 }
 
 /** 9. RFC 9110 §15.5.6. */
 function method({ road, request }: Context): ReturnType<Step['take']> {
   const methods = road?.rules.methods ?? null;
   if (road === null || methods === null || methods.includes(request.method)) return null;
-  return { act: answer(405, { allow: methods.join(', ') }), mapLine: road.where.line };
+  return { act: answer(405, { allow: methods.join(', ') }), mapLine: lineOf(road, 'methods') };
 }
 
 /** 10. Before the gate, since a preflight carries no credentials (Fetch standard, CORS protocol). */
 function corsPreflight({ road, request }: Context): ReturnType<Step['take']> {
   const cors = road?.rules.cors ?? null;
   if (road === null || cors === null || !isPreflight(request)) return null;
-  const mapLine = road.where.line;
+  const mapLine = lineOf(road, 'cors');
   if (allowedOrigin(cors, request.headers) === null) return { act: answer(403), mapLine };
   const headers = Object.fromEntries(preflightHeaders(cors).map(([name, value]) => [name.toLowerCase(), value]));
   return { act: answer(204, headers), mapLine };
@@ -117,7 +122,7 @@ function rate({ road, request }: Context): ReturnType<Step['take']> {
   const allowed = road?.rules.rate ?? null;
   if (road === null || allowed === null || !request.overRate) return null;
   const wait = String(Math.ceil(allowed.perSeconds / allowed.requests));
-  return { act: answer(429, { 'retry-after': wait }), mapLine: road.where.line };
+  return { act: answer(429, { 'retry-after': wait }), mapLine: lineOf(road, 'rate', 'gate') };
 }
 
 /** 12. Networks first (403), people after (401, RFC 7617 §2). */
@@ -125,7 +130,8 @@ function gate({ road, client, target, request }: Context): ReturnType<Step['take
   if (road === null) return null;
   const refused = passGate(road.gate, { client, target, request }).find(({ status }) => status !== null);
   if (refused?.status == null) return null;
-  const headers: Record<string, string> = refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
+  const headers: Record<string, string> =
+    refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
   // What a part of one's own says stands under `gates`; built-in ones have only the road.
   return { act: answer(refused.status, headers), mapLine: refused.part.where.line };
 }
@@ -135,7 +141,8 @@ function leads(context: Context): ReturnType<Step['take']> {
   const { road, target } = context;
   if (road === null) return null;
   const part = road.rules.paths.find(({ prefix }) => isBelow(target, prefix));
-  return { act: lead(part?.leads ?? road.leads, context, road), mapLine: road.leadsWhere.line };
+  const mapLine = part === undefined ? road.leadsWhere.line : lineOf(road, 'paths');
+  return { act: lead(part?.leads ?? road.leads, context, road), mapLine };
 }
 
 function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['road']>): Act {

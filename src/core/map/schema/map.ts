@@ -58,10 +58,7 @@ export const mapSchema = z.strictObject(
     gates: named('gate', gate)
       .optional()
       .meta(
-        about(
-          'Access rules by name. `everyone` and `home` exist already.',
-          '{wardens: {people: wardens.htpasswd}}',
-        ),
+        about('Access rules by name. `everyone` and `home` exist already.', '{wardens: {people: wardens.htpasswd}}'),
       ),
     roads: z
       .preprocess((value) => value ?? {}, z.record(z.string(), road, wants('names with where they lead')))

@@ -74,9 +74,7 @@ export const roadKeys = z.strictObject(
     permanent: flag.optional().meta(about('Beside `redirect`: 308 instead of 307.', 'true')),
     folder: path('the path of a folder')
       .optional()
-      .meta(
-        about('A folder of static files: index.html, no listing, dotfiles 404, no symbolic links.', './site'),
-      ),
+      .meta(about('A folder of static files: index.html, no listing, dotfiles 404, no symbolic links.', './site')),
     gate: oneOrMany(label('the name of a gate'), 'the name of a gate, or a list of which all must let one pass')
       .default(['home'])
       .meta(about('Who may pass. `home` unless you say otherwise: opening is a deliberate act.', 'everyone')),
@@ -89,49 +87,52 @@ export const roadKeys = z.strictObject(
     methods: oneOrMany(token('a method such as GET'), 'a method or a list of methods')
       .optional()
       .meta(about('Methods that may be used; others get 405.', '[GET, HEAD]')),
-    rate: rate.optional().meta(about('Requests that one address may make; more get 429. Without it 20/s burst 100 where a gate has people, else none.', '20/s burst 40')),
+    rate: rate
+      .optional()
+      .meta(
+        about(
+          'Requests that one address may make; more get 429. Without it 20/s burst 100 where a gate has people, else none.',
+          '20/s burst 40',
+        ),
+      ),
     'body-limit': size
       .optional()
       .meta(about('Longest request body; longer ones get 413. No limit without it.', '10MiB')),
-    timeout: duration
-      .optional()
-      .meta(about('How long the service may be silent before visitors get 504.', '5m')),
-    plain: flag
-      .optional()
-      .meta(about('Served on plain HTTP too, not redirected. A warning, always.', 'true')),
+    timeout: duration.optional().meta(about('How long the service may be silent before visitors get 504.', '5m')),
+    plain: flag.optional().meta(about('Served on plain HTTP too, not redirected. A warning, always.', 'true')),
     hsts: z
       .union([z.enum(['on', 'off', 'forget']), duration], wants('on, off, forget, or a time such as 180d'))
       .optional()
-      .meta(about('Strict-Transport-Security (RFC 6797): `on` is 180d; `forget` sends max-age=0. Without it one day, and nothing with practice certificates, another outside port than 443, or `plain`.', 'on')),
+      .meta(
+        about(
+          'Strict-Transport-Security (RFC 6797): `on` is 180d; `forget` sends max-age=0. Without it one day, and nothing with practice certificates, another outside port than 443, or `plain`.',
+          'on',
+        ),
+      ),
     'response-headers': z
       .record(token('the name of a header'), text('a text on one line'), wants('headers with their values'))
       .optional()
       .meta(
         about(
           'Headers that every answer carries, in place of what the service sent under their names.',
-          '{X-Robots-Tag: noindex}'
+          '{X-Robots-Tag: noindex}',
         ),
       ),
     'security-headers': z
       .enum(['basic', 'strict', 'off'], wants('basic, strict or off'))
       .optional()
-      .meta(about('A set of headers that protect visitors; what the service itself sends under their names stays. `basic` unless you say otherwise.', 'basic')),
+      .meta(
+        about(
+          'A set of headers that protect visitors; what the service itself sends under their names stays. `basic` unless you say otherwise.',
+          'basic',
+        ),
+      ),
     cors: cors
       .optional()
-      .meta(
-        about(
-          'Who may use this road from pages of other origins.',
-          '{origins: [https://www.saltmarsh.example]}'
-        ),
-      ),
+      .meta(about('Who may use this road from pages of other origins.', '{origins: [https://www.saltmarsh.example]}')),
     'upstream-ca': path('the path of a PEM file')
       .optional()
-      .meta(
-        about(
-          "Beside a `to` with https: the authority that signed the service's certificate.",
-          'station-ca.pem'
-        ),
-      ),
+      .meta(about("Beside a `to` with https: the authority that signed the service's certificate.", 'station-ca.pem')),
     'upstream-pin': z
       .string(wants('sha256/ and 44 characters of base64'))
       .regex(/^sha256\/[A-Za-z0-9+/]{43}=$/, wants('sha256/ and 44 characters of base64'))
@@ -139,7 +140,7 @@ export const roadKeys = z.strictObject(
       .meta(
         about(
           "Beside a `to` with https: the digest of the service's public key (RFC 7469 §2.4).",
-          'sha256/AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA='
+          'sha256/AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=',
         ),
       ),
     'upstream-insecure': flag
@@ -150,7 +151,10 @@ export const roadKeys = z.strictObject(
       .regex(/^[A-Za-z0-9]([A-Za-z0-9.-]{0,251}[A-Za-z0-9])?(:\d{1,5})?$/, wants('a host name, with a port if need be'))
       .optional()
       .meta(
-        about('Host header that the service gets, and with https the name its certificate must carry. Without it the name of the road.', 'station.internal'),
+        about(
+          'Host header that the service gets, and with https the name its certificate must carry. Without it the name of the road.',
+          'station.internal',
+        ),
       ),
     paths: z
       .record(pathPrefix, shortOr(pathKeys), wants('paths with where they lead'))

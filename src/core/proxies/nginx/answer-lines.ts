@@ -15,7 +15,9 @@ export function answerLines(road: PlannedRoad, listener: 'http' | 'https'): stri
   const set = headers.map(([header, value]) => addHeader(header, quote(value)));
   return [
     ...[...hidden, ...(cors === null ? [] : corsHeaders)].map((header) => `proxy_hide_header ${header};`),
-    ...(hsts === null || listener === 'http' ? [] : [addHeader('Strict-Transport-Security', quote(`max-age=${String(hsts)}`))]),
+    ...(hsts === null || listener === 'http'
+      ? []
+      : [addHeader('Strict-Transport-Security', quote(`max-age=${String(hsts)}`))]),
     ...set,
     ...defaults.map(([header, value]) => addHeader(header, defaultVariable(header, value))),
     ...(mayRefuseMethods(road) ? [addHeader('Allow', v(name, 'allow'))] : []),
@@ -45,7 +47,9 @@ function mayRefuseMethods({ rules, leads }: PlannedRoad): boolean {
 
 function corsMaps(name: string, cors: NonNullable<Rules['cors']>): string[] {
   // As a pattern: nginx compares plain text without case, and browsers do not.
-  const origins = cors.origins.includes('*') ? ['"~." "*";'] : cors.origins.map((origin) => `${pattern(`~^${escapePattern(origin)}$`)} $http_origin;`);
+  const origins = cors.origins.includes('*')
+    ? ['"~." "*";']
+    : cors.origins.map((origin) => `${pattern(`~^${escapePattern(origin)}$`)} $http_origin;`);
   const granted = (what: string, value: string): string[] =>
     block(`map ${v(name, 'preflight')} ${v(name, what)}`, ['default "";', `granted ${quote(value)};`]);
   return [
@@ -55,7 +59,9 @@ function corsMaps(name: string, cors: NonNullable<Rules['cors']>): string[] {
       '1 refused;',
       '"~^1." granted;',
     ]),
-    ...(cors.credentials ? block(`map ${v(name, 'origin')} ${v(name, 'credentials')}`, ['default true;', '"" "";']) : []),
+    ...(cors.credentials
+      ? block(`map ${v(name, 'origin')} ${v(name, 'credentials')}`, ['default true;', '"" "";'])
+      : []),
     ...granted('methods', allowedMethods(cors).join(', ')),
     ...(cors.headers.length === 0 ? [] : granted('headers', cors.headers.join(', '))),
     ...(cors.maxAgeSeconds === null ? [] : granted('age', String(cors.maxAgeSeconds))),
@@ -77,7 +83,9 @@ function corsLines(name: string, cors: NonNullable<Rules['cors']>): string[] {
 export function methodLines({ name, rules }: PlannedRoad): string[] {
   const { methods, cors } = rules;
   return [
-    ...(methods === null ? [] : block(`if ($request_method !~ ${pattern(`^(?:${methods.map(escapePattern).join('|')})$`)})`, ['return 405;'])),
+    ...(methods === null
+      ? []
+      : block(`if ($request_method !~ ${pattern(`^(?:${methods.map(escapePattern).join('|')})$`)})`, ['return 405;'])),
     ...(cors === null
       ? []
       : [

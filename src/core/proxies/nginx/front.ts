@@ -132,7 +132,9 @@ function strangerLines({ front }: Plan): string[] {
   switch (front.unknown.act) {
     case 'refuse':
       return [
-        comment('On a connection that HTTP/2 shares between names the visitor is told to open another (RFC 9110 §15.5.20).'),
+        comment(
+          'On a connection that HTTP/2 shares between names the visitor is told to open another (RFC 9110 §15.5.20).',
+        ),
         ...block('if ($server_protocol = HTTP/2.0)', ['return 421;']),
         comment('444 closes the connection without a byte.'),
         'return 444;',

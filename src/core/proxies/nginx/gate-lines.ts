@@ -74,7 +74,10 @@ export function prefixPattern(prefix: string): string {
 
 function rateLines({ name, rules }: PlannedRoad): string[] {
   if (rules.rate === null) return [];
-  return [`limit_req zone=${variable(name, 'rate')} burst=${String(rules.rate.burst)} nodelay;`, 'limit_req_status 429;'];
+  return [
+    `limit_req zone=${variable(name, 'rate')} burst=${String(rules.rate.burst)} nodelay;`,
+    'limit_req_status 429;',
+  ];
 }
 
 function partLines(road: PlannedRoad, part: GatePart): string[] {

@@ -48,7 +48,10 @@ function locations(input: LeadInput): string[] {
     case 'redirect':
       return block(`location ${name}`, redirectLines(leads));
     case 'folder':
-      return block(`location ${name}`, folderLines(leads.path, authorityOn(road, input.listener, plan.front.ports), input.listener));
+      return block(
+        `location ${name}`,
+        folderLines(leads.path, authorityOn(road, input.listener, plan.front.ports), input.listener),
+      );
     case 'service':
       return serviceLocations(input, leads.upstream);
   }
@@ -60,7 +63,9 @@ function redirectLines({ status, url, below }: Extract<PlannedLeads, { kind: 're
   const bare = escapePattern(below.replace(/\/$/, ''));
   // One slash where the two meet.
   const slash = url.endsWith('/') ? '/?' : '';
-  return block(`if ($request_uri ~ ${pattern(`^${bare}${slash}(.*)$`)})`, [`return ${String(status)} ${quoteThen(url, '$1')};`]);
+  return block(`if ($request_uri ~ ${pattern(`^${bare}${slash}(.*)$`)})`, [
+    `return ${String(status)} ${quoteThen(url, '$1')};`,
+  ]);
 }
 
 function folderLines(path: string, authority: string, listener: Listener): string[] {
@@ -130,10 +135,16 @@ function passLines({ host, front }: Plan, upstream: Upstream): string[] | null {
 /** `proxy_ssl_verify` is off by default, and the name is not sent by default. nginx has no directive for a pinned key. */
 function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[] | null {
   const name = ['proxy_ssl_server_name on;', `proxy_ssl_name ${quote(verifyAs ?? '')};`];
-  if (trust.kind === 'none') return [...name, comment('`upstream-insecure`: whoever answers is believed.'), 'proxy_ssl_verify off;'];
+  if (trust.kind === 'none')
+    return [...name, comment('`upstream-insecure`: whoever answers is believed.'), 'proxy_ssl_verify off;'];
   const file = trust.kind === 'ca' ? trust.file : roots;
   if (trust.kind === 'pin' || file === null) return null;
-  return [...name, 'proxy_ssl_verify on;', 'proxy_ssl_verify_depth 4;', `proxy_ssl_trusted_certificate ${quote(file)};`];
+  return [
+    ...name,
+    'proxy_ssl_verify on;',
+    'proxy_ssl_verify_depth 4;',
+    `proxy_ssl_trusted_certificate ${quote(file)};`,
+  ];
 }
 
 function headerLines({ plan, road, listener }: LeadInput, upstream: Upstream): string[] {

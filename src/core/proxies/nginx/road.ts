@@ -69,7 +69,9 @@ function plainServer(plan: Plan, road: PlannedRoad): string[] {
       ...common,
       'client_max_body_size 0;',
       ...sanityLines,
-      ...(plan.challenges === null ? [onward] : [...challengeLines(plan, road), ...block('location @onward', [onward])]),
+      ...(plan.challenges === null
+        ? [onward]
+        : [...challengeLines(plan, road), ...block('location @onward', [onward])]),
     ]),
   ];
 }

@@ -42,7 +42,10 @@ export function sharedMaps({ roads }: Plan): string[] {
     comment('A question of a browser about another origin (Fetch standard, CORS protocol).'),
     ...map('$http_origin', 'has_origin', ['default o;', '"" "";']),
     ...map('$http_access_control_request_method', 'asks', ['default m;', '"" "";']),
-    ...map('"$request_method $mile_marker_has_origin$mile_marker_asks"', 'preflight', ['default "";', '"OPTIONS om" 1;']),
+    ...map('"$request_method $mile_marker_has_origin$mile_marker_asks"', 'preflight', [
+      'default "";',
+      '"OPTIONS om" 1;',
+    ]),
     comment('What protects visitors, where the service says nothing itself.'),
     ...defaultsOf(roads).flatMap(([name, value]) =>
       block(`map $upstream_http_${underscored(name)} ${defaultVariable(name, value)}`, [
@@ -59,7 +62,9 @@ function map(source: string, name: string, lines: readonly string[]): string[] {
 
 /** Each character as itself or percent-encoded; without case, which a file's name has and an encoding has not. */
 function eitherWay(text: string): string {
-  return [...text].map((letter) => (letter === '/' ? '/' : `(?:${letter}|%${letter.charCodeAt(0).toString(16)})`)).join('');
+  return [...text]
+    .map((letter) => (letter === '/' ? '/' : `(?:${letter}|%${letter.charCodeAt(0).toString(16)})`))
+    .join('');
 }
 
 /** Every pair of name and value that some road wants, in one order. */

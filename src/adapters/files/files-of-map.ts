@@ -1,0 +1,65 @@
+import { X509Certificate } from 'node:crypto';
+import { existsSync, readFileSync, statSync } from 'node:fs';
+import { join } from 'node:path';
+import type { FilesOfMap, PeopleFile, ShownFolder } from '../../core/people/facts.ts';
+import { parsePasswordFile } from '../../core/people/password-file.ts';
+import type { Plan, PlannedLeads } from '../../core/plan/plan.ts';
+import { nginxUser, type FileUser } from '../host/proxy-user.ts';
+import { codeOf, reasonOf } from '../trouble.ts';
+import { whatBars } from './readable-by.ts';
+
+/** Looks at every file and folder that a plan's gates, folders and services need. */
+export function filesOfMap({ roads, front }: Plan): FilesOfMap {
+  // Inside a container other users count, and other rights.
+  const user = front.proxy === 'nginx' && front.container === null ? nginxUser() : null;
+  const leads = roads.flatMap((road) => [road.leads, ...road.rules.paths.map((path) => path.leads)]);
+  const people = roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? []));
+  return {
+    people: new Map([...new Set(people)].map((file) => [file, peopleFile(file, user)])),
+    folders: new Map(foldersOf(leads).map((folder) => [folder, shownFolder(folder, user)])),
+    authorities: new Map(authoritiesOf(leads).map((file) => [file, authorityProblem(file)])),
+    proxyUser: user?.name ?? null,
+  };
+}
+
+function foldersOf(leads: readonly PlannedLeads[]): string[] {
+  return [...new Set(leads.flatMap((one) => (one.kind === 'folder' ? [one.path] : [])))];
+}
+
+function authoritiesOf(leads: readonly PlannedLeads[]): string[] {
+  const trusts = leads.flatMap((one) => (one.kind === 'service' && one.upstream !== null ? [one.upstream.trust] : []));
+  return [...new Set(trusts.flatMap((trust) => (trust.kind === 'ca' ? [trust.file] : [])))];
+}
+
+export function peopleFile(path: string, user: FileUser | null): PeopleFile {
+  try {
+    const { mode } = statSync(path);
+    const file = parsePasswordFile(readFileSync(path, 'utf8'));
+    return { state: 'read', file, mode: mode & 0o777, bars: user === null ? null : whatBars(path, user) };
+  } catch (error) {
+    return codeOf(error) === 'ENOENT' ? { state: 'missing' } : { state: 'unreadable', why: reasonOf(error) };
+  }
+}
+
+function shownFolder(path: string, user: FileUser | null): ShownFolder {
+  try {
+    if (!statSync(path).isDirectory()) return { state: 'no-folder' };
+    const index = join(path, 'index.html');
+    const hasIndex = existsSync(index);
+    const bars = user === null ? null : (whatBars(path, user) ?? (hasIndex ? whatBars(index, user) : null));
+    return { state: 'there', hasIndex, bars };
+  } catch {
+    return { state: 'missing' };
+  }
+}
+
+function authorityProblem(file: string): string | null {
+  try {
+    const certificate = new X509Certificate(readFileSync(file));
+    return Date.parse(certificate.validTo) < Date.now() ? 'it is out of its dates' : null;
+  } catch (error) {
+    return codeOf(error) === null || codeOf(error)?.startsWith('ERR_') === true
+      ? 'it holds no certificate in PEM'
+      : reasonOf(error);
+  }
+}

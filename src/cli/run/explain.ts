@@ -1,0 +1,184 @@
+import { filesOfMap } from '../../adapters/files/files-of-map.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { hostOf, webUrl } from '../../core/map/leads.ts';
+import { parseAddress } from '../../core/networks/address.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { prepare } from '../../core/verdict/decide.ts';
+import { explain, type Explanation } from '../../core/verdict/explain.ts';
+import { exposure, strangerTo, viewpoints, type Access } from '../../core/verdict/exposure.ts';
+import type { VerdictRequest } from '../../core/verdict/verdict.ts';
+import type { Site } from '../../use-cases/load.ts';
+import type { CommandContext } from '../commands/context.ts';
+import type { ExplainOptions } from '../commands/explain.ts';
+import type { Io } from '../io.ts';
+import { openSite } from '../open-site.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural, style, wrap } from '../print/style.ts';
+import { table } from '../print/table.ts';
+
+export async function runExplain(url: string | null, options: ExplainOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'explain');
+  if (site === null) return;
+  if (options.all === true) {
+    printExposure(site, options, io);
+    return;
+  }
+  if (url === null) throw wrongUse('Which request?', 'Name a URL or a road, or see everything with --all.');
+  const people = peopleOf(site.plan);
+  const { request, shown } = requestOf(url, options, site, people);
+  const explanation = explain(prepare(site.plan), request);
+  if (options.json === true) {
+    io.out(jsonDocument('explain', { map: site.mapFile, request, ...explanation }));
+    return;
+  }
+  printExplanation(explanation, { site, options, request, shown, io });
+}
+
+/** Who stands in each password file of the plan. */
+function peopleOf(plan: Plan): Map<string, string[]> {
+  const { people } = filesOfMap(plan);
+  return new Map(
+    [...people].map(([path, file]) => [path, file.state === 'read' ? file.file.people.map(({ name }) => name) : []]),
+  );
+}
+
+function requestOf(
+  typed: string,
+  { from, as, method, header = [] }: ExplainOptions,
+  { plan, map }: Site,
+  people: ReadonlyMap<string, readonly string[]>,
+): { request: VerdictRequest; shown: string } {
+  const road = map.roads.find(({ key, name, display }) => [key, name, display].includes(typed));
+  const authority = plan.roads.find(({ name }) => name === road?.name)?.authority;
+  const shown =
+    authority === undefined ? (/^https?:\/\//i.test(typed) ? typed : `https://${typed}`) : `https://${authority}/`;
+  const url = webUrl(shown);
+  if (url === null)
+    throw wrongUse(
+      `Not a URL, and no road: ${typed}`,
+      'Write it in full, such as https://nestcam.saltmarsh.example/live.',
+    );
+  const peer = from === undefined ? strangerTo(plan) : parseAddress(from);
+  if (peer === null)
+    throw wrongUse(
+      `--from expects an IPv4 or IPv6 address, and here stands: ${from ?? ''}`,
+      'Write one, such as 192.168.64.20.',
+    );
+  const knownIn = as === undefined ? [] : [...people].filter(([, names]) => names.includes(as)).map(([file]) => file);
+  if (as !== undefined && knownIn.length === 0) {
+    const known = [...new Set([...people.values()].flat())].join(', ');
+    throw wrongUse(
+      `Nobody is called ${as} in the password files of the map.`,
+      known === '' ? 'Add somebody: mile-marker people add NAME' : `Name one of: ${known}.`,
+    );
+  }
+  const listener = url.protocol === 'https:' ? 'https' : 'http';
+  const [, said = '', target = ''] = /^https?:\/\/([^/?#]*)([^#]*)/i.exec(shown) ?? [];
+  const request: VerdictRequest = {
+    listener,
+    sni: listener === 'https' && parseAddress(url.hostname) === null ? hostOf(url) : null,
+    host: [said],
+    method: method.toUpperCase(),
+    target: target.startsWith('/') ? target : `/${target}`,
+    httpVersion: '1.1',
+    peer,
+    headers: headersOf(header, as),
+    person: as ?? 'none',
+    knownIn,
+    overRate: false,
+  };
+  return { request, shown };
+}
+
+function headersOf(lines: readonly string[], as: string | undefined): Record<string, string[]> {
+  const headers: Record<string, string[]> = as === undefined ? {} : { authorization: ['Basic (not shown)'] };
+  for (const line of lines) {
+    const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(line) ?? [];
+    if (name === undefined)
+      throw wrongUse(
+        `--header expects NAME: VALUE, and here stands: ${line}`,
+        'Write it so, such as "Origin: https://www.saltmarsh.example".',
+      );
+    (headers[name.toLowerCase()] ??= []).push(value);
+  }
+  return headers;
+}
+
+function wrongUse(message: string, remedy: string): Trouble {
+  return new Trouble({ code: 'explain-what', message, remedy, exitCode: 2 });
+}
+
+interface Shown {
+  site: Site;
+  options: ExplainOptions;
+  request: VerdictRequest;
+  shown: string;
+  io: Io;
+}
+
+function printExplanation({ verdict, steps }: Explanation, { site, options, request, shown, io }: Shown): void {
+  const paint = style(io.colour.out);
+  const who = `${options.as === undefined ? '' : `${options.as}, `}from ${request.peer}${options.from === undefined ? ', which stands for anybody on the internet' : ''}`;
+  io.out(`${request.method} ${shown}\n${who}\n\n`);
+  const reached = steps.filter(({ outcome }) => outcome !== 'not-reached');
+  const width = Math.max(...reached.map(({ step }) => step.length)) + 2;
+  io.out(paint.bold(`   ${'step'.padEnd(width)}line\n`));
+  for (const [index, { step, words, outcome, mapLine }] of reached.entries()) {
+    const name = index > 0 && reached[index - 1]?.step === step ? '' : step;
+    const sign = outcome === 'decides' ? '=>' : '  ';
+    const line = (mapLine === 0 ? '' : String(mapLine)).padStart(4);
+    const first = `${sign} ${name.padEnd(width)}${line}  `;
+    const text = wrap(words, { width: io.width, first, indent: ' '.repeat(first.length) });
+    io.out(outcome === 'decides' ? paint.bold(text) : text);
+  }
+  if (verdict.act === 'forward') {
+    io.out('\nthe service is told\n');
+    for (const [name, value] of Object.entries(verdict.headers)) io.out(`   ${name}: ${value}\n`);
+  }
+  const road = site.plan.roads.find(({ name }) => request.host[0]?.startsWith(name) === true);
+  io.err(
+    `\nLines are those of ${site.shownMap}. Nothing was sent.\nnext: ${road === undefined ? 'mile-marker roads' : 'mile-marker explain --all'}\n`,
+  );
+}
+
+const cellWords: Record<Access, string> = {
+  passes: 'passes',
+  password: 'password',
+  refused: '-',
+  paused: 'paused',
+  nowhere: 'no service',
+};
+
+function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
+  const from = viewpoints(site.plan, peopleOf(site.plan));
+  const rows = exposure(prepare(site.plan), from);
+  if (json === true) {
+    io.out(jsonDocument('exposure', { map: site.mapFile, viewpoints: from, rows }));
+    return;
+  }
+  const paint = style(io.colour.out);
+  const nameOf = (name: string): string => site.plan.roads.find((road) => road.name === name)?.display ?? name;
+  const labels = rows.map(({ road, target }) => (target === '/' ? nameOf(road) : `  ${target}`));
+  const room = Math.max(1, Math.floor((io.width - Math.max(4, ...labels.map((label) => label.length)) - 2) / 12));
+  for (let first = 0; first < from.length; first += room) {
+    const part = from.slice(first, first + room);
+    const head = ['road', ...part.map(({ label }) => label)].map((word) => paint.bold(word));
+    const lines = rows.map(({ cells }, index) => [
+      labels[index] ?? '',
+      ...cells
+        .slice(first, first + room)
+        .map((cell) => (cell === 'passes' ? paint.yellow(cellWords[cell]) : cellWords[cell])),
+    ]);
+    io.out(`${first === 0 ? '' : '\n'}${table(head, lines)}`);
+  }
+  const open = rows.filter(({ cells, target }) => target === '/' && cells[0] === 'passes').length;
+  const seen = from.map(
+    ({ label, peer, person }) => `${label} ${person === null ? `= ${peer}` : 'with the password, from the internet'}`,
+  );
+  io.err(`\n${wrap(seen.join('; '), { width: io.width })}`);
+  io.err(
+    `${plural(open, 'road')} of ${String(site.plan.roads.length)} open to anybody. \`-\` is refused. Nothing was sent.\n`,
+  );
+  io.err('next: mile-marker explain ROAD --from ADDRESS says why\n');
+}

@@ -1,0 +1,192 @@
+import { chooseCost, hashPassword } from '../../adapters/people/hash.ts';
+import { whyWeak } from '../../adapters/people/strength.ts';
+import { fits } from '../../adapters/people/verify-hash.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import { canVerify, checkMs, forCompose, hashKind, isWeakKind } from '../../core/people/hash-kinds.ts';
+import {
+  assertName,
+  makePassword,
+  readPeople,
+  removePerson,
+  setPerson,
+  whichFile,
+  type PeoplePlace,
+} from '../../use-cases/people.ts';
+import type { Site } from '../../use-cases/load.ts';
+import type { CommandContext } from '../commands/context.ts';
+import type { AddPersonOptions, PeopleOptions } from '../commands/people.ts';
+import type { Io } from '../io.ts';
+import { openSite } from '../open-site.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural, style } from '../print/style.ts';
+import { table } from '../print/table.ts';
+
+export async function runAddPerson(name: string, options: AddPersonOptions, context: CommandContext): Promise<void> {
+  const opened = await open(options, context);
+  if (opened === null) return;
+  const { site, place } = opened;
+  const { io } = context;
+  assertName(name);
+  const made = options.generate === true ? makePassword() : null;
+  const password = made ?? (await learnPassword(name, options, io));
+  if (made === null) refuseWeak(password, [name, ...site.plan.domains, ...site.plan.roads.map((road) => road.display)]);
+  const hash = await hashPassword(password, chooseCost());
+  if (options.print === true) {
+    io.out(`${name}:${options.forCompose === true ? forCompose(hash) : hash}\n`);
+    if (made !== null) io.err(`The password, which is shown this once: ${made}\n`);
+    return;
+  }
+  const proxy = site.plan.front.proxy;
+  const done = await setPerson(place, { name, hash, proxy });
+  io.err(
+    `${done.fresh ? `${name} may pass` : `${name} has a new password`} at ${gates(place)}, with ${plural(done.others, 'other')}: ${place.file}\n`,
+  );
+  if (done.readableBy !== null)
+    io.err(`The file is opened to ${done.readableBy}, as which nginx reads it, and to nobody else.\n`);
+  if (made !== null) {
+    io.out(`${made}\n`);
+    io.err('That is the password. It is shown this once; hand it over in person.\n');
+  }
+  io.err(
+    `next: ${hasRoads(site, place) ? 'mile-marker check' : `give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check`}\n`,
+  );
+}
+
+export async function runRemovePerson(name: string, options: PeopleOptions, context: CommandContext): Promise<void> {
+  const opened = await open(options, context);
+  if (opened === null) return;
+  await removePerson(opened.place, name, opened.site.plan.front.proxy);
+  context.io.err(
+    `${name} passes no more at ${gates(opened.place)}. The builtin proxy and nginx know it at once.\nnext: mile-marker people list\n`,
+  );
+}
+
+export async function runListPeople(options: PeopleOptions, context: CommandContext): Promise<void> {
+  const opened = await open(options, context);
+  if (opened === null) return;
+  const { place, site } = opened;
+  const { io } = context;
+  const { proxy } = site.plan.front;
+  const { people, bad } = await readPeople(place.file);
+  const rows = people.map(({ name, hash, line }) => {
+    const kind = hashKind(hash);
+    return {
+      name,
+      line,
+      kind: kind.id,
+      cost: kind.cost,
+      milliseconds: checkMs(kind),
+      verifiable: canVerify(proxy, kind),
+      weak: isWeakKind(kind),
+    };
+  });
+  if (options.json === true) {
+    io.out(jsonDocument('people', { map: site.mapFile, file: place.file, gates: place.gates, people: rows, bad }));
+    return;
+  }
+  const paint = style(io.colour.out);
+  const words = (row: (typeof rows)[number]): string =>
+    row.verifiable ? (row.weak ? 'weak: set it anew' : 'good') : `${proxy} cannot check it: set it anew`;
+  if (rows.length > 0) {
+    const head = ['name', 'hash', 'one check', 'is'].map((word) => paint.bold(word));
+    io.out(
+      table(
+        head,
+        rows.map((row) => [
+          row.name,
+          row.cost === null ? row.kind : `${row.kind}, ${String(row.cost)}`,
+          `${row.milliseconds < 10 ? row.milliseconds.toFixed(1) : String(Math.round(row.milliseconds))} ms`,
+          words(row),
+        ]),
+      ),
+    );
+  }
+  for (const { line, why, name } of bad)
+    io.err(`${place.file}:${String(line)}: ${badWords[why]}${name === '' ? '' : ` (${name})`}\n`);
+  io.err(
+    `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} may pass at ${gates(place)}: ${place.file}\n`,
+  );
+  io.err(`next: mile-marker people add NAME${options.gate === undefined ? '' : ` --gate ${options.gate}`}\n`);
+}
+
+const badWords = {
+  'no-colon': 'a line without a colon is passed over',
+  'no-name': 'a line without a name is passed over',
+  'no-hash': 'a line without a password is passed over',
+  twice: 'the name stands above already, and that line counts',
+} as const;
+
+export async function runCheckPerson(name: string, options: AddPersonOptions, context: CommandContext): Promise<void> {
+  const opened = await open(options, context);
+  if (opened === null) return;
+  const { io, setCode } = context;
+  const { people } = await readPeople(opened.place.file);
+  const person = people.find((one) => one.name === name);
+  const password = options.stdin === true ? firstLine(await io.readInput()) : await askFor(`Password of ${name}: `, io);
+  if (person !== undefined && !canVerify('builtin', hashKind(person.hash))) {
+    throw new Trouble({
+      code: 'hash-unknown',
+      message: `The hash of ${name} is of the kind ${hashKind(person.hash).id}, which cannot be checked here.`,
+      remedy: `Give a new password: mile-marker people add ${name}`,
+    });
+  }
+  const right = person !== undefined && fits(password, person.hash);
+  io.out(right ? 'right\n' : 'wrong\n');
+  if (!right) setCode(exit.foundWrong);
+}
+
+async function open(
+  options: PeopleOptions,
+  context: CommandContext,
+): Promise<{ site: Site; place: PeoplePlace } | null> {
+  const site = await openSite(options, context, 'people');
+  return site === null ? null : { site, place: whichFile(site.map, site.mapFile, options.gate) };
+}
+
+async function learnPassword(name: string, { stdin }: AddPersonOptions, io: Io): Promise<string> {
+  if (stdin === true) return firstLine(await io.readInput());
+  const password = await askFor(`New password of ${name}: `, io);
+  if ((await askFor('The same again: ', io)) === password) return password;
+  throw new Trouble({
+    code: 'passwords-differ',
+    message: 'The two are not the same.',
+    remedy: 'Nothing was changed. Try again.',
+    exitCode: 2,
+  });
+}
+
+function askFor(question: string, io: Io): Promise<string> {
+  if (io.askSecret !== null) return io.askSecret(question);
+  throw new Trouble({
+    code: 'nobody-to-ask',
+    message: 'A password is needed, and nobody is here to type it.',
+    remedy: 'Give it on standard input with --stdin, or let one be made with --generate.',
+    exitCode: 2,
+  });
+}
+
+function firstLine(text: string): string {
+  return text.split(/\r?\n/, 1)[0] ?? '';
+}
+
+function refuseWeak(password: string, known: readonly string[]): void {
+  const why = whyWeak(
+    password,
+    known.flatMap((word) => [word, ...word.split('.')]),
+  );
+  if (why === null) return;
+  throw new Trouble({
+    code: 'password-weak',
+    message: `That password is too weak: ${why}.`,
+    remedy: 'Nothing was changed. Take four words that have nothing to do with each other, or --generate.',
+    exitCode: 2,
+  });
+}
+
+function gates({ gates: names }: PeoplePlace): string {
+  return `${names.length === 1 ? 'the gate' : 'the gates'} ${names.join(', ')}`;
+}
+
+function hasRoads({ map }: Site, { gates: names }: PeoplePlace): boolean {
+  return map.roads.some((road) => road.gates.some((gate) => names.includes(gate)));
+}
