@@ -1,6 +1,8 @@
 import { dirname } from 'node:path';
 import { readHeldCertificate } from '../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../adapters/files/find-map.ts';
+import { filesOfMap } from '../adapters/files/files-of-map.ts';
+import { readJournal } from '../adapters/files/journal.ts';
 import { readText } from '../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../adapters/files/state-folder.ts';
 import { readServed } from '../adapters/processes/nginx.ts';
@@ -10,6 +12,7 @@ import { listeningSockets } from '../adapters/host/sockets.ts';
 import type { Trouble } from '../adapters/trouble.ts';
 import type { HeldCertificate } from '../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
+import { hstsEntry, rememberedUntil } from '../core/hsts.ts';
 import type { Inventory } from '../core/inventory/inventory.ts';
 import { readMap } from '../core/map/read-map.ts';
 import type { SiteMap } from '../core/map/site-map.ts';
@@ -92,6 +95,8 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
     front,
     sockets: listeningSockets(),
     startsAtBoot: startsAtBoot(plan.front.proxy),
+    files: filesOfMap(plan),
+    hsts: rememberedUntil(await readJournal(site.paths.hsts, hstsEntry), now.getTime()),
     now: now.getTime(),
   });
   return sortFindings([...findings, ...ruled]);

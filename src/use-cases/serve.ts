@@ -1,9 +1,11 @@
 import { fillWithThrowaway } from '../adapters/certificates/practice.ts';
 import { readCurrent } from '../adapters/files/generations.ts';
 import type { StatePaths } from '../adapters/files/state-folder.ts';
+import { reasonOf } from '../adapters/trouble.ts';
 import { startBuiltin, type BuiltinFront } from '../builtin/server.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import { builtin, readPlan } from '../core/proxies/builtin.ts';
+import { rememberHsts } from './remember-hsts.ts';
 import { digestOf } from './write.ts';
 
 export interface ServeInput {
@@ -16,6 +18,8 @@ export interface ServeInput {
 /** Starts the builtin proxy for a plan. Names without a certificate get the throwaway one, so that the rest is served. */
 export async function serve({ plan, paths, now, onTrouble }: ServeInput): Promise<BuiltinFront> {
   await fillWithThrowaway({ paths, certificates: plan.certificates, now });
+  // In a container the folder may be read-only; what was written says it all the same.
+  await rememberHsts(plan, paths, now).catch((error: unknown) => onTrouble(reasonOf(error)));
   const digest = digestOf(builtin.render(plan, { current: '' }));
   return startBuiltin({ plan, mark: `builtin ${digest}\n`, onTrouble });
 }

@@ -13,6 +13,7 @@ import { nginx } from '../core/proxies/nginx/nginx.ts';
 import type { Renderer, WrittenFile } from '../core/proxies/renderer.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import type { Site } from './load.ts';
+import { rememberHsts } from './remember-hsts.ts';
 
 const renderers: Partial<Record<Plan['front']['proxy'], Renderer>> = { nginx, builtin };
 
@@ -78,6 +79,7 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
+  if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
   return { folder, generation, changes, written: fresh, throwaway, includeLine };
 }
 

@@ -1,4 +1,5 @@
 import { allCards } from '../../src/core/findings/all-cards.ts';
+import { noFiles } from '../../src/core/people/facts.ts';
 import { readDump } from '../../src/core/proxies/nginx/dump.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { inventoryOf, mapOf, plannedOf } from '../support/plan.ts';
@@ -257,6 +258,8 @@ test('one cause is told once, with every road it breaks', () => {
     served: { blocks: [], problem: null },
     sockets: [],
     startsAtBoot: null,
+    files: noFiles,
+    hsts: new Map(),
     now,
   });
   expect(findings.map(({ rule, roads }) => [rule, roads])).toEqual([
@@ -269,7 +272,7 @@ test('ids are unique, in kebab case, and every card says all it should', () => {
   const ids = allCards.map(({ id }) => id);
   expect(new Set(ids).size).toBe(ids.length);
   for (const { id, summary, why, source, messages } of allCards) {
-    expect(id).toMatch(/^[a-z]+(-[a-z]+)+$/);
+    expect(id).toMatch(/^[a-z]+(-[a-z0-9]+)+$/);
     for (const text of [summary, why, source]) expect(text.trim()).not.toBe('');
     expect(Object.keys(messages).length).toBeGreaterThan(0);
   }

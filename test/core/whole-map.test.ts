@@ -8,6 +8,7 @@ import { describeKeys } from '../../src/core/map/schema/describe.ts';
 import { mapJsonSchema } from '../../src/core/map/schema/json-schema.ts';
 import { mapSchema } from '../../src/core/map/schema/map.ts';
 import { parseDuration, parseRate, parseSize } from '../../src/core/map/units.ts';
+import { noFiles } from '../../src/core/people/facts.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { inventoryOf, plannedOf } from '../support/plan.ts';
 
@@ -59,7 +60,18 @@ test('keys that come later say so', () => {
   const { plan, front, host, resolutions } = plannedOf(text);
   const map = readMap({ file: 'm', text }).map;
   if (map === null) throw new Error('unread');
-  const facts = { map, plan, front, host, resolutions, certificates: new Map(), inventory: inventoryOf([]), now: 0 };
+  const facts = {
+    map,
+    plan,
+    front,
+    host,
+    resolutions,
+    certificates: new Map(),
+    inventory: inventoryOf([]),
+    now: 0,
+    files: noFiles,
+    hsts: new Map<string, number>(),
+  };
   const found = runRules({
     ...facts,
     served: { blocks: [], problem: null },

@@ -26,7 +26,12 @@ export function mapOf(text: string): SiteMap {
 }
 
 /** The plan of a map's text, made by the core alone. */
-export function plannedOf(text: string, inventory: Inventory = inventoryOf([]), host = someHost, mapFolder = '/site'): Planned {
+export function plannedOf(
+  text: string,
+  inventory: Inventory = inventoryOf([]),
+  host = someHost,
+  mapFolder = '/site',
+): Planned {
   return makePlan({
     map: mapOf(text),
     inventory,

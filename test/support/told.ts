@@ -1,10 +1,11 @@
 import type { HeldCertificate } from '../../src/core/certificates/cover.ts';
 import { readCompose } from '../../src/core/inventory/compose.ts';
-import type { Container, EngineNetwork, ListeningSocket } from '../../src/core/inventory/inventory.ts';
+import type { Container, EngineNetwork, HostFacts, ListeningSocket } from '../../src/core/inventory/inventory.ts';
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import type { Served } from '../../src/core/rules/rule.ts';
-import { mapOf, plannedOf } from './plan.ts';
+import { noFiles, type FilesOfMap } from '../../src/core/people/facts.ts';
+import { mapOf, plannedOf, someHost } from './plan.ts';
 
 export const now = Date.parse('2026-11-23T12:00:00Z');
 
@@ -40,6 +41,9 @@ export interface Case {
   startsAtBoot?: boolean;
   certificates?: Record<string, HeldCertificate | null>;
   served?: Served;
+  files?: Partial<FilesOfMap>;
+  hsts?: Record<string, number>;
+  host?: Partial<HostFacts>;
 }
 
 /** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
@@ -51,7 +55,7 @@ export function told(text: string, given: Case = {}): string[] {
     compose === false ? [] : readCompose({ file: 'c', text: composed, project: 'p', variables: {} }).services;
   const services = withContainers(declared, containers ?? []);
   const inventory = { services, networks, asked: containers !== undefined, failed: false };
-  const planned = plannedOf(whole, inventory);
+  const planned = plannedOf(whole, inventory, { ...someHost, ...given.host });
   const all = planned.plan.certificates.map(
     ({ id, names }) => [id, id in certificates ? (certificates[id] ?? null) : held(names)] as const,
   );
@@ -63,6 +67,8 @@ export function told(text: string, given: Case = {}): string[] {
     served: given.served ?? { blocks: [], problem: null },
     sockets,
     startsAtBoot: given.startsAtBoot ?? null,
+    files: { ...noFiles, ...given.files },
+    hsts: new Map(Object.entries(given.hsts ?? {})),
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);
 }

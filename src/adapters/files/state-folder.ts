@@ -12,6 +12,7 @@ export interface StatePaths {
   acme: string;
   dns: string;
   firewall: string;
+  hsts: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -26,6 +27,7 @@ export function statePaths(mapFile: string): StatePaths {
     acme: join(root, 'acme'),
     dns: join(root, 'dns'),
     firewall: join(root, 'firewall'),
+    hsts: join(root, 'hsts.jsonl'),
   };
 }
 

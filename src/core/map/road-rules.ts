@@ -36,6 +36,8 @@ export interface RoadRules {
   cors: Cors | null;
   trust: MapTrust;
   upstreamHost: string | null;
+  /** Rules whose warnings are meant so. */
+  meantSo: string[];
   /** Longest prefix first. */
   paths: MapPath[];
 }
@@ -54,6 +56,7 @@ export function roadRules(written: RoadKeys): RoadRules {
     cors: written.cors === undefined ? null : corsOf(written.cors),
     trust: trustOf(written),
     upstreamHost: written['upstream-host'] ?? null,
+    meantSo: written['meant-so'] ?? [],
     paths: pathsOf(written.paths ?? {}),
   };
 }

@@ -10,19 +10,29 @@ import {
   loopbackInContainer,
   noSharedNetwork,
 } from './container-networks.ts';
+import { roadInClearText } from './clear-text.ts';
+import { roadContradicts } from './contradictions.ts';
 import { edgeRedirectLoop } from './edge.ts';
+import { folderNotShown } from './folders.ts';
+import { gateIncludesContainers, gateIncludesRouter, gateMissesIpv6, trueClientAddressLost } from './gate-networks.ts';
+import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates.ts';
+import { hstsLocksOut, hstsRemembered } from './hsts.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { mapKeyLater } from './map-key-later.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
+import { consoleOpen } from './open-consoles.ts';
+import { pathLeadsNowhere } from './paths.ts';
+import { peopleFileFaulty } from './people-files.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
 import type { Facts, Rule } from './rule.ts';
 import { serviceRestarting, serviceStopped, serviceUnhealthy } from './service-state.ts';
 import { serviceUnknown } from './service-unknown.ts';
+import { upstreamUnproven } from './upstream-proof.ts';
 import { containerWithoutRoad } from './without-road.ts';
 
 /** Every rule of `check`. A new rule is one file and one line here. */
@@ -31,14 +41,24 @@ export const allRules: readonly Rule[] = [
   certificateFaulty,
   certificateNotForRoad,
   composeNotApplied,
+  consoleOpen,
   containerWithoutRoad,
   defaultServerTaken,
   edgeRedirectLoop,
+  folderNotShown,
   frontContainerUnknown,
   frontNotAtBoot,
   frontPortTaken,
   frontWithoutAddress,
+  gateIncludesContainers,
+  gateIncludesRouter,
+  gateMissesIpv6,
+  gateNobodyPasses,
+  gateOpenToEverybody,
+  gateWithoutEffect,
   hostNetwork,
+  hstsLocksOut,
+  hstsRemembered,
   loopbackInContainer,
   mapKeyLater,
   nameAlreadyServed,
@@ -47,20 +67,33 @@ export const allRules: readonly Rule[] = [
   noSharedNetwork,
   notForTheWeb,
   noWayIn,
+  pathLeadsNowhere,
+  peopleFileFaulty,
   portNotPublished,
   portTwoOwners,
   publishedToEveryone,
   redirectCircle,
   redirectNowhere,
   redirectToItself,
+  roadContradicts,
+  roadInClearText,
   servedNotKnown,
   serviceRestarting,
   serviceStopped,
   serviceUnhealthy,
   serviceUnknown,
+  trueClientAddressLost,
+  upstreamUnproven,
 ];
 
 /** All findings of all rules, each cause told once, the worst first. */
 export function runRules(facts: Facts): Finding[] {
-  return sortFindings(tellOnce(allRules.flatMap((rule) => rule.check(facts))));
+  const findings = tellOnce(allRules.flatMap((rule) => rule.check(facts)));
+  return sortFindings(findings.filter((finding) => !isMeantSo(finding, facts)));
+}
+
+/** A person has said of every road concerned that it is meant so. Errors are told all the same: something does not work. */
+function isMeantSo({ rule, severity, roads }: Finding, { map }: Facts): boolean {
+  if (severity === 'error' || roads.length === 0) return false;
+  return roads.every((name) => map.roads.find((road) => road.name === name)?.rules.meantSo.includes(rule) === true);
 }

@@ -2,6 +2,7 @@ import type { HeldCertificate } from '../certificates/cover.ts';
 import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { HostFacts, Inventory, ListeningSocket } from '../inventory/inventory.ts';
+import type { FilesOfMap } from '../people/facts.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/nginx/dump.ts';
@@ -27,6 +28,10 @@ export interface Facts {
   host: HostFacts;
   sockets: ListeningSocket[];
   startsAtBoot: boolean | null;
+  /** Password files, folders and files of authorities, as they lie on this machine. */
+  files: FilesOfMap;
+  /** Until when browsers may remember that a name insists on HTTPS, in milliseconds since the epoch. */
+  hsts: ReadonlyMap<string, number>;
   now: number;
 }
 

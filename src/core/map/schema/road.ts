@@ -75,7 +75,11 @@ export const roadKeys = z.strictObject(
     folder: path('the path of a folder')
       .optional()
       .meta(about('A folder of static files: index.html, no listing, dotfiles 404, no symbolic links.', './site')),
-    gate: oneOrMany(label('the name of a gate'), 'the name of a gate, or a list of which all must let one pass')
+    gate: oneOrMany(
+      label('the name of a gate'),
+      'the name of a gate, or a list of at most five, which all must let one pass',
+      5,
+    )
       .default(['home'])
       .meta(about('Who may pass. `home` unless you say otherwise: opening is a deliberate act.', 'everyone')),
     paused: flag
@@ -164,6 +168,11 @@ export const roadKeys = z.strictObject(
       .union([flag, path('the path of a file')], wants('true, false, or the path of a file'))
       .optional()
       .meta(about('Whether and where requests are logged.', 'true', 'note')),
+    'meant-so': oneOrMany(label('the id of a rule'), 'the id of a rule, or a list of ids')
+      .optional()
+      .meta(
+        about('Rules whose warnings about this road are meant so, and not told again.', 'console-open-to-everyone'),
+      ),
     notes: z.string(wants('a text')).optional().meta(about('Words to yourself.', 'ask the wardens before opening')),
     expect: expect
       .optional()

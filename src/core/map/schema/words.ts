@@ -86,8 +86,8 @@ export const pathPrefix = z
   );
 
 /** A list, of which one entry may be written without brackets. */
-export const oneOrMany = <T extends z.ZodType>(item: T, expects: string) =>
+export const oneOrMany = <T extends z.ZodType>(item: T, expects: string, most = 10_000) =>
   z.preprocess(
     (value) => (Array.isArray(value) || value === undefined ? value : [value]),
-    z.array(item, wants(expects)).min(1, wants(expects)),
+    z.array(item, wants(expects)).min(1, wants(expects)).max(most, wants(expects)),
   );

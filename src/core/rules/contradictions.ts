@@ -1,0 +1,68 @@
+import { card, tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'road-contradicts-itself',
+  severity: 'warning',
+  summary: 'Two keys of a road speak against each other, and one of them does nothing.',
+  why: 'Browsers say nothing of it but "blocked", far from where it was written.',
+  source: 'Fetch standard, CORS protocol; RFC 9110 §15.5.6',
+  messages: {
+    preflight: {
+      message: '`{road}` has `cors`, and its `methods` leave out OPTIONS, with which every browser asks first.',
+      remedy: 'Add OPTIONS to `methods`.',
+    },
+    methods: {
+      message: '`{road}` lets other origins use {methods} by `cors`, which its `methods` refuse.',
+      remedy: 'Add them to `methods`, or take them out of `cors`.',
+    },
+    password: {
+      message: '`{road}` asks for a password, and its `cors` lets no page send one.',
+      remedy: 'Write `credentials: true` under `cors`, and name the origins.',
+    },
+    folder: {
+      message: '`{road}` shows a folder, which takes GET and HEAD alone; its `methods` name {methods}.',
+      remedy: 'Take them out.',
+    },
+    get: { message: '`{road}` refuses GET, with which every page is asked for.', remedy: 'Add GET to `methods`.' },
+  },
+});
+
+export const roadContradicts: Rule = {
+  card: words,
+  check: ({ plan }) => plan.roads.flatMap(contradictions),
+};
+
+function contradictions(road: PlannedRoad): Finding[] {
+  const { methods, cors, paths } = road.rules;
+  const findings: Finding[] = [];
+  const say = (message: keyof typeof words.messages, more: Record<string, string | string[]> = {}): void => {
+    const cause = `contradiction:${road.name}:${message}`;
+    findings.push(
+      tell(words, {
+        say: message,
+        data: { road: road.display, ...more },
+        cause,
+        roads: [road.name],
+        where: road.where,
+      }),
+    );
+  };
+  if (methods !== null && cors !== null) {
+    if (!methods.includes('OPTIONS')) say('preflight');
+    const refused = cors.methods.filter((method) => !methods.includes(method));
+    if (refused.length > 0) say('methods', { methods: refused });
+  }
+  if (
+    cors !== null &&
+    !cors.credentials &&
+    road.gate.parts.some(({ people, need }) => people !== null && need === 'all')
+  )
+    say('password');
+  const odd = (methods ?? []).filter((method) => !['GET', 'HEAD', 'OPTIONS'].includes(method));
+  if (road.leads.kind === 'folder' && odd.length > 0 && paths.length === 0) say('folder', { methods: odd });
+  if (methods !== null && !methods.includes('GET')) say('get');
+  return findings;
+}

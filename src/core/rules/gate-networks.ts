@@ -1,0 +1,163 @@
+import { card, tell } from '../findings/card.ts';
+import { inNetworks, isPrivate } from '../networks/address.ts';
+import { overlap } from '../networks/covering.ts';
+import type { Facts, Rule } from './rule.ts';
+
+const router = card({
+  id: 'gate-includes-router',
+  severity: 'note',
+  summary: 'A gate lets in the address of the router.',
+  why: 'Many routers send on requests from outside under their own address when the house asks for its public one; some do so for every visitor. Then everybody is at home.',
+  source: 'RFC 4787 §6, RFC 7857: hairpinning',
+  messages: {
+    gateway: {
+      message: '`{gate}` lets in {gateway}, the default gateway of this machine.',
+      remedy:
+        'Without `home-networks` the gate `home` leaves the router out by itself. Else see in the log whether visitors from outside carry that address.',
+    },
+  },
+});
+
+export const gateIncludesRouter: Rule = {
+  card: router,
+  check: (facts) => {
+    const { gateway } = facts.host;
+    if (gateway === null) return [];
+    return writtenNetworks(facts)
+      .filter(({ networks }) => inNetworks(gateway, networks) && !networks.some((network) => network.endsWith('/0')))
+      .map(({ gate, roads, where }) => tell(router, { say: 'gateway', data: { gate, gateway }, roads, where }));
+  },
+};
+
+const containers = card({
+  id: 'gate-includes-container-network',
+  severity: 'warning',
+  summary: 'A gate lets in a network of containers.',
+  why: 'Every container on it passes the gate, and so does every visitor whose address the engine replaces by its own.',
+  source: 'Engine API v1.41, NetworkInspect: IPAM.Config',
+  messages: {
+    network: {
+      message: '`{gate}` lets in {network}, and {subnet} of it is a network of containers.',
+      remedy: 'Take it out, unless containers are meant.',
+    },
+  },
+});
+
+export const gateIncludesContainers: Rule = {
+  card: containers,
+  check: (facts) => {
+    const bridges = facts.host.addresses.filter(({ ofContainers }) => ofContainers).map(({ network }) => network);
+    const subnets = [...new Set([...bridges, ...facts.inventory.networks.flatMap((one) => one.subnets)])];
+    return writtenNetworks(facts).flatMap(({ gate, networks, roads, where }) => {
+      for (const network of networks) {
+        const subnet = subnets.find((one) => !network.endsWith('/0') && overlap(one, network));
+        if (subnet !== undefined)
+          return [tell(containers, { say: 'network', data: { gate, network, subnet }, roads, where })];
+      }
+      return [];
+    });
+  },
+};
+
+const ipv6 = card({
+  id: 'gate-misses-home-ipv6',
+  severity: 'warning',
+  summary: 'A gate for a home network knows its IPv4 addresses only, and visitors at home come over IPv6.',
+  why: 'Browsers prefer IPv6 where the name has an AAAA record: "forbidden at home, fine with Wi-Fi off".',
+  source: 'RFC 8305',
+  messages: {
+    missing: {
+      message: '`{gate}` lets in {known}, and nothing of {network}, which is the same network over IPv6.',
+      remedy: 'Add it: "{network}". If your provider changes it now and then, write `gate: home` instead.',
+    },
+  },
+});
+
+export const gateMissesIpv6: Rule = {
+  card: ipv6,
+  check: (facts) => {
+    const { host, plan } = facts;
+    // Visitors come over IPv6 only when the front has such an address.
+    if (!plan.front.addresses.some((address) => address.includes(':'))) return [];
+    return writtenNetworks(facts).flatMap(({ gate, networks, roads, where }) => {
+      for (const near of host.addresses) {
+        if (
+          near.ofContainers ||
+          near.address.includes(':') ||
+          !isPrivate(near.address) ||
+          !inNetworks(near.address, networks)
+        )
+          continue;
+        const beside = host.addresses.find(
+          (other) =>
+            other.interface === near.interface &&
+            other.address.includes(':') &&
+            !other.address.startsWith('fe80:') &&
+            other.address !== '::1' &&
+            !inNetworks(other.address, networks),
+        );
+        if (beside === undefined || near.interface === 'lo') continue;
+        const data = { gate, known: near.network, network: beside.network };
+        return [tell(ipv6, { say: 'missing', data, roads, where })];
+      }
+      return [];
+    });
+  },
+};
+
+const lost = card({
+  id: 'true-client-address-lost',
+  severity: 'warning',
+  summary: 'Visitors reach the front under an address that is not theirs, and a gate asks where they come from.',
+  why: 'A gate then lets in everybody or nobody, and a rate counts all visitors as one.',
+  source: 'Engine documentation: the proxy for published ports without IPv6 in the container network',
+  messages: {
+    ipv6: {
+      message:
+        'The front runs in `{container}`, whose networks have no IPv6: whoever comes to {address} arrives with an address of the engine.',
+      remedy:
+        'Give its network IPv6 (enable_ipv6: true in its Compose file), or run it with `network_mode: host`, or take the IPv6 address off `front.address`.',
+    },
+  },
+});
+
+export const trueClientAddressLost: Rule = {
+  card: lost,
+  check: ({ front, plan, inventory }) => {
+    const address = plan.front.addresses.find((one) => one.includes(':'));
+    if (front.kind !== 'container' || address === undefined || front.service === null) return [];
+    const { networkMode, containers: runs, name } = front.service;
+    const own = inventory.networks.filter((network) =>
+      runs.some(({ networks }) => networks.some((one) => one.name === network.name)),
+    );
+    if (
+      networkMode === 'host' ||
+      own.length === 0 ||
+      own.some(({ subnets }) => subnets.some((subnet) => subnet.includes(':')))
+    )
+      return [];
+    const roads = plan.roads
+      .filter(({ gate, rules }) => rules.rate !== null || gate.parts.some(({ networks }) => networks !== null))
+      .map((road) => road.name);
+    if (roads.length === 0) return [];
+    return [tell(lost, { say: 'ipv6', data: { container: name, address }, roads, where: plan.front.where })];
+  },
+};
+
+/** Networks that a person wrote: of gates, and what `home` was said to be. */
+function writtenNetworks({ map }: Pick<Facts, 'map'>): Array<{
+  gate: string;
+  networks: string[];
+  roads: string[];
+  where: Facts['map']['front']['where'];
+}> {
+  const roadsWith = (gate: string): string[] =>
+    map.roads.filter(({ gates }) => gates.includes(gate)).map(({ name }) => name);
+  const own = map.gates.flatMap(({ name, networks, where }) =>
+    networks === null ? [] : [{ gate: name, networks, roads: roadsWith(name), where }],
+  );
+  const home = map.front.homeNetworks;
+  return home === null
+    ? own
+    : [{ gate: 'home', networks: home, roads: roadsWith('home'), where: map.front.where }, ...own];
+}

@@ -1,0 +1,149 @@
+import { card, tell } from '../findings/card.ts';
+import { inNetworks } from '../networks/address.ts';
+import { covering, overlap } from '../networks/covering.ts';
+import type { GatePart, PlannedRoad } from '../plan/plan.ts';
+import type { Rule } from './rule.ts';
+
+const source = 'map reference: `gates`';
+
+const open = card({
+  id: 'gate-open-to-everybody',
+  severity: 'warning',
+  summary: 'A gate lets everybody pass, and looks as if it did not.',
+  why: 'A rule that you believe is there is worse than none.',
+  source,
+  messages: {
+    networks: {
+      message: 'The gate `{gate}` lets in {network}, which is the whole internet.',
+      remedy: 'Name the networks that are meant, or write `gate: everyone` where everybody is.',
+    },
+    any: {
+      message: 'The gate `{gate}` lets in {network} without a password, since one of the two is enough.',
+      remedy: 'Write `need: all`, or take the network out.',
+    },
+    except: {
+      message: 'The gate `{gate}` excepts `/`, which is every path.',
+      remedy: 'Name the paths that are meant, or write `gate: everyone`.',
+    },
+  },
+});
+
+export const gateOpenToEverybody: Rule = {
+  card: open,
+  check: ({ map }) =>
+    map.gates.flatMap(({ name: gate, networks, people, need, except, where }) => {
+      const roads = map.roads.filter(({ gates }) => gates.includes(gate)).map(({ name }) => name);
+      const about = { roads, where };
+      const whole = networks?.find((network) => network.endsWith('/0'));
+      const loose = whole !== undefined && (people === null || need === 'any');
+      return [
+        ...(loose
+          ? [tell(open, { say: people === null ? 'networks' : 'any', data: { gate, network: whole }, ...about })]
+          : []),
+        ...(except.includes('/')
+          ? [tell(open, { say: 'except', data: { gate }, cause: `gate-except:${gate}`, ...about })]
+          : []),
+      ];
+    }),
+};
+
+const idle = card({
+  id: 'gate-without-effect',
+  severity: 'warning',
+  summary: 'A gate changes nothing where it stands.',
+  why: 'All gates of a list must let a visitor pass; one that everybody passes, or that another already asks more than, does nothing.',
+  source,
+  messages: {
+    everyone: {
+      message: '`{road}` has the gate `everyone` beside {others}; it lets nobody in whom they keep out.',
+      remedy:
+        'Take `everyone` out. To let in those whom one of several gates lets in, write one gate with `need: any`.',
+    },
+    shadowed: {
+      message: '`{road}` has the gate `{gate}`, and `{by}` beside it lets in fewer already.',
+      remedy: 'Keep `{by}` alone.',
+    },
+    unused: { message: 'No road has the gate `{gate}`.', remedy: 'Give it to a road: `gate: {gate}`, or take it out.' },
+  },
+});
+
+export const gateWithoutEffect: Rule = {
+  card: idle,
+  check: ({ map, plan }) => [
+    ...map.roads.flatMap(({ key: road, name, gates, where }) => {
+      if (!gates.includes('everyone') || gates.length < 2) return [];
+      const others = gates.filter((gate) => gate !== 'everyone').map((gate) => `\`${gate}\``);
+      return [tell(idle, { say: 'everyone', data: { road, others }, roads: [name], where })];
+    }),
+    ...plan.roads.flatMap((road) =>
+      shadowed(road).map(({ gate, by }) =>
+        tell(idle, { say: 'shadowed', data: { road: road.display, gate, by }, roads: [road.name], where: road.where }),
+      ),
+    ),
+    ...map.gates.flatMap(({ name: gate, where }) =>
+      map.roads.some(({ gates }) => gates.includes(gate))
+        ? []
+        : [tell(idle, { say: 'unused', data: { gate }, severity: 'note', where })],
+    ),
+  ],
+};
+
+/** Gates of networks alone whose visitors are all let in by another, wider one of the same list. */
+function shadowed({ gate }: PlannedRoad): Array<{ gate: string; by: string }> {
+  const parts = gate.parts.filter(isNetworksAlone);
+  return parts.flatMap((wide) => {
+    const narrow = parts.find(
+      (other) =>
+        other !== wide && covers(wide, other) && !(covers(other, wide) && parts.indexOf(other) > parts.indexOf(wide)),
+    );
+    return narrow === undefined ? [] : [{ gate: wide.name, by: narrow.name }];
+  });
+}
+
+type NetworksPart = GatePart & { networks: NonNullable<GatePart['networks']> };
+
+function isNetworksAlone(part: GatePart): part is NetworksPart {
+  return part.networks !== null && part.people === null && part.except.length === 0;
+}
+
+function covers(wide: NetworksPart, narrow: NetworksPart): boolean {
+  const inside = narrow.networks.networks.every((network) => covering(wide.networks.networks, network));
+  const kept = wide.networks.except.every(
+    (address) => narrow.networks.except.includes(address) || !inNetworks(address, narrow.networks.networks),
+  );
+  return inside && kept;
+}
+
+const nobody = card({
+  id: 'gate-nobody-passes',
+  severity: 'error',
+  summary: 'No visitor can pass all gates of a road.',
+  why: 'Each gate of a list must let a visitor in, and nobody is in two networks that have no address in common.',
+  source,
+  messages: {
+    apart: {
+      message:
+        '`{road}` has the gates `{first}` and `{second}`, whose networks have no address in common: nobody passes.',
+      remedy: 'Put the networks of both into one gate: a visitor then needs to be in one of them.',
+    },
+  },
+});
+
+export const gateNobodyPasses: Rule = {
+  card: nobody,
+  check: ({ plan }) =>
+    plan.roads.flatMap((road) => {
+      const parts = road.gate.parts.filter(isNetworksAlone);
+      for (const [index, first] of parts.entries()) {
+        const second = parts.slice(index + 1).find((other) => areApart(first, other));
+        if (second === undefined) continue;
+        const data = { road: road.display, first: first.name, second: second.name };
+        return [tell(nobody, { say: 'apart', data, roads: [road.name], where: road.where })];
+      }
+      return [];
+    }),
+};
+
+function areApart(a: NetworksPart, b: NetworksPart): boolean {
+  return !a.networks.networks.some((one) => b.networks.networks.some((other) => overlap(one, other)));
+}

@@ -1,0 +1,78 @@
+import { card, tell } from '../findings/card.ts';
+import { isPublic } from '../plan/plan-rules.ts';
+import type { Rule } from './rule.ts';
+
+const locks = card({
+  id: 'hsts-locks-out',
+  severity: 'error',
+  summary: 'A road tells browsers to insist on HTTPS where that keeps them out.',
+  why: 'A browser that has once read it turns every http:// of this name into https://, keeps the port, accepts no untrusted certificate, and asks nobody, until the time is over.',
+  source: 'RFC 6797 §8.3 and §8.4',
+  messages: {
+    plain: {
+      message: '`{key}` is served on plain HTTP too, and `hsts` forbids browsers to use that.',
+      remedy: 'Write `hsts: off`, or take `plain` away.',
+    },
+    port: {
+      message:
+        '`{key}` sends `hsts`, and visitors see HTTPS on port {port}: http://{name} would be tried as https://{name}, where this front is not.',
+      remedy: 'Write `hsts: off`, or give HTTPS the outside port 443.',
+    },
+    practice: {
+      message:
+        '`{key}` sends `hsts`, and its certificate is not one that browsers trust: they would let nobody click it away.',
+      remedy: 'Leave `hsts` out until the certificate is real.',
+    },
+  },
+});
+
+export const hstsLocksOut: Rule = {
+  card: locks,
+  check: ({ map, plan }) =>
+    plan.roads.flatMap(({ name, rules, certificate, where }) => {
+      const key = map.roads.find((road) => road.name === name)?.key ?? name;
+      if (rules.hsts === null || rules.hsts === 0) return [];
+      const about = { roads: [name], where };
+      const { https: port } = plan.front.ports;
+      if (rules.plain) return [tell(locks, { say: 'plain', data: { key }, ...about })];
+      if (port !== 443) return [tell(locks, { say: 'port', data: { key, port, name }, ...about })];
+      const shown = plan.certificates.find(({ id }) => id === certificate);
+      if (isPublic(map, shown)) return [];
+      return [tell(locks, { say: 'practice', data: { key }, severity: 'warning', ...about })];
+    }),
+};
+
+const remembered = card({
+  id: 'hsts-remembered',
+  severity: 'warning',
+  summary: 'Browsers remember that a name insists on HTTPS, and the map has changed its mind.',
+  why: 'What was sent cannot be taken back, and `undo` does not reach into browsers. Each forgets it when its time is over, or when it reads max-age=0 over good HTTPS.',
+  source: 'RFC 6797 §6.1.1 and §8.1',
+  messages: {
+    stands: {
+      message:
+        'Browsers that came to {name} before may insist on HTTPS with a good certificate until {until}, and the road {now}.',
+      remedy: 'Send `hsts: forget` for a while, over a good certificate, before you change that.',
+    },
+  },
+});
+
+export const hstsRemembered: Rule = {
+  card: remembered,
+  check: ({ map, plan, hsts, now }) =>
+    plan.roads.flatMap((road) => {
+      const until = hsts.get(road.name) ?? 0;
+      if (until <= now || road.rules.hsts !== null) return [];
+      const shown = plan.certificates.find(({ id }) => id === road.certificate);
+      const why = road.rules.plain
+        ? 'is now served on plain HTTP too'
+        : plan.front.ports.https !== 443
+          ? 'is now on another port'
+          : isPublic(map, shown)
+            ? null
+            : 'now shows a certificate for practice';
+      if (why === null) return [];
+      const data = { name: road.name, until: new Date(until).toISOString().slice(0, 10), now: why };
+      return [tell(remembered, { say: 'stands', data, roads: [road.name], where: road.where })];
+    }),
+};

@@ -1,0 +1,33 @@
+import { card, tell } from '../findings/card.ts';
+import { consoleBy } from '../inventory/consoles.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'console-open-to-everyone',
+  severity: 'warning',
+  summary: 'What looks like a console or a dashboard is open to everybody.',
+  why: 'Pages for administrators are found within hours of their name standing in a public certificate, and many have a password of their own only on paper.',
+  source: 'RFC 9162: names in certificates are published',
+  messages: {
+    open: {
+      message: '`{key}` is open to everyone, and {why}.',
+      remedy: 'Give it `gate: home`, or a gate with people. If it is meant so: `meant-so: [console-open-to-everyone]`',
+    },
+  },
+});
+
+export const consoleOpen: Rule = {
+  card: words,
+  check: ({ map, resolutions }) =>
+    map.roads.flatMap(({ key, name, gates, leads, leadsWhere: where }) => {
+      if (leads.kind === 'redirect' || leads.kind === 'folder' || gates.some((gate) => gate !== 'everyone')) return [];
+      const service = resolutions.get(name)?.service ?? null;
+      const why = consoleBy({
+        name: key,
+        port: leads.port,
+        image: service?.image ?? null,
+        service: service?.name ?? null,
+      });
+      return why === null ? [] : [tell(words, { say: 'open', data: { key, why }, roads: [name], where })];
+    }),
+};

@@ -1,0 +1,136 @@
+import { card, tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import { canVerify, checkMs, hashKind, isWeakKind, slowMs } from '../people/hash-kinds.ts';
+import type { PeopleFile } from '../people/facts.ts';
+import type { GatePart, Plan } from '../plan/plan.ts';
+import type { Facts, Rule } from './rule.ts';
+
+const words = card({
+  id: 'people-file-faulty',
+  severity: 'error',
+  summary: 'The password file of a gate keeps out whom it should let in, or lets in too easily.',
+  why: 'A proxy that finds no usable line refuses everybody, and says nothing before somebody stands at the door. A hash is made anew for each request, and nginx serves nobody else meanwhile.',
+  source: 'htpasswd(1); crypt(5); ngx_http_auth_basic_module',
+  messages: {
+    missing: {
+      message: 'The gate `{gate}` has people, and their file is not there: {file}',
+      remedy: 'Add the first of them: mile-marker people add NAME --gate {gate}',
+    },
+    empty: {
+      message: 'Nobody stands in {file}, so the gate `{gate}` locks everyone out.',
+      remedy: 'Add somebody: mile-marker people add NAME --gate {gate}',
+    },
+    unreadable: {
+      message: 'The password file {file} cannot be read: {why}.',
+      remedy: 'Run this as the user who owns it.',
+    },
+    barred: {
+      message: 'nginx runs as {user}, which cannot read {file}: {bars} keeps it out.',
+      remedy: 'Open it to the group of {user} alone: chgrp {user} {bars} && chmod g+rX {bars}',
+    },
+    others: {
+      message: '{file} can be read by others on this machine (mode {mode}).',
+      remedy: 'Close it: chmod o-rwx {file}',
+    },
+    line: {
+      message: '{file} line {line} is passed over: {why}.',
+      remedy: 'Take the line out, or set the person anew: mile-marker people add NAME --gate {gate}',
+    },
+    twice: {
+      message: '{name} stands twice in {file}; the first line counts, and the one on line {line} does nothing.',
+      remedy: 'Take one of them out.',
+    },
+    kind: {
+      message: '{proxy} cannot check the password of {name} in {file}: its hash is {kind}.',
+      remedy: 'Set it anew: mile-marker people add {name} --gate {gate}',
+    },
+    weak: {
+      message: 'The hash of {name} in {file} is of a weak kind ({kind}): whoever gets the file soon has the password.',
+      remedy: 'Set it anew: mile-marker people add {name} --gate {gate}',
+    },
+    slow: {
+      message: 'Each request of {name} costs about {ms} ms of {proxy}, which serves nobody else meanwhile.',
+      remedy: 'Set it anew with a cost that fits: mile-marker people add {name} --gate {gate}',
+    },
+  },
+});
+
+export const peopleFileFaulty: Rule = {
+  card: words,
+  check: ({ plan, files }) =>
+    filesOnRoads(plan).flatMap((used) => {
+      const found = files.people.get(used.file);
+      return found === undefined ? [] : judge(used, found, { plan, files });
+    }),
+};
+
+interface UsedFile {
+  file: string;
+  gate: GatePart;
+  roads: string[];
+}
+
+function filesOnRoads({ roads }: Plan): UsedFile[] {
+  const used = new Map<string, UsedFile>();
+  for (const { name, gate } of roads) {
+    for (const part of gate.parts) {
+      if (part.people === null) continue;
+      const before = used.get(part.people);
+      if (before === undefined) used.set(part.people, { file: part.people, gate: part, roads: [name] });
+      else before.roads.push(name);
+    }
+  }
+  return [...used.values()];
+}
+
+function judge(
+  { file, gate, roads }: UsedFile,
+  found: PeopleFile,
+  { plan, files }: Pick<Facts, 'plan' | 'files'>,
+): Finding[] {
+  const data = { file, gate: gate.name };
+  const about = { roads, where: gate.where };
+  if (found.state === 'missing') return [tell(words, { say: 'missing', data, ...about })];
+  if (found.state === 'unreadable')
+    return [tell(words, { say: 'unreadable', data: { ...data, why: found.why }, ...about })];
+  const { people, bad } = found.file;
+  const findings: Finding[] = [];
+  const say = (
+    message: keyof typeof words.messages,
+    more: Record<string, string | number>,
+    severity?: Finding['severity'],
+  ): void => {
+    const cause = `people:${file}:${message}:${String(more['name'] ?? more['line'] ?? '')}`;
+    findings.push(
+      tell(words, {
+        say: message,
+        data: { ...data, ...more },
+        cause,
+        ...(severity === undefined ? {} : { severity }),
+        ...about,
+      }),
+    );
+  };
+  if (people.length === 0) say('empty', {});
+  if (found.bars !== null) say('barred', { bars: found.bars, user: files.proxyUser ?? '' });
+  if ((found.mode & 0o007) !== 0) say('others', { mode: found.mode.toString(8) }, 'warning');
+  for (const { line, why, name } of bad) {
+    if (why === 'twice') say('twice', { line, name }, 'warning');
+    else say('line', { line, why: lineWords[why] }, 'warning');
+  }
+  const { proxy } = plan.front;
+  for (const { name, hash } of people) {
+    const kind = hashKind(hash);
+    const ms = Math.round(checkMs(kind));
+    if (!canVerify(proxy, kind)) say('kind', { name, proxy, kind: kind.id === 'unknown' ? 'no known kind' : kind.id });
+    else if (isWeakKind(kind)) say('weak', { name, kind: kind.id }, 'warning');
+    else if (ms >= slowMs && proxy !== 'builtin' && proxy !== 'httpd') say('slow', { name, ms, proxy }, 'warning');
+  }
+  return findings;
+}
+
+const lineWords = {
+  'no-colon': 'it has no colon',
+  'no-name': 'it has no name before the colon',
+  'no-hash': 'it has nothing behind the colon',
+} as const;

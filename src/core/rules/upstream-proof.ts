@@ -1,0 +1,55 @@
+import { card, tell } from '../findings/card.ts';
+import type { Rule } from './rule.ts';
+
+const words = card({
+  id: 'upstream-unproven',
+  severity: 'warning',
+  summary: 'A service behind HTTPS does not have to prove who it is.',
+  why: 'Whoever gets between the front and the service reads everything, passwords too.',
+  source: 'RFC 9110 §4.3.4',
+  messages: {
+    insecure: {
+      message: '`{road}` believes whoever answers at {to} (`upstream-insecure`).',
+      remedy:
+        'Give its certificate or authority with `upstream-ca: FILE`; `openssl s_client -connect {to} -showcerts` shows it.',
+    },
+    file: {
+      message: '`{road}` proves its service by {file}, which cannot be used: {why}.',
+      remedy: 'Put the certificate of its authority there, in PEM. Until then visitors get 502.',
+    },
+    pin: {
+      message: '{proxy} cannot keep `upstream-pin` of `{road}`, and answers 502 instead.',
+      remedy:
+        'Give the service’s own certificate with `upstream-ca: FILE`, which says the same, or write `proxy: builtin`.',
+    },
+    address: {
+      message:
+        '`{road}` leads to an https service by its address, {to}, and nginx compares certificates with names alone.',
+      remedy: 'Write the name that its certificate carries: `upstream-host: NAME`.',
+    },
+  },
+});
+
+export const upstreamUnproven: Rule = {
+  card: words,
+  check: ({ plan, files }) =>
+    plan.roads.flatMap((road) => {
+      if (road.leads.kind !== 'service' || road.leads.upstream === null) return [];
+      const { trust, host, port, scheme, verifyAs } = road.leads.upstream;
+      if (scheme === 'http') return [];
+      const to = `${host.includes(':') ? `[${host}]` : host}:${String(port)}`;
+      const about = { roads: [road.name], where: road.where };
+      const data = { road: road.display, to };
+      const { proxy } = plan.front;
+      if (trust.kind === 'none') return [tell(words, { say: 'insecure', data, ...about })];
+      if (trust.kind === 'pin')
+        return proxy === 'builtin'
+          ? []
+          : [tell(words, { say: 'pin', data: { ...data, proxy }, severity: 'error', ...about })];
+      const why = trust.kind === 'ca' ? (files.authorities.get(trust.file) ?? null) : null;
+      if (trust.kind === 'ca' && why !== null)
+        return [tell(words, { say: 'file', data: { ...data, file: trust.file, why }, severity: 'error', ...about })];
+      const byAddress = /^[\d.]+$|:/.test(verifyAs ?? '');
+      return proxy === 'nginx' && byAddress ? [tell(words, { say: 'address', data, ...about })] : [];
+    }),
+};

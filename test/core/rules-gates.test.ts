@@ -1,0 +1,333 @@
+import { hstsChanges, rememberedUntil, type HstsEntry } from '../../src/core/hsts.ts';
+import type { PeopleFile } from '../../src/core/people/facts.ts';
+import { hashKind } from '../../src/core/people/hash-kinds.ts';
+import { parsePasswordFile, withPerson } from '../../src/core/people/password-file.ts';
+import { now, told, type Case } from '../support/told.ts';
+import fc from 'fast-check';
+
+const good = '$2y$07$abcdefghijklmnopqrstuuabcdefghijklmnopqrstuvwxyzABCDE';
+const people = (text: string, change: Partial<Extract<PeopleFile, { state: 'read' }>> = {}): Case => ({
+  files: {
+    people: new Map([
+      ['/site/w', { state: 'read', file: parsePasswordFile(text), mode: 0o600, bars: null, ...change }],
+    ]),
+    proxyUser: 'www-data',
+  },
+});
+const wardens = 'gates: {wardens: {people: w}}\nroads: {a: {to: ":1", gate: wardens}}';
+const onNginx = (text: string): string =>
+  `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${text}`;
+const networks = (list: string, more = ''): string =>
+  `gates: {house: {networks: [${list}]${more}}}\nroads: {a: {to: ":1", gate: house}}`;
+const file = (state: 'missing' | 'no-folder'): Case => ({ files: { folders: new Map([['/site/site', { state }]]) } });
+const folder = 'roads: {a: {folder: ./site, gate: everyone}}';
+const real = 'acme: {directory: production}\n';
+
+test.each<[string, string, Case]>([
+  ['a sound gate of people', wardens, people(`edda:${good}\n# a note\n`)],
+  ['networks at home', networks('192.168.64.16/28'), {}],
+  ['a gate with exceptions', networks('192.168.64.16/28', ', except: [/hooks/]'), {}],
+  [
+    'two gates that both ask',
+    'gates: {x: {networks: 192.168.64.128/25}, w: {people: w}}\nroads: {a: {to: ":1", gate: [x, w]}}',
+    people(`e:${good}`),
+  ],
+  ['a console at home', 'roads: {admin: ":9090"}', {}],
+  [
+    'a console that is meant so',
+    'roads: {admin: {to: ":9090", gate: everyone, meant-so: console-open-to-everyone}}',
+    {},
+  ],
+  ['hsts with real certificates', `${real}roads: {a: {to: ":1", hsts: on}}`, {}],
+  [
+    'hsts forgotten in time',
+    `${real}roads: {a: {to: ":1", plain: true, hsts: forget, meant-so: road-in-clear-text}}`,
+    { hsts: { 'a.saltmarsh.example': now + 1e9 } },
+  ],
+  ['hsts that is over', 'roads: {a: ":1"}', { hsts: { 'a.saltmarsh.example': now - 1 } }],
+  [
+    'cors that fits',
+    'roads: {a: {to: ":1", methods: [GET, PUT, OPTIONS], cors: {origins: "https://b.example", methods: PUT}}}',
+    {},
+  ],
+  [
+    'a folder with its page',
+    folder,
+    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: null }]]) } },
+  ],
+  [
+    'a proven service',
+    'roads: {a: {to: "https://192.168.64.9:8443", upstream-ca: ca.pem}}',
+    { files: { authorities: new Map([['/site/ca.pem', null]]) } },
+  ],
+  ['a part of a road', 'roads: {a: {to: ":1", paths: {/api: "nestcam:3000"}}}', {}],
+])('silence: %s', (_, text, given) => {
+  expect(told(text, given)).toEqual([]);
+});
+
+test.each<[string, Case, string]>([
+  [
+    wardens,
+    { files: { people: new Map([['/site/w', { state: 'missing' }]]) } },
+    'people-file-faulty: The gate `wardens` has people, and their file is not there: /site/w | Add the first of them: mile-marker people add NAME --gate wardens',
+  ],
+  [
+    wardens,
+    people('# nobody yet\n'),
+    'people-file-faulty: Nobody stands in /site/w, so the gate `wardens` locks everyone out.',
+  ],
+  [
+    wardens,
+    people(`edda:${good}\n`, { mode: 0o644 }),
+    'people-file-faulty: /site/w can be read by others on this machine (mode 644). | Close it: chmod o-rwx /site/w',
+  ],
+  [
+    onNginx(wardens),
+    people(`edda:${good}\n`, { bars: '/site' }),
+    'people-file-faulty: nginx runs as www-data, which cannot read /site/w: /site keeps it out.',
+  ],
+  [wardens, people(`edda:${good}\njoost\n`), 'people-file-faulty: /site/w line 2 is passed over: it has no colon.'],
+  [
+    wardens,
+    people(`edda:${good}\nedda:${good}\n`),
+    'people-file-faulty: edda stands twice in /site/w; the first line counts, and the one on line 2 does nothing.',
+  ],
+  [
+    wardens,
+    people(`edda:$y$j9T$abc$${'x'.repeat(43)}\n`),
+    'people-file-faulty: builtin cannot check the password of edda in /site/w: its hash is yescrypt.',
+  ],
+  [wardens, people(`edda:$$2y$$07$$${good.slice(7)}\n`), 'its hash is no known kind.'],
+  [
+    wardens,
+    people('edda:{SHA}fEqNCco3Yq9h5ZUglD3CZJT4lBs=\n'),
+    'people-file-faulty: The hash of edda in /site/w is of a weak kind (sha1)',
+  ],
+  [
+    onNginx(wardens),
+    people(`edda:${good.replace('$07$', '$12$')}\n`),
+    'people-file-faulty: Each request of edda costs about 307 ms of nginx',
+  ],
+  [
+    networks('0.0.0.0/0'),
+    {},
+    'gate-open-to-everybody: The gate `house` lets in 0.0.0.0/0, which is the whole internet.',
+  ],
+  [
+    'gates: {h: {people: w, networks: "::/0", need: any}}\nroads: {a: {to: ":1", gate: h}}',
+    people(`e:${good}`),
+    'gate-open-to-everybody: The gate `h` lets in ::/0 without a password',
+  ],
+  [networks('192.168.64.16/28', ', except: /'), {}, 'gate-open-to-everybody: The gate `house` excepts `/`'],
+  [
+    'roads: {a: {to: ":1", gate: [everyone, home]}}',
+    {},
+    'gate-without-effect: `a` has the gate `everyone` beside `home`',
+  ],
+  [
+    'gates: {wide: {networks: 192.168.0.0/17}, small: {networks: 192.168.64.128/25}}\nroads: {a: {to: ":1", gate: [wide, small]}}',
+    { host: { gateway: null } },
+    'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it lets in fewer already. | Keep `small` alone.',
+  ],
+  ['gates: {idle: {networks: 192.168.64.128/25}}\nroads: {}', {}, 'gate-without-effect: No road has the gate `idle`.'],
+  [
+    'gates: {x: {networks: 192.0.2.0/25}, y: {networks: 192.0.2.128/25}}\nroads: {a: {to: ":1", gate: [x, y]}}',
+    {},
+    'gate-nobody-passes: `a.saltmarsh.example` has the gates `x` and `y`',
+  ],
+  [
+    networks('192.168.64.0/24'),
+    {},
+    'gate-includes-router: `house` lets in 192.168.64.1, the default gateway of this machine.',
+  ],
+  [
+    networks('172.16.0.0/12'),
+    {},
+    'gate-includes-container-network: `house` lets in 172.16.0.0/12, and 172.17.0.0/16 of it is a network of containers.',
+  ],
+  [
+    `domains: [saltmarsh.example]\nfront: {address: "2001:db8:40::24"}\n${networks('192.168.64.0/28')}`,
+    {
+      host: {
+        gateway: null,
+        addresses: [
+          { interface: 'eth0', address: '192.168.64.10', network: '192.168.64.0/24', ofContainers: false },
+          { interface: 'eth0', address: '2001:db8:40::24', network: '2001:db8:40::/64', ofContainers: false },
+        ],
+      },
+    },
+    'gate-misses-home-ipv6: `house` lets in 192.168.64.0/24, and nothing of 2001:db8:40::/64',
+  ],
+  [
+    'roads: {cam: {to: ":9090", gate: everyone}}',
+    {},
+    'console-open-to-everyone: `cam` is open to everyone, and its port 9090 is usually a console or metrics.',
+  ],
+  [
+    'roads: {marsh-admin: {to: ":1", gate: everyone}}',
+    {},
+    'console-open-to-everyone: `marsh-admin` is open to everyone, and it is called `marsh-admin`.',
+  ],
+  [
+    `${real}roads: {a: {to: ":1", plain: true, hsts: on, meant-so: road-in-clear-text}}`,
+    {},
+    'hsts-locks-out: `a` is served on plain HTTP too',
+  ],
+  [
+    `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, ports: {https: 8443}}\n${real}roads: {a: {to: ":1", hsts: 30d}}`,
+    {},
+    'hsts-locks-out: `a` sends `hsts`, and visitors see HTTPS on port 8443',
+  ],
+  [
+    'roads: {a: {to: ":1", hsts: on}}',
+    {},
+    'hsts-locks-out: `a` sends `hsts`, and its certificate is not one that browsers trust',
+  ],
+  [
+    'roads: {a: ":1"}',
+    { hsts: { 'a.saltmarsh.example': now + 86_400_000 } },
+    'hsts-remembered: Browsers that came to a.saltmarsh.example before may insist on HTTPS with a good certificate until 2026-11-24, and the road now shows a certificate for practice.',
+  ],
+  [
+    'roads: {a: {to: ":1", methods: GET, cors: {origins: "*"}}}',
+    {},
+    'road-contradicts-itself: `a.saltmarsh.example` has `cors`, and its `methods` leave out OPTIONS',
+  ],
+  [
+    'roads: {a: {to: ":1", methods: [GET, OPTIONS], cors: {origins: "*", methods: [PUT]}}}',
+    {},
+    'lets other origins use PUT by `cors`, which its `methods` refuse.',
+  ],
+  [
+    wardens.replace('gate: wardens', 'gate: wardens, cors: {origins: "*"}'),
+    people(`e:${good}`),
+    'asks for a password, and its `cors` lets no page send one.',
+  ],
+  [
+    folder.replace('gate', 'methods: [GET, PUT], gate'),
+    {},
+    'road-contradicts-itself: `a.saltmarsh.example` shows a folder, which takes GET and HEAD alone; its `methods` name PUT.',
+  ],
+  ['roads: {a: {to: ":1", methods: POST}}', {}, 'road-contradicts-itself: `a.saltmarsh.example` refuses GET'],
+  [
+    'roads: {a: {to: "https://192.168.64.9", upstream-insecure: true}}',
+    {},
+    'upstream-unproven: `a.saltmarsh.example` believes whoever answers at 192.168.64.9:443',
+  ],
+  [
+    'roads: {a: {to: "https://192.168.64.9", upstream-ca: x.pem}}',
+    { files: { authorities: new Map([['/site/x.pem', 'it does not exist']]) } },
+    'upstream-unproven: `a.saltmarsh.example` proves its service by /site/x.pem, which cannot be used: it does not exist.',
+  ],
+  [
+    onNginx('roads: {a: {to: "https://b.example", upstream-pin: sha256/AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=}}'),
+    {},
+    'upstream-unproven: nginx cannot keep `upstream-pin`',
+  ],
+  [
+    onNginx('roads: {a: {to: "https://192.168.64.9"}}'),
+    {},
+    'upstream-unproven: `a.saltmarsh.example` leads to an https service by its address',
+  ],
+  [folder, file('missing'), 'folder-not-shown: `a.saltmarsh.example` shows /site/site, which is not there.'],
+  [folder, file('no-folder'), 'folder-not-shown: `a.saltmarsh.example` shows /site/site, which is no folder.'],
+  [
+    onNginx(folder),
+    {
+      files: {
+        proxyUser: 'www-data',
+        folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: '/site' }]]),
+      },
+    },
+    'folder-not-shown: nginx runs as www-data, which cannot read /site/site',
+  ],
+  [
+    folder,
+    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: false, bars: null }]]) } },
+    'folder-not-shown: `a.saltmarsh.example` shows /site/site, which has no index.html',
+  ],
+  ['roads: {a: {to: ":1", plain: true}}', {}, 'road-in-clear-text: `a.saltmarsh.example` is served on plain HTTP too.'],
+  [
+    wardens.replace('gate: wardens', 'gate: wardens, plain: true'),
+    people(`e:${good}`),
+    'road-in-clear-text: `a.saltmarsh.example` asks for a password on plain HTTP too',
+  ],
+  [
+    'roads: {a: {to: ":1", paths: {/api: "nestcan:1"}}}',
+    {},
+    'path-leads-nowhere: The part /api of `a` leads nowhere: no such service.',
+  ],
+])('alarm: %s', (text, given, words) => {
+  const found = told(text, given);
+  expect(found).toHaveLength(1);
+  expect(found[0]).toContain(words);
+});
+
+test('what browsers remember is the longest that was sent, from the last moment it was', () => {
+  const day = 86_400;
+  const at = (days: number): string => new Date(now + days * day * 1000).toISOString();
+  let journal: HstsEntry[] = [];
+  const live = (days: number, maxAge: number | null): void => {
+    journal = [...journal, ...hstsChanges(journal, maxAge === -1 ? [] : [{ name: 'a', maxAge }], at(days))];
+  };
+  live(0, day);
+  live(1, day);
+  live(2, 180 * day);
+  live(10, 0);
+  expect(journal.map(({ maxAge }) => maxAge)).toEqual([day, 180 * day, 0]);
+  expect(rememberedUntil(journal, Date.parse(at(11))).get('a')).toBe(Date.parse(at(190)));
+  live(12, -1);
+  expect(journal[journal.length - 1]?.maxAge).toBe(null);
+  expect(rememberedUntil(journal.slice(0, 1), Date.parse(at(30))).get('a')).toBe(Date.parse(at(31)));
+});
+
+test('a password file keeps every byte that is not the person’s own line', () => {
+  const name = fc.stringMatching(/^[a-z][a-z0-9 ]{0,5}[a-z0-9]$/);
+  const other = fc.oneof(
+    fc.constantFrom('', '# a note', 'no colon', ':x', '# edda:x'),
+    fc.tuple(name, fc.constantFrom(good, 'x')).map((pair) => pair.join(':')),
+  );
+  fc.assert(
+    fc.property(fc.array(other), fc.constantFrom('\n', '\r\n'), name, (lines, ending, who) => {
+      const text = lines.length === 0 ? '' : lines.join(ending) + ending;
+      const set = withPerson(text, who, good);
+      expect(
+        parsePasswordFile(set)
+          .people.filter((one) => one.name === who)
+          .map(({ hash }) => hash),
+      ).toEqual([good]);
+      const rest = (whole: string): string[] =>
+        whole
+          .split(/\r?\n/)
+          .filter((line) => line.startsWith('#') || line.split(':')[0] !== who || !line.includes(':'));
+      expect(rest(set).filter((line) => line !== '')).toEqual(rest(text).filter((line) => line !== ''));
+      expect(parsePasswordFile(withPerson(set, who, null)).people.map((one) => one.name)).not.toContain(who);
+    }),
+  );
+});
+
+test('kinds of hashes are known by their form', () => {
+  const kinds = [
+    good,
+    '$apr1$abc$51YrpNiEtKAQp4coykJmu.',
+    '$6$rounds=20000$salt$abc',
+    '$5$salt$abc',
+    '{SSHA}AAAA',
+    '{PLAIN}x',
+    'abJnggxhB/yWI',
+    '$$2y$$07$$x',
+    'secret',
+  ];
+  expect(kinds.map((hash) => hashKind(hash).id)).toEqual([
+    'bcrypt',
+    'apr1',
+    'sha512-crypt',
+    'sha256-crypt',
+    'salted-sha1',
+    'clear',
+    'des',
+    'unknown',
+    'unknown',
+  ]);
+  expect(hashKind('$6$rounds=20000$salt$abc').cost).toBe(20_000);
+});
