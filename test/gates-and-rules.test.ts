@@ -54,6 +54,7 @@ gates:
   house: {networks: [${near}/32, "2001:db8:40::/48", ${edge}/32]}
   either: {people: ${wardens}, networks: [${near}], need: any, except: [/hooks/, /ping]}
   both: {people: ${wardens}, networks: [${near}], need: all, except: /hooks}
+  shed: {networks: [${near}], except: [/hooks/, /ping]}
 roads:
   open: {to: ":${birdLog ?? ''}", gate: everyone}
   people: {to: ":${birdLog ?? ''}", gate: wardens}
@@ -66,7 +67,7 @@ roads:
     to: ":${nestcam ?? ''}"
     gate: everyone
     methods: [GET, HEAD, POST]
-    hsts: 30d
+    hsts: forget
     security-headers: strict
     response-headers: {X-Robots-Tag: 'noindex; "$host" \\ {}', Referrer-Policy: origin}
   cors:
@@ -75,7 +76,7 @@ roads:
     cors: {origins: ["https://www.saltmarsh.example", "https://a.example:8443"], methods: [put], headers: [X-Station], credentials: true, max-age: 1h}
   anyone: {to: ":${nestcam ?? ''}", gate: everyone, cors: {origins: "*"}, security-headers: off}
   small: {to: ":${nestcam ?? ''}", gate: everyone, body-limit: 5B}
-  plain: {to: ":${nestcam ?? ''}", gate: either, plain: true, upstream-host: "inside.example:81"}
+  plain: {to: ":${nestcam ?? ''}", gate: shed, plain: true, upstream-host: "inside.example:81"}
   parts:
     to: ":${birdLog ?? ''}"
     gate: either

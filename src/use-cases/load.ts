@@ -95,7 +95,7 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
     front,
     sockets: listeningSockets(),
     startsAtBoot: startsAtBoot(plan.front.proxy),
-    files: filesOfMap(plan),
+    files: filesOfMap(plan, site.mapFile),
     hsts: rememberedUntil(await readJournal(site.paths.hsts, hstsEntry), now.getTime()),
     now: now.getTime(),
   });

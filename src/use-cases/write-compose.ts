@@ -3,7 +3,7 @@ import { stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { shownPath } from '../adapters/files/find-map.ts';
 import { readText } from '../adapters/files/read-text.ts';
-import { writeTrouble, writeWhole } from '../adapters/files/safe-write.ts';
+import { ensureFolder, writeTrouble, writeWhole } from '../adapters/files/safe-write.ts';
 import { codeOf, Trouble } from '../adapters/trouble.ts';
 import {
   closedPorts,
@@ -43,6 +43,8 @@ export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput
     folders: { front: folder, certificates: paths.certificates },
     program: dirname(realpathSync(process.argv[1] ?? '.')),
   });
+  // The engine would make it as root where it is missing.
+  if (!dry && plan.challenges !== null) await ensureFolder(plan.challenges);
   const path = join(dirname(mapFile), frontComposeFile);
   const before = await textOf(path);
   if (before !== null && !before.startsWith(frontComposeHeader)) throw notOurs(shownPath(path, cwd));

@@ -1,6 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import { existsSync, readFileSync, statSync } from 'node:fs';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import type { FilesOfMap, PeopleFile, ShownFolder } from '../../core/people/facts.ts';
 import { parsePasswordFile } from '../../core/people/password-file.ts';
 import type { Plan, PlannedLeads } from '../../core/plan/plan.ts';
@@ -9,7 +9,7 @@ import { codeOf, reasonOf } from '../trouble.ts';
 import { whatBars } from './readable-by.ts';
 
 /** Looks at every file and folder that a plan's gates, folders and services need. */
-export function filesOfMap({ roads, front }: Plan): FilesOfMap {
+export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap {
   // Inside a container other users count, and other rights.
   const user = front.proxy === 'nginx' && front.container === null ? nginxUser() : null;
   const leads = roads.flatMap((road) => [road.leads, ...road.rules.paths.map((path) => path.leads)]);
@@ -19,6 +19,7 @@ export function filesOfMap({ roads, front }: Plan): FilesOfMap {
     folders: new Map(foldersOf(leads).map((folder) => [folder, shownFolder(folder, user)])),
     authorities: new Map(authoritiesOf(leads).map((file) => [file, authorityProblem(file)])),
     proxyUser: user?.name ?? null,
+    mapFolder: dirname(mapFile),
   };
 }
 

@@ -2,7 +2,6 @@ import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { hostOf, webUrl } from '../../core/map/leads.ts';
 import { parseAddress } from '../../core/networks/address.ts';
-import type { Plan } from '../../core/plan/plan.ts';
 import { prepare } from '../../core/verdict/decide.ts';
 import { explain, type Explanation } from '../../core/verdict/explain.ts';
 import { exposure, strangerTo, viewpoints, type Access } from '../../core/verdict/exposure.ts';
@@ -25,7 +24,7 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
     return;
   }
   if (url === null) throw wrongUse('Which request?', 'Name a URL or a road, or see everything with --all.');
-  const people = peopleOf(site.plan);
+  const people = peopleOf(site);
   const { request, shown } = requestOf(url, options, site, people);
   const explanation = explain(prepare(site.plan), request);
   if (options.json === true) {
@@ -36,8 +35,8 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
 }
 
 /** Who stands in each password file of the plan. */
-function peopleOf(plan: Plan): Map<string, string[]> {
-  const { people } = filesOfMap(plan);
+function peopleOf({ plan, mapFile }: Site): Map<string, string[]> {
+  const { people } = filesOfMap(plan, mapFile);
   return new Map(
     [...people].map(([path, file]) => [path, file.state === 'read' ? file.file.people.map(({ name }) => name) : []]),
   );
@@ -151,7 +150,7 @@ const cellWords: Record<Access, string> = {
 };
 
 function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
-  const from = viewpoints(site.plan, peopleOf(site.plan));
+  const from = viewpoints(site.plan, peopleOf(site));
   const rows = exposure(prepare(site.plan), from);
   if (json === true) {
     io.out(jsonDocument('exposure', { map: site.mapFile, viewpoints: from, rows }));

@@ -23,6 +23,8 @@ export interface FilesOfMap {
   authorities: ReadonlyMap<string, string | null>;
   /** Name of the user that the proxy runs as; null when it is not another one than ours. */
   proxyUser: string | null;
+  /** Absolute path of the folder that the map is in. */
+  mapFolder: string;
 }
 
 export const noFiles: FilesOfMap = {
@@ -30,4 +32,5 @@ export const noFiles: FilesOfMap = {
   folders: new Map(),
   authorities: new Map(),
   proxyUser: null,
+  mapFolder: '/site',
 };

@@ -64,13 +64,13 @@ export function frontCompose(input: FrontComposeInput): string {
 /** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */
 const style = { lineWidth: 0, defaultStringType: 'QUOTE_DOUBLE', defaultKeyType: 'PLAIN' } as const;
 
-function nginxPart({ plan, folders }: FrontComposeInput): Record<string, unknown> {
+function nginxPart({ plan, folders, mapFile }: FrontComposeInput): Record<string, unknown> {
   const { address, port } = plan.front.mark;
   const mark = `http://${address}:${String(port)}/mark`;
   return {
     image: 'nginx:stable',
     command: ['nginx', '-e', '/dev/stderr', '-c', `${folders.front}/current/${wholeFile}`, '-g', 'daemon off;'],
-    volumes: [folders.front, folders.certificates].map(readOnly),
+    volumes: [folders.front, folders.certificates, ...foldersOfMap(plan, mapFile)].map(readOnly),
     // Images of nginx have one of the two.
     healthcheck: health(['CMD-SHELL', `curl -fsS ${mark} || wget -qO- ${mark}`]),
   };
@@ -84,9 +84,31 @@ function builtinPart({ plan, folders, mapFile, program }: FrontComposeInput): Re
     image: 'node:20-slim',
     command: ['node', '/opt/mile-marker/mile-marker.js', 'serve', '--written', '--map', mapFile],
     init: true,
-    volumes: [...[folders.front, folders.certificates].map(readOnly), `${program}:/opt/mile-marker:ro`],
+    volumes: [
+      ...[folders.front, folders.certificates, ...foldersOfMap(plan, mapFile)].map(readOnly),
+      `${program}:/opt/mile-marker:ro`,
+    ],
     healthcheck: health(['CMD', 'node', '-e', ask]),
   };
+}
+
+/**
+ * What the proxy reads beside its own files: folders that roads show, pending challenges, and the folders that password files and
+ * authorities of services are in. The map's own folder holds keys, so of a file in it only the file itself is given.
+ */
+function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
+  const own = parentOf(mapFile);
+  const files = roads.flatMap(({ gate, leads }) => [
+    ...gate.parts.flatMap(({ people }) => people ?? []),
+    ...(leads.kind === 'service' && leads.upstream?.trust.kind === 'ca' ? [leads.upstream.trust.file] : []),
+  ]);
+  const shown = roads.flatMap(({ leads }) => (leads.kind === 'folder' ? [leads.path] : []));
+  const parents = files.map((file) => (parentOf(file) === own ? file : parentOf(file)));
+  return [...new Set([...(challenges === null ? [] : [challenges]), ...shown, ...parents])].sort();
+}
+
+function parentOf(path: string): string {
+  return path.slice(0, path.lastIndexOf('/')) || '/';
 }
 
 function readOnly(folder: string): string {

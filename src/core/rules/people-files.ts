@@ -32,6 +32,11 @@ const words = card({
       message: '{file} can be read by others on this machine (mode {mode}).',
       remedy: 'Close it: chmod o-rwx {file}',
     },
+    beside: {
+      message:
+        '{file} lies beside the map, whose folder holds keys; a front in a container sees this one file, and not what replaces it.',
+      remedy: 'Give it a folder of its own: `people: people/{name}`, and move it there.',
+    },
     line: {
       message: '{file} line {line} is passed over: {why}.',
       remedy: 'Take the line out, or set the person anew: mile-marker people add NAME --gate {gate}',
@@ -112,6 +117,8 @@ function judge(
     );
   };
   if (people.length === 0) say('empty', {});
+  const [, parent = '', name = ''] = /^(.*)\/([^/]*)$/.exec(file) ?? [];
+  if (plan.front.container !== null && files.mapFolder === parent) say('beside', { name }, 'warning');
   if (found.bars !== null) say('barred', { bars: found.bars, user: files.proxyUser ?? '' });
   if ((found.mode & 0o007) !== 0) say('others', { mode: found.mode.toString(8) }, 'warning');
   for (const { line, why, name } of bad) {

@@ -51,7 +51,7 @@ function corsMaps(name: string, cors: NonNullable<Rules['cors']>): string[] {
     ? ['"~." "*";']
     : cors.origins.map((origin) => `${pattern(`~^${escapePattern(origin)}$`)} $http_origin;`);
   const granted = (what: string, value: string): string[] =>
-    block(`map ${v(name, 'preflight')} ${v(name, what)}`, ['default "";', `granted ${quote(value)};`]);
+    block(`map "$status${v(name, 'preflight')}" ${v(name, what)}`, ['default "";', `204granted ${quote(value)};`]);
   return [
     ...block(`map $http_origin ${v(name, 'origin')}`, ['default "";', ...origins]),
     ...block(`map "$mile_marker_preflight${v(name, 'origin')}" ${v(name, 'preflight')}`, [
