@@ -9,7 +9,8 @@ await build({
   entryPoints: {
     'mile-marker': 'src/cli/bin.ts',
     'people-worker': 'src/builtin/people-worker.ts',
-    docs: 'src/cli/docs.ts', bench: 'bench/start-up.ts',
+    docs: 'src/cli/docs.ts',
+    bench: 'bench/start-up.ts',
   },
   outdir: 'dist',
   bundle: true,

@@ -211,6 +211,8 @@ function proofOf({ verifyAs, trust }: Forward['upstream']): https.RequestOptions
 /** RFC 7469 §2.4: SHA-256 of the public key. Looked at before a byte is sent. */
 function pinned(digest: string): https.RequestOptions {
   return {
+    // An agent, even none, would make the connection itself.
+    agent: undefined,
     createConnection: (options: tls.ConnectionOptions) => {
       const socket = tls.connect(options);
       socket.prependOnceListener('secureConnect', () => {

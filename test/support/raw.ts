@@ -15,10 +15,19 @@ export interface RawInput {
   from?: string;
   /** Stop reading once this has come. */
   until?: string;
+  /** How long to wait for more, in milliseconds. */
+  idleMs?: number;
 }
 
 /** Sends raw bytes and reads until the other end closes, `until` has come, or nothing comes for a while. */
-export function sendRaw({ port, text, tls: secure, from = '127.0.0.1', until }: RawInput): Promise<Outcome> {
+export function sendRaw({
+  port,
+  text,
+  tls: secure,
+  from = '127.0.0.1',
+  until,
+  idleMs = 5000,
+}: RawInput): Promise<Outcome> {
   return new Promise((resolve) => {
     const plain = net.connect({ host: '127.0.0.1', port, localAddress: from });
     let shaken = secure === undefined;
@@ -48,7 +57,7 @@ export function sendRaw({ port, text, tls: secure, from = '127.0.0.1', until }: 
     socket.on('error', end);
     socket.on('close', end);
     // Only a front that keeps the connection open for no reason gets here, and the test then says what it sent.
-    socket.setTimeout(5000, end);
+    socket.setTimeout(idleMs, end);
   });
 }
 

@@ -75,7 +75,8 @@ export function parseRedirect(text: string, permanent: boolean): LeadsResult {
 
 /** A URL with http or https and a host that can be one, or null. Control characters and blanks are never dropped silently. */
 export function webUrl(text: string): URL | null {
-  if (/[\u0000-\u0020\u007f\\]/.test(text) || !/^https?:\/\/[^/]/i.test(text)) return null;
+  // Longer than any address bar shows, and too long for a word of some servers' configuration.
+  if (text.length > 1500 || /[\u0000-\u0020\u007f\\]/.test(text) || !/^https?:\/\/[^/]/i.test(text)) return null;
   let url: URL;
   try {
     url = new URL(text);

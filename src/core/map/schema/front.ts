@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { parseHostName } from '../../names/host-name.ts';
 import { parseAddress } from '../../networks/address.ts';
-import { about, addressLiteral, label, network, oneOrMany, port, token, wants, type IssueWords } from './words.ts';
+import { about, addressLiteral, label, network, oneOrMany, port, headerName, wants, type IssueWords } from './words.ts';
 
 const portPair = (http: number, https: number) =>
   z
@@ -52,7 +52,7 @@ const edge = z.strictObject(
         '[198.51.100.0/24]',
       ),
     ),
-    'address-header': token('the name of a header')
+    'address-header': headerName('the name of a header')
       .default('X-Forwarded-For')
       .meta(
         about(

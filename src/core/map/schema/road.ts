@@ -1,5 +1,19 @@
 import * as z from 'zod';
-import { about, duration, flag, label, oneOrMany, path, pathPrefix, rate, size, text, token, wants } from './words.ts';
+import {
+  about,
+  duration,
+  flag,
+  headerName,
+  label,
+  methodName,
+  oneOrMany,
+  path,
+  pathPrefix,
+  rate,
+  size,
+  text,
+  wants,
+} from './words.ts';
 
 const to = z.string(wants('SERVICE:PORT, :PORT or a URL'));
 const redirect = z.string(wants('a URL with http:// or https://'));
@@ -29,10 +43,10 @@ const cors = z.strictObject(
         '[https://www.saltmarsh.example]',
       ),
     ),
-    methods: oneOrMany(token('a method such as PUT'), 'a method or a list of methods')
+    methods: oneOrMany(methodName('a method such as PUT'), 'a method or a list of methods', 30)
       .optional()
       .meta(about('Methods beyond GET, HEAD and POST that they may use.', '[PUT, DELETE]')),
-    headers: oneOrMany(token('the name of a header'), 'a header or a list of headers')
+    headers: oneOrMany(headerName('the name of a header'), 'a header or a list of headers', 50)
       .optional()
       .meta(about('Request headers that they may send.', '[X-Station]')),
     credentials: flag
@@ -88,7 +102,7 @@ export const roadKeys = z.strictObject(
     certificate: label('the name of a certificate')
       .optional()
       .meta(about('Which of `certificates` to show. Without it the best that covers the name.', 'marsh')),
-    methods: oneOrMany(token('a method such as GET'), 'a method or a list of methods')
+    methods: oneOrMany(methodName('a method such as GET'), 'a method or a list of methods', 30)
       .optional()
       .meta(about('Methods that may be used; others get 405.', '[GET, HEAD]')),
     rate: rate
@@ -114,7 +128,7 @@ export const roadKeys = z.strictObject(
         ),
       ),
     'response-headers': z
-      .record(token('the name of a header'), text('a text on one line'), wants('headers with their values'))
+      .record(headerName('the name of a header'), text('a text on one line'), wants('headers with their values'))
       .optional()
       .meta(
         about(

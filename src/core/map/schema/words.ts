@@ -36,7 +36,15 @@ const portWords = 'a port from 1 to 65535';
 export const port = z.int(wants(portWords)).min(1, wants(portWords)).max(65_535, wants(portWords));
 
 /** One printable line: no control character can ever reach a file that is written from the map. */
-export const text = (expects: string) => z.string(wants(expects)).regex(/^[^\u0000-\u001f\u007f]+$/, wants(expects));
+export const text = (expects: string) =>
+  z
+    .string(wants(expects))
+    .regex(/^[^\u0000-\u001f\u007f]+$/, wants(expects))
+    // nginx reads words of at most 4096 bytes, and a dollar sign becomes the name of a variable there.
+    .refine(
+      (value) => value.length * 2 + 20 * value.split('$').length < 4000,
+      wants(`${expects}, of at most 1900 letters`),
+    );
 
 export const flag = z.boolean(wants('true or false'));
 
@@ -73,9 +81,16 @@ export const network = z
   .string(wants(networkWords))
   .refine((value) => parseNetwork(value) !== null, wants(networkWords));
 
-/** RFC 9110 §5.6.2. */
-export const token = (expects: string) =>
-  z.string(wants(expects)).regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,64}$/, wants(expects));
+/**
+ * The name of a header, of the letters that every server takes for one: RFC 9110 §5.6.2 has more, among them `$`, which begins a
+ * variable in some configurations, and `_`, which servers drop.
+ */
+export const headerName = (expects: string) =>
+  z.string(wants(expects)).regex(/^[A-Za-z][0-9A-Za-z-]{0,63}$/, wants(expects));
+
+/** A method of RFC 9110 §9 or the IANA HTTP Method Registry. */
+export const methodName = (expects: string) =>
+  z.string(wants(expects)).regex(/^[A-Za-z][A-Za-z-]{0,31}$/, wants(expects));
 
 /** A prefix of paths in normal form: no `.` or `..` segment, `//`, `\`, `;`, `%`, query or blank. */
 export const pathPrefix = z
@@ -83,7 +98,8 @@ export const pathPrefix = z
   .regex(
     /^\/(?:(?!\.{1,2}(?:\/|$))[A-Za-z0-9._~!$&'()*+,=:@-]+(?:\/|$))*$/,
     wants('a path in normal form, such as /hooks/'),
-  );
+  )
+  .max(500, wants('a path in normal form, such as /hooks/'));
 
 /** A list, of which one entry may be written without brackets. */
 export const oneOrMany = <T extends z.ZodType>(item: T, expects: string, most = 10_000) =>

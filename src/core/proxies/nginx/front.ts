@@ -152,5 +152,8 @@ function hashLines({ roads }: Plan): string[] {
   const lines: string[] = [];
   if (longest > 40) lines.push('server_names_hash_bucket_size 512;');
   if (roads.length > 250) lines.push(`server_names_hash_max_size ${String(roads.length * 8)};`);
+  if (roads.length > 4) {
+    lines.push('variables_hash_bucket_size 128;', `variables_hash_max_size ${String(2048 + roads.length * 32)};`);
+  }
   return lines.length === 0 ? [] : [comment('Room for the names of this map.'), ...lines, ''];
 }

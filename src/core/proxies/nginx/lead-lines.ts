@@ -134,7 +134,13 @@ function passLines({ host, front }: Plan, upstream: Upstream): string[] | null {
 
 /** `proxy_ssl_verify` is off by default, and the name is not sent by default. nginx has no directive for a pinned key. */
 function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[] | null {
-  const name = ['proxy_ssl_server_name on;', `proxy_ssl_name ${quote(verifyAs ?? '')};`];
+  // nginx keeps one session for each address, whatever was asked to be proven when it was made: taken up by a stricter road it would
+  // prove nothing.
+  const name = [
+    'proxy_ssl_server_name on;',
+    `proxy_ssl_name ${quote(verifyAs ?? '')};`,
+    'proxy_ssl_session_reuse off;',
+  ];
   if (trust.kind === 'none')
     return [...name, comment('`upstream-insecure`: whoever answers is believed.'), 'proxy_ssl_verify off;'];
   const file = trust.kind === 'ca' ? trust.file : roots;
