@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { handshake } from '../adapters/probe/handshake.ts';
+import { nginxUser } from '../adapters/host/proxy-user.ts';
 import { findNginx, startNginx } from '../adapters/processes/nginx.ts';
 import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
 import { covers } from '../core/certificates/cover.ts';
@@ -74,7 +75,16 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   await writeFile(join(folder, 'compose.yaml'), demoCompose(ports.services));
   say('The salt-marsh observatory, made up and on this machine only.\n');
   const run = (argv: string[]) => shownCommand(input, argv, folder);
-  for (const argv of [['survey'], ['roads'], ['certs', 'make'], ['check'], ['write']]) {
+  for (const argv of [
+    ['survey'],
+    ['roads'],
+    ['people', 'add', 'edda', '--generate'],
+    ['explain', '--all'],
+    ['explain', 'roster'],
+    ['certs', 'make'],
+    ['check'],
+    ['write'],
+  ]) {
     await run(argv);
     if (signal.aborted) return false;
   }
@@ -119,7 +129,9 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   const mark = (await readFile(join(current, 'mark.txt'), 'utf8')).trim();
   if (proxy === 'nginx') {
     const config = configOf(folder);
-    await writeFile(config, standalone({ current, runFolder: folder }));
+    // The one that may read the password file, see `people add`.
+    const user = process.getuid?.() === 0 ? (nginxUser()?.name ?? null) : null;
+    await writeFile(config, standalone({ current, runFolder: folder, user }));
     say(`\n$ nginx -c ${config}\n`);
     const nginx = await startNginx(await findNginx(env), config);
     cleanups.push(nginx.stop);

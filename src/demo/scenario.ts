@@ -32,7 +32,13 @@ front:
 compose: [compose.yaml]
 engine: ${engine}
 
-${authority === null ? '' : certificatesFrom(authority)}roads:
+${authority === null ? '' : certificatesFrom(authority)}gates:
+  wardens:                      # at home, or anywhere with a password
+    people: people/wardens.htpasswd
+    networks: [127.0.0.0/8, 192.168.64.0/24]
+    need: any
+
+roads:
   saltmarsh.example:
     redirect: https://www.saltmarsh.example
     gate: everyone
@@ -43,7 +49,9 @@ ${authority === null ? '' : certificatesFrom(authority)}roads:
   nestcam:
     to: nestcam:3000
     gate: everyone
-  roster: roster:5000
+  roster:
+    to: roster:5000
+    gate: wardens
   tides:
     to: tide-tables:8000
     gate: everyone

@@ -2,27 +2,26 @@ import { createHash, timingSafeEqual } from 'node:crypto';
 import md5 from 'apache-md5';
 import bcrypt from 'bcryptjs';
 import { verify as verifyShaCrypt } from 'unixcrypt';
-import { hashKind } from '../../core/people/hash-kinds.ts';
+import { hashKind, type HashKind } from '../../core/people/hash-kinds.ts';
+
+type Check = (password: string, hash: string) => boolean;
+
+/** The kinds that can be verified here. */
+const checks: Partial<Record<HashKind['id'], Check>> = {
+  bcrypt: (password, hash) => bcrypt.compareSync(password, hash),
+  'sha256-crypt': verifyShaCrypt,
+  'sha512-crypt': verifyShaCrypt,
+  apr1: (password, hash) => equal(Buffer.from(md5(password, hash)), Buffer.from(hash)),
+  sha1: (password, hash) => equal(createHash('sha1').update(password).digest(), Buffer.from(hash.slice(5), 'base64')),
+  'salted-sha1': (password, hash) => {
+    const bytes = Buffer.from(hash.slice(6), 'base64');
+    return equal(createHash('sha1').update(password).update(bytes.subarray(20)).digest(), bytes.subarray(0, 20));
+  },
+};
 
 /** Whether a password fits a hash. False for kinds that cannot be verified here. Takes as long as the hash costs. */
 export function fits(password: string, hash: string): boolean {
-  switch (hashKind(hash).id) {
-    case 'bcrypt':
-      return bcrypt.compareSync(password, hash);
-    case 'sha256-crypt':
-    case 'sha512-crypt':
-      return verifyShaCrypt(password, hash);
-    case 'apr1':
-      return equal(Buffer.from(md5(password, hash)), Buffer.from(hash));
-    case 'sha1':
-      return equal(createHash('sha1').update(password).digest(), Buffer.from(hash.slice(5), 'base64'));
-    case 'salted-sha1': {
-      const bytes = Buffer.from(hash.slice(6), 'base64');
-      return equal(createHash('sha1').update(password).update(bytes.subarray(20)).digest(), bytes.subarray(0, 20));
-    }
-    default:
-      return false;
-  }
+  return checks[hashKind(hash).id]?.(password, hash) ?? false;
 }
 
 function equal(a: Buffer, b: Buffer): boolean {

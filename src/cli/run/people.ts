@@ -1,6 +1,7 @@
 import { chooseCost, hashPassword } from '../../adapters/people/hash.ts';
 import { whyWeak } from '../../adapters/people/strength.ts';
 import { fits } from '../../adapters/people/verify-hash.ts';
+import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { canVerify, checkMs, forCompose, hashKind, isWeakKind } from '../../core/people/hash-kinds.ts';
 import {
@@ -39,7 +40,7 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
   const proxy = site.plan.front.proxy;
   const done = await setPerson(place, { name, hash, proxy });
   io.err(
-    `${done.fresh ? `${name} may pass` : `${name} has a new password`} at ${gates(place)}, with ${plural(done.others, 'other')}: ${place.file}\n`,
+    `${done.fresh ? `${name} may pass` : `${name} has a new password`} at ${gates(place)}, ${done.others === 0 ? 'as the only one' : `with ${plural(done.others, 'other')}`}: ${shownPath(place.file, io.cwd)}\n`,
   );
   if (done.readableBy !== null)
     io.err(`The file is opened to ${done.readableBy}, as which nginx reads it, and to nobody else.\n`);
@@ -104,7 +105,7 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
   for (const { line, why, name } of bad)
     io.err(`${place.file}:${String(line)}: ${badWords[why]}${name === '' ? '' : ` (${name})`}\n`);
   io.err(
-    `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} may pass at ${gates(place)}: ${place.file}\n`,
+    `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} may pass at ${gates(place)}: ${shownPath(place.file, io.cwd)}\n`,
   );
   io.err(`next: mile-marker people add NAME${options.gate === undefined ? '' : ` --gate ${options.gate}`}\n`);
 }

@@ -1,6 +1,8 @@
 import { isPrivate, withPort } from '../networks/address.ts';
 import type { PlannedRoad, Upstream } from '../plan/plan.ts';
-import { headerOf, isRedirect, type Answer, type Attempt, type Failure } from './answer.ts';
+import { isConsoleTitle } from '../inventory/consoles.ts';
+import { consoleOpenWords } from '../rules/open-consoles.ts';
+import { headerOf, isRedirect, titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
 import { compare, fingerprint, type Likeness } from './fingerprint.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
@@ -162,7 +164,16 @@ function fitting(road: PlannedRoad, upstream: Upstream, answer: Answer): LegResu
   const problem = inwardRedirect(road, upstream, answer);
   const says = String(answer.status);
   if (problem !== null) return bad('service', problem.say === 'inside' ? 'shows inside' : 'to http', problem);
+  const title = titleOf(answer.body);
+  if (title !== null && isConsoleTitle(title) && isOpenUnmeant(road)) {
+    const data = { key: road.display, why: `its page is titled "${title.slice(0, 60)}"` };
+    return bad('service', 'open console', { card: consoleOpenWords, say: 'open', data, cause: `console:${road.name}` });
+  }
   return ok('service', says);
+}
+
+function isOpenUnmeant({ gate, rules }: PlannedRoad): boolean {
+  return gate.parts.length === 0 && !rules.meantSo.includes(consoleOpenWords.id);
 }
 
 function inwardRedirect(road: PlannedRoad, upstream: Upstream, answer: Answer): Problem | null {

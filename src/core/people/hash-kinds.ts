@@ -58,17 +58,9 @@ export function isWeakKind({ id }: HashKind): boolean {
  * haproxy in the one loop that serves everybody.
  */
 export function checkMs({ id, cost }: HashKind): number {
-  switch (id) {
-    case 'bcrypt':
-      return 2.4 * 2 ** ((cost ?? 5) - 5);
-    case 'sha256-crypt':
-    case 'sha512-crypt':
-      return (0.8 * (cost ?? 5000)) / 1000;
-    case 'yescrypt':
-      return 29;
-    default:
-      return 1;
-  }
+  if (id === 'bcrypt') return 2.4 * 2 ** ((cost ?? 5) - 5);
+  if (id === 'sha256-crypt' || id === 'sha512-crypt') return (0.8 * (cost ?? 5000)) / 1000;
+  return id === 'yescrypt' ? 29 : 1;
 }
 
 /** From here on eight people who log in make everybody else wait for about a second. */

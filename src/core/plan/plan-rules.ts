@@ -48,6 +48,7 @@ export function planRules({ road, map, gate, certificate, silenceSeconds, paths 
     headers: rules.responseHeaders,
     defaults: securitySets[rules.securityHeaders].filter(([name]) => !set.includes(name.toLowerCase())),
     cors: rules.cors,
+    meantSo: rules.meantSo,
     paths,
   };
 }

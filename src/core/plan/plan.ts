@@ -91,6 +91,8 @@ export interface PlannedRules {
   headers: Array<[string, string]>;
   defaults: Array<[string, string]>;
   cors: Cors | null;
+  /** Rules whose warnings about this road are meant so. */
+  meantSo: string[];
   paths: PlannedPath[];
 }
 

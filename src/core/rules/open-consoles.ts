@@ -2,7 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import { consoleBy } from '../inventory/consoles.ts';
 import type { Rule } from './rule.ts';
 
-const words = card({
+export const consoleOpenWords = card({
   id: 'console-open-to-everyone',
   severity: 'warning',
   summary: 'What looks like a console or a dashboard is open to everybody.',
@@ -17,7 +17,7 @@ const words = card({
 });
 
 export const consoleOpen: Rule = {
-  card: words,
+  card: consoleOpenWords,
   check: ({ map, resolutions }) =>
     map.roads.flatMap(({ key, name, gates, leads, leadsWhere: where }) => {
       if (leads.kind === 'redirect' || leads.kind === 'folder' || gates.some((gate) => gate !== 'everyone')) return [];
@@ -28,6 +28,6 @@ export const consoleOpen: Rule = {
         image: service?.image ?? null,
         service: service?.name ?? null,
       });
-      return why === null ? [] : [tell(words, { say: 'open', data: { key, why }, roads: [name], where })];
+      return why === null ? [] : [tell(consoleOpenWords, { say: 'open', data: { key, why }, roads: [name], where })];
     }),
 };

@@ -80,91 +80,84 @@ function closed({ networks }: GatePart): string {
   return networks?.except.length === 0 || networks === null ? '' : ` (${networks.except.join(', ')} does not count)`;
 }
 
+/** What a step says, and the line of the map that it says it by. */
+interface Said {
+  words: string;
+  mapLine: number;
+}
+
+const nothingSet: Said = { words: 'nothing is set', mapLine: 0 };
+
 /** Why a step lets a request go on. */
-function passes(step: StepName, context: Context): { words: string; mapLine: number } {
-  const { road, request, client, prepared, sni } = context;
-  const frontLine = prepared.plan.front.where.line;
-  const none = { words: 'nothing is set', mapLine: 0 };
-  switch (step) {
-    case 'handshake':
-      if (request.listener === 'http') return { words: 'plain HTTP has none', mapLine: 0 };
-      return {
-        words: `the certificate \`${prepared.certificateFor(sni ?? '') ?? ''}\` is shown`,
-        mapLine: road?.where.line ?? frontLine,
-      };
-    case 'true-address':
-      return {
-        words: client === request.peer ? `the visitor is ${client}` : `the edge says that the visitor is ${client}`,
-        mapLine: client === request.peer ? 0 : frontLine,
-      };
-    case 'sanity':
-      return { words: 'the request is well-formed', mapLine: 0 };
-    case 'acme-challenge':
-      return { words: 'no question of an authority', mapLine: 0 };
-    case 'unknown-name':
-      return { words: `${road?.display ?? ''} is on the map`, mapLine: road?.where.line ?? 0 };
-    case 'misdirected':
-      return { words: 'the name fits the certificate', mapLine: 0 };
-    case 'plain-http':
-      return {
-        words: request.listener === 'http' ? 'served on plain HTTP too' : 'it came over HTTPS',
-        mapLine: request.listener === 'http' && road !== null ? lineOf(road, 'plain') : 0,
-      };
-    case 'paused':
-      return { words: 'the road is open', mapLine: 0 };
-    default:
-      return road === null ? none : passesRule(step, road, request);
-  }
+function passes(step: StepName, context: Context): Said {
+  return (passingWords[step] ?? (() => nothingSet))(context);
 }
 
-function passesRule(step: StepName, road: PlannedRoad, { method }: VerdictRequest): { words: string; mapLine: number } {
-  const { rules } = road;
-  const none = { words: 'nothing is set', mapLine: 0 };
-  switch (step) {
-    case 'body-limit':
-      return rules.bodyLimitBytes === null
-        ? none
-        : { words: `not longer than ${String(rules.bodyLimitBytes)} bytes`, mapLine: lineOf(road, 'body-limit') };
-    case 'method':
-      return rules.methods === null
-        ? none
-        : { words: `${method} is one of ${rules.methods.join(', ')}`, mapLine: lineOf(road, 'methods') };
-    case 'cors-preflight':
-      return rules.cors === null ? none : { words: 'it is no preflight', mapLine: lineOf(road, 'cors') };
-    case 'rate': {
-      if (rules.rate === null) return none;
+type Passing = (context: Context) => Said;
+
+/** The same for what a road sets; without the key nothing is said. */
+const ofRoad =
+  (key: string, words: (road: PlannedRoad, request: VerdictRequest) => string | null, other = key): Passing =>
+  ({ road, request }) => {
+    const said = road === null ? null : words(road, request);
+    return road === null || said === null ? nothingSet : { words: said, mapLine: lineOf(road, key, other) };
+  };
+
+const passingWords: Partial<Record<StepName, Passing>> = {
+  handshake: ({ request, prepared, sni, road }) =>
+    request.listener === 'http'
+      ? { words: 'plain HTTP has none', mapLine: 0 }
+      : {
+          words: `the certificate \`${prepared.certificateFor(sni ?? '') ?? ''}\` is shown`,
+          mapLine: road?.where.line ?? prepared.plan.front.where.line,
+        },
+  'true-address': ({ client, request, prepared }) =>
+    client === request.peer
+      ? { words: `the visitor is ${client}`, mapLine: 0 }
+      : { words: `the edge says that the visitor is ${client}`, mapLine: prepared.plan.front.where.line },
+  sanity: () => ({ words: 'the request is well-formed', mapLine: 0 }),
+  'acme-challenge': () => ({ words: 'no question of an authority', mapLine: 0 }),
+  'unknown-name': ({ road }) => ({ words: `${road?.display ?? ''} is on the map`, mapLine: road?.where.line ?? 0 }),
+  misdirected: () => ({ words: 'the name fits the certificate', mapLine: 0 }),
+  'plain-http': ({ request, road }) =>
+    request.listener === 'https' || road === null
+      ? { words: 'it came over HTTPS', mapLine: 0 }
+      : { words: 'served on plain HTTP too', mapLine: lineOf(road, 'plain') },
+  paused: () => ({ words: 'the road is open', mapLine: 0 }),
+  'body-limit': ofRoad('body-limit', ({ rules }) =>
+    rules.bodyLimitBytes === null ? null : `not longer than ${String(rules.bodyLimitBytes)} bytes`,
+  ),
+  method: ofRoad('methods', ({ rules }, { method }) =>
+    rules.methods === null ? null : `${method} is one of ${rules.methods.join(', ')}`,
+  ),
+  'cors-preflight': ofRoad('cors', ({ rules }) => (rules.cors === null ? null : 'it is no preflight')),
+  rate: ofRoad(
+    'rate',
+    ({ rules, lines }) => {
+      if (rules.rate === null) return null;
       const { requests, perSeconds, burst } = rules.rate;
-      const written = `${String(requests)}/${perSeconds === 1 ? 's' : 'm'} burst ${String(burst)}`;
-      const by = road.lines['rate'] === undefined ? ', which every gate with people has' : '';
-      return { words: `within ${written}${by}`, mapLine: lineOf(road, 'rate', 'gate') };
-    }
-    default:
-      return none;
-  }
+      const by = lines['rate'] === undefined ? ', which every gate with people has' : '';
+      return `within ${String(requests)}/${perSeconds === 1 ? 's' : 'm'} burst ${String(burst)}${by}`;
+    },
+    'gate',
+  ),
+};
+
+function whyDecides(step: StepName, context: Context): string {
+  const words = (decidingWords[step] ?? (() => ''))(context);
+  return words === '' ? '' : `${words}: `;
 }
 
-function whyDecides(step: StepName, { request, road, sni }: Context): string {
-  switch (step) {
-    case 'handshake':
-      return `${sni === null ? 'without a name' : `for ${sni}`} no certificate is shown: `;
-    case 'sanity':
-      return 'the request is malformed, or its method is never allowed: ';
-    case 'unknown-name':
-      return 'the name is not on the map: ';
-    case 'misdirected':
-      return 'the certificate that was shown is not for this name: ';
-    case 'paused':
-      return 'taken off for a while: ';
-    case 'method':
-      return `${request.method} is none of ${(road?.rules.methods ?? []).join(', ')}: `;
-    case 'rate':
-      return 'too many requests: ';
-    case 'body-limit':
-      return 'longer than is allowed: ';
-    default:
-      return '';
-  }
-}
+const decidingWords: Partial<Record<StepName, (context: Context) => string>> = {
+  handshake: ({ sni }) => `${sni === null ? 'without a name' : `for ${sni}`} no certificate is shown`,
+  sanity: () => 'the request is malformed, or its method is never allowed',
+  'unknown-name': () => 'the name is not on the map',
+  misdirected: () => 'the certificate that was shown is not for this name',
+  paused: () => 'taken off for a while',
+  method: ({ request, road }) => `${request.method} is none of ${(road?.rules.methods ?? []).join(', ')}`,
+  rate: () => 'too many requests',
+  'body-limit': () => 'longer than is allowed',
+};
 
 /** What happens, in a few words. */
 export function actWords(verdict: Verdict): string {

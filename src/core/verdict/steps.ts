@@ -128,8 +128,9 @@ function rate({ road, request }: Context): ReturnType<Step['take']> {
 /** 12. Networks first (403), people after (401, RFC 7617 §2). */
 function gate({ road, client, target, request }: Context): ReturnType<Step['take']> {
   if (road === null) return null;
-  const refused = passGate(road.gate, { client, target, request }).find(({ status }) => status !== null);
-  if (refused?.status == null) return null;
+  const outcomes = passGate(road.gate, { client, target, request });
+  const refused = outcomes[outcomes.length - 1];
+  if (refused === undefined || refused.status === null) return null;
   const headers: Record<string, string> =
     refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
   // What a part of one's own says stands under `gates`; built-in ones have only the road.

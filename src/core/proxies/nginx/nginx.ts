@@ -49,11 +49,18 @@ function inContainer(current: string): string {
  * tests run it.
  *
  * @param runFolder absolute path of a folder that nginx may write to
+ * @param user whom the workers run as when root starts it; null for what nginx was built with
  */
-export function standalone({ current, runFolder, errorLog = `${runFolder}/error.log` }: Standalone): string {
+export function standalone({
+  current,
+  runFolder,
+  errorLog = `${runFolder}/error.log`,
+  user = null,
+}: Standalone): string {
   const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'];
   return [
     'worker_processes 1;',
+    ...(user === null ? [] : [`user ${user};`]),
     `pid ${quote(`${runFolder}/nginx.pid`)};`,
     `error_log ${quote(errorLog)} warn;`,
     ...block('events', ['worker_connections 512;']),
@@ -70,4 +77,5 @@ interface Standalone {
   current: string;
   runFolder: string;
   errorLog?: string;
+  user?: string | null;
 }
