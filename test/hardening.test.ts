@@ -1,5 +1,5 @@
 import { createHash, X509Certificate } from 'node:crypto';
-import { copyFileSync, readFileSync, realpathSync } from 'node:fs';
+import { copyFileSync, existsSync, readFileSync, realpathSync } from 'node:fs';
 import https from 'node:https';
 import { join } from 'node:path';
 import tls from 'node:tls';
@@ -76,6 +76,7 @@ roads:
   open: {to: ":${birdLog ?? ''}", gate: everyone}
   gated: {to: ":${roster ?? ''}"}
   moved: {redirect: "https://open.saltmarsh.example/new", gate: everyone}
+  noted: {to: ":${nestcam ?? ''}", gate: everyone, log: logs/noted.log}
   few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 4}
   guarded: {to: ":${nestcam ?? ''}", gate: wardens, rate: 1/m burst 1}
   proven: {to: "${at}", gate: everyone, upstream-ca: ca.pem, upstream-host: station.saltmarsh.example}
@@ -179,6 +180,21 @@ ${pins}`;
       ).toEqual(['nginx', undefined]);
       expect(JSON.stringify(outcome)).not.toMatch(/\d+\.\d+\.\d+(?!\.\d)/);
     }
+  });
+
+  test('a log has one line a request, and nobody writes a line of his own into it', async () => {
+    const file = join(front.folder, 'logs/noted.log');
+    const agent = 'a"b\\c\t\u00e9 127.0.0.1 - - [x] "GET /forged"';
+    const host = 'Host: noted.saltmarsh.example\r\n';
+    const text = `GET /x"y?z HTTP/1.1\r\n${host}User-Agent: ${agent}\r\nConnection: close\r\n\r\n`;
+    await raw(text, { sni: 'noted.saltmarsh.example' });
+    for (let tries = 0; tries < 50 && !(existsSync(file) && readFileSync(file, 'utf8').endsWith('\n')); tries += 1)
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    const agentWords = 'a\\x22b\\x5Cc\\x09\\xE9 127.0.0.1 - - [x] \\x22GET /forged\\x22';
+    expect(readFileSync(file, 'utf8')).toMatch(
+      /^127\.0\.0\.3 - - \[\d\d\/\w{3}\/\d{4}(:\d\d){3} [+]\d{4}\] "GET \/x\\x22y\?z HTTP\/1\.1" 200 \S+ "-" ".*"\n$/,
+    );
+    expect(readFileSync(file, 'utf8')).toContain(`"${agentWords}"\n`);
   });
 
   const inner = `GET /smuggled HTTP/1.1\r\nHost: ${gated}\r\nX-Forwarded-For: ${near}\r\n\r\n`;

@@ -37,10 +37,11 @@ export class Judge {
     return decide(this.prepared, { ...asked, ...proof });
   }
 
-  /** The road that a request is for, and the listener it came to. */
-  whereTo(request: AnyRequest): { listener: VerdictRequest['listener']; road: PlannedRoad | null } {
+  /** The road that a request is for, the listener it came to, and the visitor's own address. */
+  whereTo(request: AnyRequest): { listener: VerdictRequest['listener']; road: PlannedRoad | null; client: string } {
     const asked = toVerdictRequest(request);
-    return { listener: asked.listener, road: contextOf(this.prepared, asked).road };
+    const { road, client } = contextOf(this.prepared, asked);
+    return { listener: asked.listener, road, client };
   }
 
   /** The same request is about to come again on the same connection, and is not to be counted twice. */

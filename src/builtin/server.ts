@@ -16,6 +16,7 @@ import { CertificateShelf } from './certificates.ts';
 import { showFile } from './folder.ts';
 import { forward, forwardUpgrade, type ForwardContext } from './forward.ts';
 import { Judge } from './judge.ts';
+import { AccessLog } from './log.ts';
 import { headerLines, type AnyRequest } from './request.ts';
 
 export interface BuiltinInput {
@@ -68,6 +69,7 @@ class Front {
   /** Every connection, since a server of both protocols does not know which are idle. */
   private readonly sockets = new Set<Socket>();
   private readonly judge: Judge;
+  private readonly accessLog: AccessLog;
   /** Connections that were upgraded: the servers no longer know of them. */
   private readonly live = new Set<Duplex>();
   private readonly shelf: CertificateShelf;
@@ -78,6 +80,7 @@ class Front {
   ) {
     this.shelf = new CertificateShelf(prepared.plan.certificates);
     this.judge = new Judge(prepared, context.onTrouble);
+    this.accessLog = new AccessLog(context.onTrouble);
   }
 
   plainServer(): Server {
@@ -120,6 +123,7 @@ class Front {
     await Promise.all(closed);
     clearTimeout(late);
     for (const socket of this.live) socket.destroy();
+    await this.accessLog.stop();
   }
 
   /** Slow uploads are welcome, slow headers are not. */
@@ -173,6 +177,7 @@ class Front {
   }
 
   private async serve(request: AnyRequest, response: AnyResponse): Promise<void> {
+    this.log(request, response);
     const challenge = pendingChallenge(this.prepared.plan, request);
     const verdict = await this.judge.decide(request, challenge);
     if (response.destroyed) return;
@@ -190,6 +195,12 @@ class Front {
       case 'no-handshake':
         request.socket.destroy();
     }
+  }
+
+  private log(request: AnyRequest, response: AnyResponse): void {
+    const { road, client } = this.judge.whereTo(request);
+    const file = road?.rules.log ?? null;
+    if (typeof file === 'string') this.accessLog.note(file, { request, response, client, now: new Date() });
   }
 
   /** Scheme, name and port as the visitor sees them. */

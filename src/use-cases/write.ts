@@ -1,11 +1,12 @@
 import { createHash } from 'node:crypto';
-import { join, resolve } from 'node:path';
+import { dirname, join, resolve } from 'node:path';
 import { sshPorts } from '../adapters/host/ssh-ports.ts';
 import { homeNetworks } from '../core/networks/home.ts';
 import { firewallRules } from '../core/way-in/firewall.ts';
 import { wayInPage } from '../core/way-in/page.ts';
 import { fillWithThrowaway } from '../adapters/certificates/practice.ts';
 import { markText, nextNumber, readCurrent, writeGeneration } from '../adapters/files/generations.ts';
+import { ensureFolder } from '../adapters/files/safe-write.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
 import { Trouble } from '../adapters/trouble.ts';
 import { builtin } from '../core/proxies/builtin.ts';
@@ -78,9 +79,16 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   if (dry) return { folder, generation, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
+  await ensureLogs(plan);
   if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
   return { folder, generation, changes, written: fresh, throwaway, includeLine };
+}
+
+/** A server does not start when the folder of a log is missing. */
+export async function ensureLogs({ roads, front }: Plan): Promise<void> {
+  if (front.container !== null) return;
+  for (const { rules } of roads) if (typeof rules.log === 'string') await ensureFolder(dirname(rules.log), 0o750);
 }
 
 function isIn(files: readonly WrittenFile[], { path, content }: WrittenFile): boolean {

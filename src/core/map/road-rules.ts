@@ -36,6 +36,8 @@ export interface RoadRules {
   cors: Cors | null;
   trust: MapTrust;
   upstreamHost: string | null;
+  /** True, false, or the path of a file, relative to the map; null leaves it to the proxy. */
+  log: boolean | string | null;
   /** Rules whose warnings are meant so. */
   meantSo: string[];
   /** Longest prefix first. */
@@ -56,6 +58,7 @@ export function roadRules(written: RoadKeys): RoadRules {
     cors: written.cors === undefined ? null : corsOf(written.cors),
     trust: trustOf(written),
     upstreamHost: written['upstream-host'] ?? null,
+    log: written.log ?? null,
     meantSo: written['meant-so'] ?? [],
     paths: pathsOf(written.paths ?? {}),
   };

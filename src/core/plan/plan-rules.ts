@@ -1,4 +1,5 @@
 import type { MapRoad, SiteMap } from '../map/site-map.ts';
+import { absolutePath } from './absolute-path.ts';
 import type { PlannedCertificate, PlannedGate, PlannedRate, PlannedRules } from './plan.ts';
 
 /** What a people gate gets without a word in the map: every guess costs this machine a hash. */
@@ -27,6 +28,7 @@ const securitySets: Record<MapRoad['rules']['securityHeaders'], Array<[string, s
 interface RulesInput {
   road: MapRoad;
   map: SiteMap;
+  mapFolder: string;
   gate: PlannedGate;
   certificate: PlannedCertificate | undefined;
   silenceSeconds: number;
@@ -34,7 +36,15 @@ interface RulesInput {
 }
 
 /** Fills in what the map leaves open about a road. */
-export function planRules({ road, map, gate, certificate, silenceSeconds, paths }: RulesInput): PlannedRules {
+export function planRules({
+  road,
+  map,
+  mapFolder,
+  gate,
+  certificate,
+  silenceSeconds,
+  paths,
+}: RulesInput): PlannedRules {
   const { rules } = road;
   const hasPeople = gate.parts.some(({ people }) => people !== null);
   const set = rules.responseHeaders.map(([name]) => name.toLowerCase());
@@ -48,9 +58,17 @@ export function planRules({ road, map, gate, certificate, silenceSeconds, paths 
     headers: rules.responseHeaders,
     defaults: securitySets[rules.securityHeaders].filter(([name]) => !set.includes(name.toLowerCase())),
     cors: rules.cors,
+    log: planLog(road, map, mapFolder),
     meantSo: rules.meantSo,
     paths,
   };
+}
+
+/** Inside a container nothing can be written but its own output, which the engine keeps. */
+function planLog({ name, rules: { log } }: MapRoad, { front }: SiteMap, mapFolder: string): string | false | null {
+  if (log === null || log === false) return log;
+  if (front.container !== null) return '/dev/stdout';
+  return absolutePath(mapFolder, log === true ? `.mile-marker/logs/${name}.log` : log);
 }
 
 /** Servers count by the second or the minute; an hour's worth is rounded up. */

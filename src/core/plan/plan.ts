@@ -91,6 +91,8 @@ export interface PlannedRules {
   headers: Array<[string, string]>;
   defaults: Array<[string, string]>;
   cors: Cors | null;
+  /** Absolute path of the file that requests are logged to; false for none, null for what the server does by itself. */
+  log: string | false | null;
   /** Rules whose warnings about this road are meant so. */
   meantSo: string[];
   paths: PlannedPath[];

@@ -181,7 +181,12 @@ export const roadKeys = z.strictObject(
     log: z
       .union([flag, path('the path of a file')], wants('true, false, or the path of a file'))
       .optional()
-      .meta(about('Whether and where requests are logged.', 'true', 'note')),
+      .meta(
+        about(
+          'Whether and where requests are logged, in the combined format. `true` is .mile-marker/logs/NAME.log; in a container its own output.',
+          'true',
+        ),
+      ),
     'meant-so': oneOrMany(label('the id of a rule'), 'the id of a rule, or a list of ids')
       .optional()
       .meta(

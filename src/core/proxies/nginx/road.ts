@@ -31,6 +31,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
       ...tlsFloor,
       ...patienceLines(plan),
+      ...logLines(road),
       ...answerLines(road, 'https'),
       ...sanityLines,
       comment(
@@ -55,6 +56,7 @@ function plainServer(plan: Plan, road: PlannedRoad): string[] {
         ...common,
         ...edgeLines(plan),
         ...patienceLines(plan),
+        ...logLines(road),
         ...answerLines(road, 'http'),
         ...sanityLines,
         ...challengeLines(plan, road),
@@ -68,12 +70,19 @@ function plainServer(plan: Plan, road: PlannedRoad): string[] {
     ...block('server', [
       ...common,
       'client_max_body_size 0;',
+      ...logLines(road),
       ...sanityLines,
       ...(plan.challenges === null
         ? [onward]
         : [...challengeLines(plan, road), ...block('location @onward', [onward])]),
     ]),
   ];
+}
+
+/** `combined` is a format that nginx knows by itself. */
+function logLines({ rules: { log } }: PlannedRoad): string[] {
+  if (log === null) return [];
+  return [log === false ? 'access_log off;' : `access_log ${quote(log)} combined;`];
 }
 
 /** A pending token is answered before anything is sent on; what is not pending goes the way of all requests. */

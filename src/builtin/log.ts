@@ -1,0 +1,65 @@
+import { appendFile } from 'node:fs/promises';
+import { headerLines, type AnyRequest } from './request.ts';
+import type { AnyResponse } from './answer.ts';
+import { credentialsOf } from './people.ts';
+
+/**
+ * Writes one line a request in the combined log format (Apache httpd documentation, mod_log_config; ngx_http_log_module), each
+ * appended by itself, so that a file that is moved away is begun anew. Lines keep their order.
+ */
+export class AccessLog {
+  private last: Promise<void> = Promise.resolve();
+
+  constructor(private readonly onTrouble: (message: string) => void) {}
+
+  /** Notes a request when its answer has gone. @param client the visitor's own address @param now when it came */
+  note(file: string, { request, response, client, now }: Logged): void {
+    response.once('close', () => {
+      const line = `${combined({ request, response, client, now })}\n`;
+      this.last = this.last
+        .then(() => appendFile(file, line, { mode: 0o640 }))
+        .catch((error: unknown) => this.onTrouble(`cannot write to ${file}: ${String(error)}`));
+    });
+  }
+
+  /** Waits until every line is written. */
+  async stop(): Promise<void> {
+    await this.last;
+  }
+}
+
+export interface Logged {
+  request: AnyRequest;
+  response: AnyResponse;
+  client: string;
+  now: Date;
+}
+
+function combined({ request, response, client, now }: Logged): string {
+  const header = (name: string): string =>
+    escaped(headerLines(request.rawHeaders).find(([key]) => key.toLowerCase() === name)?.[1] ?? '-');
+  const authorization = headerLines(request.rawHeaders).find(([key]) => key.toLowerCase() === 'authorization')?.[1];
+  const user = escaped(credentialsOf(authorization ?? '')?.name ?? '-');
+  const line = escaped(`${request.method ?? ''} ${request.url ?? ''} HTTP/${request.httpVersion}`);
+  const length = response.getHeader('content-length');
+  const bytes = typeof length === 'string' || typeof length === 'number' ? String(length) : '-';
+  return `${client} - ${user === '' ? '-' : user} [${stamp(now)}] "${line}" ${String(response.statusCode)} ${bytes} "${header('referer')}" "${header('user-agent')}"`;
+}
+
+/** As the format has it: 23/Nov/2026:16:05:00 +0000. */
+function stamp(now: Date): string {
+  const [, day = '', month = '', year = '', time = ''] =
+    /^\w+, (\d+) (\w+) (\d+) ([\d:]+)/.exec(now.toUTCString()) ?? [];
+  return `${day}/${month}/${year}:${time} +0000`;
+}
+
+/** What would end a field or a line stands as its code, so that a visitor writes no line of his own. */
+function escaped(text: string): string {
+  return [...Buffer.from(text, 'latin1')]
+    .map((byte) =>
+      byte < 0x20 || byte > 0x7e || byte === 0x22 || byte === 0x5c
+        ? `\\x${byte.toString(16).toUpperCase().padStart(2, '0')}`
+        : String.fromCharCode(byte),
+    )
+    .join('');
+}
