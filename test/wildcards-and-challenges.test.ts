@@ -49,6 +49,14 @@ const rows: Array<[string | null, string, string, string]> = [
   [null, name('a'), `${challenge}pending`, 'POST'],
   [null, name('b'), `${challenge}pending`, 'GET'],
   [null, name('stranger'), `${challenge}pending`, 'GET'],
+  // Neither gate nor method, length or pause stands before the authority; whatever else is asked for meets them.
+  ...['walled', 'asleep'].flatMap((road) =>
+    ['pending', 'missing', 'pending/'].flatMap((token): Array<[null, string, string, string]> => [
+      [null, name(road), `${challenge}${token}`, 'GET'],
+      [null, name(road), `${challenge}${token}`, 'POST'],
+    ]),
+  ),
+  [null, name('walled'), '/', 'POST'],
   [null, name('a'), `//.well-known/acme-challenge/pending`, 'GET'],
 ];
 
@@ -67,11 +75,17 @@ roads:
   b: {redirect: "https://www.example.org", gate: everyone, certificate: marsh}
   own: {to: ":9", gate: everyone}
   later: {to: ":9", gate: everyone}
+  walled: {to: ":9", plain: true, gate: shut, methods: [POST], paths: {/.well-known: ":9"}}
+  asleep: {to: ":9", plain: true, gate: shut, paused: true}
+gates: {shut: {networks: 192.0.2.0/24}}
 `;
     const folder = folderWith({ 'mile-marker.yaml': text });
-    const pending = join(folder, '.mile-marker/challenges', name('a'), challenge);
-    mkdirSync(pending, { recursive: true });
-    writeFileSync(join(pending, 'pending'), 'pending.proof');
+    const holders = ['a', 'walled', 'asleep'].map(name);
+    for (const holder of holders) {
+      const pending = join(folder, '.mile-marker/challenges', holder, challenge);
+      mkdirSync(pending, { recursive: true });
+      writeFileSync(join(pending, 'pending'), 'pending.proof');
+    }
     // The server's workers are somebody else.
     chmodSync(folder, 0o755);
     const front = await startFront(folder, proxy);
@@ -79,7 +93,7 @@ roads:
     try {
       for (const [sni, host, target, method] of rows) {
         const listener = sni === null ? 'http' : 'https';
-        const proof = tokenIn(target) === 'pending' && host === name('a') ? 'pending.proof' : null;
+        const proof = tokenIn(target) === 'pending' && holders.includes(host) ? 'pending.proof' : null;
         const request = requestOf({ listener, sni, host: [host], target, method, peer: '127.0.0.1' });
         const verdict = decide(prepared, { ...request, challenge: proof });
         const outcome = await sendRaw({
