@@ -180,6 +180,8 @@ test('check says of each road what the engine knows', async () => {
   const { findings } = JSON.parse(out) as { findings: Array<{ rule: string; roads: string[] }> };
   expect(findings.map(({ rule, roads: broken }) => `${rule} ${broken.join()}`).sort()).toEqual([
     'container-without-road ',
+    // The map's own `home-networks` take in the engine's networks.
+    `gate-includes-container-network ${['sightings', 'roster', 'tides', 'camera', 'gulls'].map(name).join()}`,
     `no-restart-policy ${name('gulls')}`,
     `no-restart-policy ${name('tides')}`,
     `port-not-published ${name('camera')}`,

@@ -1,6 +1,8 @@
 import { createHash, randomBytes } from 'node:crypto';
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
+import { once } from 'node:events';
 import http from 'node:http';
+import http2 from 'node:http2';
 import https from 'node:https';
 import type { AddressInfo } from 'node:net';
 import net from 'node:net';
@@ -47,6 +49,26 @@ async function bodyOf(response: http.IncomingMessage): Promise<Buffer> {
   for await (const chunk of response as AsyncIterable<Buffer>) chunks.push(chunk);
   return Buffer.concat(chunks);
 }
+
+test('the builtin proxy says good-bye to a connection of HTTP/2 that is idle, and stops', async () => {
+  const { head, https: port } = await practiceHead();
+  const folder = folderWith({
+    'mile-marker.yaml': `${head}roads: {nestcam: {redirect: "https://www.example.org", gate: everyone}}\n`,
+  });
+  const front = await startFront(folder, 'builtin');
+  const session = http2.connect(`https://${name}:${String(port)}`, {
+    createConnection: () =>
+      tls.connect({ host: '127.0.0.1', port, servername: name, ALPNProtocols: ['h2'], rejectUnauthorized: false }),
+  });
+  const stream = session.request({ ':path': '/' });
+  const [answer] = (await once(stream, 'response')) as [http2.IncomingHttpHeaders];
+  expect(answer[':status']).toBe(307);
+  stream.resume();
+  await once(stream, 'close');
+  // It says that it goes (RFC 9113 §6.8), so that the other end opens another connection for what is next.
+  const told = once(session, 'goaway');
+  await Promise.all([front.stop(), told]);
+});
 
 describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
   let service: http.Server;

@@ -4,7 +4,7 @@ import https from 'node:https';
 import { join } from 'node:path';
 import tls from 'node:tls';
 import type { ProxyName } from './support/fronts.ts';
-import { HeldFront, type MapText } from './support/held-against-verdict.ts';
+import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker } from './support/program.ts';
 import { sendRaw, type Outcome } from './support/raw.ts';
@@ -77,6 +77,7 @@ roads:
   gated: {to: ":${roster ?? ''}"}
   moved: {redirect: "https://open.saltmarsh.example/new", gate: everyone}
   noted: {to: ":${nestcam ?? ''}", gate: everyone, log: logs/noted.log}
+  site: {folder: ./site, gate: everyone}
   few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 4}
   guarded: {to: ":${nestcam ?? ''}", gate: wardens, rate: 1/m burst 1}
   proven: {to: "${at}", gate: everyone, upstream-ca: ca.pem, upstream-host: station.saltmarsh.example}
@@ -92,7 +93,7 @@ ${pins}`;
       w: 'edda:$2y$05$abcdefghijklmnopqrstuuabcdefghijklmnopqrstuvwxyzABCDE\n',
       'ca.pem': readFileSync(station.authority, 'utf8'),
     };
-    front = await HeldFront.start(proxy, mapText, files);
+    front = await HeldFront.start(proxy, mapText, { ...files, 'site/index.html': 'high water' });
   });
   afterAll(async () => {
     await front.stop();
@@ -195,6 +196,59 @@ ${pins}`;
       /^127\.0\.0\.3 - - \[\d\d\/\w{3}\/\d{4}(:\d\d){3} [+]\d{4}\] "GET \/x\\x22y\?z HTTP\/1\.1" 200 \S+ "-" ".*"\n$/,
     );
     expect(readFileSync(file, 'utf8')).toContain(`"${agentWords}"\n`);
+  });
+
+  test('whatever header lines a service sends, the next request is answered', async () => {
+    for (const said of [
+      [
+        ['content-type', 'a/b'],
+        ['content-type', 'c/d'],
+      ],
+      [
+        ['etag', '"1"'],
+        ['etag', '"2"'],
+      ],
+      [
+        ['location', '/x'],
+        ['location', '/y'],
+      ],
+      [
+        ['connection', 'x-y'],
+        ['x-y', '1'],
+      ],
+      [
+        ['keep-alive', 'timeout=5'],
+        ['te', 'trailers'],
+        ['upgrade', 'h2c'],
+      ],
+      [
+        ['set-cookie', 'a=1'],
+        ['set-cookie', 'b=2'],
+      ],
+    ]) {
+      const row: Row = {
+        what: 'odd',
+        host: [open],
+        from: far,
+        version: '2.0',
+        headers: [['X-Say', JSON.stringify(said)]],
+      };
+      const odd = await front.send(row);
+      expect(odd.kind === 'closed' || statusOf(odd) === 200 || statusOf(odd) === 502).toBe(true);
+      if (said[0]?.[0] === 'set-cookie') expect(odd.kind === 'answer' && odd.headers['set-cookie']).toBe('a=1, b=2');
+      expect(statusOf(await front.send({ ...row, headers: [] }))).toBe(200);
+    }
+  });
+
+  test('a folder gives parts of a file and says when it has no such part', async () => {
+    const part = (range: string): Promise<Outcome> => get('site', `Range: bytes=${range}\r\n`);
+    const first = await part('0-3');
+    expect(first).toMatchObject({ kind: 'answer', status: 206, body: 'high' });
+    expect(first.kind === 'answer' && first.headers['content-range']).toBe('bytes 0-3/10');
+    expect(statusOf(await part('50-60'))).toBe(416);
+    const whole = await get('site');
+    const tag = whole.kind === 'answer' ? whole.headers['etag'] : '';
+    expect(statusOf(await get('site', `If-None-Match: ${tag ?? ''}\r\n`))).toBe(304);
   });
 
   const inner = `GET /smuggled HTTP/1.1\r\nHost: ${gated}\r\nX-Forwarded-For: ${near}\r\n\r\n`;

@@ -13,6 +13,7 @@ const explanations: Record<number, string> = {
   404: 'There is nothing under this name.',
   405: 'This method is not allowed here.',
   413: 'The request is longer than is allowed here.',
+  416: 'The file does not have that part.',
   421: 'This connection was made for another name.',
   429: 'Too many requests from your address. Wait a moment.',
   502: 'The service behind this name cannot be reached.',
@@ -52,10 +53,8 @@ export function writeHead(
   reason?: string,
 ): void {
   if (response instanceof Http2ServerResponse) {
-    // Its `writeHead` keeps the last line of a name only, and HTTP/2 has no reason phrase (RFC 9113 §8.3.2).
-    const grouped: Record<string, string[]> = {};
-    for (const [name, value] of lines) (grouped[name.toLowerCase()] ??= []).push(value);
-    response.writeHead(status, grouped);
+    // It has no reason phrase (RFC 9113 §8.3.2).
+    response.writeHead(status, combined(lines));
     return;
   }
   response.writeHead(
@@ -63,4 +62,19 @@ export function writeHead(
     reason ?? STATUS_CODES[status],
     lines.flatMap(([name, value]) => [name, value]),
   );
+}
+
+/**
+ * Lines of one name as one (RFC 9110 §5.3), but for Set-Cookie, which cannot be joined: Node's HTTP/2 keeps only the last line of a name, and throws
+ * where a name that should stand once is given a list.
+ */
+function combined(lines: ReadonlyArray<readonly [string, string]>): Record<string, string | string[]> {
+  const cookies = lines.filter(([name]) => name.toLowerCase() === 'set-cookie').map(([, value]) => value);
+  const headers: Record<string, string | string[]> = cookies.length === 0 ? {} : { 'set-cookie': cookies };
+  for (const [given, value] of lines) {
+    const name = given.toLowerCase();
+    const before = headers[name];
+    if (name !== 'set-cookie') headers[name] = before === undefined ? value : `${String(before)}, ${value}`;
+  }
+  return headers;
 }

@@ -30,7 +30,7 @@ export async function showFile(
   // The path is whole and was looked at; `send` must neither decode it again nor look for an index.
   const options = { root, index: false, dotfiles: 'allow', cacheControl: false } as const;
   send(request as Parameters<typeof send>[0], encodeURI(path).replace(/[?#]/g, encodeURIComponent), options)
-    .on('error', () => sendAnswer(response, 404, headers))
+    .on('error', ({ status }: { status?: number }) => sendAnswer(response, status === 416 ? 416 : 404, headers))
     .on('directory', () => sendAnswer(response, 404, headers))
     .pipe(response as Parameters<ReturnType<typeof send>['pipe']>[0]);
 }

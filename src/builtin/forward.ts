@@ -29,33 +29,50 @@ class Silence extends Error {}
 export function forward(request: AnyRequest, response: AnyResponse, to: Forward, context: ForwardContext): void {
   const outgoing = openRequest({ request, to, extra: [] });
   limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
-  outgoing.on('response', (incoming) => {
-    if (!beginAnswer(response, incoming, to.answer)) {
-      outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
-      return;
-    }
-    if ('flushHeaders' in response) response.flushHeaders();
-    // From here on a pause may be the visitor's (a player that waits), so it is borne as long as on a live connection.
-    outgoing.setTimeout(context.limits.liveSeconds * 1000);
-    // A service that breaks off must not look finished: the visitor's connection is cut as well.
-    pipeline(incoming, response, (error) => {
-      if (error) response.destroy();
-    });
-  });
-  outgoing.on('error', (error) => {
-    // Once the answer has begun, its own stream says whether it is whole.
-    if (response.destroyed || response.headersSent) return;
-    context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
-    sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
-  });
+  const safely = safe(context, () => response.destroy());
+  outgoing.on(
+    'response',
+    safely((incoming: IncomingMessage) => {
+      if (!beginAnswer(response, incoming, to.answer)) {
+        outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
+        return;
+      }
+      if ('flushHeaders' in response) response.flushHeaders();
+      // From here on a pause may be the visitor's (a player that waits), so it is borne as long as on a live connection.
+      outgoing.setTimeout(context.limits.liveSeconds * 1000);
+      // A service that breaks off must not look finished: the visitor's connection is cut as well.
+      pipeline(incoming, response, (error) => {
+        if (error) response.destroy();
+      });
+    }),
+  );
+  outgoing.on(
+    'error',
+    safely((error: Error) => {
+      // Once the answer has begun, its own stream says whether it is whole.
+      if (response.destroyed || response.headersSent) return;
+      context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
+      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
+    }),
+  );
   response.on('close', () => outgoing.destroy());
   if (to.bodyLimitBytes !== null) limitBody(request, response, to.bodyLimitBytes, to);
-  // A visitor who stops in the middle of a body must not hold the service's connection for ever.
-  const patience = setTimeout(() => request.destroy(), slowBodySeconds * 1000);
-  request.on('data', () => patience.refresh());
-  for (const event of ['end', 'close']) request.on(event, () => clearTimeout(patience));
+  watchBody(request);
   // Not `pipeline`: it would cut the visitor's connection when the service fails, and no 502 could be said.
   request.pipe(outgoing);
+}
+
+/** What a service brings about happens outside any request's own code: an error there would end the whole front. */
+function safe({ onTrouble }: ForwardContext, end: () => void) {
+  return <Given extends unknown[]>(work: (...given: Given) => void) =>
+    (...given: Given): void => {
+      try {
+        work(...given);
+      } catch (error) {
+        onTrouble(`a request failed: ${reasonOf(error)}`);
+        end();
+      }
+    };
 }
 
 /** Passes a WebSocket upgrade (RFC 6455 §4) to its service and joins the two connections. */
@@ -76,30 +93,40 @@ export function forwardUpgrade(
     ],
   });
   limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
-  outgoing.on('upgrade', (incoming: IncomingMessage, upstream: Duplex, upstreamHead: Buffer) => {
-    const lines = [
-      ...dressed(incoming, to.answer),
-      ['Connection', 'Upgrade'],
-      ['Upgrade', incoming.headers.upgrade ?? 'websocket'],
-    ];
-    const text = lines.map(([name, value]) => `${name ?? ''}: ${value ?? ''}\r\n`).join('');
-    socket.write(`HTTP/1.1 101 Switching Protocols\r\n${text}\r\n`, 'latin1');
-    socket.write(upstreamHead);
-    upstream.write(head);
-    join(socket, upstream, context.limits.liveSeconds);
-  });
-  outgoing.on('response', (incoming) => {
-    response.shouldKeepAlive = false;
-    if (beginAnswer(response, incoming, to.answer)) pipeline(incoming, response, () => socket.end());
-    else outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
-  });
-  outgoing.on('error', (error) => {
-    if (socket.destroyed) return;
-    context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
-    response.shouldKeepAlive = false;
-    sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
-    socket.end();
-  });
+  const safely = safe(context, () => socket.destroy());
+  outgoing.on(
+    'upgrade',
+    safely((incoming: IncomingMessage, upstream: Duplex, upstreamHead: Buffer) => {
+      const lines = [
+        ...dressed(incoming, to.answer),
+        ['Connection', 'Upgrade'],
+        ['Upgrade', incoming.headers.upgrade ?? 'websocket'],
+      ];
+      const text = lines.map(([name, value]) => `${name ?? ''}: ${value ?? ''}\r\n`).join('');
+      socket.write(`HTTP/1.1 101 Switching Protocols\r\n${text}\r\n`, 'latin1');
+      socket.write(upstreamHead);
+      upstream.write(head);
+      join(socket, upstream, context.limits.liveSeconds);
+    }),
+  );
+  outgoing.on(
+    'response',
+    safely((incoming: IncomingMessage) => {
+      response.shouldKeepAlive = false;
+      if (beginAnswer(response, incoming, to.answer)) pipeline(incoming, response, () => socket.end());
+      else outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
+    }),
+  );
+  outgoing.on(
+    'error',
+    safely((error: Error) => {
+      if (socket.destroyed) return;
+      context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
+      response.shouldKeepAlive = false;
+      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
+      socket.end();
+    }),
+  );
   socket.on('close', () => outgoing.destroy());
   socket.on('error', () => outgoing.destroy());
   outgoing.end();
@@ -117,14 +144,15 @@ function beginAnswer(response: AnyResponse, incoming: IncomingMessage, rules: An
       http.validateHeaderName(name);
       http.validateHeaderValue(name, value);
     }
+    // HTTP/2 knows no others (RFC 9113 §8.3.2, RFC 9110 §15).
+    if (statusCode < 200 || statusCode > 599) return false;
+    response.sendDate = false;
+    const sound = /^[\t\u0020-\u007e\u0080-\u00ff]*$/.test(statusMessage);
+    writeHead(response, statusCode, lines, sound ? statusMessage : undefined);
+    return true;
   } catch {
     return false;
   }
-  if (statusCode < 200) return false;
-  response.sendDate = false;
-  const sound = /^[\t\u0020-\u007e\u0080-\u00ff]*$/.test(statusMessage);
-  writeHead(response, statusCode, lines, sound ? statusMessage : undefined);
-  return true;
 }
 
 /** A service's header lines, with what the road's rules take away, set, and add where nothing is said. */
@@ -137,12 +165,27 @@ function dressed({ rawHeaders }: IncomingMessage, { drop, set, defaults }: Answe
 /** A body that announces no length is cut off where it grows too long. */
 function limitBody(request: AnyRequest, response: AnyResponse, most: number, { answer }: Forward): void {
   let length = 0;
-  request.on('data', (chunk: Buffer) => {
+  const count = (chunk: Buffer): void => {
     length += chunk.length;
     if (length <= most) return;
+    request.off('data', count);
     request.unpipe();
     sendAnswer(response, 413, ownHeaders(answer, { connection: 'close' }));
-  });
+  };
+  request.on('data', count);
+}
+
+/**
+ * A visitor who stops in the middle of a body must not hold the service's connection for ever. While it is the service that does not
+ * take more, nobody is to blame.
+ */
+function watchBody(request: AnyRequest): void {
+  const patience = setTimeout(() => {
+    if (request.isPaused()) patience.refresh();
+    else request.destroy();
+  }, slowBodySeconds * 1000);
+  request.on('data', () => patience.refresh());
+  for (const event of ['end', 'close']) request.on(event, () => clearTimeout(patience));
 }
 
 function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {

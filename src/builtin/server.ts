@@ -1,5 +1,5 @@
 import http, { type IncomingMessage, type Server } from 'node:http';
-import http2, { type Http2SecureServer } from 'node:http2';
+import http2, { type Http2SecureServer, type ServerHttp2Session } from 'node:http2';
 import type { Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { TLSSocket, type SecureContext } from 'node:tls';
@@ -68,6 +68,7 @@ class Front {
   private readonly servers: Array<Server | Http2SecureServer> = [];
   /** Every connection, since a server of both protocols does not know which are idle. */
   private readonly sockets = new Set<Socket>();
+  private readonly sessions = new Set<ServerHttp2Session>();
   private readonly judge: Judge;
   private readonly accessLog: AccessLog;
   /** Connections that were upgraded: the servers no longer know of them. */
@@ -93,6 +94,7 @@ class Front {
       minVersion: 'TLSv1.2',
       ciphers: [...tls13Suites, ...modernSuites].join(':'),
       allowHTTP1: true,
+      handshakeTimeout: slowHeadSeconds * 1000,
       settings: { maxConcurrentStreams: 128, maxHeaderListSize: longestHeadBytes },
       // Without a default certificate a handshake that names no road ends in an alert, and nothing is shown.
       SNICallback: (name, done) => void this.choose(name, done),
@@ -100,7 +102,11 @@ class Front {
     // What a client broke off or what was refused is no news; without a listener Node would print it.
     server.on('tlsClientError', () => undefined);
     // An idle connection of HTTP/2 ends when its last stream has; requests on it go on.
-    server.on('session', (session) => session.setTimeout(idleMs, () => session.close()));
+    server.on('session', (session) => {
+      this.sessions.add(session);
+      session.on('close', () => this.sessions.delete(session));
+      session.setTimeout(idleMs, () => session.close());
+    });
     server.on('sessionError', () => undefined);
     return this.equip(server);
   }
@@ -117,6 +123,7 @@ class Front {
     const closed = this.servers.filter(({ listening }) => listening).map((server) => closeServer(server));
     await this.judge.stop();
     for (const socket of this.live) socket.end();
+    for (const session of this.sessions) session.close();
     const late = setTimeout(() => {
       for (const socket of this.sockets) socket.destroy();
     }, graceMs);
