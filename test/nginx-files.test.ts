@@ -107,6 +107,7 @@ server {
     client_header_timeout 30s;
     client_body_timeout 60s;
     send_timeout 3600s;
+    absolute_redirect off;
     proxy_hide_header X-Powered-By;
     proxy_hide_header Strict-Transport-Security;
     add_header X-Content-Type-Options $mm_default_x_content_type_options_43017 always;
@@ -145,7 +146,7 @@ server {
         proxy_set_header True-Client-IP "";
         proxy_set_header X-Client-IP "";
         proxy_set_header X-Cluster-Client-IP "";
-        proxy_set_header X-Forwarded-For $remote_addr;
+        proxy_set_header X-Forwarded-For $mile_marker_client;
         proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
         proxy_set_header X-Forwarded-Port 443;
         proxy_set_header X-Forwarded-Prefix "";
@@ -179,7 +180,7 @@ server {
         proxy_set_header True-Client-IP "";
         proxy_set_header X-Client-IP "";
         proxy_set_header X-Cluster-Client-IP "";
-        proxy_set_header X-Forwarded-For $remote_addr;
+        proxy_set_header X-Forwarded-For $mile_marker_client;
         proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
         proxy_set_header X-Forwarded-Port 443;
         proxy_set_header X-Forwarded-Prefix "";

@@ -129,6 +129,7 @@ test('serve --written needs neither the map nor the engine', async () => {
   const none = await mileMarker(['serve', '--written'], folder);
   expect([none.code, none.err]).toEqual([2, expect.stringContaining('Nothing for the builtin proxy was written yet')]);
   await mileMarker(['certs', 'make'], folder);
+  await mileMarker(['people', 'add', 'edda', '--generate'], folder);
   await mileMarker(['write'], folder);
   writeFileSync(join(folder, 'mile-marker.yaml'), 'not a map any more');
   const child = launch(['serve', '--written'], folder);
