@@ -205,7 +205,9 @@ describe('a front with every fault', () => {
         'port ok',
         'tls ok',
         'redirect ok',
+        'access skipped',
         'service ok',
+        'websocket skipped',
       ]);
       expect(report.findings.filter(({ roads }) => roads.includes(full))).toEqual([]);
     },

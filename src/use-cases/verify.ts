@@ -3,8 +3,11 @@ import { ask } from '../adapters/probe/ask.ts';
 import { connect, type Limits } from '../adapters/probe/connect.ts';
 import { handshake, type Trust } from '../adapters/probe/handshake.ts';
 import type { NameSource } from '../adapters/probe/look-up.ts';
-import { sortFindings, type Finding } from '../core/findings/finding.ts';
+import type { Login } from '../adapters/files/read-login.ts';
+import { openLive } from '../adapters/probe/open-live.ts';
+import { sortFindings, type Finding, type LegName } from '../core/findings/finding.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
+import { isBehindGate } from '../core/legs/access.ts';
 import { judgeDns } from '../core/legs/dns.ts';
 import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
 import { findingsOf, ok, skipped, type LegResult, type Problem, type RoadLegs } from '../core/legs/leg.ts';
@@ -17,12 +20,14 @@ import {
   judgeService,
   type DirectEvidence,
 } from '../core/legs/service.ts';
+import { judgeWebsocket, noWebsocket } from '../core/legs/websocket.ts';
 import { judgeTls } from '../core/legs/tls.ts';
 import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
 import type { At } from '../core/plan/resolve-service.ts';
 import { directHeaders } from '../core/verdict/forwarded.ts';
 import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
+import { basic, driveAccess } from './drive-access.ts';
 import { whereToDrive } from './where-to-drive.ts';
 
 export interface VerifyInput {
@@ -38,6 +43,8 @@ export interface VerifyInput {
   /** Whether this machine is in a network of the front itself. */
   fromHome: boolean;
   trust: Trust;
+  /** Who may be tried at gates with people; null for nobody. */
+  login: Login | null;
   timeoutMs: number;
   concurrency: number;
   now: number;
@@ -54,6 +61,11 @@ export interface VerifyResult {
 /** A harmless target whose redirect shows whether path and query are kept byte for byte. */
 const probeTarget = '/mile-marker-probe/a%2Fb?kept=%2F';
 const maxHops = 8;
+
+/** What of a road is looked at. */
+function targetOf({ rules }: PlannedRoad): string {
+  return rules.expect?.path ?? '/';
+}
 
 /** Drives every road from its name to its service and judges what comes back, whoever configured the front. */
 export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
@@ -87,6 +99,7 @@ class Drive {
   /** What answers at the front's own addresses, when the edge in front of it is driven. */
   private past: PortEvidence[] = [];
   private directs: DirectEvidence[] = [];
+  private hasGuessed = false;
   /** Driven at the addresses of home, since the public ones do not answer from here. */
   private isAtHome = false;
 
@@ -139,13 +152,20 @@ class Drive {
       this.limit(() => this.redirect(road)),
     ]);
     const shaken = tls.outcome !== 'skipped' && tls.says !== 'refused';
-    const answered = shaken ? await this.limit(() => this.service(road)) : skipped('service', 'needs tls');
+    const needs = (leg: LegName): LegResult => skipped(leg, 'needs tls');
+    const access = shaken ? await this.limit(() => this.access(road)) : needs('access');
+    const [answered, live] = !shaken
+      ? [needs('service'), needs('websocket')]
+      : isBehindGate(access, Object.keys(this.credentials(road)).length > 0)
+        ? [skipped('service', 'behind its gate'), skipped('websocket', 'behind its gate')]
+        : await this.limit(() => Promise.all([this.service(road), this.websocket(road)]));
     // What goes round in a circle cannot be told apart; the circle is the one cause.
     const isCircle = redirect.says === 'loop' && answered.outcome === 'unsure';
     const service = isCircle ? skipped('service', 'a circle') : answered;
     const ports = judgePorts(this.ports);
     const hairpin = this.isAtHome ? [noHairpin(this.addresses, this.input.plan.front.home)] : [];
-    return [dns, { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge()] }, tls, redirect, service];
+    const port = { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge()] };
+    return [dns, port, tls, redirect, access, service, live];
   }
 
   /** From home the front is meant to be reached directly. */
@@ -252,25 +272,84 @@ class Drive {
     return this.prepared.roads.has(url.hostname) && port === this.input.plan.front.ports[scheme];
   }
 
+  /** What this machine may do at the gate of a road; the one wrong password of a run is spent at the first that asks. */
+  private async access(road: PlannedRoad): Promise<LegResult> {
+    if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no gate');
+    const port = this.ports.find(({ listener, attempt }) => listener === 'https' && attempt.ok);
+    const from = port?.attempt.ok === true ? port.attempt.value : '';
+    const mayGuess = !this.hasGuessed && road.gate.parts.some(({ people }) => people !== null);
+    this.hasGuessed ||= mayGuess;
+    const direct = this.directs.find((one) => one.road === road.name)?.first;
+    return driveAccess({
+      prepared: this.prepared,
+      road,
+      target: targetOf(road),
+      from,
+      direct: direct?.ok === true ? direct.value : null,
+      login: this.input.login,
+      mayGuess,
+      ask: (headers) => this.askFront('https', road.name, targetOf(road), headers),
+    });
+  }
+
+  private async websocket(road: PlannedRoad): Promise<LegResult> {
+    const { expect } = road.rules;
+    if (expect?.websocket !== true || road.leads.kind !== 'service' || road.paused) return noWebsocket('not expected');
+    const { path } = expect;
+    const [address = ''] = this.open('https');
+    const headers = { host: this.authority('https', road.name), ...this.credentials(road) };
+    const front = { scheme: 'https' as const, address, port: this.httpsPort, servername: road.name, path, headers };
+    const at = this.input.fromHost.get(road.name) ?? null;
+    const { upstream } = road.leads;
+    const directly =
+      at === null || upstream === null
+        ? null
+        : {
+            scheme: upstream.scheme,
+            address: at.host,
+            port: at.port,
+            servername: upstream.verifyAs ?? '',
+            path,
+            headers: directHeaders(road, upstream, this.input.plan.front.ports),
+          };
+    const [opened, direct] = await Promise.all([
+      openLive({ ...front, ...this.limits }),
+      directly === null ? null : openLive({ ...directly, ...this.limits }),
+    ]);
+    return judgeWebsocket({ road, path, front: opened, direct });
+  }
+
+  /** The test login, for a road that asks people. */
+  private credentials({ gate }: PlannedRoad): Record<string, string> {
+    const { login } = this.input;
+    return login !== null && gate.parts.some(({ people }) => people !== null) ? basic(login) : {};
+  }
+
   private async service(road: PlannedRoad): Promise<LegResult> {
     const { leads } = road;
     if (road.paused) return judgePaused({ front: await this.askFront('https', road.name, '/') });
     if (leads.kind === 'redirect') {
-      const front = await this.askFront('https', road.name, probeTarget);
+      const front = await this.askFront('https', road.name, probeTarget, this.credentials(road));
       return judgeRoadRedirect({ road, front, expected: `${leads.url}${probeTarget}` });
     }
-    if (leads.kind === 'folder') return judgeFolder({ road, front: await this.askFront('https', road.name, '/') });
+    if (leads.kind === 'folder')
+      return judgeFolder({ road, front: await this.askFront('https', road.name, '/', this.credentials(road)) });
     const own = this.directs.find((direct) => direct.road === road.name);
     if (own === undefined) return skipped('service', 'not known');
-    const front = await this.askFront('https', road.name, '/');
+    const front = await this.askFront('https', road.name, targetOf(road), this.credentials(road));
     const others = this.directs.filter((direct) => direct !== own);
     return judgeService({ road, front, own, others });
   }
 
-  private askFront(scheme: 'http' | 'https', name: string, target: string): Promise<Attempt<Answer>> {
+  private askFront(
+    scheme: 'http' | 'https',
+    name: string,
+    target: string,
+    more: Record<string, string> = {},
+  ): Promise<Attempt<Answer>> {
     const [address = ''] = this.open(scheme);
     const port = scheme === 'https' ? this.httpsPort : this.httpPort;
-    const headers = { host: this.authority(scheme, name) };
+    const headers = { host: this.authority(scheme, name), ...more };
     return ask({ scheme, address, port, servername: name, target, headers, ...this.limits });
   }
 
@@ -291,7 +370,7 @@ class Drive {
         address: at.host,
         port: at.port,
         servername: upstream.byName ? upstream.host : '',
-        target: '/',
+        target: targetOf(road),
         headers: directHeaders(road, upstream, this.input.plan.front.ports),
         ...this.limits,
       });

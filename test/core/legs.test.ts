@@ -31,7 +31,7 @@ test.each([
 });
 
 const failed = (kind: 'refused' | 'silent' | 'unreachable') => ({ ok: false as const, failure: { kind, reason: 'x' } });
-const open = { ok: true as const, value: null };
+const open = { ok: true as const, value: '' };
 
 test('a port that this machine cannot try says nothing about visitors; one that is closed is told by address and kind', () => {
   const leg = judgePorts([

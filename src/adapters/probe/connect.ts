@@ -7,21 +7,21 @@ export interface Limits {
   signal: AbortSignal;
 }
 
-/** Opens a TCP connection and closes it again. */
+/** Opens a TCP connection and closes it again. The value is this machine's own address on it. */
 export function connect({
   address,
   port,
   timeoutMs,
   signal,
-}: { address: string; port: number } & Limits): Promise<Attempt<null>> {
+}: { address: string; port: number } & Limits): Promise<Attempt<string>> {
   return new Promise((resolve) => {
     const socket = net.connect({ host: address, port, signal });
-    const end = (attempt: Attempt<null>): void => {
+    const end = (attempt: Attempt<string>): void => {
       socket.destroy();
       resolve(attempt);
     };
     socket.setTimeout(timeoutMs, () => end({ ok: false, failure: failureOf(new TimeUp('no connection', timeoutMs)) }));
-    socket.once('connect', () => end({ ok: true, value: null }));
+    socket.once('connect', () => end({ ok: true, value: socket.localAddress ?? '' }));
     socket.once('error', (error) => end({ ok: false, failure: failureOf(error) }));
   });
 }

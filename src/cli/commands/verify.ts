@@ -18,6 +18,7 @@ export interface VerifyOptions {
   resolver?: string;
   openPorts?: boolean;
   trust?: string[];
+  login?: string;
   timeout: number;
   parallel: number;
   failOn: Severity;
@@ -31,6 +32,7 @@ export function verify(context: CommandContext): Command {
     .option('--at <address[:port]>', 'drive this address before DNS points there (the port is the one for HTTPS)')
     .option('--open-ports', 'also look for open ports that the map does not name, at addresses that are proven yours')
     .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
+    .option('--login <file>', 'a test login for gates with people: NAME:PASSWORD in a file with mode 0600')
     .option('--trust <file>', 'also trust the authorities in this PEM file (may be repeated)', collect)
     .addOption(
       new Option('--timeout <time>', 'limit of each step on the network').argParser(parseDuration).default(5000, '5s'),

@@ -1,4 +1,4 @@
-import { legNames } from '../../core/findings/finding.ts';
+import { legNames, type LegName } from '../../core/findings/finding.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { VerifyResult } from '../../use-cases/verify.ts';
@@ -14,10 +14,12 @@ export function formatVerify(
 ): string {
   const paint = style(colour);
   const display = new Map(plan.roads.map((road) => [road.name, road.display]));
-  const head = ['road', ...legNames].map((word) => paint.bold(word));
+  // A column in which nothing was driven only makes the table wide.
+  const shown = legNames.filter((name) => roads.some(({ legs }) => isDriven(legs, name)));
+  const head = ['road', ...shown].map((word) => paint.bold(word));
   const rows = roads.map(({ road, legs }) => [
     display.get(road) ?? road,
-    ...legs.map((leg) => legCell(leg, paint, width)),
+    ...legs.filter(({ leg }) => shown.includes(leg)).map((leg) => legCell(leg, paint, width)),
   ]);
   const well = roads.filter(({ legs }) =>
     legs.every(({ outcome }) => outcome === 'ok' || outcome === 'skipped'),
@@ -25,6 +27,13 @@ export function formatVerify(
   const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
   const told = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
   return `${table(head, rows)}${told}\n${summary}`;
+}
+
+/** DNS, port and TLS always belong to the picture. */
+function isDriven(legs: readonly LegResult[], name: LegName): boolean {
+  return (
+    !['access', 'websocket'].includes(name) || legs.some(({ leg, outcome }) => leg === name && outcome !== 'skipped')
+  );
 }
 
 /** The outcome as a word, and in which way when it is not well. On a narrow terminal on two lines. */

@@ -2,6 +2,7 @@ import { X509Certificate } from 'node:crypto';
 import { setMaxListeners } from 'node:events';
 import { resolve } from 'node:path';
 import { authorityFile } from '../../adapters/certificates/practice.ts';
+import { readLogin } from '../../adapters/files/read-login.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
@@ -41,6 +42,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
     homeNames: seesHome(site, options),
     fromHome: isNear(site, [...plan.front.addresses, ...plan.front.home]),
     trust: await readTrust(site, options.trust ?? [], io),
+    login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     timeoutMs: options.timeout,
     concurrency: options.parallel,
     now: io.now().getTime(),

@@ -1,5 +1,6 @@
 import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
+import { accessCards } from '../legs/access.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
 import { homeCards } from '../legs/home.ts';
@@ -8,6 +9,7 @@ import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
 import { serviceCards } from '../legs/service-cards.ts';
 import { tlsCards } from '../legs/tls.ts';
+import { websocketCards } from '../legs/websocket.ts';
 import { mapCards } from '../map/cards.ts';
 import { allRules } from '../rules/all-rules.ts';
 import type { Card } from './card.ts';
@@ -25,5 +27,7 @@ export const allCards: readonly Card[] = [
   ...homeCards,
   ...tlsCards,
   ...redirectCards,
+  ...accessCards,
   ...serviceCards,
+  ...websocketCards,
 ];

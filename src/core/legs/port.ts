@@ -8,7 +8,8 @@ export interface PortEvidence {
   address: string;
   port: number;
   listener: 'http' | 'https';
-  attempt: Attempt<null>;
+  /** The value is this machine's own address on the connection. */
+  attempt: Attempt<string>;
 }
 
 const closed = card({

@@ -98,20 +98,6 @@ export const serviceUnclear = card({
   },
 });
 
-export const gateHeld = card({
-  id: 'gate-held',
-  severity: 'note',
-  summary: 'The gate of a road refused this machine.',
-  why: 'The service behind it was not reached, so nothing is known about it from here.',
-  source: 'RFC 9110 §15.5.4',
-  messages: {
-    held: {
-      message: '{names}: the gate `{gate}` refuses this machine.',
-      remedy: 'Run verify from a machine that may pass, to see the service too.',
-    },
-  },
-});
-
 export const showsInside = card({
   id: 'redirect-shows-inside',
   severity: 'warning',
@@ -159,6 +145,24 @@ export const pauseIgnored = card({
   },
 });
 
+export const expectUnmet = card({
+  id: 'expectation-unmet',
+  severity: 'error',
+  summary: 'What the map expects at the end of a road is not there.',
+  why: 'You wrote down how to tell that it works, and it does not.',
+  source: 'map reference: `expect`',
+  messages: {
+    status: {
+      message: 'https://{names}{path} answers {found}, and the map expects {wanted}.',
+      remedy: 'See what the service says of it, or mend `expect.status`.',
+    },
+    text: {
+      message: 'https://{names}{path} does not hold the text that the map expects: {wanted}',
+      remedy: 'See what the page says now, or mend `expect.text`.',
+    },
+  },
+});
+
 export const folderEmpty = card({
   id: 'folder-no-page',
   severity: 'error',
@@ -175,12 +179,12 @@ export const folderEmpty = card({
 });
 
 export const serviceCards = [
+  expectUnmet,
   folderEmpty,
   serviceDown,
   frontCannotReach,
   wrongService,
   serviceUnclear,
-  gateHeld,
   pauseIgnored,
   showsInside,
   roadRedirectWrong,

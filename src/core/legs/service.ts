@@ -7,9 +7,9 @@ import { compare, fingerprint, type Likeness } from './fingerprint.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
 import {
+  expectUnmet,
   folderEmpty,
   frontCannotReach,
-  gateHeld,
   pauseIgnored,
   roadRedirectWrong,
   serviceDown,
@@ -54,7 +54,6 @@ export function judgeService(input: ServiceInput): LegResult {
   const answer = front.value;
   const direct = own.first.ok ? own.first.value : null;
   const fronts = isFrontsOwnError(answer);
-  if (isHeld(input.road, answer, fronts)) return held(input.road);
   if (isWelcomePage(answer) && (direct === null || !isWelcomePage(direct))) {
     return bad('service', 'welcome page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   }
@@ -64,18 +63,6 @@ export function judgeService(input: ServiceInput): LegResult {
     return bad('service', String(answer.status), { card: frontCannotReach, say: 'error', data, cause });
   }
   return classified(input, own.first.value, answer);
-}
-
-/** Refused by the gate, and not by the service: 403 of the front's own, or its question for a password (RFC 7617 §2). */
-function isHeld({ gate, name }: PlannedRoad, answer: Answer, fronts: boolean): boolean {
-  if (answer.status === 403) return fronts && gate.parts.some(({ networks }) => networks !== null);
-  const realm = headerOf(answer, 'www-authenticate') ?? '';
-  return answer.status === 401 && realm.includes(`"${name}"`) && gate.parts.some(({ people }) => people !== null);
-}
-
-function held({ gate }: PlannedRoad): LegResult {
-  const problem = { card: gateHeld, say: 'held', data: { gate: gate.name }, cause: `gate:${gate.name}` };
-  return { leg: 'service', outcome: 'unsure', says: 'gate held', problems: [problem] };
 }
 
 /** The service gives no answer from here. Only an error by the front proves that it is down; otherwise we may just be elsewhere. */
@@ -161,6 +148,8 @@ function speaksHttps({ status, body }: Answer): boolean {
 
 /** The right service; what is left to say is where it sends the visitor. */
 function fitting(road: PlannedRoad, upstream: Upstream, answer: Answer): LegResult {
+  const unmet = unmetOf(road, answer);
+  if (unmet !== null) return bad('service', 'unexpected', unmet);
   const problem = inwardRedirect(road, upstream, answer);
   const says = String(answer.status);
   if (problem !== null) return bad('service', problem.say === 'inside' ? 'shows inside' : 'to http', problem);
@@ -170,6 +159,18 @@ function fitting(road: PlannedRoad, upstream: Upstream, answer: Answer): LegResu
     return bad('service', 'open console', { card: consoleOpenWords, say: 'open', data, cause: `console:${road.name}` });
   }
   return ok('service', says);
+}
+
+/** What the map expects at the end of the road, beyond that it is the right service. */
+function unmetOf({ name, rules: { expect } }: PlannedRoad, { status, body }: Answer): Problem | null {
+  if (expect === null) return null;
+  const cause = `expect:${name}`;
+  const { path } = expect;
+  if (expect.status !== null && expect.status !== status)
+    return { card: expectUnmet, say: 'status', data: { path, found: status, wanted: expect.status }, cause };
+  if (expect.text !== null && !body.includes(expect.text))
+    return { card: expectUnmet, say: 'text', data: { path, wanted: expect.text }, cause };
+  return null;
 }
 
 function isOpenUnmeant({ gate, rules }: PlannedRoad): boolean {
@@ -219,7 +220,6 @@ export function judgeRoadRedirect({
     });
   }
   const { status } = front.value;
-  if (isHeld(road, front.value, isFrontsOwnError(front.value))) return held(road);
   const found = headerOf(front.value, 'location');
   if (isRedirect(status) && found === expected) return ok('service', `to ${new URL(expected).hostname}`);
   const data = { status, found: found ?? 'no place', expected };
@@ -228,7 +228,6 @@ export function judgeRoadRedirect({
 
 /** Judges a road that shows a folder: the front's own files, which nothing else can be asked for. */
 export function judgeFolder({ road, front }: { road: PlannedRoad; front: Attempt<Answer> }): LegResult {
-  if (front.ok && isHeld(road, front.value, isFrontsOwnError(front.value))) return held(road);
   if (front.ok && front.value.status < 300) return ok('service', 'folder');
   const data = { status: front.ok ? front.value.status : front.failure.reason };
   return bad('service', 'no page', { card: folderEmpty, say: 'no-page', data, cause: `folder:${road.name}` });

@@ -22,6 +22,14 @@ export interface MapPath {
   leads: DialledLeads | { kind: 'redirect'; url: string };
 }
 
+/** What `verify` must find at the end of a road. Null where the map does not say. */
+export interface Expect {
+  path: string;
+  status: number | null;
+  text: string | null;
+  websocket: boolean;
+}
+
 /** What a road says beyond its name, where it leads, and who may pass. Null where the map does not say. */
 export interface RoadRules {
   methods: string[] | null;
@@ -38,6 +46,7 @@ export interface RoadRules {
   upstreamHost: string | null;
   /** True, false, or the path of a file, relative to the map; null leaves it to the proxy. */
   log: boolean | string | null;
+  expect: Expect | null;
   /** Rules whose warnings are meant so. */
   meantSo: string[];
   /** Longest prefix first. */
@@ -59,9 +68,16 @@ export function roadRules(written: RoadKeys): RoadRules {
     trust: trustOf(written),
     upstreamHost: written['upstream-host'] ?? null,
     log: written.log ?? null,
+    expect: expectOf(written.expect),
     meantSo: written['meant-so'] ?? [],
     paths: pathsOf(written.paths ?? {}),
   };
+}
+
+function expectOf(written: RoadKeys['expect']): Expect | null {
+  if (written === undefined) return null;
+  const { path, status = null, text = null, websocket } = written;
+  return { path, status, text, websocket };
 }
 
 function hstsOf(written: RoadKeys['hsts']): RoadRules['hsts'] {

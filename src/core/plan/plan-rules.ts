@@ -59,6 +59,7 @@ export function planRules({
     defaults: securitySets[rules.securityHeaders].filter(([name]) => !set.includes(name.toLowerCase())),
     cors: rules.cors,
     log: planLog(road, map, mapFolder),
+    expect: rules.expect,
     meantSo: rules.meantSo,
     paths,
   };

@@ -1,5 +1,5 @@
 import type { Place } from '../findings/finding.ts';
-import type { Cors } from '../map/road-rules.ts';
+import type { Cors, Expect } from '../map/road-rules.ts';
 import type { Rate } from '../map/units.ts';
 import type { NetworkSet } from '../networks/home.ts';
 import type { ProxyName, Unknown } from '../map/site-map.ts';
@@ -93,6 +93,7 @@ export interface PlannedRules {
   cors: Cors | null;
   /** Absolute path of the file that requests are logged to; false for none, null for what the server does by itself. */
   log: string | false | null;
+  expect: Expect | null;
   /** Rules whose warnings about this road are meant so. */
   meantSo: string[];
   paths: PlannedPath[];

@@ -195,7 +195,7 @@ export const roadKeys = z.strictObject(
     notes: z.string(wants('a text')).optional().meta(about('Words to yourself.', 'ask the wardens before opening')),
     expect: expect
       .optional()
-      .meta(about('What `verify` must find at the end of the road.', '{path: /live, websocket: true}', 'note')),
+      .meta(about('What `verify` must find at the end of the road.', '{path: /live, websocket: true}')),
   },
   wants('SERVICE:PORT, or keys such as `to` and `gate`'),
 );

@@ -1,0 +1,63 @@
+import WebSocket from 'ws';
+import type { Opened } from '../../core/legs/websocket.ts';
+import { reasonOf } from '../trouble.ts';
+import type { Limits } from './connect.ts';
+
+export interface LiveInput extends Limits {
+  scheme: 'http' | 'https';
+  address: string;
+  port: number;
+  servername: string;
+  path: string;
+  headers: Record<string, string>;
+}
+
+/**
+ * Opens a WebSocket (RFC 6455 §4.1), sends a ping (§5.5.2) and waits a moment for any frame. A ping is what every sound service answers by itself,
+ * and means nothing to the program behind it.
+ */
+export function openLive({
+  scheme,
+  address,
+  port,
+  servername,
+  path,
+  headers,
+  timeoutMs,
+  signal,
+}: LiveInput): Promise<Opened> {
+  return new Promise((resolve) => {
+    if (signal.aborted) {
+      resolve({ ok: false, reason: 'interrupted' });
+      return;
+    }
+    const host = address.includes(':') ? `[${address}]` : address;
+    const socket = new WebSocket(`${scheme === 'https' ? 'wss' : 'ws'}://${host}:${String(port)}${path}`, {
+      headers,
+      handshakeTimeout: timeoutMs,
+      ...(scheme === 'https' ? { servername, rejectUnauthorized: false } : {}),
+    });
+    let timer: NodeJS.Timeout | undefined;
+    const end = (opened: Opened): void => {
+      clearTimeout(timer);
+      signal.removeEventListener('abort', abort);
+      socket.removeAllListeners();
+      socket.on('error', () => undefined);
+      socket.terminate();
+      resolve(opened);
+    };
+    const abort = (): void => end({ ok: false, reason: 'interrupted' });
+    signal.addEventListener('abort', abort, { once: true });
+    socket.once('open', () => {
+      timer = setTimeout(() => end({ ok: true, answered: false }), timeoutMs / 3);
+      socket.ping();
+    });
+    for (const event of ['pong', 'message', 'ping'] as const)
+      socket.once(event, () => end({ ok: true, answered: true }));
+    socket.once('unexpected-response', (_, response) =>
+      end({ ok: false, reason: `status ${String(response.statusCode ?? 0)}` }),
+    );
+    socket.once('error', (error) => end({ ok: false, reason: reasonOf(error) }));
+    socket.once('close', () => end({ ok: false, reason: 'the connection was closed' }));
+  });
+}

@@ -1,0 +1,63 @@
+import { card } from '../findings/card.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import { bad, ok, skipped, type LegResult } from './leg.ts';
+
+const words = card({
+  id: 'websocket-not-passed',
+  severity: 'error',
+  summary: 'A live connection does not get through to its service.',
+  why: 'The page loads, and then nothing happens: live views, consoles and chats stay blank.',
+  source: 'RFC 6455 §4.1',
+  messages: {
+    front: {
+      message:
+        'wss://{name}{path} is not opened through the front ({front}), and is when the service is asked directly.',
+      remedy:
+        'Let the proxy pass `Upgrade: websocket` and `Connection: upgrade`; the configuration that Mile Marker writes does. Bring the newest map live.',
+    },
+    service: {
+      message: 'wss://{name}{path} is not opened, and the service itself does not open it either ({direct}).',
+      remedy:
+        'Mend `expect.path` of the road, or see the service’s own log: it may refuse an Origin or a Host that it does not know.',
+    },
+    silent: {
+      message: 'wss://{name}{path} is opened, and then no frame comes through, though the service itself answers one.',
+      remedy:
+        'Look for something between the front and the service that holds data back; a proxy must not buffer a live connection.',
+    },
+  },
+});
+
+export const websocketCards = [words];
+
+/** How opening a live connection went. @property answered a frame came back */
+export type Opened = { ok: true; answered: boolean } | { ok: false; reason: string };
+
+export interface WebsocketEvidence {
+  road: PlannedRoad;
+  path: string;
+  front: Opened;
+  /** The same to the service itself; null when it cannot be reached from here. */
+  direct: Opened | null;
+}
+
+export function judgeWebsocket({ road, path, front, direct }: WebsocketEvidence): LegResult {
+  const data = { name: road.authority, path };
+  const cause = `websocket:${road.name}`;
+  if (front.ok) {
+    if (front.answered || direct?.ok !== true || !direct.answered) return ok('websocket', 'open');
+    return bad('websocket', 'silent', { card: words, say: 'silent', data, cause });
+  }
+  if (direct?.ok === false)
+    return bad('websocket', 'not opened', {
+      card: words,
+      say: 'service',
+      data: { ...data, direct: direct.reason },
+      cause,
+    });
+  return bad('websocket', 'not passed', { card: words, say: 'front', data: { ...data, front: front.reason }, cause });
+}
+
+export function noWebsocket(why: string): LegResult {
+  return skipped('websocket', why);
+}

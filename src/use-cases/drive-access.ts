@@ -1,0 +1,78 @@
+import { randomBytes } from 'node:crypto';
+import type { Login } from '../adapters/files/read-login.ts';
+import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../core/legs/access.ts';
+import type { Answer, Attempt } from '../core/legs/answer.ts';
+import type { LegResult } from '../core/legs/leg.ts';
+import type { PlannedRoad } from '../core/plan/plan.ts';
+import { decide } from '../core/verdict/decide.ts';
+import { requestFrom, strangerTo } from '../core/verdict/exposure.ts';
+import type { Prepared } from '../core/verdict/verdict.ts';
+
+export interface AccessInput {
+  prepared: Prepared;
+  road: PlannedRoad;
+  target: string;
+  /** This machine's own address on the connection to the front. */
+  from: string;
+  direct: Answer | null;
+  login: Login | null;
+  /** Whether the one wrong password of this run may be spent here. */
+  mayGuess: boolean;
+  ask: (headers: Record<string, string>) => Promise<Attempt<Answer>>;
+}
+
+/** Tries a road's gate: as we are, with forged headers where it refuses, with the test login, and once with a wrong password. */
+export async function driveAccess(input: AccessInput): Promise<LegResult> {
+  const { prepared, road, target, from, direct, login, mayGuess, ask } = input;
+  const { plan } = prepared;
+  const plannedFor = (peer: string): Planned => {
+    const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
+    return verdict.act === 'answer' && (verdict.status === 401 || verdict.status === 403) ? verdict.status : 'passes';
+  };
+  const bare = await ask({});
+  const refused = bare.ok && outcomeOf(bare.value, direct) !== 'passes';
+  const claimed = refused ? insider(road) : null;
+  const asksPeople = road.gate.parts.some(({ people }) => people !== null);
+  const evidence: AccessEvidence = {
+    road,
+    from,
+    planned: { here: plannedFor(from), stranger: plannedFor(strangerTo(plan)) },
+    direct,
+    bare,
+    forged:
+      claimed === null
+        ? null
+        : { claimed, attempt: await ask(forgedHeaders(claimed, plan.front.edge?.header ?? null)) },
+    login: login === null || !asksPeople ? null : { person: login.name, attempt: await ask(basic(login)) },
+    wrong:
+      refused && asksPeople && mayGuess
+        ? await ask(basic({ name: login?.name ?? 'nobody', password: randomBytes(12).toString('hex') }))
+        : null,
+  };
+  return judgeAccess(evidence);
+}
+
+/** RFC 7617 §2. */
+export function basic({ name, password }: Login): Record<string, string> {
+  return { authorization: `Basic ${Buffer.from(`${name}:${password}`).toString('base64')}` };
+}
+
+/** An address that the road's gate lets in by its network, if there is one. */
+function insider(road: PlannedRoad): string | null {
+  const network = road.gate.parts.flatMap(({ networks }) => networks?.networks ?? [])[0];
+  return network === undefined ? null : (network.split('/')[0] ?? null);
+}
+
+function forgedHeaders(claimed: string, edgeHeader: string | null): Record<string, string> {
+  const names = [
+    'x-forwarded-for',
+    'x-real-ip',
+    'true-client-ip',
+    'x-client-ip',
+    ...(edgeHeader === null ? [] : [edgeHeader]),
+  ];
+  return {
+    ...Object.fromEntries(names.map((name) => [name, claimed])),
+    forwarded: `for=${claimed.includes(':') ? `"[${claimed}]"` : claimed}`,
+  };
+}

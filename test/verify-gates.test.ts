@@ -1,0 +1,187 @@
+import { chmodSync } from 'node:fs';
+import http from 'node:http';
+import { join } from 'node:path';
+import bcrypt from 'bcryptjs';
+import { WebSocketServer } from 'ws';
+import { passTo, startFaultyFront, type Behaviour } from './support/faulty-front.ts';
+import { startFront, type ProxyName } from './support/fronts.ts';
+import { listening, portOf } from './support/ports.ts';
+import { folderWith, mileMarker, type Ran } from './support/program.ts';
+import { practiceHead } from './support/site.ts';
+
+/** What verify says of gates and live connections: of fronts that do wrong, one finding each, and of sound ones none. */
+
+interface Report {
+  roads: Array<{ name: string; legs: Record<string, { outcome: string; says: string }> }>;
+  findings: Array<{ rule: string; leg: string; roads: string[]; message: string; severity: string }>;
+}
+const read = ({ out }: Ran): Report => JSON.parse(out) as Report;
+const full = (name: string): string => `${name}.saltmarsh.example`;
+
+const page: http.RequestListener = (request, response) => {
+  const items = Array.from({ length: 12 }, (_, index) => `<li>bird ${String(index)}`).join('');
+  response.writeHead(200, { 'content-type': 'text/html' });
+  response.end(`<html><title>Bird log</title><p>kept for ${request.headers.host ?? ''}</p><ul>${items}</ul></html>`);
+};
+
+async function service(): Promise<http.Server> {
+  const server = await listening(http.createServer(page), 0);
+  const live = new WebSocketServer({ server, path: '/live' });
+  live.on('connection', (socket) => socket.on('message', (data) => socket.send(data)));
+  return server;
+}
+
+const refuse =
+  (status: 401 | 403): http.RequestListener =>
+  (_, response) => {
+    const reason = status === 401 ? 'Authorization Required' : 'Forbidden';
+    response.writeHead(status, {
+      server: 'nginx',
+      ...(status === 401 ? { 'www-authenticate': 'Basic realm="x"' } : {}),
+    });
+    response.end(
+      `<html>\r\n<head><title>${reason}</title></head>\r\n<body>\r\n<center><h1>${reason}</h1></center>\r\n<hr><center>nginx</center>\r\n</body>\r\n</html>\r\n`,
+    );
+  };
+
+/** Passes on when `holds`, else refuses. */
+const when =
+  (holds: (request: http.IncomingMessage) => boolean, port: number, status: 401 | 403): http.RequestListener =>
+  (request, response) =>
+    (holds(request) ? passTo(port) : refuse(status))(request, response);
+
+const login = `Basic ${Buffer.from('edda:tern over the spit').toString('base64')}`;
+
+describe('a front whose gates do wrong', () => {
+  let report: Report;
+  let guessed: Report;
+  const cleanups: Array<() => void> = [];
+
+  beforeAll(async () => {
+    const birdLog = await service();
+    const port = portOf(birdLog);
+    const behaviours: Record<string, Behaviour & { gate: string; more?: string }> = {
+      leaky: { https: passTo(port), gate: 'far' },
+      believing: { https: when(({ headers }) => headers['x-forwarded-for'] === '192.0.2.0', port, 403), gate: 'far' },
+      wary: { https: refuse(403), gate: 'far' },
+      asksnot: { https: passTo(port), gate: 'wardens' },
+      asks: { https: when(({ headers }) => headers.authorization === login, port, 401), gate: 'wardens' },
+      noread: { https: when(() => false, port, 401), gate: 'wardens' },
+      broken: {
+        https: (request, response) =>
+          (request.headers.authorization === undefined ? refuse(401) : refuse(403))(request, response),
+        gate: 'wardens',
+      },
+      anypass: { https: when(({ headers }) => headers.authorization !== undefined, port, 401), gate: 'wardens' },
+      deaf: { https: passTo(port), gate: 'everyone', more: ', expect: {path: /live, websocket: true}' },
+      text: { https: passTo(port), gate: 'everyone', more: ', expect: {text: "Nest camera"}' },
+      status: { https: passTo(port), gate: 'everyone', more: ', expect: {status: 204}' },
+      well: { https: passTo(port), gate: 'everyone', more: ', expect: {status: 200, text: "bird 7", path: /x}' },
+    };
+    const front = await startFaultyFront(behaviours);
+    cleanups.push(front.stop, () => birdLog.close());
+    const roads = Object.entries(behaviours).map(
+      ([name, { gate, more = '' }]) => `  ${name}: {to: ":${String(port)}", gate: ${gate}${more}}\n`,
+    );
+    const folder = folderWith({
+      'mile-marker.yaml': `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(front.httpPort)}, https: ${String(front.httpsPort)}}}\ngates: {far: {networks: 192.0.2.0/24}, wardens: {people: w}}\nroads:\n${roads.join('')}`,
+      'ca.pem': front.authority.certificate,
+      login: 'edda:tern over the spit\n',
+    });
+    const argv = ['--at', '127.0.0.1', '--trust', 'ca.pem', '--login', 'login', '--json'];
+    const open = await mileMarker(['verify', ...argv], folder);
+    expect([open.code, open.err]).toEqual([
+      2,
+      expect.stringContaining('can be read by others on this machine (mode 644)'),
+    ]);
+    chmodSync(join(folder, 'login'), 0o600);
+    report = read(await mileMarker(['verify', ...argv], folder));
+    guessed = read(await mileMarker(['verify', 'anypass', ...argv], folder));
+  }, 60_000);
+  afterAll(() => {
+    for (const cleanup of cleanups) cleanup();
+  });
+
+  test.each<[string, string, string]>([
+    ['leaky', 'gate-open', 'lets in this machine, which comes from 127.0.0.1; the gate `far` must refuse it with 403'],
+    ['believing', 'gate-open', 'lets it in when it says by a header that it comes from 192.0.2.0'],
+    ['asksnot', 'gate-open', 'without a password, which the gate `wardens` must ask for'],
+    ['noread', 'gate-shut', 'refuses the test login edda with 401'],
+    ['broken', 'gate-shut', 'refuses the test login edda with 403'],
+    ['deaf', 'websocket-not-passed', 'deaf.saltmarsh.example'],
+    ['text', 'expectation-unmet', 'does not hold the text that the map expects: Nest camera'],
+    ['status', 'expectation-unmet', 'answers 200, and the map expects 204'],
+  ])('%s gets %s alone', (road, rule, words) => {
+    const told = report.findings.filter(({ roads }) => roads.includes(full(road)));
+    expect(told).toEqual([
+      expect.objectContaining({ rule, severity: 'error', message: expect.stringContaining(words) }),
+    ]);
+  });
+
+  test.each(['wary', 'asks', 'well'])('%s is well, and nothing is said of it', (road) => {
+    expect(report.findings.filter(({ roads }) => roads.includes(full(road)))).toEqual([]);
+    const legs = report.roads.find(({ name }) => name === full(road))?.legs ?? {};
+    expect(
+      Object.values(legs)
+        .map(({ outcome }) => outcome)
+        .filter((outcome) => outcome !== 'ok' && outcome !== 'skipped'),
+    ).toEqual([]);
+  });
+
+  test('a wrong password that is taken is told, and one is tried a run', () => {
+    expect(guessed.findings.map(({ rule, message }) => [rule, message])).toEqual([
+      ['gate-open', 'anypass.saltmarsh.example takes a password that is wrong.'],
+    ]);
+  });
+});
+
+test.each<ProxyName>(['builtin', 'nginx'])(
+  '%s: gates, a login and a live connection that are as the map says',
+  async (proxy) => {
+    const birdLog = await service();
+    const to = `":${String(portOf(birdLog))}"`;
+    const { head } = await practiceHead(proxy, '  home-networks: [127.0.0.0/8]\n');
+    const folder = folderWith({
+      'mile-marker.yaml': `${head}gates: {far: {networks: 192.0.2.0/24}, wardens: {people: w}, either: {people: w, networks: 127.0.0.1, need: any}}
+roads:
+  bench: {to: ${to}, expect: {path: /live, websocket: true}}
+  far: {to: ${to}, gate: far}
+  roster: {to: ${to}, gate: wardens}
+  either: {to: ${to}, gate: either}
+  site: {folder: ./site, gate: wardens}
+  moved: {redirect: "https://www.example.org", gate: wardens}
+  asleep: {to: ${to}, gate: far, paused: true}
+`,
+      w: `edda:${bcrypt.hashSync('tern over the spit', 4)}\n`,
+      login: 'edda:tern over the spit\n',
+      'site/index.html': 'the marsh',
+    });
+    chmodSync(folder, 0o755);
+    chmodSync(join(folder, 'login'), 0o600);
+    const front = await startFront(folder, proxy);
+    try {
+      const { code, out } = await mileMarker(['verify', '--at', '127.0.0.1', '--login', 'login', '--json'], folder);
+      const { findings, roads } = JSON.parse(out) as Report;
+      expect([code, findings.filter(({ rule }) => rule !== 'certificate-practice')]).toEqual([0, []]);
+      const cells = roads.map(({ name, legs }) => [
+        name.split('.')[0],
+        legs['access']?.says,
+        legs['service']?.says,
+        legs['websocket']?.outcome,
+      ]);
+      expect(cells).toEqual([
+        ['bench', 'may pass', '200', 'ok'],
+        ['far', 'refused, 403', 'behind its gate', 'skipped'],
+        ['roster', 'refused, 401', '200', 'skipped'],
+        ['either', 'may pass', '200', 'skipped'],
+        ['site', 'refused, 401', 'folder', 'skipped'],
+        ['moved', 'refused, 401', 'to www.example.org', 'skipped'],
+        ['asleep', 'no gate', 'paused', 'skipped'],
+      ]);
+    } finally {
+      await front.stop();
+      birdLog.close();
+    }
+  },
+  30_000,
+);
