@@ -1,4 +1,4 @@
-import { chmodSync } from 'node:fs';
+import { chmodSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import { join } from 'node:path';
 import bcrypt from 'bcryptjs';
@@ -76,6 +76,13 @@ describe('a front whose gates do wrong', () => {
       deaf: { https: passTo(port), gate: 'everyone', more: ', expect: {path: /live, websocket: true}' },
       text: { https: passTo(port), gate: 'everyone', more: ', expect: {text: "Nest camera"}' },
       status: { https: passTo(port), gate: 'everyone', more: ', expect: {status: 204}' },
+      forbidden: { https: passTo(port), gate: 'everyone', more: ', methods: [GET, HEAD]' },
+      forbids: {
+        https: (request, response) => (request.method === 'GET' ? passTo(port) : refuse(403))(request, response),
+        gate: 'everyone',
+        more: ', methods: [GET, HEAD]',
+      },
+      noforget: { https: passTo(port), gate: 'everyone', more: ', hsts: forget' },
       well: { https: passTo(port), gate: 'everyone', more: ', expect: {status: 200, text: "bird 7", path: /x}' },
     };
     const front = await startFaultyFront(behaviours);
@@ -111,6 +118,7 @@ describe('a front whose gates do wrong', () => {
     ['deaf', 'websocket-not-passed', 'deaf.saltmarsh.example'],
     ['text', 'expectation-unmet', 'does not hold the text that the map expects: Nest camera'],
     ['status', 'expectation-unmet', 'answers 200, and the map expects 204'],
+    ['forbidden', 'method-not-refused', 'answers 200 to OPTIONS, which its `methods` forbid'],
   ])('%s gets %s alone', (road, rule, words) => {
     const told = report.findings.filter(({ roads }) => roads.includes(full(road)));
     expect(told).toEqual([
@@ -118,7 +126,7 @@ describe('a front whose gates do wrong', () => {
     ]);
   });
 
-  test.each(['wary', 'asks', 'well'])('%s is well, and nothing is said of it', (road) => {
+  test.each(['wary', 'asks', 'well', 'forbids', 'noforget'])('%s is well, and nothing is said of it', (road) => {
     expect(report.findings.filter(({ roads }) => roads.includes(full(road)))).toEqual([]);
     const legs = report.roads.find(({ name }) => name === full(road))?.legs ?? {};
     expect(
@@ -185,3 +193,32 @@ roads:
   },
   30_000,
 );
+
+test('who names nothing must see neither a service nor a welcome page', async () => {
+  const birdLog = await service();
+  const port = portOf(birdLog);
+  const welcome: http.RequestListener = (_, response) =>
+    response.writeHead(200, { 'content-type': 'text/html' }).end('<html><title>Welcome to nginx!</title></html>');
+  for (const [stranger, words] of [
+    [passTo(port), 'without a name shows what log.saltmarsh.example shows.'],
+    [welcome, "without a name shows a server's welcome page."],
+    [refuse(403), null],
+  ] as const) {
+    const plain = await listening(http.createServer(stranger), 0);
+    const folder = folderWith({
+      'mile-marker.yaml': `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(portOf(plain))}, https: 1}}\nroads: {log: {to: ":${String(port)}", gate: everyone}}\n`,
+    });
+    const front = await startFaultyFront({ log: { https: passTo(port) } });
+    const map = `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(portOf(plain))}, https: ${String(front.httpsPort)}}}\nroads: {log: {to: ":${String(port)}", gate: everyone}}\n`;
+    writeFileSync(join(folder, 'mile-marker.yaml'), map);
+    writeFileSync(join(folder, 'ca.pem'), front.authority.certificate);
+    const { findings } = read(await mileMarker(['verify', '--at', '127.0.0.1', '--trust', 'ca.pem', '--json'], folder));
+    const told = findings.filter(({ leg }) => leg === 'bypass');
+    expect(told.map(({ rule, message }) => [rule, message.replace(/^\S+ /, '')])).toEqual(
+      words === null ? [] : [['stranger-sees-something', words]],
+    );
+    front.stop();
+    plain.close();
+  }
+  birdLog.close();
+}, 30_000);

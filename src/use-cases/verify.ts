@@ -4,10 +4,10 @@ import { connect, type Limits } from '../adapters/probe/connect.ts';
 import { handshake, type Trust } from '../adapters/probe/handshake.ts';
 import type { NameSource } from '../adapters/probe/look-up.ts';
 import type { Login } from '../adapters/files/read-login.ts';
-import { openLive } from '../adapters/probe/open-live.ts';
 import { sortFindings, type Finding, type LegName } from '../core/findings/finding.ts';
-import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
+import type { Answer, Attempt } from '../core/legs/answer.ts';
 import { isBehindGate } from '../core/legs/access.ts';
+import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../core/legs/bypass.ts';
 import { judgeDns } from '../core/legs/dns.ts';
 import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
 import { findingsOf, ok, skipped, type LegResult, type Problem, type RoadLegs } from '../core/legs/leg.ts';
@@ -18,15 +18,18 @@ import {
   judgePaused,
   judgeRoadRedirect,
   judgeService,
+  whoseAnswer,
   type DirectEvidence,
 } from '../core/legs/service.ts';
-import { judgeWebsocket, noWebsocket } from '../core/legs/websocket.ts';
 import { judgeTls } from '../core/legs/tls.ts';
-import type { Plan, PlannedRoad, Upstream } from '../core/plan/plan.ts';
+import { withPort } from '../core/networks/address.ts';
+import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
 import type { At } from '../core/plan/resolve-service.ts';
-import { directHeaders } from '../core/verdict/forwarded.ts';
 import type { Prepared, VerdictRequest } from '../core/verdict/verdict.ts';
+import { driveWebsocket } from './drive-websocket.ts';
+import { driveDirect } from './drive-direct.ts';
+import { follow } from './follow.ts';
 import { basic, driveAccess } from './drive-access.ts';
 import { whereToDrive } from './where-to-drive.ts';
 
@@ -60,7 +63,6 @@ export interface VerifyResult {
 
 /** A harmless target whose redirect shows whether path and query are kept byte for byte. */
 const probeTarget = '/mile-marker-probe/a%2Fb?kept=%2F';
-const maxHops = 8;
 
 /** What of a road is looked at. */
 function targetOf({ rules }: PlannedRoad): string {
@@ -99,6 +101,7 @@ class Drive {
   /** What answers at the front's own addresses, when the edge in front of it is driven. */
   private past: PortEvidence[] = [];
   private directs: DirectEvidence[] = [];
+  private strangers: StrangerEvidence[] = [];
   private hasGuessed = false;
   /** Driven at the addresses of home, since the public ones do not answer from here. */
   private isAtHome = false;
@@ -122,6 +125,7 @@ class Drive {
     await this.turnHome();
     const own = this.input.plan.front.addresses.filter((address) => !this.addresses.includes(address));
     if (this.asksPastEdge && own.length > 0) this.past = await this.portsAt(own);
+    this.strangers = await this.askAsStranger();
   }
 
   private async portsAt(addresses: readonly string[]): Promise<PortEvidence[]> {
@@ -165,7 +169,8 @@ class Drive {
     const ports = judgePorts(this.ports);
     const hairpin = this.isAtHome ? [noHairpin(this.addresses, this.input.plan.front.home)] : [];
     const port = { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge()] };
-    return [dns, port, tls, redirect, access, service, live];
+    const bypass = shaken ? await this.limit(() => this.bypass(road)) : needs('bypass');
+    return [dns, port, tls, redirect, access, service, live, bypass];
   }
 
   /** From home the front is meant to be reached directly. */
@@ -244,27 +249,16 @@ class Drive {
     const expected = verdict.act === 'answer' ? (verdict.location ?? '') : '';
     const attempt = await this.askFront('http', name, target);
     const start = `http://${this.authority('http', name)}${target}`;
-    const hops = attempt.ok ? await this.follow(start, attempt.value) : [];
+    const hops = attempt.ok
+      ? await follow({
+          start,
+          first: attempt.value,
+          isAtFront: (url, scheme) => this.isAtFront(url, scheme) && this.open(scheme).length > 0,
+          ask: (scheme, host, to) => this.askFront(scheme, host, to),
+        })
+      : [];
     const hasEdge = this.input.plan.front.edge !== null;
     return judgeRedirect({ name, port: this.httpPort, expected, attempt, hops, hasEdge });
-  }
-
-  /** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */
-  private async follow(start: string, first: Answer): Promise<string[]> {
-    const hops = [start];
-    let answer = first;
-    while (hops.length <= maxHops && isRedirect(answer.status)) {
-      const next = resolved(headerOf(answer, 'location'), hops[hops.length - 1] ?? start);
-      if (next === null) break;
-      const repeats = hops.includes(next.href);
-      hops.push(next.href);
-      const scheme = next.protocol === 'https:' ? 'https' : 'http';
-      if (repeats || !this.isAtFront(next, scheme) || this.open(scheme).length === 0) break;
-      const attempt = await this.askFront(scheme, next.hostname, `${next.pathname}${next.search}`);
-      if (!attempt.ok) break;
-      answer = attempt.value;
-    }
-    return hops;
   }
 
   private isAtFront(url: URL, scheme: 'http' | 'https'): boolean {
@@ -292,31 +286,47 @@ class Drive {
     });
   }
 
-  private async websocket(road: PlannedRoad): Promise<LegResult> {
-    const { expect } = road.rules;
-    if (expect?.websocket !== true || road.leads.kind !== 'service' || road.paused) return noWebsocket('not expected');
-    const { path } = expect;
+  private websocket(road: PlannedRoad): Promise<LegResult> {
     const [address = ''] = this.open('https');
     const headers = { host: this.authority('https', road.name), ...this.credentials(road) };
-    const front = { scheme: 'https' as const, address, port: this.httpsPort, servername: road.name, path, headers };
     const at = this.input.fromHost.get(road.name) ?? null;
-    const { upstream } = road.leads;
-    const directly =
-      at === null || upstream === null
-        ? null
-        : {
-            scheme: upstream.scheme,
-            address: at.host,
-            port: at.port,
-            servername: upstream.verifyAs ?? '',
-            path,
-            headers: directHeaders(road, upstream, this.input.plan.front.ports),
-          };
-    const [opened, direct] = await Promise.all([
-      openLive({ ...front, ...this.limits }),
-      directly === null ? null : openLive({ ...directly, ...this.limits }),
+    const front = { address, port: this.httpsPort, headers };
+    return driveWebsocket({ road, front, at, ports: this.input.plan.front.ports, limits: this.limits });
+  }
+
+  /** What a stranger gets, a method that is forbidden, and whether browsers are told to insist on HTTPS. */
+  private async bypass(road: PlannedRoad): Promise<LegResult> {
+    if (road.paused) return skipped('bypass', 'paused');
+    const method = harmlessForbidden(road);
+    const own = this.credentials(road);
+    const [front, refused] = await Promise.all([
+      road.rules.hsts === null || road.rules.hsts === 0 ? null : this.askFront('https', road.name, '/', own),
+      method === null ? null : this.askFront('https', road.name, '/', own, method),
     ]);
-    return judgeWebsocket({ road, path, front: opened, direct });
+    return judgeBypass({
+      road,
+      strangers: this.strangers,
+      refused: method === null || refused === null ? null : { method, attempt: refused },
+      front: front?.ok === true ? front.value : null,
+    });
+  }
+
+  /** Who names nothing: the bare address, on both ports. */
+  private async askAsStranger(): Promise<StrangerEvidence[]> {
+    const tries = (['https', 'http'] as const).flatMap((scheme) =>
+      this.open(scheme).map((address) => ({ scheme, address })),
+    );
+    return Promise.all(
+      tries.map(({ scheme, address }) =>
+        this.limit(async () => {
+          const port = scheme === 'https' ? this.httpsPort : this.httpPort;
+          const headers = { host: withPort(address, port) };
+          const attempt = await ask({ scheme, address, port, target: '/', headers, ...this.limits });
+          const shows = attempt.ok ? whoseAnswer(attempt.value, this.directs) : null;
+          return { url: `${scheme}://${withPort(address, port)}/`, attempt, shows };
+        }),
+      ),
+    );
   }
 
   /** The test login, for a road that asks people. */
@@ -346,11 +356,12 @@ class Drive {
     name: string,
     target: string,
     more: Record<string, string> = {},
+    method = 'GET',
   ): Promise<Attempt<Answer>> {
     const [address = ''] = this.open(scheme);
     const port = scheme === 'https' ? this.httpsPort : this.httpPort;
     const headers = { host: this.authority(scheme, name), ...more };
-    return ask({ scheme, address, port, servername: name, target, headers, ...this.limits });
+    return ask({ scheme, address, port, servername: name, target, method, headers, ...this.limits });
   }
 
   private authority(scheme: 'http' | 'https', name: string): string {
@@ -360,45 +371,10 @@ class Drive {
 
   private async direct(road: PlannedRoad): Promise<DirectEvidence[]> {
     if (road.leads.kind !== 'service' || road.leads.upstream === null) return [];
+    const at = this.input.fromHost.get(road.name) ?? null;
     const { upstream } = road.leads;
-    // In a container the front knows the service by another name; without a way from here nothing can be asked.
-    const at = this.input.fromHost.get(road.name);
-    if (at === undefined || at === null) return [notAsked(road.name, upstream)];
-    const once = (): Promise<Attempt<Answer>> =>
-      ask({
-        scheme: upstream.scheme,
-        address: at.host,
-        port: at.port,
-        servername: upstream.byName ? upstream.host : '',
-        target: targetOf(road),
-        headers: directHeaders(road, upstream, this.input.plan.front.ports),
-        ...this.limits,
-      });
-    const first = await once();
-    // What fails once is not asked again: a service that hangs would cost its time twice.
-    const second = first.ok ? await once() : first;
-    return [
-      {
-        road: road.name,
-        upstream,
-        first,
-        second,
-        takesTls: !first.ok && first.failure.kind === 'broken' && (await this.takesTls(upstream.scheme, at)),
-      },
-    ];
-  }
-
-  /** A handshake that is ended by an alert is TLS as well. */
-  private async takesTls(scheme: Upstream['scheme'], { host, port }: { host: string; port: number }): Promise<boolean> {
-    if (scheme === 'https') return false;
-    const attempt = await handshake({
-      address: host,
-      port,
-      name: '',
-      trust: { given: [], practice: [] },
-      ...this.limits,
-    });
-    return attempt.ok || attempt.failure.reason.startsWith('TLS alert');
+    const { ports } = this.input.plan.front;
+    return [await driveDirect({ road, upstream, at, target: targetOf(road), ports, limits: this.limits })];
   }
 
   private requestFor({ name }: PlannedRoad, target: string): VerdictRequest {
@@ -415,20 +391,5 @@ class Drive {
       person: 'none',
       overRate: false,
     };
-  }
-}
-
-function notAsked(road: string, upstream: Upstream): DirectEvidence {
-  const reason = 'it is known inside the container network only';
-  const attempt = { ok: false as const, failure: { kind: 'unreachable' as const, reason } };
-  return { road, upstream, first: attempt, second: attempt, takesTls: false };
-}
-
-function resolved(location: string | null, base: string): URL | null {
-  if (location === null) return null;
-  try {
-    return new URL(location, base);
-  } catch {
-    return null;
   }
 }

@@ -14,11 +14,13 @@ export interface AskInput extends Limits {
   /** Name for the TLS handshake. */
   servername?: string;
   target: string;
+  /** Default: GET. */
+  method?: string;
   headers: Record<string, string>;
 }
 
 /**
- * Sends one GET and reads the answer: whole, or its first 256 KiB. Certificates are not judged here.
+ * Sends one request without a body and reads the answer: whole, or its first 256 KiB. Certificates are not judged here.
  */
 export function ask({
   scheme,
@@ -26,6 +28,7 @@ export function ask({
   port,
   servername,
   target,
+  method = 'GET',
   headers,
   timeoutMs,
   signal,
@@ -35,7 +38,7 @@ export function ask({
       host: address,
       port,
       path: target,
-      method: 'GET',
+      method,
       headers: { 'accept-encoding': 'identity', 'user-agent': 'mile-marker verify', ...headers },
       setHost: false,
       agent: false,

@@ -1,6 +1,7 @@
 import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { accessCards } from '../legs/access.ts';
+import { bypassCards } from '../legs/bypass.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
 import { homeCards } from '../legs/home.ts';
@@ -30,4 +31,5 @@ export const allCards: readonly Card[] = [
   ...accessCards,
   ...serviceCards,
   ...websocketCards,
+  ...bypassCards,
 ];

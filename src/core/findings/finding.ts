@@ -2,7 +2,7 @@
 export type Severity = 'error' | 'warning' | 'note';
 
 /** The stretches of a road that `verify` drives, in the order in which a visitor meets them. */
-export const legNames = ['dns', 'port', 'tls', 'redirect', 'access', 'service', 'websocket'] as const;
+export const legNames = ['dns', 'port', 'tls', 'redirect', 'access', 'service', 'websocket', 'bypass'] as const;
 export type LegName = (typeof legNames)[number];
 
 /** A place in a file the administrator edits. Line and column count from 1; the column counts UTF-16 units. */

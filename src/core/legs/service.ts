@@ -131,6 +131,11 @@ function classified(input: ServiceInput, direct: Answer, answer: Answer): LegRes
   return bad('service', `${String(answer.status)}?`, { card: serviceUnclear, say, data, cause });
 }
 
+/** The road among these whose service an answer comes from, if it can be told. */
+export function whoseAnswer(answer: Answer, directs: readonly DirectEvidence[]): string | null {
+  return directs.find((one) => likenessTo(one, answer) === 'alike')?.road ?? null;
+}
+
 function likenessTo({ first, second }: DirectEvidence, answer: Answer): Likeness {
   if (!first.ok || !second.ok) return 'nothing';
   const print = fingerprint(first.value, second.value);
