@@ -1,6 +1,6 @@
 // Makes docs/screenshots/ from the demo: each picture is a real terminal in which a command has just run.
 import { spawn, spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -41,6 +41,8 @@ if (missing.length > 0) {
 }
 
 const work = mkdtempSync(join(tmpdir(), 'mile-marker-pictures-'));
+// nginx reads below it as a user of its own.
+chmodSync(work, 0o755);
 mkdirSync(join(work, 'bin'));
 writeFileSync(join(work, 'bin/mile-marker'), `#!/bin/sh\nexec "${process.execPath}" "${program}" "$@"\n`, {
   mode: 0o755,
@@ -51,11 +53,15 @@ try {
   const { folder, resolver } = await demoIsUp();
   await picture('survey', ['mile-marker survey'], folder);
   await picture('roads', ['mile-marker roads --why'], folder);
+  await picture('explain', ['mile-marker explain roster', 'mile-marker explain --all'], folder);
   await picture('certs', ['mile-marker certs'], folder);
   await picture('check', ['mile-marker check'], folder);
   await picture('dns', ['mile-marker dns records', `mile-marker dns check --resolver 127.0.0.1:${resolver}`], folder);
   await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
   edit(folder, 'proxy: builtin', 'proxy: nginx');
+  // Made anew, the file is opened to nginx when root makes it.
+  rmSync(join(folder, 'people'), { recursive: true });
+  spawnSync(process.execPath, [program, 'people', 'add', 'edda', '--generate'], { cwd: folder });
   spawnSync(process.execPath, [program, 'write'], { cwd: folder });
   edit(folder, 'to: nestcam:3000\n    gate: everyone', 'to: nestcam:3000\n    gate: home');
   await picture('write', ['mile-marker write --diff', 'mile-marker write'], folder);

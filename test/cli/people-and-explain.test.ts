@@ -112,7 +112,7 @@ test('a password file for nginx is opened to its group and to nobody else, and k
   // The folder above is closed to nginx, which check says with the way out.
   const { out } = await mileMarker(['check'], folder);
   expect(out.replace(/\s+/g, ' ')).toContain(
-    `nginx runs as ${user?.name ?? ''}, which cannot read ${file}: ${folder} keeps it out.`,
+    `nginx runs as ${user?.name ?? ''}, which cannot read ${file}. What keeps it out: ${folder}.`,
   );
 });
 

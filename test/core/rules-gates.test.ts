@@ -8,9 +8,7 @@ import fc from 'fast-check';
 const good = '$2y$07$abcdefghijklmnopqrstuuabcdefghijklmnopqrstuvwxyzABCDE';
 const people = (text: string, change: Partial<Extract<PeopleFile, { state: 'read' }>> = {}): Case => ({
   files: {
-    people: new Map([
-      ['/site/w', { state: 'read', file: parsePasswordFile(text), mode: 0o600, bars: null, ...change }],
-    ]),
+    people: new Map([['/site/w', { state: 'read', file: parsePasswordFile(text), mode: 0o600, bars: [], ...change }]]),
     proxyUser: 'www-data',
   },
 });
@@ -53,7 +51,7 @@ test.each<[string, string, Case]>([
   [
     'a folder with its page',
     folder,
-    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: null }]]) } },
+    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: [] }]]) } },
   ],
   [
     'a proven service',
@@ -83,8 +81,8 @@ test.each<[string, Case, string]>([
   ],
   [
     onNginx(wardens),
-    people(`edda:${good}\n`, { bars: '/site' }),
-    'people-file-faulty: nginx runs as www-data, which cannot read /site/w: /site keeps it out.',
+    people(`edda:${good}\n`, { bars: ['/site'] }),
+    'people-file-faulty: nginx runs as www-data, which cannot read /site/w. What keeps it out: /site.',
   ],
   [wardens, people(`edda:${good}\njoost\n`), 'people-file-faulty: /site/w line 2 is passed over: it has no colon.'],
   [
@@ -236,14 +234,14 @@ test.each<[string, Case, string]>([
     {
       files: {
         proxyUser: 'www-data',
-        folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: '/site' }]]),
+        folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: ['/site'] }]]),
       },
     },
     'folder-not-shown: nginx runs as www-data, which cannot read /site/site',
   ],
   [
     folder,
-    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: false, bars: null }]]) } },
+    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: false, bars: [] }]]) } },
     'folder-not-shown: `a.saltmarsh.example` shows /site/site, which has no index.html',
   ],
   ['roads: {a: {to: ":1", plain: true}}', {}, 'road-in-clear-text: `a.saltmarsh.example` is served on plain HTTP too.'],

@@ -10,8 +10,9 @@ import { whatBars } from './readable-by.ts';
 
 /** Looks at every file and folder that a plan's gates, folders and services need. */
 export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap {
-  // Inside a container other users count, and other rights.
-  const user = front.proxy === 'nginx' && front.container === null ? nginxUser() : null;
+  // Inside a container other users count, and other rights. An nginx that somebody else than root starts runs as that user.
+  const isRoot = process.getuid?.() === 0;
+  const user = front.proxy === 'nginx' && front.container === null && isRoot ? nginxUser() : null;
   const leads = roads.flatMap((road) => [road.leads, ...road.rules.paths.map((path) => path.leads)]);
   const people = roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? []));
   return {
@@ -36,7 +37,7 @@ export function peopleFile(path: string, user: FileUser | null): PeopleFile {
   try {
     const { mode } = statSync(path);
     const file = parsePasswordFile(readFileSync(path, 'utf8'));
-    return { state: 'read', file, mode: mode & 0o777, bars: user === null ? null : whatBars(path, user) };
+    return { state: 'read', file, mode: mode & 0o777, bars: user === null ? [] : whatBars(path, user) };
   } catch (error) {
     return codeOf(error) === 'ENOENT' ? { state: 'missing' } : { state: 'unreadable', why: reasonOf(error) };
   }
@@ -47,8 +48,8 @@ function shownFolder(path: string, user: FileUser | null): ShownFolder {
     if (!statSync(path).isDirectory()) return { state: 'no-folder' };
     const index = join(path, 'index.html');
     const hasIndex = existsSync(index);
-    const bars = user === null ? null : (whatBars(path, user) ?? (hasIndex ? whatBars(index, user) : null));
-    return { state: 'there', hasIndex, bars };
+    const bars = user === null ? [] : [...whatBars(path, user), ...(hasIndex ? whatBars(index, user) : [])];
+    return { state: 'there', hasIndex, bars: [...new Set(bars)] };
   } catch {
     return { state: 'missing' };
   }

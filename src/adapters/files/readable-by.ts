@@ -3,13 +3,13 @@ import { dirname } from 'node:path';
 import type { FileUser } from '../host/proxy-user.ts';
 
 /**
- * The first part of an absolute path that keeps a user from reading what lies there, or null. Only the classic rights are looked at
+ * What keeps a user from reading what lies at an absolute path: folders above it, and the thing itself. Only the classic rights are looked at
  * (POSIX 4.5); lists of rights beyond them may still let it in.
  */
-export function whatBars(path: string, user: FileUser): string | null {
-  if (user.uid === 0) return null;
-  for (const folder of foldersAbove(path)) if (!may(folder, user, 1)) return folder;
-  return may(path, user, statSync(path).isDirectory() ? 5 : 4) ? null : path;
+export function whatBars(path: string, user: FileUser): string[] {
+  if (user.uid === 0) return [];
+  const folders = foldersAbove(path).filter((folder) => !may(folder, user, 1));
+  return may(path, user, statSync(path).isDirectory() ? 5 : 4) ? folders : [...folders, path];
 }
 
 function foldersAbove(path: string): string[] {

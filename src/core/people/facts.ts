@@ -4,16 +4,16 @@ import type { PasswordFile } from './password-file.ts';
  * A password file as it lies on this machine.
  *
  * @property mode rights, as chmod(1) takes them
- * @property bars what keeps the proxy's user from reading it: a folder above, or the file itself
+ * @property bars what keeps the proxy's user from reading it: folders above, and the file itself
  */
 export type PeopleFile =
   | { state: 'missing' }
   | { state: 'unreadable'; why: string }
-  | { state: 'read'; file: PasswordFile; mode: number; bars: string | null };
+  | { state: 'read'; file: PasswordFile; mode: number; bars: string[] };
 
 /** A folder that a road shows, as it lies on this machine. @property bars as for a password file */
 export type ShownFolder =
-  { state: 'missing' } | { state: 'no-folder' } | { state: 'there'; hasIndex: boolean; bars: string | null };
+  { state: 'missing' } | { state: 'no-folder' } | { state: 'there'; hasIndex: boolean; bars: string[] };
 
 /** What lies on this machine for gates and folders, by absolute path. */
 export interface FilesOfMap {

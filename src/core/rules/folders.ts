@@ -12,8 +12,8 @@ const words = card({
     missing: { message: '`{road}` shows {folder}, which is not there.', remedy: 'Make it, or mend the path.' },
     file: { message: '`{road}` shows {folder}, which is no folder.', remedy: 'Name the folder that it is in.' },
     barred: {
-      message: 'nginx runs as {user}, which cannot read {folder}: {bars} keeps it out.',
-      remedy: 'Let others go through it: chmod o+rX {bars}',
+      message: 'nginx runs as {user}, which cannot read {folder}. What keeps it out: {bars}.',
+      remedy: 'Let others go through it: chmod o+rX {all}',
     },
     index: {
       message: '`{road}` shows {folder}, which has no index.html: the bare name answers 404.',
@@ -34,9 +34,13 @@ export const folderNotShown: Rule = {
       if (found === undefined) return [];
       if (found.state === 'missing') return [tell(words, { say: 'missing', data, ...about })];
       if (found.state === 'no-folder') return [tell(words, { say: 'file', data, ...about })];
-      if (found.bars !== null)
+      if (found.bars.length > 0)
         return [
-          tell(words, { say: 'barred', data: { ...data, bars: found.bars, user: files.proxyUser ?? '' }, ...about }),
+          tell(words, {
+            say: 'barred',
+            data: { ...data, bars: found.bars, all: found.bars.join(' '), user: files.proxyUser ?? '' },
+            ...about,
+          }),
         ];
       return found.hasIndex ? [] : [tell(words, { say: 'index', data, severity: 'warning', ...about })];
     }),

@@ -25,8 +25,8 @@ const words = card({
       remedy: 'Run this as the user who owns it.',
     },
     barred: {
-      message: 'nginx runs as {user}, which cannot read {file}: {bars} keeps it out.',
-      remedy: 'Open it to the group of {user} alone: chgrp {user} {bars} && chmod g+rX {bars}',
+      message: 'nginx runs as {user}, which cannot read {file}. What keeps it out: {bars}.',
+      remedy: 'Open it to the group of {user} alone: chgrp {user} {all} && chmod g+rX {all}',
     },
     others: {
       message: '{file} can be read by others on this machine (mode {mode}).',
@@ -102,7 +102,7 @@ function judge(
   const findings: Finding[] = [];
   const say = (
     message: keyof typeof words.messages,
-    more: Record<string, string | number>,
+    more: Record<string, string | number | string[]>,
     severity?: Finding['severity'],
   ): void => {
     const cause = `people:${file}:${message}:${String(more['name'] ?? more['line'] ?? '')}`;
@@ -119,7 +119,8 @@ function judge(
   if (people.length === 0) say('empty', {});
   const [, parent = '', name = ''] = /^(.*)\/([^/]*)$/.exec(file) ?? [];
   if (plan.front.container !== null && files.mapFolder === parent) say('beside', { name }, 'warning');
-  if (found.bars !== null) say('barred', { bars: found.bars, user: files.proxyUser ?? '' });
+  if (found.bars.length > 0)
+    say('barred', { bars: found.bars, all: found.bars.join(' '), user: files.proxyUser ?? '' });
   if ((found.mode & 0o007) !== 0) say('others', { mode: found.mode.toString(8) }, 'warning');
   for (const { line, why, name } of bad) {
     if (why === 'twice') say('twice', { line, name }, 'warning');
