@@ -114,13 +114,15 @@ test('of those that the map takes, nginx takes each', async () => {
     ['k.pem', pair.key],
   ] as const)
     writeFileSync(join(folder, name), text);
-  const taken: Plan[] = [];
-  for (const path of paths) {
-    for (const value of hostile) {
-      const plan = planOf(placed(base, path, value)) ?? planOf(placed(base, path, [value]));
-      if (plan !== null) taken.push(plan);
+  // Each value in every field that takes it, all at once.
+  const taken = hostile.flatMap((value) => {
+    let map: unknown = base;
+    for (const path of paths) {
+      const tried = [placed(map, path, value), placed(map, path, [value])];
+      map = tried.find((one) => planOf(one) !== null) ?? map;
     }
-  }
+    return planOf(map) ?? [];
+  });
   expect(taken.length).toBeGreaterThan(10);
   const listen = { addresses: ['127.0.0.1'], http: 8087, https: 8447 };
   for (const plan of taken) {

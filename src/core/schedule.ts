@@ -2,7 +2,7 @@ export interface ScheduleInput {
   /** Words of the command that runs this program, each an absolute path or a plain word. */
   program: readonly string[];
   mapFile: string;
-  /** Run after a renewal, without a shell; for no other job. */
+  /** Run after a renewal, or when something came or went for `verify`; without a shell, and for no other job. */
   then: readonly string[];
 }
 
@@ -12,7 +12,7 @@ export interface ScheduledFile {
 }
 
 /** What a timer can do. */
-export const jobNames = ['renew', 'address'] as const;
+export const jobNames = ['renew', 'address', 'verify'] as const;
 export type JobName = (typeof jobNames)[number];
 
 /** @property calendar as systemd.time(7) has it @property delay longest time to wait beyond that @property cron minute and hour fields */
@@ -38,6 +38,13 @@ const jobs: Record<JobName, Job> = {
     calendar: '*:0/5',
     delay: '1min',
     cron: (minute) => `${String(minute % 5)}-59/5 *`,
+  },
+  verify: {
+    description: 'Drive every road of the map and see whether it arrives',
+    argv: ['verify', '--since'],
+    calendar: '*-*-* 04:30:00',
+    delay: '1h',
+    cron: (minute) => `${String(minute)} 4`,
   },
 };
 
@@ -85,7 +92,13 @@ export function jobCronLine(name: JobName, input: ScheduleInput): string {
 }
 
 function wordsOf(name: JobName, { program, mapFile, then }: ScheduleInput): string[] {
-  return [...program, ...jobs[name].argv, '--map', mapFile, ...then.flatMap((word) => ['--then', word])];
+  return [
+    ...program,
+    ...jobs[name].argv,
+    '--map',
+    mapFile,
+    ...then.flatMap((word) => [name === 'verify' ? '--notify' : '--then', word]),
+  ];
 }
 
 /** systemd.service(5), "Command lines": quotes, and its own percent and dollar signs doubled. */

@@ -13,6 +13,7 @@ export interface StatePaths {
   dns: string;
   firewall: string;
   hsts: string;
+  verify: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -28,6 +29,7 @@ export function statePaths(mapFile: string): StatePaths {
     dns: join(root, 'dns'),
     firewall: join(root, 'firewall'),
     hsts: join(root, 'hsts.jsonl'),
+    verify: join(root, 'verify.jsonl'),
   };
 }
 

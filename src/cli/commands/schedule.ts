@@ -11,7 +11,7 @@ export interface ScheduleOptions {
 export function schedule(context: CommandContext): Command {
   return new Command('schedule')
     .description(
-      'print a systemd timer and a cron line: to renew certificates when they are due, or to follow a changing address',
+      'print a systemd timer and a cron line: to renew certificates when they are due, to follow a changing address, or to verify every night',
     )
     .addArgument(new Argument('[job]', 'what is to be done').choices(jobNames).default('renew'))
     .option('--out <folder>', 'write the systemd files there instead, such as /etc/systemd/system')

@@ -19,6 +19,9 @@ export interface VerifyOptions {
   openPorts?: boolean;
   trust?: string[];
   login?: string;
+  junit?: string;
+  since?: boolean;
+  notify?: string[];
   timeout: number;
   parallel: number;
   failOn: Severity;
@@ -38,6 +41,13 @@ export function verify(context: CommandContext): Command {
       new Option('--timeout <time>', 'limit of each step on the network').argParser(parseDuration).default(5000, '5s'),
     )
     .addOption(new Option('--parallel <count>', 'steps on the network at one time').argParser(parseCount).default(8))
+    .option('--since', 'also say what came and what went since the last run over the whole map')
+    .option('--junit <file>', 'write the outcome there too, in the XML that build servers read')
+    .option(
+      '--notify <word>',
+      'a program to run when something came or went since the last run, without a shell; again for each of its arguments. It gets the JSON document on its standard input',
+      collect,
+    )
     .addOption(jsonOption())
     .addOption(failOnOption())
     .action(async (names: string[], options: VerifyOptions) => {

@@ -12,10 +12,10 @@ export async function runSchedule(
   { map, out, then = [] }: ScheduleOptions,
   { io }: CommandContext,
 ): Promise<void> {
-  if (job !== 'renew' && then.length > 0) {
+  if (job === 'address' && then.length > 0) {
     throw new Trouble({
       code: 'then-for-renew',
-      message: `--then belongs to the timer for renewals, not to ${job}.`,
+      message: `--then belongs to the timers for renewals and for verify, not to ${job}.`,
       remedy: 'Leave it out.',
       exitCode: 2,
     });

@@ -2,11 +2,17 @@ import { X509Certificate } from 'node:crypto';
 import { setMaxListeners } from 'node:events';
 import { resolve } from 'node:path';
 import { authorityFile } from '../../adapters/certificates/practice.ts';
+import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
+import { writeWhole } from '../../adapters/files/safe-write.ts';
+import { ensureState } from '../../adapters/files/state-folder.ts';
+import { runWithInput } from '../../adapters/processes/run-with-input.ts';
 import { readLogin } from '../../adapters/files/read-login.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
-import { exit, Trouble } from '../../adapters/trouble.ts';
+import { exit, reasonOf, Trouble } from '../../adapters/trouble.ts';
+import { changesSince, entryOf, verifyEntry, type Told } from '../../core/legs/journal.ts';
+import { junitXml } from '../../core/legs/junit.ts';
 import { isPrivate } from '../../core/networks/address.ts';
 import { reaches, sortFindings, type LegName } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -21,6 +27,7 @@ import { chosenRoads } from '../chosen-roads.ts';
 import { openSite } from '../open-site.ts';
 import { countFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
+import { wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
 
 export async function runVerify(names: string[], options: VerifyOptions, context: CommandContext): Promise<void> {
@@ -55,20 +62,70 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   }
   const result = options.openPorts === true ? await withOpenPorts(driven, site, options, io) : driven;
   const summary = countFindings(result.findings);
-  if (options.json === true)
-    io.out(
-      jsonDocument('verify', {
-        map: site.mapFile,
-        front: result.addresses,
-        roads: asJson(result),
-        findings: result.findings,
-        summary,
-      }),
-    );
+  const changes = await noteRun(site, names, options, result, io);
+  const document = jsonDocument('verify', {
+    map: site.mapFile,
+    front: result.addresses,
+    roads: asJson(result),
+    findings: result.findings,
+    summary,
+    ...(changes === null ? {} : { since: changes }),
+  });
+  if (options.json === true) io.out(document);
   else io.out(formatVerify(result, plan, { width: io.width, colour: io.colour.out }));
+  if (options.since === true) io.err(sinceWords(changes, io.width));
+  if (options.junit !== undefined) await writeJunit(resolve(io.cwd, options.junit), result);
   io.err(nextStep(result));
+  const isNews = changes !== null && changes.come.length + changes.gone.length > 0;
+  if (options.notify !== undefined && isNews) await runWithInput(options.notify, document);
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
+}
+
+/** What came and went since the last run over the whole map. */
+interface Changes {
+  last: string;
+  come: Told[];
+  gone: Told[];
+}
+
+/** Keeps a run over the whole map as visitors see it, and compares it with the one before; null when there is none to compare with. */
+async function noteRun(
+  { paths, plan }: Site,
+  names: readonly string[],
+  { at }: VerifyOptions,
+  { findings }: VerifyResult,
+  io: Io,
+): Promise<Changes | null> {
+  if (names.length > 0 || at !== undefined) return null;
+  const entry = entryOf(findings, plan.roads.length, io.now().toISOString());
+  try {
+    const entries = await readJournal(paths.verify, verifyEntry);
+    await ensureState(paths);
+    await addToJournal(paths.verify, entry);
+    const before = entries[entries.length - 1];
+    return before === undefined ? null : { last: before.at, ...changesSince(before, entry) };
+  } catch (error) {
+    // What was seen is worth more than that it is kept: somebody else may verify this map too.
+    io.err(`This run is not kept for --since: ${reasonOf(error)}\n`);
+    return null;
+  }
+}
+
+function sinceWords(changes: Changes | null, width: number): string {
+  if (changes === null) return 'There is no earlier run over the whole map to compare with.\n';
+  const { last, come, gone } = changes;
+  const when = `${last.slice(0, 16).replace('T', ' ')} UTC`;
+  if (come.length + gone.length === 0) return `Nothing came or went since ${when}.\n`;
+  const lines = [
+    ...come.map(({ rule, message }) => wrap(`${rule}: ${message}`, { width, first: '  new   ', indent: '        ' })),
+    ...gone.map(({ rule, message }) => wrap(`${rule}: ${message}`, { width, first: '  gone  ', indent: '        ' })),
+  ];
+  return `Since ${when}:\n${lines.join('')}`;
+}
+
+async function writeJunit(file: string, { roads, findings }: VerifyResult): Promise<void> {
+  await writeWhole(file, junitXml(roads, findings));
 }
 
 function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
