@@ -6,15 +6,22 @@ import { now, told, type Case } from '../support/told.ts';
 import fc from 'fast-check';
 
 const good = '$2y$07$abcdefghijklmnopqrstuuabcdefghijklmnopqrstuvwxyzABCDE';
-const people = (text: string, change: Partial<Extract<PeopleFile, { state: 'read' }>> = {}): Case => ({
+const people = (
+  text: string,
+  change: Partial<Extract<PeopleFile, { state: 'read' }>> = {},
+  file = '/site/w',
+): Case => ({
   files: {
-    people: new Map([['/site/w', { state: 'read', file: parsePasswordFile(text), mode: 0o600, bars: [], ...change }]]),
+    people: new Map([[file, { state: 'read', file: parsePasswordFile(text), mode: 0o600, bars: [], ...change }]]),
     proxyUser: 'www-data',
   },
 });
 const wardens = 'gates: {wardens: {people: w}}\nroads: {a: {to: ":1", gate: wardens}}';
 const onNginx = (text: string): string =>
   `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${text}`;
+const inContainer = (text: string, proxy: string): string =>
+  `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: ${proxy}, runs-on: {container: zz}}\n${text.replace(':1', 'http://192.168.64.9')}`;
+const frontOnly = 'services: {zz: {restart: always, ports: ["80:80", "443:443"]}}';
 const networks = (list: string, more = ''): string =>
   `gates: {house: {networks: [${list}]${more}}}\nroads: {a: {to: ":1", gate: house}}`;
 const file = (state: 'missing' | 'no-folder'): Case => ({ files: { folders: new Map([['/site/site', { state }]]) } });
@@ -64,6 +71,16 @@ test.each<[string, string, Case]>([
 });
 
 test.each<[string, Case, string]>([
+  [
+    inContainer(wardens, 'builtin'),
+    { ...people(`edda:${good}\n`), compose: frontOnly },
+    'people-file-faulty: /site/w lies beside the map, whose folder holds keys',
+  ],
+  [
+    inContainer(wardens.replace('people: w', 'people: people/w'), 'nginx'),
+    { ...people(`edda:${good}\n`, {}, '/site/people/w'), compose: frontOnly },
+    'people-file-faulty: The front runs in a container, where nginx reads /site/people/w as a user of its own; with mode 600',
+  ],
   [
     wardens,
     { files: { people: new Map([['/site/w', { state: 'missing' }]]) } },

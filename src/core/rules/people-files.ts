@@ -37,6 +37,12 @@ const words = card({
         '{file} lies beside the map, whose folder holds keys; a front in a container sees this one file, and not what replaces it.',
       remedy: 'Give it a folder of its own: `people: people/{name}`, and move it there.',
     },
+    contained: {
+      message:
+        'The front runs in a container, where nginx reads {file} as a user of its own; with mode {mode} only its owner may, and every password is refused.',
+      remedy:
+        'Open it to the group that nginx has in there (docker exec {container} id nginx): chgrp GROUP {file} && chmod 640 {file}. Then try it: mile-marker verify --login FILE',
+    },
     line: {
       message: '{file} line {line} is passed over: {why}.',
       remedy: 'Take the line out, or set the person anew: mile-marker people add NAME --gate {gate}',
@@ -121,6 +127,9 @@ function judge(
   if (plan.front.container !== null && files.mapFolder === parent) say('beside', { name }, 'warning');
   if (found.bars.length > 0)
     say('barred', { bars: found.bars, all: found.bars.join(' '), user: files.proxyUser ?? '' });
+  const { container } = plan.front;
+  if (container !== null && plan.front.proxy === 'nginx' && (found.mode & 0o044) === 0)
+    say('contained', { mode: found.mode.toString(8), container }, 'warning');
   if ((found.mode & 0o007) !== 0) say('others', { mode: found.mode.toString(8) }, 'warning');
   for (const { line, why, name } of bad) {
     if (why === 'twice') say('twice', { line, name }, 'warning');
