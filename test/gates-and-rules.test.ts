@@ -188,6 +188,7 @@ const asked: Row[] = [
     'Referrer-Policy',
     'X-Frame-Options',
     'Strict-Transport-Security',
+    'X-Accel-Redirect',
     'X-Powered-By',
     'X-Robots-Tag',
     'Access-Control-Allow-Origin',

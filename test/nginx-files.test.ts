@@ -164,6 +164,7 @@ server {
         proxy_buffering off;
         proxy_request_buffering off;
         proxy_next_upstream off;
+        proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;
         proxy_connect_timeout 5s;
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
@@ -198,6 +199,7 @@ server {
         proxy_buffering off;
         proxy_request_buffering off;
         proxy_next_upstream off;
+        proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;
         proxy_connect_timeout 5s;
         proxy_send_timeout 3600s;
         proxy_read_timeout 3600s;

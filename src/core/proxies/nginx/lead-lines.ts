@@ -186,6 +186,8 @@ function streamLines({ limits }: Plan, silenceSeconds: number): string[] {
     'proxy_buffering off;',
     'proxy_request_buffering off;',
     'proxy_next_upstream off;',
+    // A service does not say where else nginx should look, nor how it should send.
+    'proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;',
     `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
     `proxy_send_timeout ${String(silenceSeconds)}s;`,
     `proxy_read_timeout ${String(silenceSeconds)}s;`,
