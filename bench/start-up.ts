@@ -39,6 +39,7 @@ function demoFolder(): string {
   writeFileSync(join(made, 'compose.yaml'), demoCompose(services));
   // It makes certificates without asking the engine, which is not there yet.
   spawnSync(process.execPath, [program, 'certs', 'make'], { cwd: made });
+  spawnSync(process.execPath, [program, 'people', 'add', 'edda', '--generate'], { cwd: made });
   return made;
 }
 
