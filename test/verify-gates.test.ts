@@ -194,6 +194,23 @@ roads:
   30_000,
 );
 
+test('on the machine itself, with a public address on the map, home is home', async () => {
+  const birdLog = await service();
+  const { head, https } = await practiceHead();
+  const roads = `roads: {bench: {to: ":${String(portOf(birdLog))}"}}\n`;
+  const folder = folderWith({ 'mile-marker.yaml': `${head}${roads}` });
+  const front = await startFront(folder, 'builtin');
+  // The running front is the same; only verify believes that it is elsewhere.
+  writeFileSync(join(folder, 'mile-marker.yaml'), `${head.replace('127.0.0.1', '203.0.113.24')}${roads}`);
+  const { findings, roads: driven } = read(
+    await mileMarker(['verify', '--at', `127.0.0.1:${String(https)}`, '--json'], folder),
+  );
+  await front.stop();
+  birdLog.close();
+  expect(findings.filter(({ rule }) => rule !== 'certificate-practice')).toEqual([]);
+  expect(driven[0]?.legs['access']).toMatchObject({ outcome: 'ok', says: 'may pass' });
+}, 30_000);
+
 test('who names nothing must see neither a service nor a welcome page', async () => {
   const birdLog = await service();
   const port = portOf(birdLog);

@@ -3,6 +3,7 @@ import type { Login } from '../adapters/files/read-login.ts';
 import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../core/legs/access.ts';
 import type { Answer, Attempt } from '../core/legs/answer.ts';
 import type { LegResult } from '../core/legs/leg.ts';
+import { isPrivate } from '../core/networks/address.ts';
 import type { PlannedRoad } from '../core/plan/plan.ts';
 import { decide } from '../core/verdict/decide.ts';
 import { requestFrom, strangerTo } from '../core/verdict/exposure.ts';
@@ -14,16 +15,18 @@ export interface AccessInput {
   target: string;
   /** This machine's own address on the connection to the front. */
   from: string;
+  /** Whether nothing on the way can have put another address in its place. */
+  isSeenAs: boolean;
   direct: Answer | null;
   login: Login | null;
-  /** Whether the one wrong password of this run may be spent here. */
-  mayGuess: boolean;
+  /** Takes the one wrong password of this run; false when it is spent. */
+  takeGuess: () => boolean;
   ask: (headers: Record<string, string>) => Promise<Attempt<Answer>>;
 }
 
 /** Tries a road's gate: as we are, with forged headers where it refuses, with the test login, and once with a wrong password. */
 export async function driveAccess(input: AccessInput): Promise<LegResult> {
-  const { prepared, road, target, from, direct, login, mayGuess, ask } = input;
+  const { prepared, road, target, from, isSeenAs, direct, login, takeGuess, ask } = input;
   const { plan } = prepared;
   const plannedFor = (peer: string): Planned => {
     const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
@@ -36,7 +39,8 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
   const evidence: AccessEvidence = {
     road,
     from,
-    planned: { here: plannedFor(from), stranger: plannedFor(strangerTo(plan)) },
+    planned: plannedFor(isSeenAs ? from : strangerTo(plan)),
+    mayBeKnown: !isSeenAs && hasPublicNetwork(road),
     direct,
     bare,
     forged:
@@ -45,7 +49,7 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
         : { claimed, attempt: await ask(forgedHeaders(claimed, plan.front.edge?.header ?? null)) },
     login: login === null || !asksPeople ? null : { person: login.name, attempt: await ask(basic(login)) },
     wrong:
-      refused && asksPeople && mayGuess
+      refused && asksPeople && takeGuess()
         ? await ask(basic({ name: login?.name ?? 'nobody', password: randomBytes(12).toString('hex') }))
         : null,
   };
@@ -55,6 +59,12 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
 /** RFC 7617 §2. */
 export function basic({ name, password }: Login): Record<string, string> {
   return { authorization: `Basic ${Buffer.from(`${name}:${password}`).toString('base64')}` };
+}
+
+/** A machine behind a router comes with a public address that it does not know, which such a gate may rightly let in. */
+function hasPublicNetwork({ gate }: PlannedRoad): boolean {
+  const networks = gate.parts.flatMap((part) => part.networks?.networks ?? []);
+  return networks.some((network) => !isPrivate(network.split('/')[0] ?? ''));
 }
 
 /** An address that the road's gate lets in by its network, if there is one. */

@@ -63,7 +63,8 @@ export async function tryFirewall({ paths, now, seconds, undo }: TrialInput): Pr
  */
 export async function keepFirewall({ paths, now }: Shared): Promise<{ atBoot: string | null }> {
   const standing = standingOf(await entries(paths));
-  if (standing.stands !== 'trial' || !(await hasRules())) {
+  // After a reboot in its middle what is loaded is what was kept before.
+  if (standing.stands !== 'trial' || Date.parse(standing.until) < now.getTime() || !(await hasRules())) {
     const kept = standing.stands === 'kept';
     throw new Trouble({
       code: 'no-trial',

@@ -5,6 +5,7 @@ import { ensureFolder, writeWhole } from '../adapters/files/safe-write.ts';
 import { nginxUser } from '../adapters/host/proxy-user.ts';
 import { codeOf, reasonOf, Trouble } from '../adapters/trouble.ts';
 import { nameProblem, parsePasswordFile, withPerson, type PasswordFile } from '../core/people/password-file.ts';
+import { builtInGates } from '../core/map/later.ts';
 import type { SiteMap } from '../core/map/site-map.ts';
 
 export interface PeoplePlace {
@@ -17,7 +18,7 @@ export interface PeoplePlace {
 /**
  * The password file that is meant: of a gate, else the only one of the map.
  *
- * @throws Trouble `gate-unknown`, `gate-without-people`, `which-people`
+ * @throws Trouble `gate-without-people`, `which-people`
  */
 export function whichFile(map: SiteMap, mapFile: string, gate: string | undefined): PeoplePlace {
   const withPeople = map.gates.flatMap((one) => (one.people === null ? [] : [{ name: one.name, path: one.people }]));
@@ -38,17 +39,20 @@ export function whichFile(map: SiteMap, mapFile: string, gate: string | undefine
 }
 
 function noPeople(map: SiteMap, gate: string | undefined): Trouble {
-  const known = map.gates.some(({ name }) => name === gate);
+  const isThere = map.gates.some(({ name }) => name === gate);
+  const isBuiltIn = gate !== undefined && builtInGates.includes(gate);
+  const name = gate === undefined || isBuiltIn ? 'wardens' : gate;
+  const file = `people: people/${name}.htpasswd`;
+  const remedy = isThere
+    ? `Add to it: ${file}`
+    : `Add to the map: gates: {${name}: {${file}}}, and \`gate: ${name}\` to a road.`;
   const message =
-    gate === undefined || known
-      ? `${gate === undefined ? 'No gate of the map' : `The gate \`${gate}\``} has people.`
-      : `The map has no gate \`${gate}\`.`;
-  return new Trouble({
-    code: 'gate-without-people',
-    message: gate !== undefined && known ? `The gate \`${gate}\` has no people.` : message,
-    remedy: `Add to the map: gates: {${gate ?? 'wardens'}: {people: ${gate ?? 'wardens'}.htpasswd}}, and \`gate: ${gate ?? 'wardens'}\` to a road.`,
-    exitCode: 2,
-  });
+    gate === undefined
+      ? 'No gate of the map has people.'
+      : isThere || isBuiltIn
+        ? `The gate \`${gate}\` has no people.`
+        : `The map has no gate \`${gate}\`.`;
+  return new Trouble({ code: 'gate-without-people', message, remedy, exitCode: 2 });
 }
 
 /** Reads a password file; one that is not there yet has nobody in it. @throws Trouble `people-unreadable` */

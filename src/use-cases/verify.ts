@@ -22,7 +22,7 @@ import {
   type DirectEvidence,
 } from '../core/legs/service.ts';
 import { judgeTls } from '../core/legs/tls.ts';
-import { withPort } from '../core/networks/address.ts';
+import { inNetworks, isPrivate, withPort } from '../core/networks/address.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import { decide, prepare } from '../core/verdict/decide.ts';
 import type { At } from '../core/plan/resolve-service.ts';
@@ -271,17 +271,21 @@ class Drive {
     if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no gate');
     const port = this.ports.find(({ listener, attempt }) => listener === 'https' && attempt.ok);
     const from = port?.attempt.ok === true ? port.attempt.value : '';
-    const mayGuess = !this.hasGuessed && road.gate.parts.some(({ people }) => people !== null);
-    this.hasGuessed ||= mayGuess;
     const direct = this.directs.find((one) => one.road === road.name)?.first;
     return driveAccess({
       prepared: this.prepared,
       road,
       target: targetOf(road),
       from,
+      // On the way to an address inside nobody has to translate ours.
+      isSeenAs: this.input.fromHome || !isPrivate(from) || isPrivate(port?.address ?? ''),
       direct: direct?.ok === true ? direct.value : null,
       login: this.input.login,
-      mayGuess,
+      takeGuess: () => {
+        const isFirst = !this.hasGuessed;
+        this.hasGuessed = true;
+        return isFirst;
+      },
       ask: (headers) => this.askFront('https', road.name, targetOf(road), headers),
     });
   }
@@ -313,8 +317,12 @@ class Drive {
 
   /** Who names nothing: the bare address, on both ports. */
   private async askAsStranger(): Promise<StrangerEvidence[]> {
+    // What an edge shows at its bare address is its own.
+    const edge = this.input.plan.front.edge?.networks ?? [];
     const tries = (['https', 'http'] as const).flatMap((scheme) =>
-      this.open(scheme).map((address) => ({ scheme, address })),
+      this.open(scheme)
+        .filter((address) => !inNetworks(address, edge))
+        .map((address) => ({ scheme, address })),
     );
     return Promise.all(
       tries.map(({ scheme, address }) =>

@@ -1,3 +1,4 @@
+import { Option } from 'commander';
 import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
 
 export interface PeopleOptions {
@@ -18,10 +19,14 @@ export function people(context: CommandContext): Command {
   command.addCommand(
     below('add', 'add somebody, or give somebody a new password; it is asked for, and never an argument')
       .argument('<name>', 'who it is, such as edda')
-      .option('--generate', 'make a password and print it once')
+      .addOption(new Option('--generate', 'make a password and print it once').conflicts('stdin'))
       .option('--stdin', 'read the password from standard input, one line')
       .option('--print', 'print the line instead of writing the file')
-      .option('--for-compose', 'beside --print: with dollar signs doubled, as a Compose file needs them')
+      .addOption(
+        new Option('--for-compose', 'print the line with dollar signs doubled, as a Compose file needs them').implies({
+          print: true,
+        }),
+      )
       .action(async (name: string, options: AddPersonOptions) => {
         const { runAddPerson } = await import('../run/people.ts');
         await runAddPerson(name, options, context);

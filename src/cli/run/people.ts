@@ -89,7 +89,7 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
   const words = (row: (typeof rows)[number]): string =>
     row.verifiable ? (row.weak ? 'weak: set it anew' : 'good') : `${proxy} cannot check it: set it anew`;
   if (rows.length > 0) {
-    const head = ['name', 'hash', 'one check', 'is'].map((word) => paint.bold(word));
+    const head = ['name', 'hash', 'costs about', 'is'].map((word) => paint.bold(word));
     io.out(
       table(
         head,
@@ -103,7 +103,7 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
     );
   }
   for (const { line, why, name } of bad)
-    io.err(`${place.file}:${String(line)}: ${badWords[why]}${name === '' ? '' : ` (${name})`}\n`);
+    io.err(`${shownPath(place.file, io.cwd)}:${String(line)}: ${badWords[why]}${name === '' ? '' : ` (${name})`}\n`);
   io.err(
     `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} may pass at ${gates(place)}: ${shownPath(place.file, io.cwd)}\n`,
   );

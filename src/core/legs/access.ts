@@ -73,7 +73,8 @@ export type Planned = 'passes' | 401 | 403;
  * What came back at the gate of a road.
  *
  * @property from this machine's own address on the connection to the front
- * @property planned what the map says to a request from there, and to one from anywhere on the internet
+ * @property planned what the map says to a request from the address that the front sees, as far as that is known
+ * @property mayBeKnown the front may see a public address that the gate rightly lets in
  * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`; null when not tried
  * @property login with the test login, whose password the map's file may know; null without one
  * @property wrong with a password that is wrong for certain; null when not tried
@@ -81,7 +82,8 @@ export type Planned = 'passes' | 401 | 403;
 export interface AccessEvidence {
   road: PlannedRoad;
   from: string;
-  planned: { here: Planned; stranger: Planned };
+  planned: Planned;
+  mayBeKnown: boolean;
   /** What the service itself answers when asked directly; null when that is not known. */
   direct: Answer | null;
   bare: Attempt<Answer>;
@@ -92,18 +94,18 @@ export interface AccessEvidence {
 
 /** Judges a road's gate by what this machine may do, as the map has it. */
 export function judgeAccess(evidence: AccessEvidence): LegResult {
-  const { road, from, planned, direct, bare, forged, login, wrong } = evidence;
+  const { road, from, planned, mayBeKnown, direct, bare, forged, login, wrong } = evidence;
   if (!bare.ok) return skipped('access', 'no answer');
   const got = outcomeOf(bare.value, direct);
   const gate = road.gate.name;
   const cause = `gate:${road.name}`;
   const data = { gate, from, name: road.name };
-  if (got === 'passes' && planned.here !== 'passes') {
+  if (got === 'passes' && planned !== 'passes') {
     // A service that gives no answer of its own proves nothing about the gate before it.
-    const isLetIn = bare.value.status < 500;
-    if (!isLetIn) return skipped('access', 'no answer');
-    const say = planned.here === 401 ? 'no-password' : 'open';
-    return bad('access', 'open', { card: gateOpen, say, data: { ...data, planned: planned.here }, cause });
+    if (bare.value.status >= 500) return skipped('access', 'no answer');
+    if (mayBeKnown) return { leg: 'access', outcome: 'unsure', says: 'address not known', problems: [] };
+    const say = planned === 401 ? 'no-password' : 'open';
+    return bad('access', 'open', { card: gateOpen, say, data: { ...data, planned }, cause });
   }
   if (
     forged?.attempt.ok === true &&
@@ -129,7 +131,7 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
       cause: `login:${login.person}:${String(told.status)}`,
     });
   }
-  if (got !== 'passes' && planned.here === 'passes' && login === null) {
+  if (got !== 'passes' && planned === 'passes' && login === null) {
     return bad('access', 'gate held', { card: gateHeld, say: 'held', data, cause: `gate-held:${gate}` });
   }
   return ok('access', got === 'passes' ? 'may pass' : `refused, ${String(got)}`);

@@ -8,7 +8,7 @@ import { isWelcomePage } from './own-pages.ts';
 const strangers = card({
   id: 'stranger-sees-something',
   severity: 'error',
-  summary: 'Who asks for the bare address or an unknown name sees a service or a welcome page.',
+  summary: 'Who asks for the bare address sees a service or a welcome page.',
   why: 'Scanners ask for addresses all day. What answers there is found without its name, past what the name’s road would ask.',
   source: 'map reference: `front.unknown`; RFC 9110 §7.4',
   messages: {

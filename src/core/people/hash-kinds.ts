@@ -36,7 +36,7 @@ export function hashKind(hash: string): HashKind {
 
 const everywhere = ['bcrypt', 'sha256-crypt', 'sha512-crypt'] as const;
 
-/** Kinds that each proxy verifies; measured for nginx, httpd and haproxy of Debian 12 (docs/security.md). */
+/** Kinds that each proxy verifies: nginx, httpd and haproxy as Debian 12 has them. */
 const verifiable: Record<ProxyName, readonly HashKind['id'][]> = {
   builtin: [...everywhere, 'apr1', 'sha1', 'salted-sha1'],
   nginx: [...everywhere, 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'salted-sha1', 'des', 'clear'],
@@ -54,7 +54,7 @@ export function isWeakKind({ id }: HashKind): boolean {
 }
 
 /**
- * About how long one check takes, in milliseconds, on the machine of docs/security.md: servers do it anew for each request, nginx and
+ * About how long one check takes, in milliseconds, as it was once measured with the servers of Debian 12; another machine may take half or twice of it. Servers do it anew for each request, nginx and
  * haproxy in the one loop that serves everybody.
  */
 export function checkMs({ id, cost }: HashKind): number {
