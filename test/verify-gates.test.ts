@@ -156,7 +156,9 @@ roads:
   far: {to: ${to}, gate: far}
   roster: {to: ${to}, gate: wardens}
   either: {to: ${to}, gate: either}
-  site: {folder: ./site, gate: wardens}
+  site: {folder: ./site, gate: wardens, expect: {text: the marsh}}
+  bare: {folder: ./site, gate: everyone, expect: {text: the sea}}
+  parts: {to: ":9", paths: {/x: ${to}}, expect: {path: /x/y, status: 200}}
   moved: {redirect: "https://www.example.org", gate: wardens}
   asleep: {to: ${to}, gate: far, paused: true}
 `,
@@ -170,7 +172,11 @@ roads:
     try {
       const { code, out } = await mileMarker(['verify', '--at', '127.0.0.1', '--login', 'login', '--json'], folder);
       const { findings, roads } = JSON.parse(out) as Report;
-      expect([code, findings.filter(({ rule }) => rule !== 'certificate-practice')]).toEqual([0, []]);
+      const told = findings
+        .filter(({ rule }) => rule !== 'certificate-practice')
+        .map(({ rule, roads: of }) => [rule, of]);
+      // The one that expects what is not there.
+      expect([code, told]).toEqual([1, [['expectation-unmet', [full('bare')]]]]);
       const cells = roads.map(({ name, legs }) => [
         name.split('.')[0],
         legs['access']?.says,
@@ -183,6 +189,8 @@ roads:
         ['roster', 'refused, 401', '200', 'skipped'],
         ['either', 'may pass', '200', 'skipped'],
         ['site', 'refused, 401', 'folder', 'skipped'],
+        ['bare', 'no gate', 'unexpected', 'skipped'],
+        ['parts', 'may pass', '200', 'skipped'],
         ['moved', 'refused, 401', 'to www.example.org', 'skipped'],
         ['asleep', 'no gate', 'paused', 'skipped'],
       ]);

@@ -233,7 +233,11 @@ export function judgeRoadRedirect({
 
 /** Judges a road that shows a folder: the front's own files, which nothing else can be asked for. */
 export function judgeFolder({ road, front }: { road: PlannedRoad; front: Attempt<Answer> }): LegResult {
-  if (front.ok && front.value.status < 300) return ok('service', 'folder');
+  const wanted = road.rules.expect?.status ?? null;
+  if (front.ok && (wanted !== null || front.value.status < 300)) {
+    const unmet = unmetOf(road, front.value);
+    return unmet === null ? ok('service', 'folder') : bad('service', 'unexpected', unmet);
+  }
   const data = { status: front.ok ? front.value.status : front.failure.reason };
   return bad('service', 'no page', { card: folderEmpty, say: 'no-page', data, cause: `folder:${road.name}` });
 }

@@ -5,7 +5,8 @@ import type { Context } from './context.ts';
 import { allowedOrigin, isPreflight, preflightHeaders } from './cors.ts';
 import { forwardedHeaders } from './forwarded.ts';
 import { asksPeople, passGate } from './gate.ts';
-import { fileAskedFor, isBelow, isSoundTarget, restAfter } from './target.ts';
+import { partAt } from './part-at.ts';
+import { fileAskedFor, isSoundTarget, restAfter } from './target.ts';
 import type { Act, Prepared, StepName } from './verdict.ts';
 
 /** One step of the order: what it does with a request, or null to let the next one speak. */
@@ -141,8 +142,8 @@ function gate({ road, client, target, request }: Context): ReturnType<Step['take
 function leads(context: Context): ReturnType<Step['take']> {
   const { road, target } = context;
   if (road === null) return null;
-  const part = road.rules.paths.find(({ prefix }) => isBelow(target, prefix));
-  const mapLine = part === undefined ? road.leadsWhere.line : lineOf(road, 'paths');
+  const part = partAt(road, target);
+  const mapLine = part === null ? road.leadsWhere.line : lineOf(road, 'paths');
   return { act: lead(part?.leads ?? road.leads, context, road), mapLine };
 }
 

@@ -1,0 +1,69 @@
+import { judgeRedirect } from '../core/legs/redirect.ts';
+import type { LegResult } from '../core/legs/leg.ts';
+import type { PlannedRoad } from '../core/plan/plan.ts';
+import { decide } from '../core/verdict/decide.ts';
+import { requestFrom } from '../core/verdict/exposure.ts';
+import type { Prepared } from '../core/verdict/verdict.ts';
+import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
+
+const maxHops = 8;
+
+export interface RedirectInput {
+  prepared: Prepared;
+  road: PlannedRoad;
+  /** A harmless target that shows whether path and query are kept. */
+  target: string;
+  /** Name and port as they stand behind http://. */
+  authority: string;
+  port: number;
+  /** Whether a URL leads to the front itself, so that it may be asked. */
+  isAtFront: (url: URL, scheme: 'http' | 'https') => boolean;
+  ask: (scheme: 'http' | 'https', name: string, target: string) => Promise<Attempt<Answer>>;
+}
+
+/** Asks over plain HTTP, and holds what comes back against where the verdict says that it must lead. */
+export async function driveRedirect(input: RedirectInput): Promise<LegResult> {
+  const { prepared, road, target, authority, port, ask } = input;
+  const visitor = { label: '', peer: '127.0.0.1', person: null, knownIn: [] };
+  const asked = { ...requestFrom(visitor, road, target), listener: 'http' as const, sni: null, host: [authority] };
+  const verdict = decide(prepared, asked);
+  const expected = verdict.act === 'answer' ? (verdict.location ?? '') : '';
+  const attempt = await ask('http', road.name, target);
+  const hops = attempt.ok
+    ? await follow({ ...input, start: `http://${authority}${target}`, first: attempt.value })
+    : [];
+  const hasEdge = prepared.plan.front.edge !== null;
+  return judgeRedirect({ name: road.name, port, expected, attempt, hops, hasEdge });
+}
+
+interface FollowInput extends Pick<RedirectInput, 'isAtFront' | 'ask'> {
+  start: string;
+  first: Answer;
+}
+
+/** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */
+async function follow({ start, first, isAtFront, ask }: FollowInput): Promise<string[]> {
+  const hops = [start];
+  let answer = first;
+  while (hops.length <= maxHops && isRedirect(answer.status)) {
+    const next = resolved(headerOf(answer, 'location'), hops[hops.length - 1] ?? start);
+    if (next === null) break;
+    const repeats = hops.includes(next.href);
+    hops.push(next.href);
+    const scheme = next.protocol === 'https:' ? 'https' : 'http';
+    if (repeats || !isAtFront(next, scheme)) break;
+    const attempt = await ask(scheme, next.hostname, `${next.pathname}${next.search}`);
+    if (!attempt.ok) break;
+    answer = attempt.value;
+  }
+  return hops;
+}
+
+function resolved(location: string | null, base: string): URL | null {
+  if (location === null) return null;
+  try {
+    return new URL(location, base);
+  } catch {
+    return null;
+  }
+}
