@@ -1,4 +1,4 @@
-import { contextOf } from '../core/verdict/context.ts';
+import { contextOf, type Context } from '../core/verdict/context.ts';
 import { decide } from '../core/verdict/decide.ts';
 import { stepNames, type Prepared, type Verdict, type VerdictRequest } from '../core/verdict/verdict.ts';
 import type { PlannedRoad } from '../core/plan/plan.ts';
@@ -7,6 +7,13 @@ import { RateKeeper } from './rate.ts';
 import { toVerdictRequest, type AnyRequest } from './request.ts';
 
 const rateStep = stepNames.indexOf('rate');
+
+/** A request as it was read, once for all that look at it. */
+export interface Read {
+  asked: VerdictRequest;
+  context: Context;
+  socket: object;
+}
 
 /** Decides requests, and learns the slow or stateful facts only for those that they matter to: counts first, hashes last. */
 export class Judge {
@@ -24,24 +31,22 @@ export class Judge {
       if (rules.rate !== null) this.keepers.set(name, new RateKeeper(rules.rate));
   }
 
+  /** Reads a request once: what it asks for, which road that is, and who the visitor is. */
+  read(request: AnyRequest): Read {
+    const asked = toVerdictRequest(request);
+    return { asked, context: contextOf(this.prepared, asked), socket: request.socket };
+  }
+
   /** @param challenge what is to be answered to an authority, or null */
-  async decide(request: AnyRequest, challenge: string | null): Promise<Verdict> {
-    const asked: VerdictRequest = { ...toVerdictRequest(request), challenge };
+  async decide({ asked: plain, context, socket }: Read, challenge: string | null): Promise<Verdict> {
+    const asked: VerdictRequest = { ...plain, challenge };
     const first = decide(this.prepared, asked);
-    const context = contextOf(this.prepared, asked);
     const { road } = context;
     if (road === null || !reachesRate(first)) return first;
-    if (this.isOver(request, road, context.client)) return decide(this.prepared, { ...asked, overRate: true });
+    if (this.isOver(socket, road, context.client)) return decide(this.prepared, { ...asked, overRate: true });
     if (first.act !== 'answer' || first.status !== 401) return first;
     const proof = await this.office.prove(road, context.target, asked.headers['authorization']?.[0]);
     return decide(this.prepared, { ...asked, ...proof });
-  }
-
-  /** The road that a request is for, the listener it came to, and the visitor's own address. */
-  whereTo(request: AnyRequest): { listener: VerdictRequest['listener']; road: PlannedRoad | null; client: string } {
-    const asked = toVerdictRequest(request);
-    const { road, client } = contextOf(this.prepared, asked);
-    return { listener: asked.listener, road, client };
   }
 
   /** The same request is about to come again on the same connection, and is not to be counted twice. */
@@ -53,7 +58,7 @@ export class Judge {
     return this.office.stop();
   }
 
-  private isOver({ socket }: AnyRequest, { name }: PlannedRoad, client: string): boolean {
+  private isOver(socket: object, { name }: PlannedRoad, client: string): boolean {
     const keeper = this.keepers.get(name);
     if (keeper === undefined || this.counted.delete(socket)) return false;
     return keeper.isOver(client, performance.now());

@@ -15,7 +15,7 @@ import { pendingChallenge } from './challenge.ts';
 import { CertificateShelf } from './certificates.ts';
 import { showFile } from './folder.ts';
 import { forward, forwardUpgrade, type ForwardContext } from './forward.ts';
-import { Judge } from './judge.ts';
+import { Judge, type Read } from './judge.ts';
 import { AccessLog } from './log.ts';
 import { headerLines, type AnyRequest } from './request.ts';
 
@@ -184,9 +184,12 @@ class Front {
   }
 
   private async serve(request: AnyRequest, response: AnyResponse): Promise<void> {
-    this.log(request, response);
+    const read = this.judge.read(request);
+    const { road, client } = read.context;
+    const log = road?.rules.log ?? null;
+    if (typeof log === 'string') this.accessLog.note(log, { request, response, client, now: new Date() });
     const challenge = pendingChallenge(this.prepared.plan, request);
-    const verdict = await this.judge.decide(request, challenge);
+    const verdict = await this.judge.decide(read, challenge);
     if (response.destroyed) return;
     switch (verdict.act) {
       case 'forward':
@@ -196,7 +199,7 @@ class Front {
         sendAnswer(response, verdict.status, verdict.headers, verdict);
         return;
       case 'folder':
-        await showFile(request, response, verdict, this.originOf(request));
+        await showFile(request, response, verdict, this.originOf(read));
         return;
       case 'close':
       case 'no-handshake':
@@ -204,15 +207,8 @@ class Front {
     }
   }
 
-  private log(request: AnyRequest, response: AnyResponse): void {
-    const { road, client } = this.judge.whereTo(request);
-    const file = road?.rules.log ?? null;
-    if (typeof file === 'string') this.accessLog.note(file, { request, response, client, now: new Date() });
-  }
-
   /** Scheme, name and port as the visitor sees them. */
-  private originOf(request: AnyRequest): string {
-    const { listener, road } = this.judge.whereTo(request);
+  private originOf({ asked: { listener }, context: { road } }: Read): string {
     return road === null ? '' : `${listener}://${authorityOn(road, listener, this.prepared.plan.front.ports)}`;
   }
 
@@ -225,7 +221,7 @@ class Front {
   ): Promise<void> {
     socket.on('error', () => socket.destroy());
     const isLive = /^websocket$/i.test(request.headers.upgrade ?? '') && request.method === 'GET';
-    const verdict: Verdict | null = isLive ? await this.judge.decide(request, null) : null;
+    const verdict: Verdict | null = isLive ? await this.judge.decide(this.judge.read(request), null) : null;
     if (verdict?.act === 'forward') {
       this.live.add(socket);
       socket.on('close', () => this.live.delete(socket));
@@ -240,7 +236,7 @@ class Front {
 
   private async refuseTunnel(request: AnyRequest, socket: Duplex): Promise<void> {
     socket.on('error', () => socket.destroy());
-    const verdict = await this.judge.decide(request, null);
+    const verdict = await this.judge.decide(this.judge.read(request), null);
     if (verdict.act !== 'answer') socket.destroy();
     else
       socket.end(

@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process';
 import { readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import * as z from 'zod';
@@ -6,6 +5,7 @@ import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { readText } from '../files/read-text.ts';
 import { writeTrouble, writeWhole } from '../files/safe-write.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+import { runAfter } from '../processes/run-after.ts';
 
 /**
  * A copy of a certificate for a program that needs it itself.
@@ -71,15 +71,7 @@ async function write(path: string, content: string, mode: number): Promise<void>
   }
 }
 
-/** @throws Trouble `then-failed` when the program cannot be run or ends with another code than 0 */
-export async function runThen([program = '', ...argv]: readonly string[]): Promise<void> {
-  const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'inherit'] });
-  const ended = await new Promise<number | string>((resolve) => {
-    child.once('error', (error) => resolve(reasonOf(error)));
-    child.once('close', (code, signal) => resolve(code ?? signal ?? 1));
-  });
-  if (ended === 0) return;
-  const how = typeof ended === 'number' ? `it ended with code ${String(ended)}` : ended;
-  const remedy = 'Run it by hand and mend it; the certificate itself is in place.';
-  throw new Trouble({ code: 'then-failed', message: `The program ${program} was to be run after it: ${how}.`, remedy });
+/** Once the pair is in place. @throws Trouble `then-failed` */
+export function runThen(then: readonly string[]): Promise<void> {
+  return runAfter(then, { remedy: 'Run it by hand and mend it; the certificate itself is in place.' });
 }

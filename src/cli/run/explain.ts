@@ -135,10 +135,7 @@ function printExplanation({ verdict, steps }: Explanation, { site, options, requ
     io.out('\nthe service is told\n');
     for (const [name, value] of Object.entries(verdict.headers)) io.out(`   ${name}: ${value}\n`);
   }
-  const road = site.plan.roads.find(({ name }) => request.host[0]?.startsWith(name) === true);
-  io.err(
-    `\nLines are those of ${site.shownMap}. Nothing was sent.\nnext: ${road === undefined ? 'mile-marker roads' : 'mile-marker explain --all'}\n`,
-  );
+  io.err(`\nLines are those of ${site.shownMap}. Nothing was sent.\nnext: mile-marker explain --all\n`);
 }
 
 const cellWords: Record<Access, string> = {

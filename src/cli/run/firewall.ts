@@ -1,5 +1,5 @@
 import { realpathSync } from 'node:fs';
-import { findMap } from '../../adapters/files/find-map.ts';
+import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { keepFirewall, tryFirewall, undoFirewall, type UndoResult } from '../../use-cases/install-firewall.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -12,7 +12,7 @@ export async function runInstallFirewall(
   { io }: CommandContext,
 ): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  io.err(`map: ${mapFile}\n`);
+  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
   const shared = { paths: statePaths(mapFile), now: io.now() };
   if (keep === true) {
     const { atBoot } = await keepFirewall(shared);
@@ -43,7 +43,7 @@ const undoneWords: Record<UndoResult['back'], string> = {
 
 export async function runUndoFirewall({ map, trial }: UndoOptions, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  io.err(`map: ${mapFile}\n`);
+  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
   const { back } = await undoFirewall({ paths: statePaths(mapFile), now: io.now(), trial });
   io.err(`${undoneWords[back]}\nnext: mile-marker install firewall\n`);
 }

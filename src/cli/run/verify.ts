@@ -5,7 +5,7 @@ import { authorityFile } from '../../adapters/certificates/practice.ts';
 import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
 import { writeWhole } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
-import { runWithInput } from '../../adapters/processes/run-with-input.ts';
+import { runAfter } from '../../adapters/processes/run-after.ts';
 import { readLogin } from '../../adapters/files/read-login.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
@@ -77,7 +77,10 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   if (options.junit !== undefined) await writeJunit(resolve(io.cwd, options.junit), result);
   io.err(nextStep(result));
   const isNews = changes !== null && changes.come.length + changes.gone.length > 0;
-  if (options.notify !== undefined && isNews) await runWithInput(options.notify, document);
+  if (options.notify !== undefined && isNews) {
+    const remedy = 'Run it by hand and mend it; what came and went is told above, and kept.';
+    await runAfter(options.notify, { input: document, remedy });
+  }
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
 }

@@ -154,6 +154,7 @@ const decidingWords: Partial<Record<StepName, (context: Context) => string>> = {
   'unknown-name': () => 'the name is not on the map',
   misdirected: () => 'the certificate that was shown is not for this name',
   paused: () => 'taken off for a while',
+  'cors-preflight': () => 'a browser asks for a page of another origin',
   method: ({ request, road }) => `${request.method} is none of ${(road?.rules.methods ?? []).join(', ')}`,
   rate: () => 'too many requests',
   'body-limit': () => 'longer than is allowed',
