@@ -14,8 +14,12 @@ export function formatVerify(
 ): string {
   const paint = style(colour);
   const display = new Map(plan.roads.map((road) => [road.name, road.display]));
-  // A column in which nothing was driven only makes the table wide.
-  const shown = legNames.filter((name) => roads.some(({ legs }) => isDriven(legs, name)));
+  const isNarrow = width < 100;
+  const driven = optional.filter((name) => roads.some(({ legs }) => isDriven(legs, name)));
+  const told = driven.filter((name) => !isNarrow || roads.some(({ legs }) => isUnwell(legs, name)));
+  const shown = legNames.filter((name) => !optional.includes(name) || told.includes(name));
+  const left = driven.filter((name) => !told.includes(name));
+  const rest = left.length === 0 ? '' : `${left.join(' and ')}: nothing wrong\n`;
   const head = ['road', ...shown].map((word) => paint.bold(word));
   const rows = roads.map(({ road, legs }) => [
     display.get(road) ?? road,
@@ -25,15 +29,19 @@ export function formatVerify(
     legs.every(({ outcome }) => outcome === 'ok' || outcome === 'skipped'),
   ).length;
   const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
-  const told = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
-  return `${table(head, rows)}${told}\n${summary}`;
+  const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
+  return `${table(head, rows)}${rest}${words}\n${summary}`;
 }
 
-/** DNS, port and TLS always belong to the picture. */
+/** Legs that not every road has. A column in which nothing was driven only makes the table wide, on a narrow terminal also one that is well. */
+const optional: readonly LegName[] = ['access', 'websocket', 'bypass'];
+
 function isDriven(legs: readonly LegResult[], name: LegName): boolean {
-  return (
-    !['access', 'websocket'].includes(name) || legs.some(({ leg, outcome }) => leg === name && outcome !== 'skipped')
-  );
+  return legs.some(({ leg, outcome }) => leg === name && outcome !== 'skipped');
+}
+
+function isUnwell(legs: readonly LegResult[], name: LegName): boolean {
+  return legs.some(({ leg, outcome }) => leg === name && outcome !== 'skipped' && outcome !== 'ok');
 }
 
 /** The outcome as a word, and in which way when it is not well. On a narrow terminal on two lines. */
