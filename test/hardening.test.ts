@@ -213,6 +213,10 @@ ${pins}`;
         ['location', '/y'],
       ],
       [
+        ['constructor', 'x'],
+        ['toString', 'y'],
+      ],
+      [
         ['connection', 'x-y'],
         ['x-y', '1'],
       ],
@@ -235,6 +239,7 @@ ${pins}`;
       };
       const odd = await front.send(row);
       expect(odd.kind === 'closed' || statusOf(odd) === 200 || statusOf(odd) === 502).toBe(true);
+      if (said[0]?.[0] === 'constructor') expect(odd.kind === 'answer' && odd.headers['constructor']).toBe('x');
       if (said[0]?.[0] === 'set-cookie') expect(odd.kind === 'answer' && odd.headers['set-cookie']).toBe('a=1, b=2');
       expect(statusOf(await front.send({ ...row, headers: [] }))).toBe(200);
     }

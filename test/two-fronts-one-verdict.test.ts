@@ -151,6 +151,14 @@ const rows: Row[] = [
       headers: upgrade('websocket'),
     },
     { what: 'forged headers', listener, headers: forged },
+    {
+      what: 'headers that are called like something else',
+      listener,
+      headers: [
+        ['Constructor', 'x'],
+        ['toString', 'y'],
+      ] as Array<[string, string]>,
+    },
     { what: 'forged headers at a gate', listener, host: [gated], sni: gated, headers: forged },
     {
       what: 'post',

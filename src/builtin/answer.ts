@@ -70,7 +70,9 @@ export function writeHead(
  */
 function combined(lines: ReadonlyArray<readonly [string, string]>): Record<string, string | string[]> {
   const cookies = lines.filter(([name]) => name.toLowerCase() === 'set-cookie').map(([, value]) => value);
-  const headers: Record<string, string | string[]> = cookies.length === 0 ? {} : { 'set-cookie': cookies };
+  // Without a prototype: `constructor` is a header like any other.
+  const headers = Object.create(null) as Record<string, string | string[]>;
+  if (cookies.length > 0) headers['set-cookie'] = cookies;
   for (const [given, value] of lines) {
     const name = given.toLowerCase();
     const before = headers[name];

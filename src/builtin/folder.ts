@@ -26,7 +26,10 @@ export async function showFile(
   }
   for (const [name, value] of Object.entries(headers)) response.setHeader(name, value);
   const extension = /\.([^./]+)$/.exec(path)?.[1]?.toLowerCase() ?? '';
-  response.setHeader('content-type', contentTypes[extension] ?? unknownType);
+  response.setHeader(
+    'content-type',
+    Object.hasOwn(contentTypes, extension) ? (contentTypes[extension] ?? unknownType) : unknownType,
+  );
   // The path is whole and was looked at; `send` must neither decode it again nor look for an index.
   const options = { root, index: false, dotfiles: 'allow', cacheControl: false } as const;
   send(request as Parameters<typeof send>[0], encodeURI(path).replace(/[?#]/g, encodeURIComponent), options)

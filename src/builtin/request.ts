@@ -9,7 +9,8 @@ export type AnyRequest = IncomingMessage | Http2ServerRequest;
 /** A Node request as the verdict sees it: every Host line, the raw target, the name of the handshake. */
 export function toVerdictRequest(request: AnyRequest): VerdictRequest {
   const { socket } = request;
-  const headers: Record<string, string[]> = {};
+  // Without a prototype: `constructor` is a header like any other.
+  const headers = Object.create(null) as Record<string, string[]>;
   for (const [name, value] of headerLines(request.rawHeaders)) (headers[name.toLowerCase()] ??= []).push(value);
   return {
     listener: socket instanceof TLSSocket ? 'https' : 'http',

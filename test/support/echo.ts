@@ -22,7 +22,7 @@ export interface Echo {
 export async function startEcho(name: string): Promise<Echo> {
   const seen: Seen[] = [];
   const note = (request: http.IncomingMessage, body: string): Seen => {
-    const headers: Record<string, string> = {};
+    const headers = Object.create(null) as Record<string, string>;
     for (let at = 0; at < request.rawHeaders.length; at += 2) {
       const key = (request.rawHeaders[at] ?? '').toLowerCase();
       headers[key] = [headers[key], request.rawHeaders[at + 1]].filter((value) => value !== undefined).join(' + ');

@@ -118,7 +118,7 @@ export class HeldFront {
 
 export function requestOf(row: Row): VerdictRequest {
   const { listener = 'https', host = [], method = 'GET', target = '/', version = '1.1', from = '127.0.0.1' } = row;
-  const headers: Record<string, string[]> = {};
+  const headers = Object.create(null) as Record<string, string[]>;
   for (const [name, value] of row.headers ?? []) (headers[name.toLowerCase()] ??= []).push(value);
   const first = host[0]?.replace(/:\d*$/, '') ?? null;
   const sni = listener === 'http' ? null : row.sni === undefined ? first : row.sni;

@@ -30,7 +30,7 @@ export function sendHttp2({ port, from, servername, row }: Http2Input): Promise<
       const [authority, ...hosts] = row.host ?? [];
       const session = http2.connect(`https://${authority ?? 'none'}`, { createConnection: () => socket });
       session.on('error', () => done({ kind: 'closed' }));
-      const headers: Record<string, string | string[]> = {};
+      const headers = Object.create(null) as Record<string, string | string[]>;
       for (const [name, value] of row.headers ?? []) headers[name.toLowerCase()] = value;
       const stream = session.request(
         {
@@ -43,7 +43,7 @@ export function sendHttp2({ port, from, servername, row }: Http2Input): Promise<
         { endStream: row.body === undefined },
       );
       stream.on('response', (answer) => {
-        const found: Record<string, string> = {};
+        const found = Object.create(null) as Record<string, string>;
         for (const [name, value] of Object.entries(answer)) {
           if (!name.startsWith(':')) found[name] = Array.isArray(value) ? value.join(', ') : String(value);
         }

@@ -65,7 +65,7 @@ function parse(data: string): Outcome {
   if (data === '') return { kind: 'closed' };
   const [head = '', ...rest] = data.split('\r\n\r\n');
   const [line = '', ...lines] = head.split('\r\n');
-  const headers: Record<string, string> = {};
+  const headers = Object.create(null) as Record<string, string>;
   for (const header of lines) {
     const colon = header.indexOf(':');
     const name = header.slice(0, colon).toLowerCase();

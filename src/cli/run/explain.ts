@@ -91,7 +91,8 @@ function requestOf(
 }
 
 function headersOf(lines: readonly string[], as: string | undefined): Record<string, string[]> {
-  const headers: Record<string, string[]> = as === undefined ? {} : { authorization: ['Basic (not shown)'] };
+  const headers = Object.create(null) as Record<string, string[]>;
+  if (as !== undefined) headers['authorization'] = ['Basic (not shown)'];
   for (const line of lines) {
     const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(line) ?? [];
     if (name === undefined)

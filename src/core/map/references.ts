@@ -67,7 +67,7 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
   }
   for (const name of Object.keys(written['response-headers'] ?? {})) {
     const lower = name.toLowerCase();
-    const why = reservedHeaders[lower] ?? (lower.startsWith('access-control-') ? 'Write `cors`.' : undefined);
+    const why = reservedHeaders.get(lower) ?? (lower.startsWith('access-control-') ? 'Write `cors`.' : undefined);
     if (why !== undefined) slip('header-reserved', ['response-headers', name], { text: name, why });
   }
   for (const [prefix, { to, redirect }] of Object.entries(written.paths ?? {})) {

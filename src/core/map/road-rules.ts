@@ -130,22 +130,22 @@ export function isOrigin(text: string): boolean {
 }
 
 /** Headers that belong to the protocol, or for which the map has a key of its own. In lower case. */
-export const reservedHeaders: Readonly<Record<string, string>> = {
-  connection: 'It belongs to one connection, and the proxy sets it.',
-  'content-encoding': 'The service says how it coded its answer.',
-  'content-length': 'The proxy counts it.',
-  'content-type': 'The service knows what it sends.',
-  date: 'The proxy sets it.',
-  'keep-alive': 'It belongs to one connection, and the proxy sets it.',
-  location: 'Write `redirect` for a redirect.',
-  'proxy-connection': 'It belongs to one connection, and the proxy sets it.',
-  server: 'The proxy sets it.',
-  'set-cookie': 'Cookies are the service’s.',
-  'strict-transport-security': 'Write `hsts`.',
-  te: 'It belongs to one connection, and the proxy sets it.',
-  trailer: 'It belongs to one connection, and the proxy sets it.',
-  'transfer-encoding': 'The proxy frames the answer.',
-  upgrade: 'It belongs to one connection, and the proxy sets it.',
-  vary: 'The service says what its answer depends on.',
-  'www-authenticate': 'Write a gate with `people`.',
-};
+export const reservedHeaders: ReadonlyMap<string, string> = new Map([
+  ['connection', 'It belongs to one connection, and the proxy sets it.'],
+  ['content-encoding', 'The service says how it coded its answer.'],
+  ['content-length', 'The proxy counts it.'],
+  ['content-type', 'The service knows what it sends.'],
+  ['date', 'The proxy sets it.'],
+  ['keep-alive', 'It belongs to one connection, and the proxy sets it.'],
+  ['location', 'Write `redirect` for a redirect.'],
+  ['proxy-connection', 'It belongs to one connection, and the proxy sets it.'],
+  ['server', 'The proxy sets it.'],
+  ['set-cookie', 'Cookies are the service’s.'],
+  ['strict-transport-security', 'Write `hsts`.'],
+  ['te', 'It belongs to one connection, and the proxy sets it.'],
+  ['trailer', 'It belongs to one connection, and the proxy sets it.'],
+  ['transfer-encoding', 'The proxy frames the answer.'],
+  ['upgrade', 'It belongs to one connection, and the proxy sets it.'],
+  ['vary', 'The service says what its answer depends on.'],
+  ['www-authenticate', 'Write a gate with `people`.'],
+]);

@@ -34,7 +34,8 @@ export function ownHeaders(
   { set, defaults }: AnswerRules,
   own: Readonly<Record<string, string>>,
 ): Record<string, string> {
-  const headers: Record<string, string> = { ...own };
-  for (const [name, value] of [...set, ...defaults]) headers[name.toLowerCase()] ??= value;
-  return headers;
+  const headers = new Map(Object.entries(own));
+  for (const [name, value] of [...set, ...defaults])
+    if (!headers.has(name.toLowerCase())) headers.set(name.toLowerCase(), value);
+  return Object.fromEntries(headers);
 }
