@@ -292,7 +292,7 @@ describe('builtin', () => {
     );
     const { http: httpPort, https: httpsPort, head } = await practiceHead();
     const [dead = 0] = await freePorts(1);
-    const text = `${head}roads:\n  refused: {to: ":${String(dead)}", gate: everyone}\n  silent: {to: ":${String(portOf(silent))}", gate: everyone, timeout: 1s}\n`;
+    const text = `${head}roads:\n  refused: {to: ":${String(dead)}", gate: everyone}\n  silent: {to: ":${String(portOf(silent))}", gate: everyone, timeout: 1s}\n  lost: {to: "https://127.0.0.1:${String(dead)}", gate: everyone, upstream-ca: gone.pem}\n`;
     const folder = folderWith({ 'mile-marker.yaml': text });
     await mileMarker(['certs', 'make'], folder);
     const { plan } = plannedOf(text);
@@ -312,6 +312,7 @@ describe('builtin', () => {
     const upgrade = 'Upgrade: websocket\r\nSec-WebSocket-Key: x\r\nSec-WebSocket-Version: 13\r\n';
     for (const [host, status] of [
       ['refused.saltmarsh.example', 502],
+      ['lost.saltmarsh.example', 502],
       ['silent.saltmarsh.example', 504],
     ] as const) {
       for (const extra of ['', upgrade]) {

@@ -27,7 +27,11 @@ class Silence extends Error {}
 
 /** Passes a request to its service and the answer back, both as they come. 502 when it refuses, 504 when it is silent. */
 export function forward(request: AnyRequest, response: AnyResponse, to: Forward, context: ForwardContext): void {
-  const outgoing = openRequest({ request, to, extra: [] });
+  const outgoing = tryOpen({ request, to, extra: [] }, context);
+  if (outgoing === null) {
+    sendAnswer(response, 502, ownHeaders(to.answer, {}));
+    return;
+  }
   limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
   const safely = safe(context, () => response.destroy());
   outgoing.on(
@@ -84,14 +88,23 @@ export function forwardUpgrade(
   context: ForwardContext,
 ): void {
   const response = responseOn(request, socket);
-  const outgoing = openRequest({
-    request,
-    to,
-    extra: [
-      ['Connection', 'Upgrade'],
-      ['Upgrade', 'websocket'],
-    ],
-  });
+  const outgoing = tryOpen(
+    {
+      request,
+      to,
+      extra: [
+        ['Connection', 'Upgrade'],
+        ['Upgrade', 'websocket'],
+      ],
+    },
+    context,
+  );
+  if (outgoing === null) {
+    response.shouldKeepAlive = false;
+    sendAnswer(response, 502, ownHeaders(to.answer, {}));
+    socket.end();
+    return;
+  }
   limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
   const safely = safe(context, () => socket.destroy());
   outgoing.on(
@@ -199,6 +212,16 @@ interface Opening {
   request: AnyRequest;
   to: Forward;
   extra: Array<[string, string]>;
+}
+
+/** Null when what the service must be proven by cannot be read; the administrator is told. */
+function tryOpen(opening: Opening, { onTrouble }: ForwardContext): ClientRequest | null {
+  try {
+    return openRequest(opening);
+  } catch (error) {
+    onTrouble(`${opening.to.headers['host'] ?? ''}: ${describe(opening.to)}: ${reasonOf(error)}`);
+    return null;
+  }
 }
 
 function openRequest({ request, to, extra }: Opening): ClientRequest {

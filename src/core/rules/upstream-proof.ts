@@ -15,7 +15,8 @@ const words = card({
     },
     file: {
       message: '`{road}` proves its service by {file}, which cannot be used: {why}.',
-      remedy: 'Put the certificate of its authority there, in PEM. Until then visitors get 502.',
+      remedy:
+        'Put the certificate of its authority there, in PEM. Without it nginx does not start, and the builtin proxy answers 502.',
     },
     pin: {
       message: '{proxy} cannot keep `upstream-pin` of `{road}`, and answers 502 instead.',

@@ -10,11 +10,7 @@ import { block, comment, escapePattern, pattern, quote } from './quote.ts';
 export function gateLocations({ road, entry, next, refusals }: GateWay): string[] {
   const { parts } = road.gate;
   const [first] = parts;
-  const onward = (index: number): string => {
-    const part = parts[index];
-    if (part === undefined) return next;
-    return part.except.length > 0 ? `$${variable(road.name, `gate${String(index)}`)}` : `@gate${String(index)}`;
-  };
+  const onward = (index: number): string => stepTo(road, index, next);
   // A gate without exceptions stands in the first location itself, which saves a step.
   const joined = first !== undefined && first.except.length === 0;
   return [
@@ -41,28 +37,30 @@ export interface GateWay {
 }
 
 /** Maps of the road, outside its servers. */
-export function gateMaps({ name, gate, rules }: PlannedRoad, next: string): string[] {
-  const { parts } = gate;
-  const value = (index: number): string => {
-    const part = parts[index];
-    if (part === undefined) return `"${next}"`;
-    return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : `@gate${String(index)}`;
-  };
+export function gateMaps(road: PlannedRoad, next: string): string[] {
+  const { name, gate, rules } = road;
   const zone =
     rules.rate === null
       ? []
       : [
           `limit_req_zone $binary_remote_addr zone=${variable(name, 'rate')}:1m rate=${String(rules.rate.requests)}r/${rules.rate.perSeconds === 1 ? 's' : 'm'};`,
         ];
-  const maps = parts.flatMap((part, index) =>
+  const maps = gate.parts.flatMap((part, index) =>
     part.except.length === 0
       ? []
       : block(`map "$mile_marker_normal$request_uri" $${variable(name, `gate${String(index)}`)}`, [
           `default @gate${String(index)};`,
-          ...part.except.map((prefix) => `${prefixPattern(prefix)} ${value(index + 1)};`),
+          ...part.except.map((prefix) => `${prefixPattern(prefix)} "${stepTo(road, index + 1, next)}";`),
         ]),
   );
   return [...zone, ...maps];
+}
+
+/** Where the part with this number is: its location, or the variable that leaves it out for some targets; `next` behind the last. */
+function stepTo({ name, gate }: PlannedRoad, index: number, next: string): string {
+  const part = gate.parts[index];
+  if (part === undefined) return next;
+  return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : `@gate${String(index)}`;
 }
 
 /** A pattern for "in normal form, and at or below this prefix", on `$mile_marker_normal$request_uri`. */
