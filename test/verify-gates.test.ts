@@ -225,8 +225,8 @@ test('who names nothing must see neither a service nor a welcome page', async ()
   const welcome: http.RequestListener = (_, response) =>
     response.writeHead(200, { 'content-type': 'text/html' }).end('<html><title>Welcome to nginx!</title></html>');
   for (const [stranger, words] of [
-    [passTo(port), 'without a name shows what log.saltmarsh.example shows.'],
-    [welcome, "without a name shows a server's welcome page."],
+    [passTo(port), 'shows what log.saltmarsh.example shows, to whoever asks for the bare address.'],
+    [welcome, "shows a server's welcome page to whoever asks for the bare address."],
     [refuse(403), null],
   ] as const) {
     const plain = await listening(http.createServer(stranger), 0);

@@ -15,9 +15,12 @@ export interface AccessInput {
   target: string;
   /** This machine's own address on the connection to the front. */
   from: string;
+  /** The address that the front saw when it answered with a status; null when it does not say. */
+  seen: (status: number) => Promise<string | null>;
   /** Whether nothing on the way can have put another address in its place. */
   isSeenAs: boolean;
-  direct: Answer | null;
+  /** What the service itself answers when asked directly; null when that is not known. */
+  directStatus: number | null;
   login: Login | null;
   /** Takes the one wrong password of this run; false when it is spent. */
   takeGuess: () => boolean;
@@ -26,22 +29,25 @@ export interface AccessInput {
 
 /** Tries a road's gate: as we are, with forged headers where it refuses, with the test login, and once with a wrong password. */
 export async function driveAccess(input: AccessInput): Promise<LegResult> {
-  const { prepared, road, target, from, isSeenAs, direct, login, takeGuess, ask } = input;
+  const { prepared, road, target, from, isSeenAs, directStatus, login, takeGuess, ask } = input;
   const { plan } = prepared;
   const plannedFor = (peer: string): Planned => {
     const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
     return verdict.act === 'answer' && (verdict.status === 401 || verdict.status === 403) ? verdict.status : 'passes';
   };
   const bare = await ask({});
-  const refused = bare.ok && outcomeOf(bare.value, direct) !== 'passes';
+  const seen = bare.ok ? await input.seen(bare.value.status) : null;
+  const peer = seen ?? (isSeenAs ? from : null);
+  const refused = bare.ok && outcomeOf(bare.value, directStatus) !== 'passes';
   const claimed = refused ? insider(road) : null;
   const asksPeople = road.gate.parts.some(({ people }) => people !== null);
   const evidence: AccessEvidence = {
     road,
     from,
-    planned: plannedFor(isSeenAs ? from : strangerTo(plan)),
-    mayBeKnown: !isSeenAs && hasPublicNetwork(road),
-    direct,
+    seen,
+    planned: plannedFor(peer ?? strangerTo(plan)),
+    mayBeKnown: peer === null && hasPublicNetwork(road),
+    directStatus,
     bare,
     forged:
       claimed === null

@@ -1,17 +1,19 @@
 import type { Limits } from '../adapters/probe/connect.ts';
-import { openLive, type LiveInput } from '../adapters/probe/open-live.ts';
+import { openLive } from '../adapters/probe/open-live.ts';
 import type { LegResult } from '../core/legs/leg.ts';
 import { judgeWebsocket, noWebsocket } from '../core/legs/websocket.ts';
 import type { Plan, PlannedLeads, PlannedRoad } from '../core/plan/plan.ts';
 import type { At } from '../core/plan/resolve-service.ts';
 import { directHeaders } from '../core/verdict/forwarded.ts';
+import type { Question, Sight } from './sight.ts';
 
 export interface WebsocketInput {
   road: PlannedRoad;
   /** Where the part of the road leads that the map looks at. */
   leads: PlannedLeads;
   /** Where the front is, and what it is told. */
-  front: Pick<LiveInput, 'address' | 'port' | 'headers'>;
+  front: Question;
+  sight: Pick<Sight, 'openLive'>;
   /** Where this machine itself reaches the service; null when it cannot. */
   at: At | null;
   ports: Plan['front']['ports'];
@@ -19,13 +21,21 @@ export interface WebsocketInput {
 }
 
 /** Opens the live connection that the map expects through the front, and beside it to the service itself. */
-export async function driveWebsocket({ road, leads, front, at, ports, limits }: WebsocketInput): Promise<LegResult> {
+export async function driveWebsocket({
+  road,
+  leads,
+  front,
+  sight,
+  at,
+  ports,
+  limits,
+}: WebsocketInput): Promise<LegResult> {
   const { expect } = road.rules;
   if (expect?.websocket !== true || leads.kind !== 'service' || road.paused) return noWebsocket('not expected');
   const { path } = expect;
   const { upstream } = leads;
   const [opened, direct] = await Promise.all([
-    openLive({ scheme: 'https', ...front, servername: road.name, path, ...limits }),
+    sight.openLive(front),
     at === null || upstream === null
       ? null
       : openLive({

@@ -1,9 +1,11 @@
-import pLimit from 'p-limit';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
-import { findingsOf, type RoadLegs } from '../core/legs/leg.ts';
+import { withRate } from '../core/legs/bypass.ts';
+import { explainAway, findingsOf, type ExplainedAway, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
+import type { Vantage } from '../core/legs/vantage.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
-import { whereToDrive } from './where-to-drive.ts';
 import { Drive, type DriveInput } from './drive.ts';
+import { places } from './places.ts';
+import { whereToDrive } from './where-to-drive.ts';
 
 export interface VerifyInput extends DriveInput {
   roads: readonly PlannedRoad[];
@@ -11,17 +13,20 @@ export interface VerifyInput extends DriveInput {
   onProgress: (done: number, of: number) => void;
 }
 
+/** @property away what follows from something that is told @property vantage from where it was looked */
 export interface VerifyResult {
   addresses: string[];
   roads: RoadLegs[];
   findings: Finding[];
+  away: ExplainedAway[];
+  vantage: Vantage;
 }
 
 /** Drives every road from its name to its service and judges what comes back, whoever configured the front. */
 export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
-  const { plan, roads, at, onProgress } = input;
-  const addresses = at === null ? await whereToDrive(input) : [at.address];
-  const drive = new Drive(input, addresses, pLimit(input.concurrency));
+  const { plan, roads, at, sight, onProgress, concurrency } = input;
+  const addresses = at === null ? await whereToDrive({ plan, names: sight.names }) : [at.address];
+  const drive = new Drive(input, addresses, roads, places(concurrency));
   await drive.prepare();
   let done = 0;
   const driven = await Promise.all(
@@ -32,7 +37,20 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
       return { road: road.name, legs };
     }),
   );
-  return { addresses, roads: driven, findings: sortFindings(placed(findingsOf(driven), plan)) };
+  await tryRates(drive, roads, driven);
+  const { told, away } = explainAway(driven);
+  const findings = sortFindings(placed(findingsOf(told), plan));
+  return { addresses, roads: told, findings, away, vantage: drive.vantage() };
+}
+
+/** One road after the other, since each makes the front slow this machine down. */
+async function tryRates(drive: Drive, roads: readonly PlannedRoad[], driven: RoadLegs[]): Promise<void> {
+  for (const [index, road] of roads.entries()) {
+    const rate = await drive.afterwards(road);
+    const one = driven[index];
+    if (rate === null || one === undefined) continue;
+    one.legs = one.legs.map((leg): LegResult => (leg.leg === 'bypass' ? withRate(leg, road, rate) : leg));
+  }
 }
 
 /** Findings of a single road point at its line of the map. */

@@ -35,9 +35,9 @@ const open = { ok: true as const, value: '' };
 
 test('a port that this machine cannot try says nothing about visitors; one that is closed is told by address and kind', () => {
   const leg = judgePorts([
-    { address: '203.0.113.24', port: 443, listener: 'https', attempt: open },
-    { address: '203.0.113.24', port: 80, listener: 'http', attempt: failed('silent') },
-    { address: '2001:db8:40::24', port: 443, listener: 'https', attempt: failed('unreachable') },
+    { address: '203.0.113.24', port: 443, listener: 'https', attempt: open, manner: 'speaks' },
+    { address: '203.0.113.24', port: 80, listener: 'http', attempt: failed('silent'), manner: null },
+    { address: '2001:db8:40::24', port: 443, listener: 'https', attempt: failed('unreachable'), manner: null },
   ]);
   expect(leg.outcome).toBe('wrong');
   expect(
@@ -50,6 +50,8 @@ test('a port that this machine cannot try says nothing about visitors; one that 
     ['port-not-judged', 'note', 'front:443/v6', ['a', 'b']],
   ]);
   expect(
-    judgePorts([{ address: front[1] ?? '', port: 443, listener: 'https', attempt: failed('unreachable') }]).outcome,
+    judgePorts([
+      { address: front[1] ?? '', port: 443, listener: 'https', attempt: failed('unreachable'), manner: null },
+    ]).outcome,
   ).toBe('unsure');
 });

@@ -101,7 +101,7 @@ const weakSignatures = [
 ].map((hex) => Buffer.from(hex, 'hex'));
 
 /** Baseline Requirements §6.1.5: RSA from 2048 bits, curves from P-256. */
-function weakness(certificate: X509Certificate): string | null {
+export function weakness(certificate: X509Certificate): string | null {
   const { asymmetricKeyType: kind, asymmetricKeyDetails: details } = certificate.publicKey;
   const bits = details?.modulusLength ?? 0;
   if (kind === 'rsa' && bits < 2048) return `its RSA key has only ${String(bits)} bits`;

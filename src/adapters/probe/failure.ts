@@ -16,10 +16,23 @@ const kinds: Record<string, Failure['kind']> = {
   EADDRNOTAVAIL: 'unreachable',
 };
 
-/** Sorts what a socket said into the kinds that a judgement needs. */
-export function failureOf(error: unknown): Failure {
-  if (error instanceof TimeUp) return { kind: 'silent', reason: error.message };
-  return { kind: kinds[codeOf(error) ?? ''] ?? 'broken', reason: alertWords(error) ?? reasonOf(error) };
+/** What an attempt that ended without a single byte is called. */
+export const closedUnheard: Failure = {
+  kind: 'closed',
+  reason: 'the connection is taken and closed without a word',
+  mute: true,
+};
+
+/**
+ * Sorts what a socket said into the kinds that a judgement needs.
+ *
+ * @param heard bytes that had come back; null when that is not known
+ */
+export function failureOf(error: unknown, heard: number | null = null): Failure {
+  if (error instanceof TimeUp) return { kind: 'silent', reason: error.message, mute: heard === 0 };
+  const code = codeOf(error) ?? '';
+  if (heard === 0 && (code === 'ECONNRESET' || code === 'EPIPE')) return closedUnheard;
+  return { kind: kinds[code] ?? 'broken', reason: alertWords(error) ?? reasonOf(error) };
 }
 
 /** OpenSSL puts its file and line into messages; the alert's name is what counts. */

@@ -1,10 +1,12 @@
 import { X509Certificate } from 'node:crypto';
+import http2 from 'node:http2';
 import tls, { rootCertificates, type DetailedPeerCertificate } from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
 import type { TlsEvidence } from '../../core/legs/tls.ts';
-import { certificateFacts } from '../certificates/read.ts';
-import type { Limits } from './connect.ts';
-import { failureOf, TimeUp } from './failure.ts';
+import { certificateFacts, weakness } from '../certificates/read.ts';
+import { anySuite } from './ask.ts';
+import { fromAddress, type Limits } from './connect.ts';
+import { closedUnheard, failureOf, TimeUp } from './failure.ts';
 
 /** Authorities beside the public ones, PEM. */
 export interface Trust {
@@ -15,11 +17,18 @@ export interface Trust {
 export interface HandshakeInput extends Limits {
   address: string;
   port: number;
+  /** Empty: no name is sent. */
   name: string;
   trust: Trust;
 }
 
-/** Does a TLS handshake for `name` and reads what is shown. Nothing is refused here: judging is the core's. */
+/** What a handshake came to. HTTP/2 is spoken when the server chose it. */
+export type Shaken = Omit<TlsEvidence, 'old' | 'inOrder'>;
+
+/**
+ * Does a TLS handshake for `name` as a browser does it, offering HTTP/2 and HTTP/1.1, and reads what is shown. Nothing is refused here: judging is
+ * the core's. Where HTTP/2 is chosen (RFC 7301 §3.2) it is spoken, until the server has sent its settings (RFC 9113 §3.4).
+ */
 export function handshake({
   address,
   port,
@@ -27,7 +36,8 @@ export function handshake({
   trust,
   timeoutMs,
   signal,
-}: HandshakeInput): Promise<Attempt<TlsEvidence>> {
+  from,
+}: HandshakeInput): Promise<Attempt<Shaken>> {
   return new Promise((resolve) => {
     if (signal.aborted) {
       resolve({ ok: false, failure: failureOf(new Error('interrupted')) });
@@ -37,37 +47,69 @@ export function handshake({
       host: address,
       port,
       servername: name,
-      ALPNProtocols: ['http/1.1'],
+      ALPNProtocols: ['h2', 'http/1.1'],
       ca: [...rootCertificates, ...trust.given, ...trust.practice],
       rejectUnauthorized: false,
       checkServerIdentity: () => undefined,
+      ciphers: anySuite,
+      ...fromAddress(from),
     });
     const abort = (): void => {
       socket.destroy(new Error('interrupted'));
     };
     signal.addEventListener('abort', abort, { once: true });
     const timer = setTimeout(() => socket.destroy(new TimeUp('no handshake', timeoutMs)), timeoutMs);
-    const end = (attempt: Attempt<TlsEvidence>): void => {
+    const end = (attempt: Attempt<Shaken>): void => {
       clearTimeout(timer);
       signal.removeEventListener('abort', abort);
       socket.destroy();
       resolve(attempt);
     };
-    socket.once('secureConnect', () => end({ ok: true, value: evidenceOf(socket, trust) }));
-    socket.once('error', (error) => end({ ok: false, failure: failureOf(error) }));
-    socket.once('close', () => end({ ok: false, failure: { kind: 'broken', reason: 'the connection was closed' } }));
+    let isShaken = false;
+    socket.once('secureConnect', () => {
+      isShaken = true;
+      const evidence = evidenceOf(socket, trust);
+      if (socket.alpnProtocol !== 'h2') end({ ok: true, value: evidence });
+      else
+        void settingsCome(socket, timeoutMs / 3).then((speaksTwo) =>
+          end({ ok: true, value: { ...evidence, speaksTwo } }),
+        );
+    });
+    socket.on('error', (error) => {
+      if (!isShaken) end({ ok: false, failure: failureOf(error, socket.bytesRead) });
+    });
+    socket.once('close', () => {
+      const cut = { kind: 'broken' as const, reason: 'the connection was closed' };
+      if (!isShaken) end({ ok: false, failure: socket.bytesRead === 0 ? closedUnheard : cut });
+    });
   });
 }
 
-function evidenceOf(socket: tls.TLSSocket, trust: Trust): TlsEvidence {
+function settingsCome(socket: tls.TLSSocket, timeoutMs: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    const session = http2.connect('https://front', { createConnection: () => socket });
+    const timer = setTimeout(() => resolve(false), timeoutMs);
+    const end = (comes: boolean): void => {
+      clearTimeout(timer);
+      resolve(comes);
+    };
+    session.once('remoteSettings', () => end(true));
+    session.on('error', () => end(false));
+    session.once('close', () => end(false));
+  });
+}
+
+function evidenceOf(socket: tls.TLSSocket, trust: Trust): Shaken {
   const chain = socket.getPeerCertificate(true);
-  const leaf = certificateFacts(new X509Certificate(chain.raw));
-  const chainProblem = socket.authorized ? null : String(socket.authorizationError);
+  const certificate = new X509Certificate(chain.raw);
   return {
     protocol: (socket.getProtocol() ?? '').replace('TLSv', 'TLS '),
-    leaf,
+    leaf: certificateFacts(certificate),
     trustedBy: socket.authorized ? trustOf(chain, trust) : null,
-    chainProblem,
+    chainProblem: socket.authorized ? null : String(socket.authorizationError),
+    weak: weakness(certificate),
+    suite: socket.getCipher().standardName,
+    speaksTwo: null,
   };
 }
 

@@ -1,6 +1,6 @@
 import { lookup, Resolver } from 'node:dns/promises';
 import type { DnsEvidence } from '../../core/legs/dns.ts';
-import { parseAddress, withPort } from '../../core/networks/address.ts';
+import { familyOf, parseAddress, withPort } from '../../core/networks/address.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { TimeUp } from './failure.ts';
 
@@ -34,9 +34,14 @@ export function systemNames(timeoutMs: number): NameSource {
 }
 
 /** One given resolver, asked for A and AAAA. */
-export function resolverNames({ address, port }: { address: string; port: number }, timeoutMs: number): NameSource {
+export function resolverNames(
+  { address, port }: { address: string; port: number },
+  timeoutMs: number,
+  from: string | null = null,
+): NameSource {
   const resolver = new Resolver({ timeout: timeoutMs, tries: 1 });
   resolver.setServers([withPort(address, port)]);
+  if (from !== null && familyOf(from) === familyOf(address)) resolver.setLocalAddress(...localPair(from));
   const both = async (name: string): Promise<string[]> => {
     const [v4, v6] = await Promise.allSettled([resolver.resolve4(name), resolver.resolve6(name)]);
     const found = [v4, v6].flatMap((result) => (result.status === 'fulfilled' ? result.value : []));
@@ -45,6 +50,11 @@ export function resolverNames({ address, port }: { address: string; port: number
     throw refused.find((error) => !saysNo.includes(codeOf(error) ?? '')) ?? refused[0] ?? new Error('no answer');
   };
   return { label: withPort(address, port), addressesOf: (name) => evidenceOf(() => inTime(both(name), timeoutMs * 2)) };
+}
+
+/** Node wants both families; the one that is not used stays free. */
+function localPair(from: string): [string, string] {
+  return familyOf(from) === 4 ? [from, '::0'] : ['0.0.0.0', from];
 }
 
 /** Reads `ADDRESS[:PORT]` as it stands on the command line. IPv6 with a port in brackets. */

@@ -1,7 +1,7 @@
 import WebSocket from 'ws';
 import type { Opened } from '../../core/legs/websocket.ts';
 import { reasonOf } from '../trouble.ts';
-import type { Limits } from './connect.ts';
+import { fromAddress, type Limits } from './connect.ts';
 
 export interface LiveInput extends Limits {
   scheme: 'http' | 'https';
@@ -25,6 +25,7 @@ export function openLive({
   headers,
   timeoutMs,
   signal,
+  from,
 }: LiveInput): Promise<Opened> {
   return new Promise((resolve) => {
     if (signal.aborted) {
@@ -35,6 +36,7 @@ export function openLive({
     const socket = new WebSocket(`${scheme === 'https' ? 'wss' : 'ws'}://${host}:${String(port)}${path}`, {
       headers,
       handshakeTimeout: timeoutMs,
+      ...fromAddress(from),
       ...(scheme === 'https' ? { servername, rejectUnauthorized: false } : {}),
     });
     let timer: NodeJS.Timeout | undefined;

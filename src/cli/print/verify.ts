@@ -1,16 +1,17 @@
+import { tell } from '../../core/findings/card.ts';
 import { legNames, type LegName } from '../../core/findings/finding.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { VerifyResult } from '../../use-cases/verify.ts';
 import { countFindings, countsInWords, formatFindings } from './findings.ts';
-import { plural, style, type Style } from './style.ts';
+import { plural, style, wrap, type Style } from './style.ts';
 import { table } from './table.ts';
 
 /** One row a road, one column a leg; the findings under it, each with what to do. */
 export function formatVerify(
-  { roads, findings }: VerifyResult,
+  { roads, findings, away }: VerifyResult,
   plan: Plan,
-  { width, colour }: { width: number; colour: boolean },
+  { width, colour, verbose }: { width: number; colour: boolean; verbose: boolean },
 ): string {
   const paint = style(colour);
   const display = new Map(plan.roads.map((road) => [road.name, road.display]));
@@ -30,7 +31,18 @@ export function formatVerify(
   ).length;
   const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
   const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
-  return `${table(head, rows)}${rest}${words}\n${summary}`;
+  const follows = verbose ? followsFrom(away, width) : '';
+  return `${table(head, rows)}${rest}${words}${follows}\n${summary}`;
+}
+
+/** What is not told, since it follows from what is. */
+function followsFrom(away: VerifyResult['away'], width: number): string {
+  if (away.length === 0) return '\nNothing else was seen that follows from these.\n';
+  const lines = away.map(({ road, by, problem: { card, say, data } }) => {
+    const { message } = tell(card, { say, data: { ...data, names: road }, roads: [road] });
+    return wrap(`${card.id}: ${message} It follows from ${by}.`, { width, first: '  ', indent: '    ' });
+  });
+  return `\nAlso seen, and not told:\n${lines.join('')}`;
 }
 
 /** Legs that not every road has. A column in which nothing was driven only makes the table wide, on a narrow terminal also one that is well. */
@@ -49,7 +61,7 @@ export function legCell({ outcome, says }: LegResult, paint: Style, width: numbe
   const join = width < 110 ? '\n' : ' ';
   switch (outcome) {
     case 'ok':
-      return paint.green('ok');
+      return says === 'paused' ? paint.dim('paused') : paint.green('ok');
     case 'skipped':
       return paint.dim('-');
     case 'wrong':

@@ -1,193 +1,126 @@
-import { X509Certificate } from 'node:crypto';
 import { setMaxListeners } from 'node:events';
 import { resolve } from 'node:path';
-import { authorityFile } from '../../adapters/certificates/practice.ts';
-import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
+import { setTimeout as delay } from 'node:timers/promises';
 import { writeWhole } from '../../adapters/files/safe-write.ts';
-import { ensureState } from '../../adapters/files/state-folder.ts';
 import { runAfter } from '../../adapters/processes/run-after.ts';
-import { readLogin } from '../../adapters/files/read-login.ts';
-import { readText } from '../../adapters/files/read-text.ts';
-import type { Trust } from '../../adapters/probe/handshake.ts';
-import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
-import { exit, reasonOf, Trouble } from '../../adapters/trouble.ts';
-import { changesSince, entryOf, verifyEntry, type Told } from '../../core/legs/journal.ts';
-import { junitXml } from '../../core/legs/junit.ts';
-import { isPrivate } from '../../core/networks/address.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
 import { reaches, sortFindings, type LegName } from '../../core/findings/finding.ts';
-import type { Plan } from '../../core/plan/plan.ts';
-import type { At } from '../../core/plan/resolve-service.ts';
-import { findOpenPorts, isNear } from '../../use-cases/open-ports.ts';
-import { verifyRoads, type VerifyInput, type VerifyResult } from '../../use-cases/verify.ts';
+import { changesSince, entryOf, type VerifyEntry } from '../../core/legs/journal.ts';
+import { junitXml } from '../../core/legs/junit.ts';
+import { vantageWords } from '../../core/legs/vantage.ts';
+import { lookScript } from '../../core/look/script.ts';
+import { linksForPhone } from '../../use-cases/links.ts';
 import type { Site } from '../../use-cases/load.ts';
+import { findOpenPorts } from '../../use-cases/open-ports.ts';
+import { places } from '../../use-cases/places.ts';
+import { lookQuestions } from '../../use-cases/questions.ts';
+import { verifyRoads, type VerifyResult } from '../../use-cases/verify.ts';
+import { chosenRoads } from '../chosen-roads.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { VerifyOptions } from '../commands/verify.ts';
 import type { Io } from '../io.ts';
-import { chosenRoads } from '../chosen-roads.ts';
 import { openSite } from '../open-site.ts';
 import { countFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
-import { wrap } from '../print/style.ts';
+import { formatLinks } from '../print/links.ts';
 import { formatVerify } from '../print/verify.ts';
+import { limitsOf, placeAt, verifyInput } from './verify-input.ts';
+import { changeLines, isNews, noteRun, sinceWords, type Changes } from './verify-runs.ts';
 
 export async function runVerify(names: string[], options: VerifyOptions, context: CommandContext): Promise<void> {
-  const { io, setCode } = context;
+  const { io } = context;
+  refuseMixed(options);
   const site = await openSite(options, context, 'verify');
   if (site === null) return;
-  const { plan } = site;
   // Every step on the network listens for Ctrl-C.
   setMaxListeners(0, io.signal);
-  const driven = await verifyRoads({
-    plan,
-    roads: chosenRoads(plan, names),
-    fromHost: reachableFromHere(site),
-    at: options.at === undefined ? null : placeAt(options.at, plan),
-    names:
-      options.resolver === undefined
-        ? systemNames(options.timeout)
-        : resolverNames(parseEndpoint(options.resolver, 53, '--resolver'), options.timeout),
-    homeNames: seesHome(site, options),
-    fromHome: isNear(site, [...plan.front.addresses, ...plan.front.home]),
-    trust: await readTrust(site, options.trust ?? [], io),
-    login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
-    timeoutMs: options.timeout,
-    concurrency: options.parallel,
-    now: io.now().getTime(),
-    signal: io.signal,
-    onProgress: (done, of) => progress(io, done, of),
-  });
+  if (options.script === true) return printScript(site, names, io);
+  if (options.links === true) return printLinks(site, names, options, io);
+  if (options.watch !== undefined) return watch(site, names, { ...options, watch: options.watch }, context);
+  return verifyOnce(site, names, options, context);
+}
+
+/** One run, told in full. */
+async function verifyOnce(
+  site: Site,
+  names: string[],
+  options: VerifyOptions,
+  { io, setCode }: CommandContext,
+): Promise<void> {
+  const result = await drive(site, names, options, io);
   if (io.signal.aborted) {
     setCode(exit.interrupted);
     return;
   }
-  const result = options.openPorts === true ? await withOpenPorts(driven, site, options, io) : driven;
-  const summary = countFindings(result.findings);
   const changes = await noteRun(site, names, options, result, io);
-  const document = jsonDocument('verify', {
-    map: site.mapFile,
-    front: result.addresses,
-    roads: asJson(result),
-    findings: result.findings,
-    summary,
-    ...(changes === null ? {} : { since: changes }),
-  });
-  if (options.json === true) io.out(document);
-  else io.out(formatVerify(result, plan, { width: io.width, colour: io.colour.out }));
+  const document = documentOf(site, result, changes);
+  io.out(options.json === true ? document : formatVerify(result, site.plan, printing(options, io)));
+  if (options.json !== true) io.err(`${vantageWords(result.vantage)}\n`);
   if (options.since === true) io.err(sinceWords(changes, io.width));
-  if (options.junit !== undefined) await writeJunit(resolve(io.cwd, options.junit), result);
+  if (options.junit !== undefined)
+    await writeWhole(resolve(io.cwd, options.junit), junitXml(result.roads, result.findings));
   io.err(nextStep(result));
-  const isNews = changes !== null && changes.come.length + changes.gone.length > 0;
-  if (options.notify !== undefined && isNews) {
-    const remedy = 'Run it by hand and mend it; what came and went is told above, and kept.';
-    await runAfter(options.notify, { input: document, remedy });
-  }
+  if (isNews(changes)) await notify(options, document);
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
 }
 
-/** What came and went since the last run over the whole map. */
-interface Changes {
-  last: string;
-  come: Told[];
-  gone: Told[];
-}
-
-/** Keeps a run over the whole map as visitors see it, and compares it with the one before; null when there is none to compare with. */
-async function noteRun(
-  { paths, plan }: Site,
-  names: readonly string[],
-  { at }: VerifyOptions,
-  { findings }: VerifyResult,
-  io: Io,
-): Promise<Changes | null> {
-  if (names.length > 0 || at !== undefined) return null;
-  const entry = entryOf(findings, plan.roads.length, io.now().toISOString());
-  try {
-    const entries = await readJournal(paths.verify, verifyEntry);
-    await ensureState(paths);
-    await addToJournal(paths.verify, entry);
-    const before = entries[entries.length - 1];
-    return before === undefined ? null : { last: before.at, ...changesSince(before, entry) };
-  } catch (error) {
-    // What was seen is worth more than that it is kept: somebody else may verify this map too.
-    io.err(`This run is not kept for --since: ${reasonOf(error)}\n`);
-    return null;
+/** Drives again and again, and tells the first run in full and then what changes, until somebody stops it. */
+async function watch(
+  site: Site,
+  names: string[],
+  options: VerifyOptions & { watch: number },
+  { io, setCode }: CommandContext,
+): Promise<void> {
+  setCode(exit.interrupted);
+  let before: VerifyEntry | null = null;
+  for (;;) {
+    const result = await drive(site, names, options, io);
+    if (io.signal.aborted) return;
+    const entry = entryOf(result.findings, result.roads.length, io.now().toISOString());
+    const changes: Changes | null = before === null ? null : { last: before.at, ...changesSince(before, entry) };
+    const document = documentOf(site, result, changes);
+    if (before === null || isNews(changes)) {
+      await noteRun(site, names, options, result, io);
+      if (options.json === true) io.out(document);
+      else if (changes === null) io.out(formatVerify(result, site.plan, printing(options, io)));
+      else io.out(`${entry.at.slice(0, 19).replace('T', ' ')} UTC\n${changeLines(changes, io.width)}`);
+      if (before !== null) await notify(options, document);
+    }
+    if (before === null) io.err(`Driving again every ${String(options.watch / 1000)} s; Ctrl-C ends it.\n`);
+    before = entry;
+    await delay(options.watch, undefined, { signal: io.signal }).catch(() => undefined);
+    if (io.signal.aborted) return;
   }
 }
 
-function sinceWords(changes: Changes | null, width: number): string {
-  if (changes === null) return 'There is no earlier run over the whole map to compare with.\n';
-  const { last, come, gone } = changes;
-  const when = `${last.slice(0, 16).replace('T', ' ')} UTC`;
-  if (come.length + gone.length === 0) return `Nothing came or went since ${when}.\n`;
-  const lines = [
-    ...come.map(({ rule, message }) => wrap(`${rule}: ${message}`, { width, first: '  new   ', indent: '        ' })),
-    ...gone.map(({ rule, message }) => wrap(`${rule}: ${message}`, { width, first: '  gone  ', indent: '        ' })),
-  ];
-  return `Since ${when}:\n${lines.join('')}`;
-}
-
-async function writeJunit(file: string, { roads, findings }: VerifyResult): Promise<void> {
-  await writeWhole(file, junitXml(roads, findings));
-}
-
-function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
-  return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
-}
-
-/** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */
-function seesHome(site: Site, { resolver }: VerifyOptions): boolean {
-  const isInside = resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address);
-  return isInside && isNear(site, site.plan.front.home);
-}
-
-async function withOpenPorts(driven: VerifyResult, site: Site, options: VerifyOptions, io: Io): Promise<VerifyResult> {
-  const at = options.at === undefined ? null : placeAt(options.at, site.plan);
+async function drive(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<VerifyResult> {
+  const input = await verifyInput(site, names, options, io);
+  const driven = await verifyRoads(input);
+  if (options.openPorts !== true || io.signal.aborted) return driven;
+  const { ports } = site.plan.front;
   const found = await findOpenPorts({
     site,
     addresses: driven.addresses,
-    httpsPort: at?.httpsPort ?? site.plan.front.ports.https,
-    limits: { timeoutMs: options.timeout, signal: io.signal },
+    httpsPort: options.at === undefined ? ports.https : placeAt(options.at, site.plan).httpsPort,
+    limits: input.limits,
     concurrency: options.parallel,
   });
   return { ...driven, findings: sortFindings([...driven.findings, ...found]) };
 }
 
-/** The HTTP port that goes with `--at`: the machine's own when the HTTPS port is the machine's own, else the visitors'. */
-function placeAt(text: string, { front }: Plan): VerifyInput['at'] {
-  const { address, port } = parseEndpoint(text, front.ports.https, '--at');
-  const inside = port === front.listen.https && port !== front.ports.https;
-  return { address, httpsPort: port, httpPort: inside ? front.listen.http : front.ports.http };
-}
-
-async function readTrust({ paths }: Site, files: readonly string[], { cwd }: Io): Promise<Trust> {
-  const given = await Promise.all(files.map((file) => readAuthorities(resolve(cwd, file))));
-  const practice = await readAuthorities(authorityFile(paths)).catch(() => []);
-  return { given: given.flat(), practice };
-}
-
-async function readAuthorities(path: string): Promise<string[]> {
-  const text = await readText({ path, what: 'file with trusted authorities' });
-  const found = text.match(/-----BEGIN CERTIFICATE-----[^-]+-----END CERTIFICATE-----/g) ?? [];
-  try {
-    if (found.length === 0) throw new Error('no certificate');
-    for (const pem of found) new X509Certificate(pem);
-  } catch (cause) {
-    const message = `${path} holds no certificate that can be read.`;
-    throw new Trouble({
-      code: 'trust-unreadable',
-      message,
-      remedy: 'Name a PEM file with the certificate of the authority.',
-      exitCode: 2,
-      cause,
-    });
-  }
-  return found;
-}
-
-function progress(io: Io, done: number, of: number): void {
-  if (!io.terminal) return;
-  io.err(done === of ? '\r\u001b[K' : `\rdriving: ${String(done)} of ${String(of)} roads`);
+function documentOf(site: Site, result: VerifyResult, changes: Changes | null): string {
+  const { addresses, findings, away, vantage } = result;
+  return jsonDocument('verify', {
+    map: site.mapFile,
+    front: addresses,
+    vantage,
+    roads: asJson(result),
+    findings,
+    explained: away.map(({ road, leg, by, problem }) => ({ rule: problem.card.id, leg, road, by })),
+    summary: countFindings(findings),
+    ...(changes === null ? {} : { since: changes }),
+  });
 }
 
 function asJson({ roads }: VerifyResult): unknown[] {
@@ -195,6 +128,59 @@ function asJson({ roads }: VerifyResult): unknown[] {
     name: road,
     legs: Object.fromEntries(legs.map(({ leg, outcome, says }) => [leg, { outcome, says }])),
   }));
+}
+
+function printing({ verbose }: VerifyOptions, io: Io): Parameters<typeof formatVerify>[2] {
+  return { width: io.width, colour: io.colour.out, verbose: verbose === true };
+}
+
+async function notify({ notify: program }: VerifyOptions, document: string): Promise<void> {
+  if (program === undefined) return;
+  const remedy = 'Run it by hand and mend it; what came and went is told above, and kept.';
+  await runAfter(program, { input: document, remedy });
+}
+
+function printScript(site: Site, names: string[], io: Io): void {
+  const { plan } = site;
+  const roads = chosenRoads(plan, names);
+  io.out(lookScript({ plan, roads, questions: lookQuestions(plan, roads) }));
+  io.err('next: run it on the other machine: sh look.sh > seen.txt; then here: mile-marker verify --read seen.txt\n');
+}
+
+async function printLinks(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<void> {
+  const { plan, resolutions, host } = site;
+  const fromHost = new Map(
+    [...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]),
+  );
+  const links = await linksForPhone({
+    plan,
+    roads: chosenRoads(plan, names),
+    fromHost,
+    here: host.addresses.map(({ address }) => address),
+    places: places(options.parallel),
+    limits: limitsOf(options, site, io),
+  });
+  io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));
+  io.err('next: open each of them in a private window, mobile data first, with Wi-Fi off\n');
+}
+
+/** Each of these stands for itself. */
+function refuseMixed({ script, links, read, watch: time, at, json }: VerifyOptions): void {
+  const modes = [
+    script === true ? '--script' : null,
+    links === true ? '--links' : null,
+    read === undefined ? null : '--read',
+    time === undefined ? null : '--watch',
+  ].filter((mode) => mode !== null);
+  const [first, second = read !== undefined && at !== undefined ? '--at' : null] = modes;
+  const other = script === true && json === true ? '--json' : second;
+  if (first === undefined || other === null) return;
+  throw new Trouble({
+    code: 'options-apart',
+    message: `${first} and ${other} do not go together.`,
+    remedy: 'Give one of them.',
+    exitCode: 2,
+  });
 }
 
 function nextStep({ findings }: VerifyResult): string {

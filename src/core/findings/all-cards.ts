@@ -2,6 +2,7 @@ import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { accessCards } from '../legs/access.ts';
 import { bypassCards } from '../legs/bypass.ts';
+import { wayCards } from '../legs/ways-round.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
 import { homeCards } from '../legs/home.ts';
@@ -9,7 +10,7 @@ import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
 import { serviceCards } from '../legs/service-cards.ts';
-import { tlsCards } from '../legs/tls.ts';
+import { tlsCards } from '../legs/tls-cards.ts';
 import { websocketCards } from '../legs/websocket.ts';
 import { mapCards } from '../map/cards.ts';
 import { allRules } from '../rules/all-rules.ts';
@@ -32,4 +33,5 @@ export const allCards: readonly Card[] = [
   ...serviceCards,
   ...websocketCards,
   ...bypassCards,
+  ...wayCards,
 ];

@@ -16,6 +16,8 @@ export interface Card<Message extends string = string> {
   summary: string;
   why: string;
   source: string;
+  /** Rules whose findings about the same road follow from this one, so that they are not told beside it. */
+  explains?: readonly string[];
   messages: Record<Message, Words>;
 }
 

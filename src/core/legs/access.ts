@@ -12,10 +12,11 @@ const gateOpen = card({
   summary: 'A gate lets in whom it must keep out.',
   why: 'The running front is not what the map says, and what should be closed is open.',
   source,
+  explains: ['stranger-sees-something'],
   messages: {
     open: {
       message:
-        '{names} lets in this machine, which comes from {from}; the gate `{gate}` must refuse it with {planned}.',
+        '{names} lets in this machine, which comes from {from}{as}; the gate `{gate}` must refuse it with {planned}.',
       remedy:
         'Bring the newest map live. If the front stands behind something that hides addresses, see: mile-marker explain {name} --from {from}',
     },
@@ -57,7 +58,7 @@ const gateHeld = card({
   source,
   messages: {
     held: {
-      message: 'https://{names}: the gate `{gate}` refuses this machine, which comes from {from}.',
+      message: 'https://{names}: the gate `{gate}` refuses this machine, which comes from {from}{as}.',
       remedy:
         'See which address the front saw in its log, or drive from a machine that may pass, or give a test login with --login FILE.',
     },
@@ -73,6 +74,7 @@ export type Planned = 'passes' | 401 | 403;
  * What came back at the gate of a road.
  *
  * @property from this machine's own address on the connection to the front
+ * @property seen the address that the front's own log has for this machine; null when it does not say
  * @property planned what the map says to a request from the address that the front sees, as far as that is known
  * @property mayBeKnown the front may see a public address that the gate rightly lets in
  * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`; null when not tried
@@ -82,10 +84,11 @@ export type Planned = 'passes' | 401 | 403;
 export interface AccessEvidence {
   road: PlannedRoad;
   from: string;
+  seen: string | null;
   planned: Planned;
   mayBeKnown: boolean;
   /** What the service itself answers when asked directly; null when that is not known. */
-  direct: Answer | null;
+  directStatus: number | null;
   bare: Attempt<Answer>;
   forged: { claimed: string; attempt: Attempt<Answer> } | null;
   login: { person: string; attempt: Attempt<Answer> } | null;
@@ -94,12 +97,12 @@ export interface AccessEvidence {
 
 /** Judges a road's gate by what this machine may do, as the map has it. */
 export function judgeAccess(evidence: AccessEvidence): LegResult {
-  const { road, from, planned, mayBeKnown, direct, bare, forged, login, wrong } = evidence;
+  const { road, from, seen, planned, mayBeKnown, directStatus: direct, bare, forged, login, wrong } = evidence;
   if (!bare.ok) return skipped('access', 'no answer');
   const got = outcomeOf(bare.value, direct);
   const gate = road.gate.name;
   const cause = `gate:${road.name}`;
-  const data = { gate, from, name: road.name };
+  const data = { gate, from: seen ?? from, as: seen === null ? '' : ', as the front sees it', name: road.name };
   if (got === 'passes' && planned !== 'passes') {
     // A service that gives no answer of its own proves nothing about the gate before it.
     if (bare.value.status >= 500) return skipped('access', 'no answer');
@@ -144,9 +147,9 @@ export function isBehindGate({ says, outcome }: LegResult, hasLogin: boolean): b
 }
 
 /** Whether an answer is the gate's refusal, and not what the service itself says. */
-export function outcomeOf(answer: Answer, direct: Answer | null): Planned {
+export function outcomeOf(answer: Answer, direct: number | null): Planned {
   const { status } = answer;
-  if (status === 401 && direct?.status !== 401 && headerOf(answer, 'www-authenticate') !== null) return 401;
-  if (status === 403 && direct?.status !== 403 && isFrontsOwnError(answer)) return 403;
+  if (status === 401 && direct !== 401 && headerOf(answer, 'www-authenticate') !== null) return 401;
+  if (status === 403 && direct !== 403 && isFrontsOwnError(answer)) return 403;
   return 'passes';
 }

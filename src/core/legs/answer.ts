@@ -14,12 +14,15 @@ export interface Answer {
 export type Attempt<T> = { ok: true; value: T } | { ok: false; failure: Failure };
 
 /**
- * @property kind `refused`: nobody listens; `silent`: nothing came in time; `broken`: cut or garbled;
- *   `unreachable`: this machine has no way there, which says nothing about the other end
+ * @property kind `refused`: nobody listens; `silent`: nothing came in time; `closed`: taken, and ended without a single byte;
+ *   `cut`: an answer began and did not end; `broken`: garbled; `unreachable`: this machine has no way there, which says nothing
+ *   about the other end
+ * @property mute not one byte came back
  */
 export interface Failure {
-  kind: 'refused' | 'silent' | 'broken' | 'unreachable';
+  kind: 'refused' | 'silent' | 'closed' | 'cut' | 'broken' | 'unreachable';
   reason: string;
+  mute?: boolean;
 }
 
 /** First value of a header, or null. */
@@ -29,6 +32,11 @@ export function headerOf({ headers }: Answer, name: string): string | null {
 
 export function isRedirect(status: number): boolean {
   return [301, 302, 303, 307, 308].includes(status);
+}
+
+/** Every value of a header, in order. */
+export function headersOf({ headers }: Answer, name: string): string[] {
+  return headers.filter(([key]) => key === name).map(([, value]) => value);
 }
 
 /** The text of the first `<title>`, or null. */

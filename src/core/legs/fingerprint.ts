@@ -1,48 +1,81 @@
 import { headerOf, titleOf, type Answer } from './answer.ts';
 
-/** What stays the same when one service is asked twice: by this it is known again. */
-export interface Fingerprint {
+/** What of an answer is held against others. Words stand as numbers: a page must not be kept for the sake of its words. */
+export interface Traits {
   status: number;
   title: string | null;
   headers: Map<string, string>;
-  words: Set<string>;
+  words: Set<number>;
 }
+
+/** What stays the same when one service is asked twice: by this it is known again. */
+export type Fingerprint = Traits;
 
 /** Headers by which a service shows itself, and which a front passes on unchanged. */
 const telling = ['content-type', 'location', 'www-authenticate', 'etag', 'x-powered-by'];
 
-/** Keeps what two answers to the same question share. Null when not even the status does. */
-export function fingerprint(first: Answer, second: Answer): Fingerprint | null {
-  if (first.status !== second.status) return null;
+/** No page needs more to be told from another. */
+const mostWords = 4000;
+
+export function traitsOf(answer: Answer): Traits {
   const headers = new Map<string, string>();
   for (const name of telling) {
-    const value = headerOf(first, name);
-    if (value !== null && value === headerOf(second, name)) headers.set(name, value);
+    const value = headerOf(answer, name);
+    if (value !== null) headers.set(name, value);
   }
-  const later = wordsOf(second.body);
-  const words = new Set([...wordsOf(first.body)].filter((word) => later.has(word)));
-  const title = titleOf(first.body);
-  return { status: first.status, title: title === titleOf(second.body) ? title : null, headers, words };
+  // A part of a string keeps the whole alive in V8; a copy does not.
+  const title = titleOf(answer.body)?.slice(0, 200).split('').join('') ?? null;
+  return { status: answer.status, title, headers, words: wordsOf(answer.body) };
+}
+
+/** Keeps what two answers to the same question share. Null when not even the status does. */
+export function fingerprint(first: Traits, second: Traits): Fingerprint | null {
+  if (first.status !== second.status) return null;
+  return {
+    status: first.status,
+    title: first.title === second.title ? first.title : null,
+    headers: new Map([...first.headers].filter(([name, value]) => second.headers.get(name) === value)),
+    words: new Set([...first.words].filter((word) => second.words.has(word))),
+  };
 }
 
 /** `alike`: the answer fits in all that is stable; `nothing`: there is too little to tell one service from another. */
 export type Likeness = 'alike' | 'different' | 'nothing';
 
 /** Holds an answer against a fingerprint. Nine words in ten must be there again, since pages carry times and tokens. */
-export function compare(print: Fingerprint, answer: Answer): Likeness {
-  if (answer.status !== print.status) return 'different';
-  if (print.title !== null && titleOf(answer.body) !== print.title) return 'different';
-  for (const [name, value] of print.headers) {
-    if (headerOf(answer, name) !== value) return 'different';
-  }
-  const seen = wordsOf(answer.body);
-  const kept = [...print.words].filter((word) => seen.has(word)).length;
+export function compare(print: Fingerprint, seen: Traits): Likeness {
+  if (seen.status !== print.status) return 'different';
+  if (print.title !== null && seen.title !== print.title) return 'different';
+  for (const [name, value] of print.headers) if (!sameValue(name, seen.headers.get(name), value)) return 'different';
+  let kept = 0;
+  for (const word of print.words) if (seen.words.has(word)) kept += 1;
   if (print.words.size > 0 && kept / print.words.size < 0.9) return 'different';
-  if (print.words.size === 0 && seen.size > 0) return 'different';
+  if (print.words.size === 0 && seen.words.size > 0) return 'different';
   const says = print.words.size > 0 || [...print.headers.keys()].some((name) => name !== 'content-type');
   return says ? 'alike' : 'nothing';
 }
 
-function wordsOf(body: string): Set<string> {
-  return new Set(body.split(/[\s<>"'=&;,(){}[\]]+/).filter((word) => word !== ''));
+/** A front that compresses or changes nothing but the form makes an ETag weak (RFC 9110 §8.8.1), and may write a type in other words. */
+function sameValue(name: string, seen: string | undefined, value: string): boolean {
+  if (seen === value) return true;
+  if (seen === undefined) return name === 'etag' || name === 'x-powered-by';
+  const bare = (text: string): string =>
+    name === 'etag' ? text.replace(/^W\//, '') : text.toLowerCase().replace(/[\s"]/g, '');
+  return name !== 'location' && bare(seen) === bare(value);
+}
+
+function wordsOf(body: string): Set<number> {
+  const words = new Set<number>();
+  for (const word of body.split(/[\s<>"'=&;,(){}[\]]+/)) {
+    if (word !== '') words.add(numberOf(word));
+    if (words.size >= mostWords) break;
+  }
+  return words;
+}
+
+/** FNV-1a with 32 bits. */
+function numberOf(word: string): number {
+  let hash = 0x811c9dc5;
+  for (let at = 0; at < word.length; at += 1) hash = Math.imul(hash ^ word.charCodeAt(at), 0x01000193);
+  return hash >>> 0;
 }

@@ -41,6 +41,37 @@ export interface RoadLegs {
   legs: LegResult[];
 }
 
+/** A problem that follows from another one of the same road. @property by rule of the one that is told */
+export interface ExplainedAway {
+  road: string;
+  leg: LegName;
+  by: string;
+  problem: Problem;
+}
+
+/**
+ * Takes out what follows from another problem of the same road, as the cards say it: one cause, one finding. What is taken out is not
+ * lost.
+ */
+export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; away: ExplainedAway[] } {
+  const away: ExplainedAway[] = [];
+  const told = roads.map(({ road, legs }) => {
+    const all = legs.flatMap(({ problems }) => problems);
+    const explainer = ({ card: { id } }: Problem): string | null =>
+      all.find((other) => other.card.id !== id && other.card.explains?.includes(id) === true)?.card.id ?? null;
+    const kept = legs.map((leg) => {
+      const problems = leg.problems.filter((problem) => {
+        const by = explainer(problem);
+        if (by !== null) away.push({ road, leg: leg.leg, by, problem });
+        return by === null;
+      });
+      return { ...leg, problems };
+    });
+    return { road, legs: kept };
+  });
+  return { told, away };
+}
+
 /** Findings of all roads: each cause told once, with every road it breaks, the names also as `{names}` for the sentence. */
 export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
   const groups = new Map<string, { problem: Problem; leg: LegName; roads: string[] }>();

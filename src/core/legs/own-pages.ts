@@ -25,3 +25,8 @@ export function isFrontsOwnError(answer: Answer): boolean {
   if (/^Apache/.test(server) && /<address>Apache/.test(body)) return true;
   return /^<html><body><h1>\d{3} [^<]+<\/h1>\s*[^<]+\s*<\/body><\/html>\s*$/.test(body);
 }
+
+/** What servers answer to plain HTTP on an HTTPS port. */
+export function wantsHttps({ status, body }: Answer): boolean {
+  return status === 400 && /HTTP request (was sent )?to (an )?HTTPS|speaking plain HTTP to an SSL/i.test(body);
+}

@@ -1,15 +1,20 @@
 import { card } from '../findings/card.ts';
 import { familyOf, withPort } from '../networks/address.ts';
-import type { Attempt } from './answer.ts';
+import type { Answer, Attempt } from './answer.ts';
 import type { LegResult, Problem } from './leg.ts';
+import { wantsHttps } from './own-pages.ts';
 
-/** One attempt to connect to the front. */
+/** What speaks on a port that takes connections. `other`: TLS where plain HTTP should be, or the reverse. */
+export type Manner = 'speaks' | 'closes' | 'mute' | 'other' | 'garbled';
+
+/** One attempt to connect to the front. @property manner null when nobody takes the connection */
 export interface PortEvidence {
   address: string;
   port: number;
   listener: 'http' | 'https';
   /** The value is this machine's own address on the connection. */
   attempt: Attempt<string>;
+  manner: Manner | null;
 }
 
 const closed = card({
@@ -35,6 +40,38 @@ const closed = card({
   },
 });
 
+const otherwise = card({
+  id: 'port-not-served',
+  severity: 'error',
+  summary: 'A port of the front takes connections, and does not serve what it is there for.',
+  why: 'The port is open, so a port scan finds nothing wrong, and still no visitor gets a page.',
+  source: 'RFC 9110 §4.2; RFC 8446 §4.1.2',
+  messages: {
+    closes: {
+      message: '{endpoint} takes connections and closes them without a word.',
+      remedy:
+        'What listens there passes on to something that is not there, or knows none of the names: see what has port {port} (ss -ltnp), and where the router leads it.',
+    },
+    mute: {
+      message: '{endpoint} takes connections and then says nothing at all.',
+      remedy: 'See what has port {port} (ss -ltnp): it hangs, or waits for something that is not the web.',
+    },
+    plain: {
+      message: '{endpoint} speaks plain HTTP, and should speak HTTPS.',
+      remedy:
+        'Lead the outside port {port} to the port on which the front speaks HTTPS; if it does, let that listener speak TLS (nginx: `listen … ssl`).',
+    },
+    tls: {
+      message: '{endpoint} speaks HTTPS, and should speak plain HTTP, which only redirects.',
+      remedy: 'Lead the outside port {port} to the port on which the front speaks plain HTTP.',
+    },
+    garbled: {
+      message: '{endpoint} speaks neither HTTP nor TLS.',
+      remedy: 'See what has port {port} (ss -ltnp), and where the router leads it.',
+    },
+  },
+});
+
 const unreachable = card({
   id: 'port-not-judged',
   severity: 'note',
@@ -49,28 +86,77 @@ const unreachable = card({
   },
 });
 
-export const portCards = [closed, unreachable];
+export const portCards = [closed, otherwise, unreachable];
 
-/** Judges both listeners at every address of the front. Equal for all roads, so every cause is told once. */
+/** Judges both listeners at every address of the front. Equal for all roads, so every cause is told once, IPv4 and IPv6 apart. */
 export function judgePorts(evidence: readonly PortEvidence[]): LegResult {
-  const problems = evidence.flatMap(problemOf);
-  if (problems.some(({ card: { severity } }) => severity === 'error'))
-    return { leg: 'port', outcome: 'wrong', says: 'closed', problems };
+  const problems = gathered(evidence.flatMap(problemOf));
+  const worst = problems.find(({ card: { severity } }) => severity === 'error');
+  if (worst !== undefined)
+    return { leg: 'port', outcome: 'wrong', says: worst.card === closed ? 'closed' : 'not served', problems };
   const open = evidence.filter(({ attempt }) => attempt.ok);
-  return {
-    leg: 'port',
-    outcome: open.length === 0 ? 'unsure' : 'ok',
-    says: open.map(({ port }) => String(port)).join(' '),
-    problems,
-  };
+  const shown = [...new Set(open.map(({ port }) => String(port)))];
+  return { leg: 'port', outcome: open.length === 0 ? 'unsure' : 'ok', says: shown.join(' '), problems };
 }
 
-function problemOf({ address, port, attempt }: PortEvidence): Problem[] {
-  if (attempt.ok) return [];
-  const { kind, reason } = attempt.failure;
+function problemOf({ address, port, listener, attempt, manner }: PortEvidence): Array<Problem & { endpoint: string }> {
   const family = familyOf(address);
-  const data = { endpoint: withPort(address, port), port, reason, family };
+  const endpoint = withPort(address, port);
   const cause = `front:${String(port)}/v${String(family)}`;
-  if (kind === 'unreachable') return [{ card: unreachable, say: 'noway', data, cause }];
-  return [{ card: closed, say: kind, data, cause }];
+  const data = { port, family };
+  if (!attempt.ok) {
+    const { kind, reason } = attempt.failure;
+    const why = { ...data, reason };
+    if (kind === 'unreachable') return [{ card: unreachable, say: 'noway', data: why, cause, endpoint }];
+    const say = kind === 'refused' || kind === 'silent' ? kind : 'broken';
+    return [{ card: closed, say, data: why, cause, endpoint }];
+  }
+  if (manner === 'speaks' || manner === null) return [];
+  const say = manner === 'other' ? (listener === 'https' ? 'plain' : 'tls') : manner;
+  return [{ card: otherwise, say, data, cause, endpoint }];
 }
+
+/** Several addresses of one family with the same trouble stand in one sentence. */
+function gathered(problems: ReadonlyArray<Problem & { endpoint: string }>): Problem[] {
+  const groups = new Map<string, { problem: Problem; endpoints: string[] }>();
+  for (const { endpoint, ...problem } of problems) {
+    const key = `${problem.card.id} ${problem.say} ${problem.cause}`;
+    const group = groups.get(key) ?? { problem, endpoints: [] };
+    group.endpoints.push(endpoint);
+    groups.set(key, group);
+  }
+  return [...groups.values()].map(({ problem, endpoints }) => ({
+    ...problem,
+    data: { ...problem.data, endpoint: endpoints.join(' and ') },
+  }));
+}
+
+type Heard = Attempt<Answer | object>;
+
+/**
+ * What speaks on a port, by what it said when it was asked for several of its names: one that says something sound settles it.
+ *
+ * @param attempts handshakes on the HTTPS listener, questions on the other
+ */
+export function mannerOf(listener: 'http' | 'https', attempts: readonly Heard[]): Manner {
+  const manners = attempts.map((attempt) => mannerOfOne(listener, attempt));
+  return manners.find((manner) => manner === 'speaks') ?? manners[0] ?? 'speaks';
+}
+
+/** The same once the other language has been tried there. */
+export function mannerAfter(manner: Manner, otherWay: Heard): Manner {
+  return otherWay.ok && !('status' in otherWay.value && wantsHttps(otherWay.value)) ? 'other' : manner;
+}
+
+function mannerOfOne(listener: 'http' | 'https', attempt: Heard): Manner {
+  if (attempt.ok)
+    return listener === 'http' && 'status' in attempt.value && wantsHttps(attempt.value) ? 'other' : 'speaks';
+  const { kind, reason, mute } = attempt.failure;
+  if (kind === 'closed') return 'closes';
+  if (kind === 'silent' && mute === true) return 'mute';
+  const isGarbled = listener === 'https' ? plainForTls.test(reason) : /^Parse Error/.test(reason);
+  return isGarbled ? 'garbled' : 'speaks';
+}
+
+/** What OpenSSL says of an answer that is no TLS. */
+export const plainForTls = /wrong version number|packet length too long|http request/i;

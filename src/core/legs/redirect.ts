@@ -1,6 +1,7 @@
 import { card } from '../findings/card.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
-import { bad, ok, type LegResult } from './leg.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import { bad, ok, type LegResult, type Problem } from './leg.ts';
 
 const wrong = card({
   id: 'redirect-wrong',
@@ -13,9 +14,26 @@ const wrong = card({
       message: 'http://{names} answers {status} in clear text instead of leading to HTTPS.',
       remedy: 'Let plain HTTP redirect: the configuration that Mile Marker writes does so for every road.',
     },
-    elsewhere: {
-      message: 'http://{name} leads to {found}, and should lead to {expected}.',
-      remedy: 'Path and query must be kept as they are; mend the redirect of the server on port {port}.',
+    plain: {
+      message: 'http://{name} leads to {found}, in clear text once more, and should lead to {expected}.',
+      remedy: 'Lead to https:// at once; whoever sits between may answer in place of the second server.',
+    },
+    host: {
+      message: 'http://{name} leads to another name, {found}, and should lead to {expected}.',
+      remedy: 'Name the host that was asked for in the redirect of the server on port {port} (nginx: `$host`).',
+    },
+    port: {
+      message: 'http://{name} leads to {found}, on another port than visitors use; it should lead to {expected}.',
+      remedy:
+        'Name the outside port in the redirect, or none when it is 443: the inside port is of no use to visitors.',
+    },
+    path: {
+      message: 'http://{name} leads to {found}: the path is lost or changed. It should lead to {expected}.',
+      remedy: 'Keep the target as it came in the redirect of the server on port {port} (nginx: `$request_uri`).',
+    },
+    query: {
+      message: 'http://{name} leads to {found}: the query is lost or changed. It should lead to {expected}.',
+      remedy: 'Keep the target as it came in the redirect of the server on port {port} (nginx: `$request_uri`).',
     },
     'no-location': {
       message: 'http://{name} answers {status} without saying where to go.',
@@ -48,6 +66,13 @@ const loop = card({
   summary: 'Following the redirects of a name never ends.',
   why: 'Browsers stop with "too many redirects". Two layers both force HTTPS, or the application believes that it is on plain HTTP.',
   source: 'RFC 9110 §15.4: clients detect and refuse cyclical redirections',
+  explains: [
+    'service-unclear',
+    'redirect-shows-inside',
+    'wrong-service',
+    'front-cannot-reach-service',
+    'hsts-not-sent',
+  ],
   messages: {
     loop: {
       message: 'The redirects of {name} lead in a circle: {circle}.',
@@ -62,7 +87,35 @@ const loop = card({
   },
 });
 
-export const redirectCards = [wrong, temporary, loop];
+const hsts = card({
+  id: 'hsts-not-sent',
+  severity: 'warning',
+  summary: 'Browsers are not told to insist on HTTPS as the map says.',
+  why: 'The first request of a day may go out in clear text, and be answered by somebody else.',
+  source: 'RFC 6797 §7.2',
+  messages: {
+    absent: {
+      message: '{names} sends no Strict-Transport-Security, and the map asks for max-age={wanted}.',
+      remedy: 'Bring the newest map live.',
+    },
+    short: {
+      message: '{names} sends Strict-Transport-Security with max-age={found}, and the map asks for {wanted}.',
+      remedy: 'Bring the newest map live; if the service sends its own, the front must take that away.',
+    },
+    zero: {
+      message:
+        '{names} sends Strict-Transport-Security with max-age=0, which lets browsers forget it, and the map asks for {wanted}.',
+      remedy: 'Bring the newest map live; if the service sends its own, the front must take that away.',
+    },
+    garbled: {
+      message:
+        '{names} sends Strict-Transport-Security that no browser can read ({said}); the map asks for max-age={wanted}.',
+      remedy: 'Send exactly one, as max-age={wanted}; bring the newest map live.',
+    },
+  },
+});
+
+export const redirectCards = [wrong, temporary, loop, hsts];
 
 export interface RedirectInput {
   name: string;
@@ -102,10 +155,62 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: 
   const circle = circleOf(hops);
   if (circle !== null)
     return bad('redirect', 'loop', { card: loop, say: hasEdge ? 'edge' : 'loop', data: { name, circle }, cause });
-  if (found !== expected) return bad('redirect', 'elsewhere', { card: wrong, say: 'elsewhere', data, cause });
+  const way = differenceOf(found, expected);
+  if (way !== null) return bad('redirect', `other ${way}`, { card: wrong, say: way, data, cause });
   if (status === 301 || status === 308) return ok('redirect', String(status));
   const note = { card: temporary, say: 'temporary', data: { status }, cause: `redirect-temporary:${String(status)}` };
   return ok('redirect', String(status), [note]);
+}
+
+/**
+ * What of a Location is not as expected, by meaning: scheme and host without case, a port that is the scheme's own may be left out
+ * (RFC 3986 §6.2), and a browser goes on from the URL that it asked for. Path and query count byte for byte.
+ */
+export function differenceOf(found: string, expected: string): 'plain' | 'host' | 'port' | 'path' | 'query' | null {
+  if (found === expected) return null;
+  const [is, should] = [partsOf(found), partsOf(expected)];
+  if (is === null || should === null) return 'host';
+  if (is.scheme !== should.scheme) return 'plain';
+  if (is.host !== should.host) return 'host';
+  if (is.port !== should.port) return 'port';
+  if (is.path !== should.path) return 'path';
+  return is.query === should.query ? null : 'query';
+}
+
+/** RFC 3986 appendix B. Null for what names no host: it stays where it was asked. */
+function partsOf(url: string): Record<'scheme' | 'host' | 'port' | 'path' | 'query', string> | null {
+  const match = /^(https?):\/\/(?:[^/?#@]*@)?(\[[^\]]*\]|[^/?#:]*)(?::(\d*))?([^?#]*)(\?[^#]*)?/i.exec(url);
+  if (match === null) return null;
+  const [, scheme = '', host = '', port = '', path = '', query = ''] = match;
+  const own = scheme.toLowerCase() === 'https' ? '443' : '80';
+  return {
+    scheme: scheme.toLowerCase(),
+    host: host.toLowerCase().replace(/\.$/, ''),
+    port: port === '' ? own : port,
+    path: path === '' ? '/' : path,
+    query,
+  };
+}
+
+/** Whether browsers are told to insist on HTTPS, for as long as the map says (RFC 6797 §7.2). */
+export function hstsProblem({ rules, name }: PlannedRoad, front: Answer | null): Problem[] {
+  const wanted = rules.hsts ?? 0;
+  if (front === null || wanted === 0 || front.status >= 500) return [];
+  const said = headerOf(front, 'strict-transport-security');
+  if (said === null) return [{ card: hsts, say: 'absent', data: { wanted }, cause: `hsts:${String(wanted)}` }];
+  const found = Number(/(?:^|;)\s*max-age\s*=\s*"?(\d+)"?\s*(?:;|$)/i.exec(said)?.[1] ?? NaN);
+  const cause = `hsts:${name}`;
+  if (Number.isNaN(found)) return [{ card: hsts, say: 'garbled', data: { said, wanted }, cause }];
+  if (found === 0) return [{ card: hsts, say: 'zero', data: { wanted }, cause }];
+  return found >= wanted ? [] : [{ card: hsts, say: 'short', data: { found, wanted }, cause }];
+}
+
+/** A redirect that may be well itself, with what there is to say of HSTS. */
+export function withHsts(redirect: LegResult, problems: readonly Problem[]): LegResult {
+  if (problems.length === 0) return redirect;
+  const says = redirect.outcome === 'wrong' ? redirect.says : 'HSTS';
+  const outcome = redirect.outcome === 'wrong' ? 'wrong' : 'warning';
+  return { ...redirect, outcome, says, problems: [...redirect.problems, ...problems] };
 }
 
 function circleOf(hops: readonly string[]): string | null {

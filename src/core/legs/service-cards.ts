@@ -8,6 +8,7 @@ export const serviceDown = card({
   summary: 'The service behind a road cannot be reached at all.',
   why: 'The front works, but has nothing to pass on.',
   source,
+  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     refused: {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
@@ -24,6 +25,15 @@ export const serviceDown = card({
     broken: {
       message: '{names}: {upstream} does not speak HTTP: {reason}.',
       remedy: 'Check the port. If the service speaks HTTPS, write `to: https://...`.',
+    },
+    closed: {
+      message: '{names}: {upstream} takes connections and closes them without a word.',
+      remedy:
+        'The port is published, and inside nothing listens on it: compare the port in the map with the one on which the service listens in its container.',
+    },
+    cut: {
+      message: '{names}: {upstream} begins an answer and breaks off: {reason}.',
+      remedy: 'Look at the log of the service; asked directly it breaks off as well.',
     },
     'speaks-https': {
       message: '{names}: {upstream} speaks HTTPS, and the front talks plain HTTP to it.',
@@ -42,12 +52,41 @@ export const frontCannotReach = card({
   summary: 'The service answers, but not to the front.',
   why: 'Asked directly the service is there; the front dials another address, or its configuration is an older one.',
   source,
+  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     error: {
-      message: '{names}: {upstream} answers {direct} when asked directly, and the front answers {status} by itself.',
+      message:
+        '{names}: {upstream} answers {direct} when asked directly, and the front answers {status} by itself.{log}',
       remedy: "Bring the newest map live. If it is, look at the front's error log for what it dials.",
     },
-    broken: { message: '{names}: the front breaks off: {reason}.', remedy: "Look at the front's error log." },
+    late: {
+      message:
+        '{names}: the front answers {status}, since its service took too long; asked directly {upstream} answers {direct}.{log}',
+      remedy:
+        'Give the road a longer `timeout` in the map. If the service is quick, the front dials another address: bring the newest map live.',
+    },
+    itself: {
+      message:
+        '{names}: the front answers {status} by itself and does not ask the service, which answers {direct}.{log}',
+      remedy: 'Another definition of the name answers, or an older one: bring the newest map live.',
+    },
+    broken: {
+      message: '{names}: the front breaks off: {reason}.{log}',
+      remedy: "Look at the front's error log.",
+    },
+    silent: {
+      message: '{names}: the front gives no answer ({reason}); asked directly {upstream} answers {direct}.{log}',
+      remedy: "Look at the front's error log for what it dials; bring the newest map live.",
+    },
+    cut: {
+      message:
+        '{names}: the front begins an answer and breaks off ({reason}); asked directly {upstream} gives the whole of it.{log}',
+      remedy: 'Look at what the front holds back: a full disk for its temporary files, a limit of size or time.',
+    },
+    empty: {
+      message: '{names}: the front answers {status} with nothing in it; asked directly {upstream} gives a page.{log}',
+      remedy: 'Look for something in the front that answers in place of the service, and bring the newest map live.',
+    },
   },
 });
 
@@ -57,6 +96,14 @@ export const wrongService = card({
   summary: 'A name shows the service of another road, or a page of the server itself.',
   why: 'Nothing fails, so nobody notices, except the visitors.',
   source: 'RFC 9110 §7.2: the host asked for decides',
+  explains: [
+    'websocket-not-passed',
+    'hsts-not-sent',
+    'method-not-refused',
+    'rate-not-held',
+    'gate-open',
+    'stranger-sees-something',
+  ],
   messages: {
     other: {
       message: '{names} shows what {other} shows, and not its own service on {upstream}.',
@@ -101,7 +148,7 @@ export const serviceUnclear = card({
 export const showsInside = card({
   id: 'redirect-shows-inside',
   severity: 'warning',
-  summary: 'A service redirects visitors to its own inside address.',
+  summary: 'A service sends visitors to its own inside address, or back to plain HTTP.',
   why: 'From outside that address leads nowhere, and it tells strangers how the inside is built.',
   source: 'RFC 9110 §10.2.2',
   messages: {
@@ -109,10 +156,61 @@ export const showsInside = card({
       message: '{names} redirects to {location}, an address of the inside.',
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
+    port: {
+      message: '{names} redirects to {location}, on a port that visitors do not use.',
+      remedy: "Set the public URL in the service's own settings: {origin}",
+    },
+    page: {
+      message: 'The page of {names} leads to {location}, an address of the inside.',
+      remedy: "Set the public URL in the service's own settings: {origin}",
+    },
+    'plain-page': {
+      message: 'The page of {names} leads to {location}, in clear text.',
+      remedy:
+        'Tell the service that it is behind HTTPS: set its public URL to {origin}, or let it trust X-Forwarded-Proto.',
+    },
     plain: {
       message: '{names} redirects to {location}, in clear text.',
       remedy:
         'Tell the service that it is behind HTTPS: set its public URL to {origin}, or let it trust X-Forwarded-Proto.',
+    },
+  },
+});
+
+export const notTold = card({
+  id: 'service-refuses-proxy',
+  severity: 'error',
+  summary: 'A service refuses what comes through a proxy, or by its public name.',
+  why: 'It works by address and port, so the service is well; it has not been told how visitors reach it.',
+  source: 'RFC 7239 §8.1 (whom to believe); RFC 9110 §7.2',
+  explains: ['websocket-not-passed'],
+  messages: {
+    proxy: {
+      message:
+        '{names}: the service answers {status} to what comes through a proxy, and {plainly} to the same without the headers about the visitor.',
+      remedy:
+        'In the settings of the service name the front as a proxy that it may believe ("trusted proxies"): {proxy}.',
+    },
+    name: {
+      message:
+        '{names}: the service answers {status} to its public name, and {byAddress} when it is asked by its own address.',
+      remedy:
+        'In the settings of the service enter its public URL, {origin}, or {names} among the hosts that it allows.',
+    },
+  },
+});
+
+export const cookieOpen = card({
+  id: 'cookie-not-secure',
+  severity: 'warning',
+  summary: 'A service sets a cookie that browsers will also send in clear text.',
+  why: 'Whoever listens on one plain request has the session. Programs leave `Secure` out when they are not told that they are behind HTTPS.',
+  source: 'RFC 6265 §4.1.2.5',
+  messages: {
+    session: {
+      message: '{names} sets {cookies} without `Secure`.',
+      remedy:
+        'Tell the service that it is behind HTTPS: set its public URL to {origin}, or let it trust X-Forwarded-Proto; many have a setting for secure cookies too.',
     },
   },
 });
@@ -137,6 +235,7 @@ export const pauseIgnored = card({
   summary: 'A road that is paused on the map still answers.',
   why: 'You took it off, and it is still there.',
   source: 'RFC 9110 §15.6.4',
+  explains: ['hsts-not-sent'],
   messages: {
     answers: {
       message: '{names} is paused on the map, and the front answers {status}.',
@@ -187,5 +286,7 @@ export const serviceCards = [
   serviceUnclear,
   pauseIgnored,
   showsInside,
+  notTold,
+  cookieOpen,
   roadRedirectWrong,
 ];

@@ -1,169 +1,167 @@
-import { isPrivate, withPort } from '../networks/address.ts';
+import { withPort } from '../networks/address.ts';
 import type { PlannedRoad, Upstream } from '../plan/plan.ts';
 import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';
 import { headerOf, isRedirect, titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
-import { compare, fingerprint, type Likeness } from './fingerprint.ts';
+import { likenessTo, type DirectAnswer, type DirectEvidence } from './direct.ts';
+import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
+import { pageProblem } from './pages.ts';
+import { plainForTls } from './port.ts';
+import { differenceOf } from './redirect.ts';
 import {
   expectUnmet,
   folderEmpty,
   frontCannotReach,
+  notTold,
   pauseIgnored,
   roadRedirectWrong,
   serviceDown,
   serviceUnclear,
-  showsInside,
   wrongService,
 } from './service-cards.ts';
-
-/** A service asked directly, twice, with the headers that the front would send. */
-export interface DirectEvidence {
-  road: string;
-  upstream: Upstream;
-  first: Attempt<Answer>;
-  second: Attempt<Answer>;
-  /** Whether a service that the map gives as plain HTTP, and that does not answer so, takes a TLS handshake. */
-  takesTls: boolean;
-}
 
 export interface ServiceInput {
   road: PlannedRoad;
   /** What the front answered. */
   front: Attempt<Answer>;
   own: DirectEvidence;
-  /** The services of all other roads. */
-  others: readonly DirectEvidence[];
+  /** The services of all roads. */
+  directs: readonly DirectEvidence[];
+  /** The last line of the front's error log that is about this road, or null. */
+  log: string | null;
 }
 
 /** Classifies the front's answer: this service, another road's, a server's own page, the front's own error, or cannot tell. */
 export function judgeService(input: ServiceInput): LegResult {
-  const { front, own } = input;
+  const { front, own, log } = input;
   const upstream = withPort(own.upstream.host, own.upstream.port);
-  const cause = `service:${upstream}`;
+  const direct = own.answer;
+  const said = logWords(log);
   if (!front.ok) {
-    const data = { reason: front.failure.reason };
-    return bad('service', 'breaks off', {
-      card: frontCannotReach,
-      say: 'broken',
-      data,
-      cause: `front-breaks:${front.failure.reason}`,
-    });
+    const { kind, reason } = front.failure;
+    if (!direct.ok && direct.failure.kind !== 'unreachable') return down(own, direct.failure);
+    const isOwn = direct.ok && (kind === 'silent' || kind === 'cut');
+    const data = { reason, upstream, log: said, direct: direct.ok ? direct.value.status : 0 };
+    const cause = isOwn ? `service:${upstream}` : `front-breaks:${reason}`;
+    return bad('service', 'breaks off', { card: frontCannotReach, say: isOwn ? kind : 'broken', data, cause });
   }
   const answer = front.value;
-  const direct = own.first.ok ? own.first.value : null;
-  const fronts = isFrontsOwnError(answer);
-  if (isWelcomePage(answer) && (direct === null || !isWelcomePage(direct))) {
+  if (isWelcomePage(answer) && !(direct.ok && direct.value.isWelcome)) {
     return bad('service', 'welcome page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   }
-  if (!own.first.ok) return withoutDirect(input, own.first.failure, fronts);
-  if (fronts && answer.status >= 500) {
-    const data = { upstream, direct: own.first.value.status, status: answer.status };
-    return bad('service', String(answer.status), { card: frontCannotReach, say: 'error', data, cause });
+  if (!direct.ok) return withoutDirect(input, direct.failure, answer);
+  const own5 = isFrontsOwnError(answer);
+  if (own5 && (answer.status >= 500 || answer.status !== direct.value.status)) {
+    const say = answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself';
+    const data = { upstream, direct: direct.value.status, status: answer.status, log: said };
+    return bad('service', String(answer.status), { card: frontCannotReach, say, data, cause: `service:${upstream}` });
   }
-  return classified(input, own.first.value, answer);
+  return classified(input, direct.value, answer);
+}
+
+function logWords(log: string | null): string {
+  return log === null ? '' : ` Its log says: ${log.trim().slice(0, 300)}`;
 }
 
 /** The service gives no answer from here. Only an error by the front proves that it is down; otherwise we may just be elsewhere. */
-function withoutDirect({ road, front, own }: ServiceInput, failure: Failure, fronts: boolean): LegResult {
-  const status = front.ok ? front.value.status : 0;
-  const upstream = withPort(own.upstream.host, own.upstream.port);
-  if (fronts && status >= 500 && failure.kind !== 'unreachable') {
-    const { service } = own.upstream;
-    const say = wayDown(own, failure, service);
-    const data = { upstream, why: own.upstream.why, reason: failure.reason, service };
-    return bad('service', failure.kind === 'refused' ? 'down' : failure.kind, {
-      card: serviceDown,
-      say,
-      data,
-      cause: `service:${upstream}`,
-    });
-  }
+function withoutDirect({ road, own }: ServiceInput, failure: Failure, { status, ...answer }: Answer): LegResult {
+  if (isFrontsOwnError({ status, ...answer }) && status >= 500 && failure.kind !== 'unreachable')
+    return down(own, failure);
   const data = { status, reason: failure.reason };
-  return bad('service', String(status), {
-    card: serviceUnclear,
-    say: 'not-asked',
-    data,
-    cause: `unclear:${road.name}`,
-  });
+  const cause = `unclear:${road.name}`;
+  return bad('service', String(status), { card: serviceUnclear, say: 'not-asked', data, cause });
+}
+
+function down(own: DirectEvidence, failure: Failure): LegResult {
+  const { service, why } = own.upstream;
+  const upstream = withPort(own.upstream.host, own.upstream.port);
+  const data = { upstream, why, reason: failure.reason, service };
+  const says = failure.kind === 'refused' ? 'down' : failure.kind;
+  const say = wayDown(own, failure, service);
+  return bad('service', says, { card: serviceDown, say, data, cause: `service:${upstream}` });
 }
 
 function wayDown({ upstream, takesTls }: DirectEvidence, { kind, reason }: Failure, service: string | null): string {
   if (takesTls) return 'speaks-https';
-  // OpenSSL's words for plain text where a handshake should be.
-  if (upstream.scheme === 'https' && /wrong version number|packet length too long/i.test(reason)) return 'speaks-http';
+  if (upstream.scheme === 'https' && plainForTls.test(reason)) return 'speaks-http';
   return kind === 'refused' && service === null ? 'refused-port' : kind;
 }
 
-function classified(input: ServiceInput, direct: Answer, answer: Answer): LegResult {
-  const { road, own, others } = input;
+function classified(input: ServiceInput, direct: DirectAnswer, answer: Answer): LegResult {
+  const { road, own, directs } = input;
   const upstream = withPort(own.upstream.host, own.upstream.port);
-  const likeness = likenessTo(own, answer);
-  const data = { status: answer.status, direct: direct.status, upstream };
-  const twin = others.find(
-    (other) => !sameUpstream(other.upstream, own.upstream) && likenessTo(other, answer) === 'alike',
-  );
+  const seen = traitsOf(answer);
+  const likeness = likenessTo(own, seen);
+  const data = { status: answer.status, direct: direct.status, upstream, log: '' };
   const cause = `service-of:${road.name}`;
-  if (speaksHttps(direct))
+  if (direct.wantsHttps)
     return bad('service', 'wants https', {
       card: serviceDown,
       say: 'speaks-https',
       data,
       cause: `service:${upstream}`,
     });
-  if (likeness === 'alike' && twin === undefined) return fitting(road, own.upstream, answer);
-  if (likeness === 'alike')
-    return bad('service', `${String(answer.status)}?`, {
-      card: serviceUnclear,
-      say: 'alike',
-      data: { ...data, other: twin?.road ?? '' },
-      cause,
-    });
+  if (direct.hasBody && answer.status === 200 && direct.status === 200 && answer.body === '')
+    return bad('service', 'empty', { card: frontCannotReach, say: 'empty', data, cause: `service:${upstream}` });
+  const twin = directs.find(
+    (other) => other !== own && !sameUpstream(other.upstream, own.upstream) && likenessTo(other, seen) === 'alike',
+  );
+  if (likeness === 'alike' && twin === undefined) return fitting(input, answer);
+  const other = twin?.road ?? '';
+  if (likeness === 'alike') {
+    const unclear = { card: serviceUnclear, say: 'alike', data: { ...data, other }, cause };
+    return bad('service', `${String(answer.status)}?`, unclear);
+  }
   if (twin !== undefined)
-    return bad('service', 'wrong one', {
-      card: wrongService,
-      say: 'other',
-      data: { ...data, other: twin.road },
-      cause,
-    });
+    return bad('service', 'wrong one', { card: wrongService, say: 'other', data: { ...data, other }, cause });
+  // What the map says to expect settles it where the pages themselves do not.
+  const unmet = unmetOf(road, answer);
+  if (unmet !== null) return bad('service', 'unexpected', unmet);
+  if (typeof road.rules.expect?.text === 'string') return fitting(input, answer);
   const say = likeness === 'nothing' ? 'bare' : 'differs';
   return bad('service', `${String(answer.status)}?`, { card: serviceUnclear, say, data, cause });
-}
-
-/** The road among these whose service an answer comes from, if it can be told. */
-export function whoseAnswer(answer: Answer, directs: readonly DirectEvidence[]): string | null {
-  return directs.find((one) => likenessTo(one, answer) === 'alike')?.road ?? null;
-}
-
-function likenessTo({ first, second }: DirectEvidence, answer: Answer): Likeness {
-  if (!first.ok || !second.ok) return 'nothing';
-  const print = fingerprint(first.value, second.value);
-  return print === null ? 'nothing' : compare(print, answer);
 }
 
 function sameUpstream(a: Upstream, b: Upstream): boolean {
   return a.scheme === b.scheme && a.host === b.host && a.port === b.port;
 }
 
-/** What servers answer to plain HTTP on an HTTPS port. */
-function speaksHttps({ status, body }: Answer): boolean {
-  return status === 400 && /HTTP request (was sent )?to (an )?HTTPS|speaking plain HTTP to an SSL/i.test(body);
-}
-
-/** The right service; what is left to say is where it sends the visitor. */
-function fitting(road: PlannedRoad, upstream: Upstream, answer: Answer): LegResult {
+/** The right service; what is left to say is whether it knows how visitors reach it. */
+function fitting({ road, own }: ServiceInput, answer: Answer): LegResult {
   const unmet = unmetOf(road, answer);
   if (unmet !== null) return bad('service', 'unexpected', unmet);
-  const problem = inwardRedirect(road, upstream, answer);
-  const says = String(answer.status);
-  if (problem !== null) return bad('service', problem.say === 'inside' ? 'shows inside' : 'to http', problem);
+  const untold = untoldOf(road, own, answer);
+  if (untold !== null) return bad('service', String(answer.status), untold);
+  const problem = pageProblem(road, own.upstream, answer);
+  if (problem !== null) return bad('service', shortly[problem.say] ?? problem.say, problem);
   const title = titleOf(answer.body);
   if (title !== null && isConsoleTitle(title) && isOpenUnmeant(road)) {
     const data = { key: road.display, why: `its page is titled "${title.slice(0, 60)}"` };
     return bad('service', 'open console', { card: consoleOpenWords, say: 'open', data, cause: `console:${road.name}` });
   }
-  return ok('service', says);
+  return ok('service', String(answer.status));
+}
+
+const shortly: Record<string, string> = {
+  inside: 'shows inside',
+  page: 'shows inside',
+  port: 'other port',
+  plain: 'to http',
+  'plain-page': 'to http',
+  session: 'open cookie',
+};
+
+/** A service that refuses, and does not when it is asked without a proxy's headers, or by its own address. */
+function untoldOf(road: PlannedRoad, { plainly, byAddress }: DirectEvidence, { status }: Answer): Problem | null {
+  if (status < 400 || road.rules.expect?.status === status) return null;
+  const cause = `untold:${road.name}`;
+  const data = { status, origin: `https://${road.authority}`, proxy: 'the address from which the front comes to it' };
+  if (plainly !== null && plainly < 400) return { card: notTold, say: 'proxy', data: { ...data, plainly }, cause };
+  return byAddress !== null && byAddress < 400
+    ? { card: notTold, say: 'name', data: { ...data, byAddress }, cause }
+    : null;
 }
 
 /** What the map expects at the end of the road, beyond that it is the right service. */
@@ -182,30 +180,7 @@ function isOpenUnmeant({ gate, rules }: PlannedRoad): boolean {
   return gate.parts.length === 0 && !rules.meantSo.includes(consoleOpenWords.id);
 }
 
-function inwardRedirect(road: PlannedRoad, upstream: Upstream, answer: Answer): Problem | null {
-  const location = headerOf(answer, 'location');
-  if (!isRedirect(answer.status) || location === null || !/^https?:\/\//i.test(location)) return null;
-  let url: URL;
-  try {
-    url = new URL(location);
-  } catch {
-    return null;
-  }
-  const host = url.hostname.replace(/^\[|\]$/g, '');
-  const data = { location, origin: `https://${road.authority}` };
-  const cause = `inside:${location}`;
-  if (
-    host === upstream.host ||
-    host === 'localhost' ||
-    (!host.includes('.') && !host.includes(':')) ||
-    isPrivate(host)
-  ) {
-    return { card: showsInside, say: 'inside', data, cause };
-  }
-  return host === road.name && url.protocol === 'http:' ? { card: showsInside, say: 'plain', data, cause } : null;
-}
-
-/** Judges a road that redirects: the exact place, path and query kept. */
+/** Judges a road that redirects: the right place, path and query kept. */
 export function judgeRoadRedirect({
   road,
   front,
@@ -216,24 +191,25 @@ export function judgeRoadRedirect({
   expected: string;
 }): LegResult {
   const cause = `redirect-of:${road.name}`;
-  if (!front.ok) {
-    return bad('service', 'breaks off', {
-      card: frontCannotReach,
-      say: 'broken',
-      data: { reason: front.failure.reason },
-      cause: `front-breaks:${front.failure.reason}`,
-    });
-  }
+  if (!front.ok) return unanswered(front.failure);
   const { status } = front.value;
   const found = headerOf(front.value, 'location');
-  if (isRedirect(status) && found === expected) return ok('service', `to ${new URL(expected).hostname}`);
+  if (isRedirect(status) && found !== null && differenceOf(found, expected) === null)
+    return ok('service', `to ${new URL(expected).hostname}`);
   const data = { status, found: found ?? 'no place', expected };
   return bad('service', 'elsewhere', { card: roadRedirectWrong, say: 'elsewhere', data, cause });
+}
+
+function unanswered({ reason }: Failure): LegResult {
+  const data = { reason, log: '' };
+  return bad('service', 'breaks off', { card: frontCannotReach, say: 'broken', data, cause: `front-breaks:${reason}` });
 }
 
 /** Judges a road that shows a folder: the front's own files, which nothing else can be asked for. */
 export function judgeFolder({ road, front }: { road: PlannedRoad; front: Attempt<Answer> }): LegResult {
   const wanted = road.rules.expect?.status ?? null;
+  if (front.ok && isWelcomePage(front.value))
+    return bad('service', 'welcome page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   if (front.ok && (wanted !== null || front.value.status < 300)) {
     const unmet = unmetOf(road, front.value);
     return unmet === null ? ok('service', 'folder') : bad('service', 'unexpected', unmet);

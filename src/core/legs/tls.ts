@@ -1,175 +1,114 @@
 import { covers, type CertificateFacts } from '../certificates/cover.ts';
 import { isUnder } from '../names/host-name.ts';
-import { card } from '../findings/card.ts';
+import type { Evidence } from '../findings/finding.ts';
 import type { Attempt } from './answer.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
+import {
+  chainOrder,
+  dates,
+  falseTwo,
+  notPlanned,
+  oldTls,
+  otherName,
+  practice,
+  refused,
+  untrusted,
+  weakCertificate,
+  weakSuite,
+} from './tls-cards.ts';
 
-/** What the front showed in a handshake that came to its end. The leaf, and whether its chain leads to a trusted root. */
+/**
+ * What the front showed in a handshake that came to its end. The leaf, and whether its chain leads to a trusted root.
+ *
+ * @property trustedBy `public`: a root that browsers trust; `given`: --trust; `practice`: our own; null: none, and `chainProblem` says why
+ * @property weak what of the leaf is too weak, in words, or null
+ * @property suite as RFC 8446 appendix B.4 and its forerunners name it; null when it is not known
+ * @property speaksTwo whether HTTP/2 was spoken after it was chosen; null when it was not chosen
+ * @property old the version before TLS 1.2 that is taken too, or null
+ * @property inOrder whether the chain comes in its order; null when that cannot be seen
+ */
 export interface TlsEvidence {
   protocol: string;
   leaf: CertificateFacts;
-  /** `public`: a root that browsers trust; `given`: --trust; `practice`: our own; null: none, and `chainProblem` says why. */
   trustedBy: 'public' | 'given' | 'practice' | null;
   chainProblem: string | null;
+  weak: string | null;
+  suite: string | null;
+  speaksTwo: boolean | null;
+  old: string | null;
+  inOrder: boolean | null;
 }
-
-const refused = card({
-  id: 'handshake-refused',
-  severity: 'error',
-  summary: 'The front ends the TLS handshake for a name on the map.',
-  why: 'It does not know the name: the newest configuration is not running, or another server answers.',
-  source: 'RFC 6066 §3 (unrecognized_name); RFC 8446 §6.2',
-  messages: {
-    ended: {
-      message: 'The front ends the handshake for {names}: {reason}.',
-      remedy: 'Bring the newest map live: restart mile-marker serve, or write and reload your nginx.',
-    },
-    silent: {
-      message: 'The front says nothing to a handshake for {names}.',
-      remedy: 'Check that port {port} leads to the HTTPS listener, not to plain HTTP.',
-    },
-  },
-});
-
-const otherName = card({
-  id: 'certificate-other-name',
-  severity: 'error',
-  summary: 'The certificate that the front shows does not cover the name.',
-  why: 'Browsers refuse it. Often the right certificate exists and is not selected for this name, so the default one is shown.',
-  source: 'RFC 9525 §6.3',
-  messages: {
-    other: {
-      message: 'For {names} the front shows a certificate for {shown}.',
-      remedy: 'Make one that covers it (mile-marker certs make) and bring it live.',
-    },
-    foreign: {
-      message: "For {names} somebody else's server answers: its certificate is for {shown}.",
-      remedy: 'Check that `front.address` is yours, and that the router passes port {port} to this machine.',
-    },
-    throwaway: {
-      message: 'For {names} the front shows the throwaway certificate, since none is held.',
-      remedy: 'Run: mile-marker check. It says what gets the real one.',
-    },
-  },
-});
-
-const dates = card({
-  id: 'certificate-dates',
-  severity: 'error',
-  summary: 'The certificate that the front shows is out of its dates, or soon will be.',
-  why: 'Browsers refuse it from one second to the next.',
-  source: 'RFC 5280 §4.1.2.5',
-  messages: {
-    ended: {
-      message: 'The certificate for {names} ended on {to}.',
-      remedy: 'Renew it and reload the front. For practice: mile-marker certs make',
-    },
-    early: {
-      message: 'The certificate for {names} counts only from {from} on.',
-      remedy: 'Check the clock of the machine that made it, or wait.',
-    },
-    soon: {
-      message: 'The certificate for {names} ends in {days} days, on {to}.',
-      remedy: 'Renew it now. For practice: mile-marker certs make',
-    },
-  },
-});
-
-const untrusted = card({
-  id: 'certificate-untrusted',
-  severity: 'error',
-  summary: 'The certificate that the front shows does not lead to an authority that is trusted.',
-  why: 'Browsers show a warning that visitors should never learn to click away.',
-  source: 'RFC 5280 §6',
-  messages: {
-    'self-made': {
-      message: 'The certificate for {names} is self-made: it was issued by itself.',
-      remedy: 'Use one from an authority, or say --trust FILE if it is meant to be trusted.',
-    },
-    incomplete: {
-      message: 'The front shows the certificate for {names} without its intermediate.',
-      remedy: 'Put the whole chain into the certificate file: the leaf first, then the intermediate.',
-    },
-    unknown: {
-      message: 'The certificate for {names} was issued by {issuer}, which is trusted neither publicly nor by --trust.',
-      remedy: 'Use a trusted authority, or name its certificate with --trust FILE.',
-    },
-    other: {
-      message: 'The chain of the certificate for {names} is not accepted: {reason}.',
-      remedy: 'Replace the certificate.',
-    },
-  },
-});
-
-const practice = card({
-  id: 'certificate-practice',
-  severity: 'note',
-  summary: 'The certificate is from the practice authority.',
-  why: 'Only machines on which you installed that authority accept it.',
-  source: 'RFC 5280 §6.1: trust anchors',
-  messages: {
-    practice: {
-      message: "{names}: the certificate is from your practice authority; other people's browsers will warn.",
-      remedy: 'Good for practice. For visitors you need one from a public authority.',
-    },
-  },
-});
-
-export const tlsCards = [refused, otherName, dates, untrusted, practice];
 
 const dayMs = 24 * 60 * 60 * 1000;
 
 export interface TlsInput {
   name: string;
   attempt: Attempt<TlsEvidence>;
+  /** The version before TLS 1.2 that is taken where the handshake of today's clients is not, or null. */
+  onlyOld?: string | null;
   port: number;
+  /** Which of several addresses this was, for the sentence: ` at 192.0.2.1`, or empty. */
+  at: string;
   /** The map's own domains: a certificate for none of them is somebody else's. */
   domains: readonly string[];
+  /** What lies here for this name; null when nothing does, or when another shows certificates of its own. */
+  held: CertificateFacts | null;
+  /** Fingerprint of what is shown to those who name nothing, or null. */
+  shownToAll: string | null;
   /** Milliseconds since the epoch. */
   now: number;
 }
 
-/** Judges a handshake: that there is one, then name, dates and chain, as a browser would. */
-export function judgeTls({ name, attempt, port, domains, now }: TlsInput): LegResult {
+/** Judges a handshake: that there is one, then name, dates, chain and strength, as a browser would; then how it is done. */
+export function judgeTls(input: TlsInput): LegResult {
+  const { attempt, port, at, onlyOld = null } = input;
   if (!attempt.ok) {
     const { kind, reason } = attempt.failure;
-    const say = kind === 'silent' ? 'silent' : 'ended';
-    return bad('tls', 'refused', { card: refused, say, data: { reason, port }, cause: `handshake:${reason}` });
+    const say = onlyOld !== null ? 'old-only' : kind === 'silent' ? 'stalls' : 'ended';
+    const data = { reason, port, at, ...(onlyOld === null ? {} : { old: onlyOld }) };
+    return bad('tls', onlyOld ?? 'refused', { card: refused, say, data, cause: `handshake:${reason}${at}` });
   }
-  const { leaf, protocol, trustedBy } = attempt.value;
-  const problem = nameProblem({ name, leaf, domains, port }) ?? dateProblem(leaf, now) ?? chainProblem(attempt.value);
-  if (problem !== null) return bad('tls', saysOf(problem), problem);
+  const seen = attempt.value;
+  const worst =
+    nameProblem(input, seen) ?? dateProblem(input, seen) ?? chainProblem(input, seen) ?? howProblem(input, seen);
+  if (worst !== null) return bad('tls', saysOf(worst), worst);
   const note =
-    trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
-  return ok('tls', trustedBy === 'practice' ? `${protocol} practice` : protocol, note);
+    seen.trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
+  const says = seen.trustedBy === 'practice' ? `${seen.protocol} practice` : seen.protocol;
+  const renewed = heldProblem(input, seen);
+  if (renewed?.severity === 'warning') return bad('tls', 'older', renewed);
+  return ok('tls', says, renewed === null ? note : [renewed, ...note]);
 }
+
+const short: Record<string, string> = {
+  'certificate-untrusted': 'not trusted',
+  'certificate-weak': 'weak',
+  'certificate-chain-order': 'order',
+  'tls-too-old': 'old TLS',
+  'tls-weak-suite': 'weak suite',
+  'http2-not-spoken': 'no HTTP/2',
+};
 
 function saysOf({ card: { id }, say }: Problem): string {
   if (id === 'certificate-other-name') return say === 'throwaway' ? 'throwaway' : 'other name';
   if (id === 'certificate-dates') return say === 'early' ? 'not yet' : say;
-  return say === 'incomplete' ? 'no chain' : 'not trusted';
+  return say === 'incomplete' ? 'no chain' : (short[id] ?? say);
 }
 
-interface NameInput {
-  name: string;
-  leaf: CertificateFacts;
-  domains: readonly string[];
-  port: number;
-}
-
-function nameProblem({ name, leaf, domains, port }: NameInput): Problem | null {
+function nameProblem({ name, domains, port, at, shownToAll }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   if (covers(leaf.dnsNames, name)) return null;
   const shown = leaf.dnsNames.length === 0 ? 'no name at all' : leaf.dnsNames.join(', ');
   const ours = leaf.dnsNames.some((written) => domains.some((domain) => isUnder(written.toLowerCase(), domain)));
   const nameless = leaf.selfMade ? 'throwaway' : 'other';
-  const say = leaf.dnsNames.length === 0 ? nameless : ours ? 'other' : 'foreign';
-  return { card: otherName, say, data: { shown, port }, cause: `certificate:${leaf.fingerprint}` };
+  const own = leaf.fingerprint === shownToAll ? 'default' : 'other';
+  const say = leaf.dnsNames.length === 0 ? nameless : ours ? own : 'foreign';
+  return { card: otherName, say, data: { shown, port, at }, cause: causeOf(leaf, at) };
 }
 
-function dateProblem(leaf: CertificateFacts, now: number): Problem | null {
+function dateProblem({ now, at }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   const left = leaf.notAfter - now;
-  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs) };
-  const cause = `certificate:${leaf.fingerprint}`;
+  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs), at };
+  const cause = causeOf(leaf, at);
   if (left <= 0) return { card: dates, say: 'ended', data, cause };
   if (now < leaf.notBefore) return { card: dates, say: 'early', data, cause };
   // Two weeks, or for short-lived certificates a third of their life.
@@ -177,17 +116,55 @@ function dateProblem(leaf: CertificateFacts, now: number): Problem | null {
   return left < soon ? { card: dates, say: 'soon', data, cause, severity: 'warning' } : null;
 }
 
-function chainProblem({ leaf, trustedBy, chainProblem: reason }: TlsEvidence): Problem | null {
+function chainProblem({ at }: TlsInput, { leaf, trustedBy, chainProblem: reason }: TlsEvidence): Problem | null {
   if (trustedBy !== null) return null;
-  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown' };
+  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown', at };
   const says: Record<string, string> = {
     DEPTH_ZERO_SELF_SIGNED_CERT: 'self-made',
     UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'incomplete',
     SELF_SIGNED_CERT_IN_CHAIN: 'unknown',
     UNABLE_TO_GET_ISSUER_CERT: 'incomplete',
     UNABLE_TO_GET_ISSUER_CERT_LOCALLY: 'unknown',
+    INVALID_PURPOSE: 'purpose',
   };
-  return { card: untrusted, say: says[reason ?? ''] ?? 'other', data, cause: `issuer:${data.issuer}` };
+  return { card: untrusted, say: says[reason ?? ''] ?? 'other', data, cause: `issuer:${data.issuer}${at}` };
+}
+
+/** What is wrong with how it is done: errors first. */
+function howProblem({ at }: TlsInput, seen: TlsEvidence): Problem | null {
+  const { leaf, weak, old, speaksTwo, inOrder, suite } = seen;
+  const told = (card: Problem['card'], say: string, more: Evidence, cause: string): Problem => ({
+    card,
+    say,
+    data: { ...more, at },
+    cause: `${cause}${at}`,
+  });
+  if (weak !== null) return told(weakCertificate, 'weak', { weak }, `certificate:${leaf.fingerprint}`);
+  if (old !== null) return told(oldTls, 'old', { old }, `tls:${old}`);
+  if (speaksTwo === false) return told(falseTwo, 'silent', {}, 'http2');
+  if (inOrder === false) return told(chainOrder, 'order', {}, `certificate:${leaf.fingerprint}`);
+  if (suite !== null && isWeak(suite)) return told(weakSuite, 'suite', { suite }, `suite:${suite}`);
+  return null;
+}
+
+/** RFC 9325 §4.1: no forward secrecy, or no authenticated encryption. Suites of TLS 1.3 name no key exchange, and all are good. */
+function isWeak(suite: string): boolean {
+  if (!/_WITH_/.test(suite)) return false;
+  return !/^TLS_(EC)?DHE_/.test(suite) || !/_(GCM|CCM|POLY1305)/.test(suite);
+}
+
+function heldProblem({ held, at }: TlsInput, { leaf }: TlsEvidence): Problem | null {
+  if (held === null || held.fingerprint === leaf.fingerprint) return null;
+  const isOlder = held.issuer === leaf.issuer && leaf.notAfter < held.notAfter;
+  const data = { shown: day(leaf.notAfter), held: day(held.notAfter), at };
+  const cause = `held:${held.fingerprint}${at}`;
+  return isOlder
+    ? { card: notPlanned, say: 'older', data, cause, severity: 'warning' }
+    : { card: notPlanned, say: 'other', data, cause };
+}
+
+function causeOf({ fingerprint }: CertificateFacts, at: string): string {
+  return `certificate:${fingerprint}${at}`;
 }
 
 function day(time: number): string {

@@ -1,0 +1,56 @@
+import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
+import { ensureState } from '../../adapters/files/state-folder.ts';
+import { reasonOf } from '../../adapters/trouble.ts';
+import { changesSince, entryOf, verifyEntry, type Told } from '../../core/legs/journal.ts';
+import type { Site } from '../../use-cases/load.ts';
+import type { VerifyResult } from '../../use-cases/verify.ts';
+import type { VerifyOptions } from '../commands/verify.ts';
+import type { Io } from '../io.ts';
+import { wrap } from '../print/style.ts';
+
+/** What came and went since the last run over the whole map. */
+export interface Changes {
+  last: string;
+  come: Told[];
+  gone: Told[];
+}
+
+/** Keeps a run over the whole map as visitors see it, and compares it with the one before; null when there is none to compare with. */
+export async function noteRun(
+  { paths, plan }: Site,
+  names: readonly string[],
+  { at, read, fromAddress }: VerifyOptions,
+  { findings }: VerifyResult,
+  io: Io,
+): Promise<Changes | null> {
+  if (names.length > 0 || at !== undefined || read !== undefined || fromAddress !== undefined) return null;
+  const entry = entryOf(findings, plan.roads.length, io.now().toISOString());
+  try {
+    const entries = await readJournal(paths.verify, verifyEntry);
+    await ensureState(paths);
+    await addToJournal(paths.verify, entry);
+    const before = entries[entries.length - 1];
+    return before === undefined ? null : { last: before.at, ...changesSince(before, entry) };
+  } catch (error) {
+    // What was seen is worth more than that it is kept: somebody else may verify this map too.
+    io.err(`This run is not kept for --since: ${reasonOf(error)}\n`);
+    return null;
+  }
+}
+
+export function isNews(changes: Changes | null): boolean {
+  return changes !== null && changes.come.length + changes.gone.length > 0;
+}
+
+export function sinceWords(changes: Changes | null, width: number): string {
+  if (changes === null) return 'There is no earlier run over the whole map to compare with.\n';
+  const when = `${changes.last.slice(0, 16).replace('T', ' ')} UTC`;
+  return isNews(changes) ? `Since ${when}:\n${changeLines(changes, width)}` : `Nothing came or went since ${when}.\n`;
+}
+
+/** One entry a finding that came or went. */
+export function changeLines({ come, gone }: Pick<Changes, 'come' | 'gone'>, width: number): string {
+  const line = (word: string, { rule, message }: Told): string =>
+    wrap(`${rule}: ${message}`, { width, first: `  ${word}  `, indent: '        ' });
+  return [...come.map((one) => line('new ', one)), ...gone.map((one) => line('gone', one))].join('');
+}

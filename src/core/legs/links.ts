@@ -1,0 +1,101 @@
+import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import { decide } from '../verdict/decide.ts';
+import { requestFrom, strangerTo } from '../verdict/exposure.ts';
+import type { Prepared } from '../verdict/verdict.ts';
+import type { DirectEvidence } from './direct.ts';
+
+/** A link to open on a phone, and what must be seen there. @property on with which connection */
+export interface PhoneLink {
+  url: string;
+  on: 'mobile data' | 'Wi-Fi at home';
+  see: string;
+}
+
+/**
+ * What to open on a phone with Wi-Fi off, and where a gate lets home in, once more at home: the one vantage that no machine of yours has.
+ *
+ * @param directs what the services answer when asked directly, by road
+ * @param published ports at which services answer on this machine beside the front, by road
+ */
+export function phoneLinks(
+  prepared: Prepared,
+  roads: readonly PlannedRoad[],
+  directs: ReadonlyMap<string, DirectEvidence>,
+  published: ReadonlyMap<string, number>,
+): PhoneLink[] {
+  const { plan } = prepared;
+  const stranger = strangerTo(plan);
+  const perRoad = roads.flatMap((road): PhoneLink[] => {
+    const path = road.rules.expect?.path ?? '/';
+    const url = `https://${road.authority}${path}`;
+    const links: PhoneLink[] = [{ url, on: 'mobile data', see: seenFrom(prepared, road, path, stranger, directs) }];
+    const near = road.gate.parts.flatMap(({ networks }) => networks?.networks ?? []);
+    const home = near
+      .map((network) => network.split('/')[0] ?? '')
+      .find((address) => address !== '' && !/^(127\.|::1$)/.test(address));
+    if (home !== undefined && !road.paused)
+      links.push({ url, on: 'Wi-Fi at home', see: seenFrom(prepared, road, path, home, directs) });
+    return links;
+  });
+  const [first] = roads;
+  const plain: PhoneLink[] =
+    first === undefined || first.rules.plain
+      ? []
+      : [
+          {
+            url: `http://${plainAuthority(plan, first)}/`,
+            on: 'mobile data',
+            see: 'the address changes to https:// by itself',
+          },
+        ];
+  const address = plan.front.addresses[0];
+  const host = address?.includes(':') === true ? `[${address}]` : address;
+  const ways =
+    host === undefined
+      ? []
+      : [
+          { url: `http://${host}/`, on: 'mobile data' as const, see: strangersSee(plan) },
+          ...[...new Set(published.values())].map((port) => ({
+            url: `http://${host}:${String(port)}/`,
+            on: 'mobile data' as const,
+            see: 'nothing: the page cannot be reached',
+          })),
+        ];
+  return [...perRoad, ...plain, ...ways];
+}
+
+function plainAuthority({ front }: Plan, { name }: PlannedRoad): string {
+  return front.ports.http === 80 ? name : `${name}:${String(front.ports.http)}`;
+}
+
+function seenFrom(
+  prepared: Prepared,
+  road: PlannedRoad,
+  path: string,
+  peer: string,
+  directs: ReadonlyMap<string, DirectEvidence>,
+): string {
+  const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, path));
+  const asks = verdict.act === 'answer' && verdict.status === 401;
+  const behind = behindGate(road, directs.get(road.name));
+  if (road.paused) return '"503": the road is paused';
+  if (asks) return `a question for name and password, and then ${behind}`;
+  if (verdict.act === 'answer' && verdict.status === 403) return 'a refusal ("403", forbidden)';
+  return behind;
+}
+
+function behindGate(road: PlannedRoad, direct: DirectEvidence | undefined): string {
+  const { leads, rules } = road;
+  if (typeof rules.expect?.text === 'string') return `a page with "${rules.expect.text}", and a closed padlock`;
+  if (leads.kind === 'redirect') return `another address: ${leads.url}`;
+  if (leads.kind === 'folder') return 'the page of your folder, and a closed padlock';
+  if (direct?.answer.ok !== true) return 'the page of the service, which does not answer now';
+  const { title, status } = direct.answer.value;
+  if (title !== null) return `a page titled "${title}", and a closed padlock`;
+  return `the answer of the service (${String(status)}), and a closed padlock`;
+}
+
+function strangersSee({ front: { unknown } }: Plan): string {
+  if (unknown.act === 'refuse') return 'nothing: the connection is closed';
+  return unknown.act === 'not-found' ? '"404", and none of your pages' : 'another address, as `front.unknown` says';
+}

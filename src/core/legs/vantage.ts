@@ -1,0 +1,24 @@
+/**
+ * From where the roads were looked at, by which gates are judged.
+ *
+ * @property from this machine's own address on the connection to the front; null when there was none
+ * @property place `machine`: the front's own; `home`: in a network of the front; `outside`: elsewhere
+ * @property seenAs the address that the front's log has for this machine; null when it does not say
+ */
+export interface Vantage {
+  from: string | null;
+  place: 'machine' | 'home' | 'outside';
+  seenAs: string | null;
+}
+
+/** One line for a person. */
+export function vantageWords({ from, place, seenAs }: Vantage): string {
+  if (from === null) return 'The front could not be reached from here.';
+  const where = {
+    machine: 'on the machine of the front',
+    home: 'in a network of the front',
+    outside: 'from outside',
+  }[place];
+  const seen = seenAs === null || seenAs === from ? '' : `; the front sees ${seenAs}`;
+  return `Looked ${where}, as ${from}${seen}.`;
+}

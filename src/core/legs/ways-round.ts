@@ -1,0 +1,90 @@
+import { card } from '../findings/card.ts';
+import { isPrivate, withPort } from '../networks/address.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { Problem } from './leg.ts';
+
+const wayRound = card({
+  id: 'way-round',
+  severity: 'error',
+  summary: 'A service answers at the public address itself, past the front.',
+  why: 'Whoever tries the port gets past the gate, the certificate and the rules of the road. Containers publish their ports to everyone unless told otherwise, past most firewalls.',
+  source: 'map reference: `to`; RFC 9293 §3.5',
+  messages: {
+    gated: {
+      message: '{names} also answers at {url}, past the front and its gate.',
+      remedy: 'Publish the port on loopback only (ports: "127.0.0.1:{port}:…"), and take it out of the router.',
+    },
+    open: {
+      message: '{names} also answers at {url}, past the front.',
+      remedy: 'Publish the port on loopback only (ports: "127.0.0.1:{port}:…"), and take it out of the router.',
+    },
+    here: {
+      message:
+        '{names} also answers at {url}, past the front; this is the machine itself, so whether a firewall keeps strangers out cannot be seen.',
+      remedy: 'Publish the port on loopback only (ports: "127.0.0.1:{port}:…"), or verify from another network.',
+    },
+    home: {
+      message: '{names} also answers at {url}, past the front, for everybody at home.',
+      remedy: 'Fine when everybody at home may; else publish the port on loopback only (ports: "127.0.0.1:{port}:…").',
+    },
+  },
+});
+
+const rate = card({
+  id: 'rate-not-held',
+  severity: 'error',
+  summary: 'The front takes more requests than the map allows.',
+  why: 'Nothing slows down whoever tries passwords or asks for everything.',
+  source: 'map reference: `rate`; RFC 6585 §4',
+  messages: {
+    all: {
+      message: '{names} answered {sent} requests within {seconds} s, and the map allows {allowed}.',
+      remedy: 'Bring the newest map live.',
+    },
+  },
+});
+
+export const wayCards = [wayRound, rate];
+
+/** A service that was found at an address of the front itself. @property isHere the address is this machine's own */
+export interface WayRound {
+  scheme: 'http' | 'https';
+  address: string;
+  port: number;
+  isHere: boolean;
+}
+
+export function wayRoundProblems(road: PlannedRoad, found: readonly WayRound[]): Problem[] {
+  return found.map(({ scheme, address, port, isHere }) => {
+    const endpoint = withPort(address, port);
+    const data = { url: `${scheme}://${endpoint}/`, port };
+    const cause = `way-round:${endpoint}`;
+    if (isPrivate(address)) return { card: wayRound, say: 'home', data, cause, severity: 'note' };
+    if (isHere) return { card: wayRound, say: 'here', data, cause, severity: 'warning' };
+    return road.gate.parts.length > 0
+      ? { card: wayRound, say: 'gated', data, cause }
+      : { card: wayRound, say: 'open', data, cause, severity: 'warning' };
+  });
+}
+
+/** What came of as many requests as the map must not let through. @property answered those that were answered by something else than a limit */
+export interface RateEvidence {
+  answered: number;
+  wasLimited: boolean;
+  seconds: number;
+}
+
+/** How many requests within a time a leaky bucket lets through at most. */
+export function allowedWithin({ rules }: PlannedRoad, seconds: number): number {
+  const { rate: planned } = rules;
+  if (planned === null) return Infinity;
+  return planned.burst + 1 + Math.ceil((planned.requests / planned.perSeconds) * seconds);
+}
+
+/** Only what went through beyond any doubt counts: a slow front may have let everything through rightly. */
+export function rateProblem(road: PlannedRoad, { answered, wasLimited, seconds }: RateEvidence): Problem[] {
+  const allowed = allowedWithin(road, seconds);
+  if (wasLimited || answered <= allowed) return [];
+  const data = { sent: answered, allowed, seconds: seconds.toFixed(1) };
+  return [{ card: rate, say: 'all', data, cause: `rate:${road.name}` }];
+}

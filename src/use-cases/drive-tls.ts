@@ -1,0 +1,51 @@
+import type { CertificateFacts } from '../core/certificates/cover.ts';
+import type { Attempt } from '../core/legs/answer.ts';
+import { skipped, type LegResult } from '../core/legs/leg.ts';
+import { judgeTls, type TlsEvidence } from '../core/legs/tls.ts';
+import { withPort } from '../core/networks/address.ts';
+import type { Endpoint, Sight } from './sight.ts';
+
+export interface TlsInput {
+  sight: Sight;
+  name: string;
+  /** Every address at which the front speaks HTTPS. */
+  places: readonly Endpoint[];
+  domains: readonly string[];
+  held: CertificateFacts | null;
+  /** Fingerprint of what those see at an address who name nothing. */
+  shownToAll: ReadonlyMap<string, string>;
+  /** Whether chains come in order, by the fingerprint of their leaf: the same chain is looked at once. */
+  orders: Map<string, Promise<boolean | null>>;
+  now: number;
+}
+
+/** At every address that speaks HTTPS, since one of two may be answered by something else. The first that is not well counts. */
+export async function driveTls(input: TlsInput): Promise<LegResult> {
+  const { name, places, domains, held, shownToAll, now } = input;
+  let result = skipped('tls', 'port closed');
+  for (const place of places) {
+    const { attempt, onlyOld } = await look(input, place);
+    const at = places.length > 1 ? ` at ${withPort(place.address, place.port)}` : '';
+    const shown = shownToAll.get(place.address) ?? null;
+    result = judgeTls({ name, attempt, onlyOld, port: place.port, at, domains, held, shownToAll: shown, now });
+    if (result.outcome !== 'ok') return result;
+  }
+  return result;
+}
+
+async function look(
+  { sight, name, orders }: TlsInput,
+  place: Endpoint,
+): Promise<{ attempt: Attempt<TlsEvidence>; onlyOld: string | null }> {
+  const attempt = await sight.handshake(place, name);
+  if (!attempt.ok) {
+    const mayBeOld = /protocol version|unsupported protocol|closed/i.test(attempt.failure.reason);
+    return { attempt, onlyOld: mayBeOld ? await sight.oldProtocol(place, name) : null };
+  }
+  const { fingerprint } = attempt.value.leaf;
+  const key = `${place.address} ${fingerprint}`;
+  const order = orders.get(key) ?? sight.chainInOrder(place, name);
+  orders.set(key, order);
+  const [old, inOrder] = await Promise.all([sight.oldProtocol(place, name), order]);
+  return { attempt: { ok: true, value: { ...attempt.value, old, inOrder } }, onlyOld: null };
+}

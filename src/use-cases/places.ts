@@ -1,0 +1,32 @@
+import { setTimeout as delay } from 'node:timers/promises';
+import pLimit from 'p-limit';
+
+/** Runs work when there is a place for it. */
+export type Places = <T>(work: () => Promise<T>) => Promise<T>;
+
+/** What waits this long gives its place to the next: waiting costs nothing, and a server that hangs must not hold up others. */
+const graceMs = 250;
+
+/** So many may wait beside each other: connections cost memory. */
+const mostWaiting = 256;
+
+/** @param count steps that are begun and have not waited long yet, at one time */
+export function places(count: number): Places {
+  const waiting = pLimit(Math.max(count, mostWaiting));
+  const working = pLimit(count);
+  return (work) =>
+    waiting(async () => {
+      const grace = new AbortController();
+      const { result } = await working(async () => {
+        const running = work();
+        const settled = running.then(
+          () => undefined,
+          () => undefined,
+        );
+        await Promise.race([settled, delay(graceMs, undefined, { signal: grace.signal }).catch(() => undefined)]);
+        grace.abort();
+        return { result: running };
+      });
+      return result;
+    });
+}
