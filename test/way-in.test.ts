@@ -1,7 +1,8 @@
-import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { spawn, type ChildProcess } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { startEngine, type RunningEngine } from './support/engine.ts';
+import { makeNamespaces, reaches, removeNamespaces, until, wire, within } from './support/network.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith, mileMarker } from './support/program.ts';
 
@@ -21,17 +22,9 @@ let engine: RunningEngine;
 let listeners: ChildProcess[] = [];
 
 beforeAll(async () => {
-  for (const program of ['/usr/sbin/ip', '/usr/sbin/nft']) {
-    if (!existsSync(program)) throw new Error(`${program} is missing; install: apt-get install -y iproute2 nftables`);
-  }
-  for (const name of namespaces) {
-    // A run that was killed may have left it.
-    spawnSync('/usr/sbin/ip', ['netns', 'del', name]);
-    ip('netns', 'add', name);
-  }
-  wire({ to: stranger, here: `${outside}/24`, there: '203.0.113.9/24', port: 'wan' });
-  wire({ to: atHome, here: `${inside}/24`, there: '192.168.64.20/24', port: 'lan' });
-  within(machine, 'ip', 'link', 'set', 'lo', 'up');
+  makeNamespaces(namespaces);
+  wire({ machine, to: stranger, here: [`${outside}/24`], there: ['203.0.113.9/24'], port: 'wan' });
+  wire({ machine, to: atHome, here: [`${inside}/24`], there: ['192.168.64.20/24'], port: 'lan' });
   const [tlsPort = 0] = await freePorts(1);
   engine = await startEngine(tlsPort, machine);
   engine.docker('run', '-d', '--name', 'tide-tables', '-p', '8081:8080', 'observatory/pages');
@@ -52,48 +45,8 @@ beforeAll(async () => {
 afterAll(async () => {
   for (const child of listeners) child.kill('SIGKILL');
   await engine.stop();
-  for (const name of namespaces) spawnSync('/usr/sbin/ip', ['netns', 'del', name]);
+  removeNamespaces(namespaces);
 });
-
-function ip(...argv: string[]): void {
-  const { status, stderr } = spawnSync('/usr/sbin/ip', argv, { encoding: 'utf8' });
-  if (status !== 0) throw new Error(`ip ${argv.join(' ')}: ${stderr}`);
-}
-
-function within(
-  name: string,
-  program: string,
-  ...argv: string[]
-): { status: number | null; stdout: string; stderr: string } {
-  return spawnSync('/usr/sbin/ip', ['netns', 'exec', name, program, ...argv], { encoding: 'utf8' });
-}
-
-/** A cable between the machine and another. */
-function wire({ to, here, there, port }: { to: string; here: string; there: string; port: string }): void {
-  ip('link', 'add', port, 'netns', machine, 'type', 'veth', 'peer', 'name', 'eth0', 'netns', to);
-  for (const [name, device, address] of [
-    [machine, port, here],
-    [to, 'eth0', there],
-  ] as const) {
-    within(name, 'ip', 'addr', 'add', address, 'dev', device);
-    within(name, 'ip', 'link', 'set', device, 'up');
-  }
-}
-
-const probe = `const [host, port] = process.argv.slice(1);
-const s = require('net').connect({ host, port, timeout: 700 }, () => process.exit(0));
-s.on('timeout', () => process.exit(1)); s.on('error', () => process.exit(1));`;
-
-function reaches(from: string, host: string, port: number): boolean {
-  return within(from, process.execPath, '-e', probe, host, String(port)).status === 0;
-}
-
-async function until(holds: () => boolean): Promise<void> {
-  for (let tries = 0; !holds(); tries += 1) {
-    if (tries > 50) throw new Error('the network did not come up');
-    await new Promise((resolve) => setTimeout(resolve, 100));
-  }
-}
 
 async function rulesFor(front: string): Promise<{ file: string; folder: string }> {
   const text = `domains: [saltmarsh.example]\nfront:\n  proxy: nginx\n${front}roads:\n  www: ":9"\n`;

@@ -4,7 +4,7 @@ import type { PlannedRoad } from '../core/plan/plan.ts';
 import { decide } from '../core/verdict/decide.ts';
 import { requestFrom } from '../core/verdict/exposure.ts';
 import type { Prepared } from '../core/verdict/verdict.ts';
-import { headerOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
+import { headerOf, headersOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
 
 const maxHops = 8;
 
@@ -18,7 +18,12 @@ export interface RedirectInput {
   port: number;
   /** Whether a URL leads to the front itself, so that it may be asked. */
   isAtFront: (url: URL, scheme: 'http' | 'https') => boolean;
-  ask: (scheme: 'http' | 'https', name: string, target: string) => Promise<Attempt<Answer>>;
+  ask: (
+    scheme: 'http' | 'https',
+    name: string,
+    target: string,
+    headers?: Record<string, string>,
+  ) => Promise<Attempt<Answer>>;
 }
 
 /** Asks over plain HTTP, and holds what comes back against where the verdict says that it must lead. */
@@ -43,20 +48,38 @@ interface FollowInput extends Pick<RedirectInput, 'isAtFront' | 'ask'> {
 
 /** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */
 async function follow({ start, first, isAtFront, ask }: FollowInput): Promise<string[]> {
-  const hops = [start];
+  let hops = [start];
+  const cookies = new Map<string, string>();
   let answer = first;
-  while (hops.length <= maxHops && isRedirect(answer.status)) {
-    const next = resolved(headerOf(answer, 'location'), hops[hops.length - 1] ?? start);
+  for (let count = 0; count < maxHops && isRedirect(answer.status); count += 1) {
+    const next = resolved(headerOf(answer, 'location'), hops.at(-1) ?? start);
     if (next === null) break;
+    // Some set a cookie and send the visitor to the same place, to see whether it comes back.
+    if (keepCookies(answer, cookies)) hops = [];
     const repeats = hops.includes(next.href);
     hops.push(next.href);
     const scheme = next.protocol === 'https:' ? 'https' : 'http';
     if (repeats || !isAtFront(next, scheme)) break;
-    const attempt = await ask(scheme, next.hostname, `${next.pathname}${next.search}`);
+    const attempt = await ask(scheme, next.hostname, `${next.pathname}${next.search}`, cookieHeader(cookies));
     if (!attempt.ok) break;
     answer = attempt.value;
   }
   return hops;
+}
+
+/** Names and values alone (RFC 6265 §5.3): all of them go back to names of one map. Whether one was new. */
+function keepCookies(answer: Answer, cookies: Map<string, string>): boolean {
+  const before = cookieHeader(cookies)['cookie'];
+  for (const line of headersOf(answer, 'set-cookie')) {
+    const [, name = '', value = ''] = /^\s*([^=;\s]+)\s*=([^;]*)/.exec(line) ?? [];
+    if (name !== '' && cookies.size < 50) cookies.set(name, value.trim());
+  }
+  return cookieHeader(cookies)['cookie'] !== before;
+}
+
+function cookieHeader(cookies: ReadonlyMap<string, string>): Record<string, string> {
+  if (cookies.size === 0) return {};
+  return { cookie: [...cookies].map(([name, value]) => `${name}=${value}`).join('; ') };
 }
 
 function resolved(location: string | null, base: string): URL | null {

@@ -1,5 +1,6 @@
 import { ask } from '../adapters/probe/ask.ts';
 import type { Limits } from '../adapters/probe/connect.ts';
+import type { Answer, Attempt } from '../core/legs/answer.ts';
 import { traitsOf } from '../core/legs/fingerprint.ts';
 import { likenessTo, type DirectEvidence } from '../core/legs/direct.ts';
 import { allowedWithin, type RateEvidence, type WayRound } from '../core/legs/ways-round.ts';
@@ -36,12 +37,18 @@ export async function driveWays(input: WaysInput): Promise<WayRound[]> {
       places(() =>
         ask({ scheme, address, port: at.port, target, headers: directHeaders(road, own.upstream, ports), ...limits }),
       ).then((attempt): WayRound[] => {
-        const isSame = attempt.ok && likenessTo(own, traitsOf(attempt.value)) === 'alike';
-        return isSame ? [{ scheme, address, port: at.port, isHere: here.includes(address) }] : [];
+        return isTheSame(own, attempt) ? [{ scheme, address, port: at.port, isHere: here.includes(address) }] : [];
       }),
     ),
   );
   return found.flat();
+}
+
+/** From another machine the service cannot be asked directly; then the port by which the map reaches it is all there is to go by. */
+function isTheSame(own: DirectEvidence, attempt: Attempt<Answer>): boolean {
+  if (!attempt.ok) return false;
+  if (own.print === null) return !own.answer.ok && attempt.value.status < 500;
+  return likenessTo(own, traitsOf(attempt.value)) === 'alike';
 }
 
 /** More requests than this are no test but a burden. */

@@ -217,7 +217,7 @@ export class Drive {
       authority: this.front.authority('http', road.name),
       port: this.front.port('http'),
       isAtFront: (url, scheme) => this.isAtFront(url, scheme) && this.front.open(scheme).length > 0,
-      ask: (scheme, host, to) => this.front.ask(scheme, host, to),
+      ask: (scheme, host, to, headers) => this.front.ask(scheme, host, to, headers),
     });
   }
 

@@ -46,7 +46,7 @@ test('a port that this machine cannot try says nothing about visitors; one that 
       { road: 'b', legs: [leg] },
     ]).map(({ rule, severity, cause, roads }) => [rule, severity, cause, roads]),
   ).toEqual([
-    ['port-closed', 'error', 'front:80/v4', ['a', 'b']],
+    ['port-closed', 'error', 'front:80', ['a', 'b']],
     ['port-not-judged', 'note', 'front:443/v6', ['a', 'b']],
   ]);
   expect(

@@ -1,10 +1,21 @@
 import net from 'node:net';
 
+/** Test files run beside each other, and the system hands out the ports above: each worker has a range that nobody else takes from. */
+const rangeLength = 2000;
+const rangeStart = 12_000 + (Number(process.env['JEST_WORKER_ID'] ?? 1) % 8) * rangeLength;
+let next = Math.floor(Math.random() * rangeLength);
+
 /** Ports of loopback that are free at this moment. */
 export async function freePorts(count: number): Promise<number[]> {
-  const servers = await Promise.all(Array.from({ length: count }, () => listening(net.createServer(), 0)));
-  const ports = servers.map((server) => (server.address() as net.AddressInfo).port);
-  await Promise.all(servers.map((server) => new Promise((resolve) => server.close(resolve))));
+  const ports: number[] = [];
+  for (let tries = 0; ports.length < count && tries < rangeLength; tries += 1) {
+    next = (next + 1) % rangeLength;
+    const port = rangeStart + next;
+    const server = await listening(net.createServer(), port).catch(() => null);
+    if (server === null) continue;
+    await new Promise((resolve) => server.close(resolve));
+    ports.push(port);
+  }
   return ports;
 }
 

@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 
-const program = join(__dirname, '../../dist/mile-marker.js');
+export const program = join(__dirname, '../../dist/mile-marker.js');
 
 export interface Ran {
   code: number | null;

@@ -1,5 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import http2 from 'node:http2';
+import net from 'node:net';
 import tls, { rootCertificates, type DetailedPeerCertificate } from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
 import type { TlsEvidence } from '../../core/legs/tls.ts';
@@ -43,16 +44,15 @@ export function handshake({
       resolve({ ok: false, failure: failureOf(new Error('interrupted')) });
       return;
     }
+    const wire = net.connect({ host: address, port, ...fromAddress(from) });
     const socket = tls.connect({
-      host: address,
-      port,
+      socket: wire,
       servername: name,
       ALPNProtocols: ['h2', 'http/1.1'],
       ca: [...rootCertificates, ...trust.given, ...trust.practice],
       rejectUnauthorized: false,
       checkServerIdentity: () => undefined,
       ciphers: anySuite,
-      ...fromAddress(from),
     });
     const abort = (): void => {
       socket.destroy(new Error('interrupted'));
@@ -63,6 +63,7 @@ export function handshake({
       clearTimeout(timer);
       signal.removeEventListener('abort', abort);
       socket.destroy();
+      wire.destroy();
       resolve(attempt);
     };
     let isShaken = false;
@@ -76,11 +77,11 @@ export function handshake({
         );
     });
     socket.on('error', (error) => {
-      if (!isShaken) end({ ok: false, failure: failureOf(error, socket.bytesRead) });
+      if (!isShaken) end({ ok: false, failure: failureOf(error, wire.bytesRead) });
     });
     socket.once('close', () => {
       const cut = { kind: 'broken' as const, reason: 'the connection was closed' };
-      if (!isShaken) end({ ok: false, failure: socket.bytesRead === 0 ? closedUnheard : cut });
+      if (!isShaken) end({ ok: false, failure: wire.bytesRead === 0 ? closedUnheard : cut });
     });
   });
 }

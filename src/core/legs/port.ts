@@ -90,7 +90,7 @@ export const portCards = [closed, otherwise, unreachable];
 
 /** Judges both listeners at every address of the front. Equal for all roads, so every cause is told once, IPv4 and IPv6 apart. */
 export function judgePorts(evidence: readonly PortEvidence[]): LegResult {
-  const problems = gathered(evidence.flatMap(problemOf));
+  const problems = gathered(evidence.flatMap((one) => problemOf(one, isOfAll(one, evidence))));
   const worst = problems.find(({ card: { severity } }) => severity === 'error');
   if (worst !== undefined)
     return { leg: 'port', outcome: 'wrong', says: worst.card === closed ? 'closed' : 'not served', problems };
@@ -99,10 +99,21 @@ export function judgePorts(evidence: readonly PortEvidence[]): LegResult {
   return { leg: 'port', outcome: open.length === 0 ? 'unsure' : 'ok', says: shown.join(' '), problems };
 }
 
-function problemOf({ address, port, listener, attempt, manner }: PortEvidence): Array<Problem & { endpoint: string }> {
+/** Whether a listener is in the same way at every address: then the address is not what is wrong. */
+function isOfAll({ listener, attempt, manner }: PortEvidence, evidence: readonly PortEvidence[]): boolean {
+  const kindOf = (one: Attempt<string>): string => (one.ok ? 'open' : one.failure.kind);
+  return evidence.every(
+    (one) => one.listener !== listener || (kindOf(one.attempt) === kindOf(attempt) && one.manner === manner),
+  );
+}
+
+function problemOf(
+  { address, port, listener, attempt, manner }: PortEvidence,
+  ofAll: boolean,
+): Array<Problem & { endpoint: string }> {
   const family = familyOf(address);
   const endpoint = withPort(address, port);
-  const cause = `front:${String(port)}/v${String(family)}`;
+  const cause = ofAll ? `front:${String(port)}` : `front:${String(port)}/v${String(family)}`;
   const data = { port, family };
   if (!attempt.ok) {
     const { kind, reason } = attempt.failure;

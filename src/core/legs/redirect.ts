@@ -15,28 +15,28 @@ const wrong = card({
       remedy: 'Let plain HTTP redirect: the configuration that Mile Marker writes does so for every road.',
     },
     plain: {
-      message: 'http://{name} leads to {found}, in clear text once more, and should lead to {expected}.',
+      message: 'http://{names} leads to clear text once more: {found} in place of {expected}.',
       remedy: 'Lead to https:// at once; whoever sits between may answer in place of the second server.',
     },
     host: {
-      message: 'http://{name} leads to another name, {found}, and should lead to {expected}.',
+      message: 'http://{names} leads to another name: {found} in place of {expected}.',
       remedy: 'Name the host that was asked for in the redirect of the server on port {port} (nginx: `$host`).',
     },
     port: {
-      message: 'http://{name} leads to {found}, on another port than visitors use; it should lead to {expected}.',
+      message: 'http://{names} leads to another port than visitors use: {found} in place of {expected}.',
       remedy:
         'Name the outside port in the redirect, or none when it is 443: the inside port is of no use to visitors.',
     },
     path: {
-      message: 'http://{name} leads to {found}: the path is lost or changed. It should lead to {expected}.',
+      message: 'http://{names} loses or changes the path: it leads to {found} in place of {expected}.',
       remedy: 'Keep the target as it came in the redirect of the server on port {port} (nginx: `$request_uri`).',
     },
     query: {
-      message: 'http://{name} leads to {found}: the query is lost or changed. It should lead to {expected}.',
+      message: 'http://{names} loses or changes the query: it leads to {found} in place of {expected}.',
       remedy: 'Keep the target as it came in the redirect of the server on port {port} (nginx: `$request_uri`).',
     },
     'no-location': {
-      message: 'http://{name} answers {status} without saying where to go.',
+      message: 'http://{names} answers {status} without saying where to go.',
       remedy: 'Mend the redirect of the server on port {port}.',
     },
     failed: {
@@ -151,12 +151,14 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: 
       cause: `redirect-stays:${String(status)}`,
     });
   }
-  if (found === null) return bad('redirect', String(status), { card: wrong, say: 'no-location', data, cause });
+  if (found === null)
+    return bad('redirect', String(status), { card: wrong, say: 'no-location', data, cause: 'redirect:none' });
   const circle = circleOf(hops);
   if (circle !== null)
     return bad('redirect', 'loop', { card: loop, say: hasEdge ? 'edge' : 'loop', data: { name, circle }, cause });
   const way = differenceOf(found, expected);
-  if (way !== null) return bad('redirect', `other ${way}`, { card: wrong, say: way, data, cause });
+  // One redirect of the server is wrong for all its names alike; the first stands for them.
+  if (way !== null) return bad('redirect', `other ${way}`, { card: wrong, say: way, data, cause: `redirect:${way}` });
   if (status === 301 || status === 308) return ok('redirect', String(status));
   const note = { card: temporary, say: 'temporary', data: { status }, cause: `redirect-temporary:${String(status)}` };
   return ok('redirect', String(status), [note]);

@@ -66,7 +66,7 @@ export function judgeTls(input: TlsInput): LegResult {
     const { kind, reason } = attempt.failure;
     const say = onlyOld !== null ? 'old-only' : kind === 'silent' ? 'stalls' : 'ended';
     const data = { reason, port, at, ...(onlyOld === null ? {} : { old: onlyOld }) };
-    return bad('tls', onlyOld ?? 'refused', { card: refused, say, data, cause: `handshake:${reason}${at}` });
+    return bad('tls', 'refused', { card: refused, say, data, cause: `handshake:${reason}${at}` });
   }
   const seen = attempt.value;
   const worst =

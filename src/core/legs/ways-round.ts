@@ -55,16 +55,26 @@ export interface WayRound {
 }
 
 export function wayRoundProblems(road: PlannedRoad, found: readonly WayRound[]): Problem[] {
-  return found.map(({ scheme, address, port, isHere }) => {
-    const endpoint = withPort(address, port);
-    const data = { url: `${scheme}://${endpoint}/`, port };
-    const cause = `way-round:${endpoint}`;
-    if (isPrivate(address)) return { card: wayRound, say: 'home', data, cause, severity: 'note' };
-    if (isHere) return { card: wayRound, say: 'here', data, cause, severity: 'warning' };
-    return road.gate.parts.length > 0
-      ? { card: wayRound, say: 'gated', data, cause }
-      : { card: wayRound, say: 'open', data, cause, severity: 'warning' };
-  });
+  const groups = new Map<string, { way: Pick<Problem, 'say' | 'severity'>; urls: string[]; port: number }>();
+  for (const one of found) {
+    const way = judged(road, one);
+    const key = `${way.say} ${String(one.port)}`;
+    const group = groups.get(key) ?? { way, urls: [], port: one.port };
+    group.urls.push(`${one.scheme}://${withPort(one.address, one.port)}/`);
+    groups.set(key, group);
+  }
+  return [...groups.values()].map(({ way, urls, port }) => ({
+    card: wayRound,
+    ...way,
+    data: { url: urls.join(' and '), port },
+    cause: `way-round:${urls.join(' ')}`,
+  }));
+}
+
+function judged({ gate }: PlannedRoad, { address, isHere }: WayRound): Pick<Problem, 'say' | 'severity'> {
+  if (isPrivate(address)) return { say: 'home', severity: 'note' };
+  if (isHere) return { say: 'here', severity: 'warning' };
+  return gate.parts.length > 0 ? { say: 'gated' } : { say: 'open', severity: 'warning' };
 }
 
 /** What came of as many requests as the map must not let through. @property answered those that were answered by something else than a limit */

@@ -1,0 +1,4 @@
+import { serviceRows } from './faults/rows-service.ts';
+import { testRows } from './faults/rows.ts';
+
+testRows(__filename, serviceRows);

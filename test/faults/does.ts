@@ -1,0 +1,97 @@
+import http, { type IncomingMessage, type RequestListener, type ServerResponse } from 'node:http';
+import type { Condition, Does } from './row.ts';
+
+/** What the words of a row stand for in one installation. */
+export interface Ground {
+  name: string;
+  http: number;
+  https: number;
+  service: number;
+  tides: number;
+}
+
+/** Turns a row's words into what a server does. */
+export function handlerOf(does: Does, ground: Ground): RequestListener {
+  return (request, response) => act(does, ground, request, response);
+}
+
+function act(does: Does, ground: Ground, request: IncomingMessage, response: ServerResponse): void {
+  if (does === 'page') page('Nest camera', request, response);
+  else if (does === 'passes') pass(ground.service, request, response);
+  else if (does === 'hangs') request.resume();
+  else if (does === 'closes') request.socket.destroy();
+  else if (does === 'garbles') response.writeHead(200, { 'content-encoding': 'gzip' }).end('this is not gzip');
+  else if ('passesTo' in does) pass(ground.tides, request, response);
+  else if ('frontError' in does) frontError(does.frontError, response);
+  else if ('cutsAfter' in does) {
+    response.writeHead(200, { 'content-type': 'text/html', 'content-length': '100000' });
+    response.write(does.cutsAfter, () => setTimeout(() => request.socket.destroy(), 20));
+  } else if ('slowly' in does) setTimeout(() => act(does.then, ground, request, response), does.slowly);
+  else if ('when' in does)
+    act(holds(does.when, ground, request) ? does.then : does.otherwise, ground, request, response);
+  else {
+    const filled = Object.entries(does.headers ?? {}).map(([name, value]) => [
+      name,
+      Array.isArray(value) ? value.map((one) => fill(one, ground, request)) : fill(String(value), ground, request),
+    ]);
+    response.writeHead(does.answers, Object.fromEntries(filled) as http.OutgoingHttpHeaders);
+    response.end(fill(does.body ?? '', ground, request));
+  }
+}
+
+function holds({ has, publicName, method, target }: Condition, { name }: Ground, request: IncomingMessage): boolean {
+  const host = (request.headers.host ?? '').split(':')[0] ?? '';
+  return (
+    (has === undefined || new RegExp(has[1]).test(String(request.headers[has[0]] ?? ''))) &&
+    (publicName === undefined || (host === name) === publicName) &&
+    (method === undefined || new RegExp(`^(${method})$`).test(request.method ?? '')) &&
+    (target === undefined || new RegExp(target).test(request.url ?? ''))
+  );
+}
+
+function fill(text: string, { name, http: plain, https, service }: Ground, request: IncomingMessage): string {
+  const target = request.url ?? '/';
+  const host = (request.headers.host ?? name).split(':')[0] ?? name;
+  const words: Record<string, string> = {
+    name: host,
+    http: String(plain),
+    https: String(https),
+    service: String(service),
+    target,
+    path: target.split('?')[0] ?? '/',
+    time: String(process.hrtime.bigint()),
+  };
+  return text.replace(/\{(\w+)\}/g, (whole, key: string) => words[key] ?? whole);
+}
+
+/** A page that says whose it is, with the time in it as many have it. */
+export function page(title: string, request: IncomingMessage, response: ServerResponse): void {
+  const items = Array.from({ length: 12 }, (_, index) => `<li>${title} entry ${String(index)}`).join('');
+  response.writeHead(200, { 'content-type': 'text/html' });
+  const head = request.method === 'HEAD';
+  response.end(
+    head ? '' : `<html><title>${title}</title><p>at ${String(process.hrtime.bigint())}</p><ul>${items}</ul></html>`,
+  );
+}
+
+/** As a sound front does it. */
+function pass(port: number, request: IncomingMessage, response: ServerResponse): void {
+  const headers = { ...request.headers, 'x-forwarded-for': '127.0.0.1', 'x-forwarded-proto': 'https' };
+  const { method, url: path } = request;
+  const outgoing = http.request({ host: '127.0.0.1', port, method, path, headers, agent: false }, (incoming) => {
+    response.writeHead(incoming.statusCode ?? 0, incoming.rawHeaders);
+    incoming.on('error', () => request.socket.destroy()).pipe(response);
+  });
+  outgoing.on('error', () => frontError(502, response));
+  request.pipe(outgoing);
+}
+
+/** The page that nginx makes of an error. */
+function frontError(status: number, response: ServerResponse): void {
+  const reason = `${String(status)} ${http.STATUS_CODES[status] ?? ''}`;
+  const asks = status === 401 ? { 'www-authenticate': 'Basic realm="wardens"' } : {};
+  response.writeHead(status, { server: 'nginx', 'content-type': 'text/html', ...asks });
+  response.end(
+    `<html>\r\n<head><title>${reason}</title></head>\r\n<body>\r\n<center><h1>${reason}</h1></center>\r\n<hr><center>nginx</center>\r\n</body>\r\n</html>\r\n`,
+  );
+}

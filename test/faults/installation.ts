@@ -1,0 +1,153 @@
+import http from 'node:http';
+import type net from 'node:net';
+import { chmodSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import bcrypt from 'bcryptjs';
+import { WebSocketServer } from 'ws';
+import { startFront } from '../support/fronts.ts';
+import { freePorts, listening, portOf } from '../support/ports.ts';
+import { folderWith, mileMarker } from '../support/program.ts';
+import type { TestAuthority } from './certificates.ts';
+import { handlerOf, page, type Ground } from './does.ts';
+import { startRecords } from './dns.ts';
+import { startNginxFront } from './nginx-front.ts';
+import { closing, rawServer, startNodeFront, tlsServer, type Closing } from './node-front.ts';
+import type { Row, Service } from './row.ts';
+
+export interface Told {
+  rule: string;
+  severity: 'error' | 'warning' | 'note';
+  leg: string | null;
+  roads: string[];
+  message: string;
+  remedy: string;
+}
+
+export interface Outcome {
+  code: number | null;
+  findings: Told[];
+  err: string;
+}
+
+const names = { nestcam: 'nestcam.saltmarsh.example', tides: 'tides.saltmarsh.example' };
+
+/** Sets up the working installation as a row changes it, drives it with the built program, and takes it down. */
+export async function run(row: Row, authority: TestAuthority): Promise<Outcome> {
+  const closings: Closing[] = [];
+  try {
+    const [httpPort = 0, httpsPort = 0, mark = 0] = await freePorts(3);
+    const service = await startService(row.service ?? {}, authority, closings, { http: httpPort, https: httpsPort });
+    const tides = await listening(
+      http.createServer((request, response) => page('Tide tables', request, response)),
+      0,
+    );
+    closings.push(closing(tides));
+    const ground = { name: names.nestcam, http: httpPort, https: httpsPort, service, tides: portOf(tides) };
+    const addresses = row.addresses ?? ['127.0.0.1'];
+    const dns = await startRecords({ [names.nestcam]: row.records ?? addresses, [names.tides]: addresses });
+    closings.push(dns.stop);
+    const folder = folderWith({
+      'mile-marker.yaml': mapOf(row, ground, addresses, mark),
+      'ca.pem': authority.trusted,
+      wardens: `edda:${bcrypt.hashSync('tern over the spit', 4)}\n`,
+      login: 'edda:tern over the spit\n',
+      'site/index.html': '<title>The hide</title>the marsh from the hide',
+    });
+    chmodSync(folder, 0o755);
+    chmodSync(join(folder, 'login'), 0o600);
+    if (row.held !== undefined) await hold(folder, authority, row);
+    closings.push(...(await startFronts(row, folder, ground, addresses, authority)));
+    const argv = [
+      'verify',
+      '--json',
+      ...['--trust', 'ca.pem', '--resolver', `127.0.0.1:${String(dns.port)}`, '--timeout', '2500ms'],
+      ...(row.login === true ? ['--login', 'login'] : []),
+      ...(row.nginx === undefined ? [] : ['--front-log', 'nginx/errors.log']),
+      ...(row.argv ?? []),
+    ];
+    const { code, out, err } = await mileMarker(argv, folder);
+    const { findings } = (out === '' ? { findings: [] } : JSON.parse(out)) as { findings: Told[] };
+    return { code, findings, err };
+  } finally {
+    for (const close of closings.reverse()) close();
+  }
+}
+
+function mapOf(
+  row: Row,
+  { http: plain, https, service, tides }: Ground,
+  addresses: readonly string[],
+  mark: number,
+): string {
+  const to = row.to ?? `":${String(service)}"`;
+  const leads = to.startsWith('{') ? to.slice(1, -1) : `to: ${to.replaceAll('{service}', String(service))}`;
+  const gate = /\bgate:/.test(row.road ?? '') ? '' : ', gate: everyone';
+  const road = row.road === undefined ? '' : `, ${row.road}`;
+  return `domains: [saltmarsh.example]
+front:
+  address: [${addresses.map((one) => `"${one}"`).join(', ')}]
+  ports: {http: ${String(plain)}, https: ${String(https)}}
+  mark: "127.0.0.1:${String(mark)}"
+  home-networks: [127.0.0.0/8]
+  proxy: ${row.own ?? 'builtin'}
+${row.front ?? ''}gates: {far: {networks: 192.0.2.0/24}, wardens: {people: wardens}}
+roads:
+  nestcam: {${leads}${gate}${road}}
+  tides: {to: ":${String(tides)}", gate: everyone}
+`;
+}
+
+async function startFronts(
+  row: Row,
+  folder: string,
+  ground: Ground,
+  addresses: readonly string[],
+  authority: TestAuthority,
+): Promise<Closing[]> {
+  if (row.own !== undefined) {
+    const front = await startFront(folder, row.own);
+    return [() => void front.stop()];
+  }
+  if (row.nginx !== undefined) return [await startNginxFront({ front: row.nginx, folder, ground, names, authority })];
+  const fronts = addresses.map((address, index) => ({
+    address,
+    front: index === 0 ? (row.node ?? {}) : { ...row.node, ...row.second },
+  }));
+  const started = [];
+  for (const { address, front } of fronts)
+    started.push(...(await startNodeFront({ front, address, ground, names, authority })));
+  return started;
+}
+
+async function startService(
+  { does = 'page', tls = false, live, raw }: Service,
+  authority: TestAuthority,
+  closings: Closing[],
+  ports: { http: number; https: number },
+): Promise<number> {
+  const [port = 0] = await freePorts(1);
+  if (raw === 'nobody') return port;
+  const handler = handlerOf(does, { name: names.nestcam, ...ports, service: port, tides: 0 });
+  const server: net.Server =
+    raw !== undefined
+      ? rawServer(raw)
+      : tls
+        ? tlsServer(await authority.leaf(names.nestcam), handler)
+        : http.createServer(handler);
+  if (live === 'echoes') {
+    const sockets = new WebSocketServer({ server: server as http.Server, path: '/live' });
+    sockets.on('connection', (socket) => socket.on('message', (data) => socket.send(data)));
+  }
+  await listening(server, port);
+  closings.push(closing(server));
+  return port;
+}
+
+/** A certificate that lies where `certs` would have put it. */
+async function hold(folder: string, authority: TestAuthority, { held }: Row): Promise<void> {
+  const pair = await authority.leaf(names.nestcam, held);
+  const current = join(folder, '.mile-marker/certificates', names.nestcam, 'current');
+  mkdirSync(current, { recursive: true });
+  writeFileSync(join(current, 'certificate.pem'), pair.certificate);
+  writeFileSync(join(current, 'key.pem'), pair.key, { mode: 0o600 });
+}

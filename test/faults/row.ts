@@ -1,0 +1,106 @@
+import type http from 'node:http';
+
+/** What a server does with a request. In headers and bodies `{name}`, `{http}`, `{https}`, `{service}`, `{target}` and `{path}` are filled in. */
+export type Does =
+  | 'page'
+  | 'passes'
+  | 'hangs'
+  | 'closes'
+  | 'garbles'
+  | { passesTo: 'tides' }
+  | { answers: number; headers?: http.OutgoingHttpHeaders; body?: string }
+  | { cutsAfter: string }
+  | { frontError: number }
+  | { slowly: number; then: Does }
+  | { when: Condition; then: Does; otherwise: Does };
+
+/** @property has header name and what its value must match @property host whether the public name was asked for */
+export interface Condition {
+  has?: [string, string];
+  publicName?: boolean;
+  method?: string;
+  target?: string;
+}
+
+export interface CertificateSpec {
+  names?: string[];
+  from?: string;
+  to?: string;
+  by?: 'intermediate' | 'stranger' | 'itself';
+  sends?: 'leaf' | 'swapped';
+  key?: 'ec' | 'rsa-1024' | 'rsa-2048';
+  hash?: 'SHA-256' | 'SHA-1';
+  use?: 'server' | 'client';
+}
+
+/** A port on which nothing of the web speaks. */
+export type Raw = 'closes' | 'silent' | 'banner' | 'stalls';
+
+/** A front that a person set up by hand, in Node. */
+export interface NodeFront {
+  /** What it does for the road on HTTPS, and on plain HTTP. */
+  https?: Does;
+  http?: Does;
+  /** The same for names that are not on the map. */
+  strangers?: Does;
+  plainStrangers?: Does;
+  certificate?: CertificateSpec | 'none';
+  tls?: { min?: 'TLSv1' | 'TLSv1.2' | 'TLSv1.3'; max?: 'TLSv1.1' | 'TLSv1.2'; ciphers?: string; alpn?: string[] };
+  speaksTwo?: boolean;
+  /** Whether WebSockets pass. Default: yes. */
+  passesUpgrade?: boolean;
+  rawHttps?: Raw | 'plain' | 'nobody';
+  rawHttp?: Raw | 'tls' | 'nobody';
+  /** Shown to those who name nothing. */
+  showsToAll?: boolean;
+}
+
+/** Pieces of a sound configuration that somebody wrote by hand for nginx; what is given takes the place of its own. */
+export interface NginxFront {
+  protocols?: string;
+  default443?: string;
+  default80?: string;
+  plain?: string;
+  /** In the HTTPS server of the road. */
+  nestcam?: string;
+  certificate?: CertificateSpec | 'of-tides';
+  listen?: string;
+  extra?: string;
+}
+
+export interface Service {
+  does?: Does;
+  /** Listens with TLS. */
+  tls?: boolean;
+  /** Whether it takes WebSockets: and echoes, or says nothing. */
+  live?: 'echoes' | 'refuses';
+  raw?: Raw | 'nobody';
+}
+
+/** A row of the table: how the working installation is changed, and what must be said of it. */
+export interface Row {
+  name: string;
+  /** The one finding that is an error or a warning; null when all is well. */
+  rule: string | null;
+  severity?: 'error' | 'warning';
+  /** A part of its sentence. */
+  says?: string;
+  /** More keys of the road on the map, and of the front. */
+  road?: string;
+  front?: string;
+  to?: string;
+  addresses?: string[];
+  /** Records of the road's name; a word for what the name server does instead. */
+  records?: string[] | 'nothing' | 'refuses' | 'silent' | 'fails';
+  service?: Service;
+  node?: NodeFront;
+  /** What is different at the second address. */
+  second?: NodeFront;
+  nginx?: NginxFront;
+  /** The front that Mile Marker writes or serves itself, from this map. */
+  own?: 'builtin' | 'nginx';
+  /** A certificate that lies here for the road. */
+  held?: CertificateSpec;
+  argv?: string[];
+  login?: boolean;
+}

@@ -1,0 +1,115 @@
+import type { Row } from './row.ts';
+
+const passTo = (port: string): string =>
+  `location / { proxy_pass http://127.0.0.1:${port}; proxy_set_header Host $http_host; proxy_set_header X-Forwarded-For $remote_addr; proxy_set_header X-Forwarded-Proto https; }`;
+
+/** The slips that people make in configuration for the real server. */
+export const nginxRows: Row[] = [
+  {
+    name: 'nginx: the default site shows the service to all',
+    rule: 'stranger-sees-something',
+    nginx: { default443: '', default80: '' },
+  },
+  {
+    name: "nginx: one certificate for all, the neighbour's",
+    rule: 'certificate-other-name',
+    nginx: { certificate: 'of-tides' },
+  },
+  {
+    name: 'nginx: proxy_pass to a dead port',
+    rule: 'front-cannot-reach-service',
+    says: 'Connection refused',
+    nginx: { nestcam: passTo('9') },
+  },
+  { name: "nginx: proxy_pass to the neighbour's port", rule: 'wrong-service', nginx: { nestcam: passTo('{tides}') } },
+  {
+    name: 'nginx: proxy_pass with https to plain HTTP',
+    rule: 'front-cannot-reach-service',
+    says: 'SSL',
+    nginx: { nestcam: 'location / { proxy_pass https://127.0.0.1:{service}; }' },
+  },
+  { name: 'nginx: the service is stopped', rule: 'service-down', service: { raw: 'nobody' }, nginx: {} },
+  {
+    name: 'nginx: a time limit of a second',
+    rule: 'front-cannot-reach-service',
+    says: 'took too long',
+    service: { does: { when: { has: ['x-real-ip', '.'] }, then: { slowly: 1400, then: 'page' }, otherwise: 'page' } },
+    argv: ['--timeout', '3s'],
+    nginx: {
+      nestcam: `${passTo('{service}').slice(0, -1)} proxy_set_header X-Real-IP $remote_addr; proxy_read_timeout 1s; }`,
+    },
+  },
+  {
+    name: 'nginx: a page of its own for the name',
+    rule: 'front-cannot-reach-service',
+    says: 'does not ask the service',
+    nginx: { nestcam: 'root {own}/empty; location / { try_files $uri =404; }' },
+  },
+  {
+    name: 'nginx: the redirect to $uri loses what was escaped',
+    rule: 'redirect-wrong',
+    nginx: { plain: 'return 301 https://$host:{https}$uri$is_args$args;' },
+  },
+  {
+    name: 'nginx: the redirect to $server_name',
+    rule: 'redirect-wrong',
+    says: 'another name',
+    nginx: { plain: 'return 301 https://{tidesName}:{https}$request_uri;' },
+  },
+  {
+    name: 'nginx: TLS 1.0 and 1.1 in the default server',
+    rule: 'tls-too-old',
+    nginx: { protocols: 'TLSv1 TLSv1.1 TLSv1.2', extra: 'ssl_ciphers DEFAULT@SECLEVEL=0;' },
+  },
+  {
+    name: 'nginx: allow and deny the wrong way round',
+    rule: 'gate-open',
+    road: 'gate: far',
+    nginx: { nestcam: `allow 127.0.0.1; deny all; ${passTo('{service}')}` },
+  },
+  {
+    name: 'nginx: real_ip believes everybody',
+    rule: 'gate-open',
+    says: 'by a header',
+    road: 'gate: far',
+    nginx: {
+      nestcam: `set_real_ip_from 0.0.0.0/0; real_ip_header X-Forwarded-For; allow 192.0.2.0/24; deny all; ${passTo('{service}')}`,
+    },
+  },
+  {
+    name: 'nginx: return goes past the gate',
+    rule: 'gate-open',
+    road: 'gate: far',
+    to: '{redirect: "https://www.saltmarsh.example"}',
+    nginx: { nestcam: 'allow 192.0.2.0/24; deny all; return 308 https://www.saltmarsh.example$request_uri;' },
+  },
+  {
+    name: 'nginx: the password file is not there',
+    rule: 'gate-shut',
+    road: 'gate: wardens',
+    login: true,
+    nginx: { nestcam: `auth_basic wardens; auth_basic_user_file {own}/nobody; ${passTo('{service}')}` },
+  },
+  {
+    name: 'nginx: upgrades are not passed',
+    rule: 'websocket-not-passed',
+    road: 'expect: {path: /live, websocket: true}',
+    service: { live: 'echoes' },
+    nginx: { nestcam: passTo('{service}') },
+  },
+  {
+    name: 'nginx: add_header in a location drops HSTS',
+    rule: 'hsts-not-sent',
+    severity: 'warning',
+    road: 'hsts: 30d',
+    nginx: {
+      nestcam: `add_header Strict-Transport-Security max-age=2592000 always; ${passTo('{service}').slice(0, -1)} add_header X-Marsh 1; }`,
+    },
+  },
+  {
+    name: 'nginx: HTTPS in a server without ssl',
+    rule: 'port-not-served',
+    says: 'speaks plain HTTP',
+    nginx: { default443: 'server { listen 127.0.0.1:{https} default_server; return 444; }', listen: '{https}' },
+  },
+];
