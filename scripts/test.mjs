@@ -17,6 +17,7 @@ const needed = [
   { package: 'knot', programs: ['/usr/sbin/knotd'] },
   { package: 'knot-dnsutils', programs: ['/usr/bin/kdig', '/usr/bin/knsupdate'] },
   { package: 'openssl', programs: ['/usr/bin/openssl'] },
+  { package: 'curl', programs: ['/usr/bin/curl'] },
 ];
 
 const missing = needed

@@ -97,6 +97,8 @@ function shakenOf({ bytes }: SeenHandshake, trust: Trust): Attempt<Shaken> {
   const chain = certificatesIn(text);
   const [leaf] = chain;
   if (leaf === undefined) {
+    // It says so as soon as there is a connection (openssl-s_client(1)).
+    if (!text.includes('CONNECTED(')) return { ok: false, failure: notSeen };
     const alert = /alert ([a-z ]+)/i.exec(text)?.[1]?.trim();
     const plain = /wrong version number|packet length too long/i.exec(text)?.[0];
     const reason = alert === undefined ? (plain ?? 'there was no handshake') : `TLS alert "${alert}"`;

@@ -1,7 +1,9 @@
+import { inUrl, isPrivate, withPort } from '../networks/address.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { decide } from '../verdict/decide.ts';
 import { requestFrom, strangerTo } from '../verdict/exposure.ts';
 import type { Prepared } from '../verdict/verdict.ts';
+import { isRedirect } from './answer.ts';
 import type { DirectEvidence } from './direct.ts';
 
 /** A link to open on a phone, and what must be seen there. @property on with which connection */
@@ -48,20 +50,23 @@ export function phoneLinks(
             see: 'the address changes to https:// by itself',
           },
         ];
-  const address = plan.front.addresses[0];
-  const host = address?.includes(':') === true ? `[${address}]` : address;
-  const ways =
-    host === undefined
-      ? []
-      : [
-          { url: `http://${host}/`, on: 'mobile data' as const, see: strangersSee(plan) },
-          ...[...new Set(published.values())].map((port) => ({
-            url: `http://${host}:${String(port)}/`,
-            on: 'mobile data' as const,
-            see: 'nothing: the page cannot be reached',
-          })),
-        ];
-  return [...perRoad, ...plain, ...ways];
+  return [...perRoad, ...plain, ...waysRound(plan, [...new Set(published.values())])];
+}
+
+/** What must not be there. A phone outside cannot try an address of home. */
+function waysRound(plan: Plan, ports: readonly number[]): PhoneLink[] {
+  const address = plan.front.addresses.find((one) => !isPrivate(one));
+  if (address === undefined) return [];
+  const on = 'mobile data';
+  const bare = plan.front.ports.http === 80 ? inUrl(address) : withPort(address, plan.front.ports.http);
+  return [
+    { url: `http://${bare}/`, on, see: strangersSee(plan) },
+    ...ports.map((port) => ({
+      url: `http://${withPort(address, port)}/`,
+      on: 'mobile data' as const,
+      see: 'nothing: the page cannot be reached',
+    })),
+  ];
 }
 
 function plainAuthority({ front }: Plan, { name }: PlannedRoad): string {
@@ -92,6 +97,7 @@ function behindGate(road: PlannedRoad, direct: DirectEvidence | undefined): stri
   if (direct?.answer.ok !== true) return 'the page of the service, which does not answer now';
   const { title, status } = direct.answer.value;
   if (title !== null) return `a page titled "${title}", and a closed padlock`;
+  if (isRedirect(status)) return 'the page to which the service leads, and a closed padlock';
   return `the answer of the service (${String(status)}), and a closed padlock`;
 }
 

@@ -1,7 +1,7 @@
 import { card } from '../findings/card.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
-import { bad, ok, type LegResult, type Problem } from './leg.ts';
+import { bad, ok, skipped, type LegResult, type Problem } from './leg.ts';
 
 const wrong = card({
   id: 'redirect-wrong',
@@ -131,6 +131,7 @@ export interface RedirectInput {
 
 export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: RedirectInput): LegResult {
   if (!attempt.ok) {
+    if (attempt.failure.kind === 'unreachable') return skipped('redirect', 'not seen');
     const data = { reason: attempt.failure.reason, port };
     return bad('redirect', 'no answer', {
       card: wrong,

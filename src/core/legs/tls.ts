@@ -2,7 +2,7 @@ import { covers, type CertificateFacts } from '../certificates/cover.ts';
 import { isUnder } from '../names/host-name.ts';
 import type { Evidence } from '../findings/finding.ts';
 import type { Attempt } from './answer.ts';
-import { bad, ok, type LegResult, type Problem } from './leg.ts';
+import { bad, ok, skipped, type LegResult, type Problem } from './leg.ts';
 import {
   chainOrder,
   dates,
@@ -64,6 +64,7 @@ export function judgeTls(input: TlsInput): LegResult {
   const { attempt, port, at, onlyOld = null } = input;
   if (!attempt.ok) {
     const { kind, reason } = attempt.failure;
+    if (kind === 'unreachable') return skipped('tls', 'not seen');
     const say = onlyOld !== null ? 'old-only' : kind === 'silent' ? 'stalls' : 'ended';
     const data = { reason, port, at, ...(onlyOld === null ? {} : { old: onlyOld }) };
     return bad('tls', 'refused', { card: refused, say, data, cause: `handshake:${reason}${at}` });

@@ -38,8 +38,9 @@ hex() { head -c 32768 "$1" 2>/dev/null | od -An -v -tx1 | tr -d ' \\n'; }
 # family scheme name port target [address]
 look() {
   echo "ask $1 $2 $3 $4 $5"
+  echo "looking at $2://$3" >&2
   : >"$folder/answer"
-  curl "-$1" --silent --show-error --insecure --http1.1 --path-as-is --globoff --noproxy '*' --max-time 10 --include \\
+  curl "-$1" --silent --show-error --insecure --http1.1 --path-as-is --globoff --noproxy '*' --connect-timeout 5 --max-time 10 --include \\
     --user-agent 'mile-marker verify' --output "$folder/answer" \${6:+--resolve "$3:$4:$6"} \\
     --write-out 'from %{local_ip}\\nto %{remote_ip}\\nconnected %{time_connect}\\n' "$2://$3:$4$5" 2>"$folder/error"
   echo "exit $?"
@@ -49,6 +50,7 @@ look() {
 # family name port
 shake() {
   echo "shake $1 $2 $3"
+  echo "looking at the certificate of $2" >&2
   echo | openssl s_client "-$1" -connect "$2:$3" -servername "$2" -showcerts >"$folder/shaken" 2>&1
   echo "bytes $(hex "$folder/shaken")"
   echo | openssl s_client "-$1" -connect "$2:$3" -servername "$2" -tls1_1 -cipher DEFAULT@SECLEVEL=0 >"$folder/old" 2>&1

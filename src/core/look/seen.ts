@@ -46,7 +46,7 @@ export function readSeen(text: string): Seen | SeenProblem {
   const seen: Seen = { answers: [], handshakes: [] };
   let fill: (key: string, value: string) => boolean = () => false;
   for (const [index, line] of lines.entries()) {
-    if (index === 0) continue;
+    if (index === 0 || line === '') continue;
     if (line === 'end') return seen;
     const ask = askLine.exec(line);
     const shake = shakeLine.exec(line);

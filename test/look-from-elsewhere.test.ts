@@ -1,0 +1,161 @@
+import { spawn, spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import fc from 'fast-check';
+import { readSeen } from '../src/core/look/seen.ts';
+import { lookScript } from '../src/core/look/script.ts';
+import { makeNamespaces, reaches, removeNamespaces, until } from './support/network.ts';
+import { plannedOf } from './support/plan.ts';
+import { folderWith, mileMarker, program, says, stop, type Ran } from './support/program.ts';
+
+/** What another machine sees, brought back as a file: the script is run by the shell, with the curl and the openssl of this machine. */
+
+const elsewhere = 'mm-look';
+const hosts = `/etc/netns/${elsewhere}`;
+
+interface Report {
+  vantage: { place: string };
+  roads: Array<{ name: string; legs: Record<string, { outcome: string; says: string }> }>;
+  findings: Array<{ rule: string; severity: string; roads: string[] }>;
+}
+
+beforeAll(() => {
+  if (!existsSync('/usr/bin/curl')) throw new Error('curl is missing; install it with: apt-get install -y curl');
+  makeNamespaces([elsewhere]);
+  mkdirSync(hosts, { recursive: true });
+  const names = ['nestcam', 'roster', 'moved', 'asleep'].map((name) => `127.0.0.1 ${name}.saltmarsh.example\n`);
+  writeFileSync(join(hosts, 'hosts'), `127.0.0.1 localhost\n${names.join('')}127.0.0.1 late.saltmarsh.example\n`);
+});
+
+afterAll(() => {
+  removeNamespaces([elsewhere]);
+  rmSync(hosts, { recursive: true, force: true });
+});
+
+const argvInside = (...argv: string[]): string[] => ['netns', 'exec', elsewhere, ...argv];
+
+function inside(folder: string, ...argv: string[]): Ran {
+  const env = { PATH: process.env['PATH'] ?? '', HOME: folder, DOCKER_HOST: 'none' };
+  const { status, stdout, stderr } = spawnSync('/usr/sbin/ip', argvInside(...argv), {
+    cwd: folder,
+    env,
+    encoding: 'utf8',
+  });
+  return { code: status, out: stdout, err: stderr };
+}
+
+const service = `require('http').createServer((q, s) => s.end('<title>Nest camera</title>' + '<li>one bird'.repeat(12))).listen(3000, '127.0.0.1')`;
+
+test('a front is judged by what the script saw: well as it is, and what is wrong is found', async () => {
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, home-networks: [192.168.64.0/24]}
+roads:
+  nestcam: {to: ":3000", gate: everyone, expect: {path: "/it's"}}
+  roster: {to: ":3000", gate: home}
+  moved: {redirect: "https://www.example.org", gate: everyone}
+  asleep: {to: ":3000", gate: everyone, paused: true}
+`,
+  });
+  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  const page = spawn('/usr/sbin/ip', argvInside(process.execPath, '-e', service));
+  const front = spawn('/usr/sbin/ip', argvInside(process.execPath, program, 'serve'), {
+    cwd: folder,
+    env: { PATH: process.env['PATH'] ?? '', HOME: folder, DOCKER_HOST: 'none' },
+  });
+  try {
+    await says(front, 'Serving');
+    await until(() => reaches(elsewhere, '127.0.0.1', 3000));
+    writeFileSync(join(folder, 'look.sh'), (await mileMarker(['verify', '--script'], folder)).out);
+    const look = (): void => writeFileSync(join(folder, 'seen.txt'), inside(folder, 'sh', 'look.sh').out);
+    const read = (): Ran => inside(folder, process.execPath, program, 'verify', '--read', 'seen.txt', '--json');
+    look();
+    const well = JSON.parse(read().out) as Report;
+    expect(well.findings.filter(({ rule }) => rule !== 'certificate-practice')).toEqual([]);
+    const cells = well.roads.map(({ name, legs }) => [
+      name.split('.')[0],
+      legs['dns']?.says,
+      legs['tls']?.outcome,
+      legs['redirect']?.says,
+      legs['service']?.says,
+    ]);
+    expect(cells).toEqual([
+      ['nestcam', '127.0.0.1', 'ok', '308', '200'],
+      ['roster', '127.0.0.1', 'ok', '308', 'behind its gate'],
+      ['moved', '127.0.0.1', 'ok', '308', 'to www.example.org'],
+      ['asleep', '127.0.0.1', 'ok', '308', 'paused'],
+    ]);
+    // A road that is not live yet, a gate that the running front does not have, and one whose name is missing.
+    const map = readFileSync(join(folder, 'mile-marker.yaml'), 'utf8');
+    const text = `${map.replace('everyone, expect: {path: "/it\'s"}', 'home')}  late: {to: ":3000", gate: everyone}\n  unnamed: {to: ":3000", gate: everyone}\n`;
+    writeFileSync(join(folder, 'mile-marker.yaml'), text);
+    writeFileSync(join(folder, 'look.sh'), (await mileMarker(['verify', '--script'], folder)).out);
+    look();
+    const { findings } = JSON.parse(read().out) as Report;
+    const told = findings.filter(({ severity }) => severity === 'error');
+    expect(told.map(({ rule, roads }) => [rule, roads.map((name) => name.split('.')[0])])).toEqual([
+      ['gate-open', ['nestcam']],
+      ['handshake-refused', ['late']],
+      ['dns-missing', ['unnamed']],
+    ]);
+  } finally {
+    page.kill('SIGKILL');
+    await stop(front, 'SIGTERM');
+  }
+}, 120_000);
+
+test('a file that is no record of the script, or was cut off, is refused with the line', async () => {
+  const folder = folderWith({
+    'mile-marker.yaml': 'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\nroads: {a: ":9"}\n',
+    other: 'hello\n',
+    cut: 'mile-marker-look 1\nask 4 http a.saltmarsh.example 80 /\nexit 0\n',
+    odd: 'mile-marker-look 1\nask 4 http a.saltmarsh.example 80 /\nexit 0\nrm -rf /\nend\n',
+  });
+  const words = async (file: string): Promise<[number | null, string]> => {
+    const { code, err } = await mileMarker(['verify', '--read', file], folder);
+    return [code, err];
+  };
+  expect(await words('other')).toEqual([2, expect.stringContaining('other:1: this is not what the script printed')]);
+  expect(await words('cut')).toEqual([2, expect.stringContaining('it was cut off')]);
+  expect(await words('odd')).toEqual([2, expect.stringContaining('odd:4: ')]);
+});
+
+test('whatever a map expects, the script asks for just that: the shell makes nothing else of it', () => {
+  // A target of the map has neither spaces nor control characters.
+  const special = [...`abc/'"$\`\\;&|<>(){}[]*?!~#%=-`];
+  const target = fc.array(fc.constantFrom(...special), { maxLength: 30 }).map((letters) => `/${letters.join('')}`);
+  fc.assert(
+    fc.property(target, (text) => {
+      const { plan } = plannedOf('domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {a: ":9"}\n');
+      const question = { scheme: 'http' as const, name: 'a.saltmarsh.example', port: 80, target: text, address: null };
+      const script = lookScript({ plan, roads: plan.roads, questions: [question] });
+      const first = script.split('\n').find((line) => line.startsWith('look 4')) ?? '';
+      const { stdout } = spawnSync('sh', ['-c', `look() { printf '%s\\n' "$5"; }\n${first}`], { encoding: 'utf8' });
+      expect(stdout).toBe(`${text}\n`);
+    }),
+    { numRuns: 60 },
+  );
+});
+
+test('no text at all makes reading it fail in another way than by saying why', () => {
+  const line = fc.oneof(
+    fc.string(),
+    fc.constantFrom(
+      'ask 4 http a 80 /',
+      'shake 6 a 443',
+      'exit 7',
+      'bytes 4854',
+      'bytes 4',
+      'to x',
+      'end',
+      'old TLSv1 NONE',
+    ),
+  );
+  fc.assert(
+    fc.property(fc.array(line), (lines) => {
+      const seen = readSeen(['mile-marker-look 1', ...lines].join('\n'));
+      if ('answers' in seen) expect(lines).toContain('end');
+      else expect(seen.why).not.toBe('');
+    }),
+  );
+});
