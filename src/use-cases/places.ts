@@ -8,7 +8,7 @@ export type Places = <T>(work: () => Promise<T>) => Promise<T>;
 const graceMs = 250;
 
 /** So many may wait beside each other: connections cost memory. */
-const mostWaiting = 256;
+const mostWaiting = 64;
 
 /** @param count steps that are begun and have not waited long yet, at one time */
 export function places(count: number): Places {

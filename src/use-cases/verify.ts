@@ -1,3 +1,4 @@
+import pLimit from 'p-limit';
 import { sortFindings, type Finding } from '../core/findings/finding.ts';
 import { withRate } from '../core/legs/bypass.ts';
 import { explainAway, findingsOf, type ExplainedAway, type LegResult, type RoadLegs } from '../core/legs/leg.ts';
@@ -22,6 +23,9 @@ export interface VerifyResult {
   vantage: Vantage;
 }
 
+/** A road that is begun holds what its front answered; of a thousand only so many are. */
+const mostBegun = 64;
+
 /** Drives every road from its name to its service and judges what comes back, whoever configured the front. */
 export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   const { plan, roads, at, sight, onProgress, concurrency } = input;
@@ -29,13 +33,16 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   const drive = new Drive(input, addresses, roads, places(concurrency));
   await drive.prepare();
   let done = 0;
+  const begun = pLimit(mostBegun);
   const driven = await Promise.all(
-    roads.map(async (road) => {
-      const legs = await drive.road(road);
-      done += 1;
-      onProgress(done, roads.length);
-      return { road: road.name, legs };
-    }),
+    roads.map((road) =>
+      begun(async () => {
+        const legs = await drive.road(road);
+        done += 1;
+        onProgress(done, roads.length);
+        return { road: road.name, legs };
+      }),
+    ),
   );
   await tryRates(drive, roads, driven);
   const { told, away } = explainAway(driven);

@@ -23,14 +23,14 @@ export async function mileMarker(argv: string[], cwd: string, env: Record<string
   return ended(launch(argv, cwd, env));
 }
 
-export async function ended(child: ChildProcessWithoutNullStreams): Promise<Ran> {
+export async function ended(child: ChildProcessWithoutNullStreams, limitMs = 30_000): Promise<Ran> {
   let out = '';
   let err = '';
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   child.stderr.setEncoding('utf8').on('data', (text: string) => (err += text));
   child.stdin.end();
   // Nothing here runs for long: a program that hangs is a failure with its words, not a test run that never ends.
-  const limit = setTimeout(() => child.kill('SIGKILL'), 30_000);
+  const limit = setTimeout(() => child.kill('SIGKILL'), limitMs);
   const code = await new Promise<number | null>((resolve, reject) => {
     child.once('error', reject);
     child.once('close', resolve);

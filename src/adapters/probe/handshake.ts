@@ -1,7 +1,7 @@
 import { X509Certificate } from 'node:crypto';
 import http2 from 'node:http2';
 import net from 'node:net';
-import tls, { rootCertificates, type DetailedPeerCertificate } from 'node:tls';
+import tls, { createSecureContext, rootCertificates, type DetailedPeerCertificate, type SecureContext } from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
 import type { TlsEvidence } from '../../core/legs/tls.ts';
 import { certificateFacts, weakness } from '../certificates/read.ts';
@@ -49,10 +49,9 @@ export function handshake({
       socket: wire,
       servername: name,
       ALPNProtocols: ['h2', 'http/1.1'],
-      ca: [...rootCertificates, ...trust.given, ...trust.practice],
+      secureContext: contextOf(trust),
       rejectUnauthorized: false,
       checkServerIdentity: () => undefined,
-      ciphers: anySuite,
     });
     const abort = (): void => {
       socket.destroy(new Error('interrupted'));
@@ -84,6 +83,18 @@ export function handshake({
       if (!isShaken) end({ ok: false, failure: wire.bytesRead === 0 ? closedUnheard : cut });
     });
   });
+}
+
+const contexts = new WeakMap<Trust, SecureContext>();
+
+/** Reading all roots takes longer than a handshake, so it is done once. */
+function contextOf(trust: Trust): SecureContext {
+  const known = contexts.get(trust);
+  if (known !== undefined) return known;
+  const ca = [...rootCertificates, ...trust.given, ...trust.practice];
+  const made = createSecureContext({ ca, ciphers: anySuite });
+  contexts.set(trust, made);
+  return made;
 }
 
 function settingsCome(socket: tls.TLSSocket, timeoutMs: number): Promise<boolean> {
@@ -118,8 +129,7 @@ function trustOf(chain: DetailedPeerCertificate, trust: Trust): TlsEvidence['tru
   let root = chain;
   // A root is its own issuer, in Node's view as in the certificate's.
   while (root.issuerCertificate !== undefined && root.issuerCertificate !== root) root = root.issuerCertificate;
-  const isOneOf = (pems: string[]): boolean =>
-    pems.some((pem) => new X509Certificate(pem).fingerprint256 === root.fingerprint256);
+  const isOneOf = (pems: string[]): boolean => pems.some((pem) => root.raw.equals(new X509Certificate(pem).raw));
   if (isOneOf(trust.given)) return 'given';
   return isOneOf(trust.practice) ? 'practice' : 'public';
 }

@@ -14,7 +14,7 @@ export interface OldInput extends Limits {
 
 /** The protocol that a server takes from a client that knows nothing after TLS 1.1 (RFC 8996), or null when it takes none. */
 export function oldProtocol(input: OldInput): Promise<string | null> {
-  return shaken(input, 'TLSv1', 'TLSv1.1').then((socket) => {
+  return shaken(input, upTo('TLSv1.1')).then((socket) => {
     const protocol = socket?.getProtocol()?.replace(/^TLSv(1)$/, 'TLSv1.0') ?? null;
     socket?.destroy();
     return protocol?.replace('TLSv', 'TLS ') ?? null;
@@ -27,7 +27,7 @@ export function oldProtocol(input: OldInput): Promise<string | null> {
  */
 export async function chainInOrder(input: OldInput): Promise<boolean | null> {
   const heard: Buffer[] = [];
-  const socket = await shaken(input, 'TLSv1', 'TLSv1.2', (chunk) => heard.push(chunk));
+  const socket = await shaken(input, upTo('TLSv1.2'), (chunk) => heard.push(chunk));
   socket?.destroy();
   const chain = certificateMessage(Buffer.concat(heard));
   if (chain === null) return null;
@@ -35,10 +35,18 @@ export async function chainInOrder(input: OldInput): Promise<boolean | null> {
   return read.every((one, index) => index === 0 || signs(one, read[index - 1] ?? one));
 }
 
+const contexts = new Map<tls.SecureVersion, tls.SecureContext>();
+
+function upTo(maxVersion: tls.SecureVersion): tls.SecureContext {
+  const known = contexts.get(maxVersion);
+  const context = known ?? tls.createSecureContext({ ciphers: anySuite, minVersion: 'TLSv1', maxVersion });
+  contexts.set(maxVersion, context);
+  return context;
+}
+
 function shaken(
   { address, port, name, timeoutMs, signal, from }: OldInput,
-  minVersion: tls.SecureVersion,
-  maxVersion: tls.SecureVersion,
+  secureContext: tls.SecureContext,
   onBytes?: (chunk: Buffer) => void,
 ): Promise<tls.TLSSocket | null> {
   return new Promise((resolve) => {
@@ -46,21 +54,22 @@ function shaken(
       resolve(null);
       return;
     }
-    const wire = net.connect({ host: address, port, signal, ...fromAddress(from) });
+    const wire = net.connect({ host: address, port, ...fromAddress(from) });
     const socket = tls.connect({
       socket: onBytes === undefined ? wire : readAlong(wire, onBytes),
       servername: name,
       rejectUnauthorized: false,
       checkServerIdentity: () => undefined,
-      ciphers: anySuite,
-      minVersion,
-      maxVersion,
+      secureContext,
     });
-    const timer = setTimeout(() => end(null), timeoutMs);
+    const abort = (): void => end(null);
+    signal.addEventListener('abort', abort, { once: true });
+    const timer = setTimeout(abort, timeoutMs);
     const end = (result: tls.TLSSocket | null): void => {
       clearTimeout(timer);
-      if (result === null) socket.destroy();
+      signal.removeEventListener('abort', abort);
       socket.once('close', () => wire.destroy());
+      if (result === null) socket.destroy();
       resolve(result);
     };
     socket.once('secureConnect', () => end(socket));

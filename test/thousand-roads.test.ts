@@ -1,0 +1,88 @@
+import { spawn } from 'node:child_process';
+import http from 'node:http';
+import { listening, portOf } from './support/ports.ts';
+import { ended, folderWith, launch, mileMarker, program, says, stop } from './support/program.ts';
+import { practiceHead } from './support/site.ts';
+
+/** Many roads, and services that hang: what verify needs of memory, and whom it keeps waiting. */
+
+interface Report {
+  summary: { errors: number; warnings: number; notes: number };
+  findings: Array<{ rule: string; roads: string[] }>;
+  roads: unknown[];
+}
+
+const road = (name: string, server: http.Server): string =>
+  `  ${name}: {to: ":${String(portOf(server))}", gate: everyone}\n`;
+
+async function drive(roads: string, argv: string[]): Promise<Report> {
+  const { head } = await practiceHead();
+  const folder = folderWith({ 'mile-marker.yaml': `${head}roads:\n${roads}` });
+  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  const front = launch(['serve'], folder);
+  try {
+    await says(front, 'Serving');
+    const env = { PATH: process.env['PATH'] ?? '', HOME: folder, DOCKER_HOST: 'none' };
+    const all = ['--max-old-space-size=96', program, 'verify', '--at', '127.0.0.1', '--json', ...argv];
+    const { out, err } = await ended(spawn(process.execPath, all, { cwd: folder, env }), 240_000);
+    if (out === '') throw new Error(err);
+    return JSON.parse(out) as Report;
+  } finally {
+    await stop(front, 'SIGTERM');
+  }
+}
+
+function closeAll(servers: readonly http.Server[]): void {
+  for (const server of servers) {
+    server.close();
+    server.closeAllConnections();
+  }
+}
+
+test('a thousand roads with pages of 190 kB are driven with a heap of 96 MiB', async () => {
+  const page = `<title>Hide</title>${'<p>one gull and another gull'.repeat(7000)}`;
+  const server = await listening(
+    http.createServer((_, response) => response.setHeader('content-type', 'text/html').end(page)),
+    0,
+  );
+  const roads = Array.from({ length: 1000 }, (_, index) => road(`hide${String(index)}`, server));
+  const { summary, roads: driven } = await drive(roads.join(''), []);
+  closeAll([server]);
+  // That the certificates are for practice is told once for all of them.
+  expect({ summary, roads: driven.length }).toEqual({ summary: { errors: 0, warnings: 0, notes: 1 }, roads: 1000 });
+}, 300_000);
+
+test('services that hang keep nobody else waiting: they answer when all others have been asked, and nobody was given up', async () => {
+  const quick = 20;
+  const asked = new Set<number>();
+  const waiting: Array<() => void> = [];
+  const quickServers = await Promise.all(
+    Array.from({ length: quick }, (_, index) =>
+      listening(
+        http.createServer((_, response) => {
+          response.end(`<title>Quick ${String(index)}</title>`);
+          asked.add(index);
+          if (asked.size === quick) for (const go of waiting.splice(0)) go();
+        }),
+        0,
+      ),
+    ),
+  );
+  const slowServers = await Promise.all(
+    Array.from({ length: 40 }, (_, index) =>
+      listening(
+        http.createServer((_, response) => {
+          const go = (): void => void response.end(`<title>Slow ${String(index)}</title>`);
+          if (asked.size === quick) go();
+          else waiting.push(go);
+        }),
+        0,
+      ),
+    ),
+  );
+  const slow = slowServers.map((server, index) => road(`slow${String(index)}`, server));
+  const rest = quickServers.map((server, index) => road(`quick${String(index)}`, server));
+  const { findings } = await drive([...slow, ...rest].join(''), ['--timeout', '10s']);
+  closeAll([...quickServers, ...slowServers]);
+  expect(findings.map(({ rule }) => rule)).toEqual(['certificate-practice']);
+}, 120_000);
