@@ -10,7 +10,7 @@ import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { readSeen } from '../../core/look/seen.ts';
-import { isPrivate, parseAddress } from '../../core/networks/address.ts';
+import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
@@ -56,7 +56,8 @@ export function limitsOf({ timeout, fromAddress }: VerifyOptions, { host }: Site
   if (fromAddress === undefined) return { timeoutMs: timeout, signal };
   const from = parseAddress(fromAddress);
   const own = host.addresses.map(({ address }) => address);
-  if (from !== null && own.includes(from)) return { timeoutMs: timeout, signal, from };
+  // All of 127.0.0.0/8 is this machine (RFC 1122 §3.2.1.3).
+  if (from !== null && (own.includes(from) || isLoopback(from))) return { timeoutMs: timeout, signal, from };
   const message =
     from === null
       ? `--from-address expects an address, and got: ${fromAddress}`

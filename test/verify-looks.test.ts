@@ -1,0 +1,159 @@
+import http from 'node:http';
+import { freePorts, listening, portOf } from './support/ports.ts';
+import { passTo, startFaultyFront } from './support/faulty-front.ts';
+import { startFront } from './support/fronts.ts';
+import { folderWith, launch, mileMarker, says, stop } from './support/program.ts';
+import { practiceHead } from './support/site.ts';
+
+/** From where and how often the roads are looked at, and what is said of it. */
+
+const page = (title: string): http.RequestListener => (_, response) =>
+  response
+    .setHeader('content-type', 'text/html')
+    .end(`<title>${title}</title>${Array.from({ length: 12 }, (_one, index) => `<li>${title} ${String(index)}`).join('')}`);
+
+function close(...servers: http.Server[]): void {
+  for (const server of servers) {
+    server.close();
+    server.closeAllConnections();
+  }
+}
+
+test('--from-address is what the front sees, its log says so, and gates are judged by it', async () => {
+  const server = await listening(http.createServer(page('Nest camera')), 0);
+  const { head } = await practiceHead('builtin', '  home-networks: [127.0.0.7/32]\n');
+  const folder = folderWith({
+    'mile-marker.yaml': `${head}roads:\n  nestcam: {to: ":${String(portOf(server))}", gate: home, log: seen.log}\n`,
+  });
+  const front = await startFront(folder, 'builtin');
+  const look = async (...argv: string[]): Promise<[string, string | undefined, unknown]> => {
+    const { out } = await mileMarker(['verify', '--at', '127.0.0.1', '--json', ...argv], folder);
+    const { roads, vantage } = JSON.parse(out) as {
+      roads: Array<{ legs: Record<string, { says: string }> }>;
+      vantage: { from: string; seenAs: string; place: string };
+    };
+    return [`${vantage.from} ${vantage.place}`, roads[0]?.legs['access']?.says, vantage.seenAs];
+  };
+  try {
+    expect(await look()).toEqual(['127.0.0.1 machine', 'refused, 403', '127.0.0.1']);
+    expect(await look('--from-address', '127.0.0.7')).toEqual(['127.0.0.7 machine', 'may pass', '127.0.0.7']);
+    const wrong = await mileMarker(['verify', '--from-address', '203.0.113.9'], folder);
+    expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('does not have the address 203.0.113.9')]);
+    const other = await mileMarker(['verify', '--from-address', 'eth0'], folder);
+    expect([other.code, other.err]).toEqual([2, expect.stringContaining('expects an address, and got: eth0')]);
+  } finally {
+    await front.stop();
+    close(server);
+  }
+});
+
+test('what follows from a finding is not told, and --verbose says what it was', async () => {
+  const [own, other] = [await listening(http.createServer(page('Nest camera')), 0), await listening(http.createServer(page('Roster')), 0)];
+  const front = await startFaultyFront({ nestcam: { https: passTo(portOf(other)) }, roster: { https: passTo(portOf(other)) } });
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(front.httpPort)}, https: ${String(front.httpsPort)}}}\nroads:\n  nestcam: {to: ":${String(portOf(own))}", gate: everyone, methods: [GET, HEAD], hsts: 30d}\n  roster: {to: ":${String(portOf(other))}", gate: everyone}\n`,
+    'ca.pem': front.authority.certificate,
+  });
+  const argv = ['verify', '--at', '127.0.0.1', '--trust', 'ca.pem'];
+  const { out } = await mileMarker([...argv, '--verbose'], folder);
+  const json = JSON.parse((await mileMarker([...argv, '--json'], folder)).out) as {
+    findings: Array<{ rule: string }>;
+    explained: unknown[];
+  };
+  front.stop();
+  close(own, other);
+  expect(json.findings.map(({ rule }) => rule)).toEqual(['wrong-service']);
+  const named = { road: 'nestcam.saltmarsh.example', by: 'wrong-service' };
+  expect(json.explained).toEqual([
+    { rule: 'hsts-not-sent', leg: 'redirect', ...named },
+    { rule: 'method-not-refused', leg: 'bypass', ...named },
+  ]);
+  expect(out.replace(/\s+/g, ' ')).toContain(
+    'Also seen, and not told: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security, and the map asks for max-age=2592000. It follows from wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. It follows from wrong-service.',
+  );
+});
+
+test('--watch goes on driving, prints what comes and what goes, and ends with Ctrl-C', async () => {
+  const [port = 0] = await freePorts(1);
+  const serve = (): Promise<http.Server> => listening(http.createServer(page('Nest camera')), port);
+  const { head } = await practiceHead();
+  const folder = folderWith({ 'mile-marker.yaml': `${head}roads: {nestcam: {to: ":${String(port)}", gate: everyone}}\n` });
+  const front = await startFront(folder, 'builtin');
+  let server = await serve();
+  const child = launch(['verify', '--at', '127.0.0.1', '--watch', '200ms'], folder);
+  let out = '';
+  const prints = (words: RegExp): Promise<void> =>
+    new Promise((resolve) => {
+      const look = (): void => {
+        if (!words.test(out)) return;
+        child.stdout.off('data', look);
+        resolve();
+      };
+      child.stdout.on('data', look);
+      look();
+    });
+  child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
+  try {
+    await says(child, 'Driving again every 0.2 s; Ctrl-C ends it.');
+    expect(out).toContain('1 of 1 road well');
+    close(server);
+    await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);
+    server = await serve();
+    await prints(/ {2}gone +service-down: nestcam/);
+    expect(await stop(child)).toBe(130);
+    // What stays the same is not printed again.
+    expect(out.match(/road well/g)).toHaveLength(1);
+  } finally {
+    child.kill('SIGKILL');
+    close(server);
+    await front.stop();
+  }
+});
+
+test('--links says what a phone must show, without asking the front', async () => {
+  const server = await listening(http.createServer(page('Nest camera')), 0);
+  const to = `":${String(portOf(server))}"`;
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]
+front: {address: 203.0.113.24, home-networks: [192.168.64.0/24]}
+gates: {wardens: {people: w, networks: 192.168.64.0/24, need: any}}
+roads:
+  nestcam: {to: ${to}, gate: everyone}
+  bench: {to: ${to}, gate: home}
+  roster: {to: ${to}, gate: wardens, expect: {path: /shifts, text: "This week"}}
+  moved: {redirect: "https://www.example.org", gate: everyone}
+  asleep: {to: ${to}, gate: home, paused: true}
+`,
+  });
+  const port = String(portOf(server));
+  const { out, code } = await mileMarker(['verify', '--links'], folder);
+  close(server);
+  expect(code).toBe(0);
+  expect(out).toBe(`On mobile data, Wi-Fi off
+
+https://nestcam.saltmarsh.example/
+    see: a page titled "Nest camera", and a closed padlock
+https://bench.saltmarsh.example/
+    see: a refusal ("403", forbidden)
+https://roster.saltmarsh.example/shifts
+    see: a question for name and password, and then a page with "This week", and
+         a closed padlock
+https://moved.saltmarsh.example/
+    see: another address: https://www.example.org
+https://asleep.saltmarsh.example/
+    see: "503": the road is paused
+http://nestcam.saltmarsh.example/
+    see: the address changes to https:// by itself
+http://203.0.113.24/
+    see: nothing: the connection is closed
+http://203.0.113.24:${port}/
+    see: nothing: the page cannot be reached
+
+On the Wi-Fi at home
+
+https://bench.saltmarsh.example/
+    see: a page titled "Nest camera", and a closed padlock
+https://roster.saltmarsh.example/shifts
+    see: a page with "This week", and a closed padlock
+`);
+});
