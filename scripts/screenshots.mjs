@@ -57,6 +57,7 @@ try {
   await picture('certs', ['mile-marker certs'], folder);
   await picture('check', ['mile-marker check'], folder);
   await picture('dns', ['mile-marker dns records', `mile-marker dns check --resolver 127.0.0.1:${resolver}`], folder);
+  await picture('links', ['mile-marker verify --links'], folder);
   await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
   edit(folder, 'proxy: builtin', 'proxy: nginx');
   // Made anew, the file is opened to nginx when root makes it.

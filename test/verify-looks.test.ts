@@ -7,10 +7,14 @@ import { practiceHead } from './support/site.ts';
 
 /** From where and how often the roads are looked at, and what is said of it. */
 
-const page = (title: string): http.RequestListener => (_, response) =>
-  response
-    .setHeader('content-type', 'text/html')
-    .end(`<title>${title}</title>${Array.from({ length: 12 }, (_one, index) => `<li>${title} ${String(index)}`).join('')}`);
+const page =
+  (title: string): http.RequestListener =>
+  (_, response) =>
+    response
+      .setHeader('content-type', 'text/html')
+      .end(
+        `<title>${title}</title>${Array.from({ length: 12 }, (_one, index) => `<li>${title} ${String(index)}`).join('')}`,
+      );
 
 function close(...servers: http.Server[]): void {
   for (const server of servers) {
@@ -48,8 +52,14 @@ test('--from-address is what the front sees, its log says so, and gates are judg
 });
 
 test('what follows from a finding is not told, and --verbose says what it was', async () => {
-  const [own, other] = [await listening(http.createServer(page('Nest camera')), 0), await listening(http.createServer(page('Roster')), 0)];
-  const front = await startFaultyFront({ nestcam: { https: passTo(portOf(other)) }, roster: { https: passTo(portOf(other)) } });
+  const [own, other] = [
+    await listening(http.createServer(page('Nest camera')), 0),
+    await listening(http.createServer(page('Roster')), 0),
+  ];
+  const front = await startFaultyFront({
+    nestcam: { https: passTo(portOf(other)) },
+    roster: { https: passTo(portOf(other)) },
+  });
   const folder = folderWith({
     'mile-marker.yaml': `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${String(front.httpPort)}, https: ${String(front.httpsPort)}}}\nroads:\n  nestcam: {to: ":${String(portOf(own))}", gate: everyone, methods: [GET, HEAD], hsts: 30d}\n  roster: {to: ":${String(portOf(other))}", gate: everyone}\n`,
     'ca.pem': front.authority.certificate,
@@ -77,7 +87,9 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
   const [port = 0] = await freePorts(1);
   const serve = (): Promise<http.Server> => listening(http.createServer(page('Nest camera')), port);
   const { head } = await practiceHead();
-  const folder = folderWith({ 'mile-marker.yaml': `${head}roads: {nestcam: {to: ":${String(port)}", gate: everyone}}\n` });
+  const folder = folderWith({
+    'mile-marker.yaml': `${head}roads: {nestcam: {to: ":${String(port)}", gate: everyone}}\n`,
+  });
   const front = await startFront(folder, 'builtin');
   let server = await serve();
   const child = launch(['verify', '--at', '127.0.0.1', '--watch', '200ms'], folder);

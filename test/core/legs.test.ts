@@ -1,3 +1,12 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { allCards } from '../../src/core/findings/all-cards.ts';
+import { healthyRows } from '../faults/rows-healthy.ts';
+import { networkRows } from '../faults/rows-network.ts';
+import { nginxRows } from '../faults/rows-nginx.ts';
+import { redirectRows } from '../faults/rows-redirect.ts';
+import { serviceRows } from '../faults/rows-service.ts';
+import { wayRows } from '../faults/rows-way.ts';
 import { judgeDns } from '../../src/core/legs/dns.ts';
 import { findingsOf } from '../../src/core/legs/leg.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
@@ -54,4 +63,20 @@ test('a port that this machine cannot try says nothing about visitors; one that 
       { address: front[1] ?? '', port: 443, listener: 'https', attempt: failed('unreachable'), manner: null },
     ]).outcome,
   ).toBe('unsure');
+});
+
+test('what a card explains are cards, nothing explains itself by way of others, and every fault stands in the table', () => {
+  const ids = allCards.map(({ id }) => id);
+  const explained = new Map(allCards.map(({ id, explains = [] }) => [id, explains]));
+  const below = (id: string, path: readonly string[]): string[] =>
+    (explained.get(id) ?? []).flatMap((next) => {
+      expect(ids).toContain(next);
+      expect(path).not.toContain(next);
+      return [next, ...below(next, [...path, next])];
+    });
+  for (const id of ids) below(id, [id]);
+  const page = readFileSync(join(__dirname, '../../docs/faults.md'), 'utf8');
+  const rows = [...wayRows, ...redirectRows, ...serviceRows, ...nginxRows, ...networkRows, ...healthyRows];
+  const missing = rows.filter(({ name }) => !page.replaceAll('\\', '').includes(`| ${name} `));
+  expect(missing.map(({ name }) => name)).toEqual([]);
 });
