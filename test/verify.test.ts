@@ -4,7 +4,7 @@ import nodeHttps from 'node:https';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { createSocket } from 'node:dgram';
 import { join } from 'node:path';
-import { makeAuthority, makeThrowaway } from '../src/adapters/certificates/make.ts';
+import { makeThrowaway } from '../src/adapters/certificates/make.ts';
 import { startDns } from '../src/demo/dns.ts';
 import { passTo, startFaultyFront, toHttps, type Behaviour } from './support/faulty-front.ts';
 import { startFront } from './support/fronts.ts';
@@ -12,7 +12,7 @@ import { practiceHead } from './support/site.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
 import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
 
-/** verify judges fronts that Mile Marker did not write: each name here has one fault, and must get one finding. */
+/** verify judges fronts that Mile Marker did not write. One fault at a time is tried in test/faults/; here several roads have one each. */
 
 interface Told {
   rule: string;
@@ -62,7 +62,7 @@ const answer =
   (_, response) =>
     response.writeHead(status, headers).end(body);
 
-describe('a front with every fault', () => {
+describe('a front with several faults at once', () => {
   let report: Report;
   let ran: Ran;
   const cleanups: Array<() => void> = [];
@@ -70,80 +70,24 @@ describe('a front with every fault', () => {
   beforeAll(async () => {
     const nestcam = await pageServer('Nest camera');
     const roster = await pageServer('Roster');
-    const inside = await listening(
-      http.createServer((_, response) =>
-        response.writeHead(302, { location: `http://127.0.0.1:${String(portOf(inside))}/login` }).end(),
-      ),
-      0,
-    );
-    const plainly = await listening(
-      http.createServer((_, response) =>
-        response.writeHead(302, { location: 'http://plainly.saltmarsh.example/login' }).end(),
-      ),
-      0,
-    );
-    const secure = await listening(
-      nodeHttps.createServer(
-        await makeThrowaway(new Date()).then(({ certificate, key }) => ({ cert: certificate, key })),
-      ),
-      0,
-    );
-    const [dead = 0] = await freePorts(1);
-    const other = await makeAuthority({ name: 'another authority', now: new Date() });
     const right = passTo(portOf(nestcam));
     const behaviours: Record<string, Behaviour & { to?: number | string }> = {
       fine: { https: right },
-      moved: { https: right, http: (request, response) => toHttps(front.httpsPort, 301)(request, response) },
       foundly: { https: right, http: (request, response) => toHttps(front.httpsPort, 302)(request, response) },
       clear: { https: right, http: answer(200, {}, 'in clear text') },
-      lostpath: {
-        https: right,
-        http: (_, response) =>
-          response.writeHead(308, { location: `https://lostpath.saltmarsh.example:${String(front.httpsPort)}/` }).end(),
-      },
-      loops: {
-        https: (request, response) =>
-          response
-            .writeHead(301, {
-              location: `http://loops.saltmarsh.example:${String(front.httpPort)}${request.url ?? ''}`,
-            })
-            .end(),
-      },
       expired: { https: right, certificate: { madeAt: '2020-01-01' } },
-      early: { https: right, certificate: { madeAt: '2040-01-01' } },
-      othername: { https: right, certificate: { names: ['elsewhere.saltmarsh.example'] } },
-      foreigner: { https: right, certificate: { names: ['www.example.org'] } },
-      wildtwo: { https: right, certificate: { names: ['*.field.saltmarsh.example'] } },
-      wild: { https: right, certificate: { names: ['*.saltmarsh.example'] } },
-      unknownca: { https: right, certificate: { by: other } },
-      alone: { https: right, certificate: { by: other, chain: 'alone' } },
-      refused: { certificate: 'none' },
       swapped: { https: passTo(portOf(roster)), to: portOf(nestcam) },
-      welcome: {
-        https: answer(
-          200,
-          { 'content-type': 'text/html' },
-          '<html><title>Welcome to nginx!</title><h1>Welcome to nginx!</h1></html>',
-        ),
-      },
-      gateway: { https: nginxError(502, 'Bad Gateway') },
-      down: { https: nginxError(502, 'Bad Gateway'), to: dead },
-      tlsonly: { https: nginxError(502, 'Bad Gateway'), to: portOf(secure) },
-      plainonly: { https: nginxError(502, 'Bad Gateway'), to: `https://127.0.0.1:${String(portOf(nestcam))}` },
       stranger: { https: answer(200, { 'content-type': 'text/html' }, '<html><title>Somebody</title></html>') },
       roster: { https: passTo(portOf(roster)), to: portOf(roster) },
-      inside: { https: passTo(portOf(inside)), to: portOf(inside) },
-      plainly: { https: passTo(portOf(plainly)), to: portOf(plainly) },
       held: { https: nginxError(403, 'Forbidden') },
       sent: {
         https: (request, response) =>
           response.writeHead(307, { location: `https://www.example.org${request.url ?? ''}` }).end(),
         to: 'https://www.example.org',
       },
-      missent: { https: answer(301, { location: 'https://www.example.org/' }), to: 'https://www.example.org' },
     };
     const front = await startFaultyFront(behaviours);
-    cleanups.push(front.stop, ...[nestcam, roster, inside, plainly, secure].map((server) => () => void server.close()));
+    cleanups.push(front.stop, ...[nestcam, roster].map((server) => () => void server.close()));
     const roads = Object.entries(behaviours).map(([name, { to = portOf(nestcam) }]) =>
       typeof to === 'string' && !to.includes('127.0.0.1')
         ? `  ${name}: {redirect: "${to}", gate: everyone}`
@@ -165,54 +109,31 @@ describe('a front with every fault', () => {
   test.each<[string, string, string]>([
     ['foundly', 'redirect-temporary', '302'],
     ['clear', 'redirect-wrong', 'answers 200 in clear text'],
-    ['lostpath', 'redirect-wrong', 'in place of https://lostpath.saltmarsh.example'],
-    ['loops', 'redirect-loop', ' -> '],
     ['expired', 'certificate-dates', 'ended on 2021-01-31'],
-    ['early', 'certificate-dates', 'counts only from'],
-    ['othername', 'certificate-other-name', 'a certificate for elsewhere.saltmarsh.example'],
-    ['foreigner', 'certificate-other-name', "somebody else's server"],
-    ['wildtwo', 'certificate-other-name', '*.field.saltmarsh.example'],
-    ['unknownca', 'certificate-untrusted', 'CN=another authority'],
-    ['alone', 'certificate-untrusted', 'without its intermediate'],
-    ['refused', 'handshake-refused', 'ends the handshake'],
     ['swapped', 'wrong-service', 'shows what roster.saltmarsh.example shows'],
-    ['welcome', 'wrong-service', 'welcome page'],
-    ['gateway', 'front-cannot-reach-service', 'answers 200 when asked directly, and the front answers 502'],
-    ['down', 'service-down', 'nothing listens on 127.0.0.1:'],
-    ['tlsonly', 'service-down', 'speaks HTTPS, and the front talks plain HTTP to it'],
-    ['plainonly', 'service-down', 'speaks plain HTTP, and the front talks HTTPS to it'],
     ['stranger', 'service-unclear', 'unlike its service'],
-    ['inside', 'redirect-shows-inside', 'an address of the inside'],
-    ['plainly', 'redirect-shows-inside', 'in clear text'],
     ['held', 'gate-held', 'the gate `home` refuses this machine'],
-    ['missent', 'road-redirect-wrong', 'and should lead to https://www.example.org/mile-marker-probe/a%2Fb?kept=%2F'],
   ])('%s gets %s', (road, rule, words) => {
     const told = report.findings.filter(({ roads }) => roads.includes(`${road}.saltmarsh.example`));
-    const [first] = told.filter((finding) => finding.rule === rule);
-    expect(told.map((finding) => finding.rule)).toContain(rule);
-    expect(first?.message).toContain(words);
-    // A loop is met by the redirect and by the service; every other fault has one finding.
-    if (road !== 'loops') expect(told).toHaveLength(1);
+    expect(told.map((finding) => finding.rule)).toEqual([rule]);
+    expect(told[0]?.message).toContain(words);
   });
 
-  test.each(['fine', 'moved', 'wild', 'roster', 'sent'])(
-    '%s is well in every leg, and nothing is said of it',
-    (road) => {
-      const full = `${road}.saltmarsh.example`;
-      const legs = report.roads.find(({ name }) => name === full)?.legs ?? {};
-      expect(Object.entries(legs).map(([leg, { outcome }]) => `${leg} ${outcome}`)).toEqual([
-        'dns skipped',
-        'port ok',
-        'tls ok',
-        'redirect ok',
-        'access skipped',
-        'service ok',
-        'websocket skipped',
-        'bypass ok',
-      ]);
-      expect(report.findings.filter(({ roads }) => roads.includes(full))).toEqual([]);
-    },
-  );
+  test.each(['fine', 'roster', 'sent'])('%s is well in every leg, and nothing is said of it', (road) => {
+    const full = `${road}.saltmarsh.example`;
+    const legs = report.roads.find(({ name }) => name === full)?.legs ?? {};
+    expect(Object.entries(legs).map(([leg, { outcome }]) => `${leg} ${outcome}`)).toEqual([
+      'dns skipped',
+      'port ok',
+      'tls ok',
+      'redirect ok',
+      'access skipped',
+      'service ok',
+      'websocket skipped',
+      'bypass ok',
+    ]);
+    expect(report.findings.filter(({ roads }) => roads.includes(full))).toEqual([]);
+  });
 
   test('the document says what it is, and every finding has all its parts', () => {
     expect([ran.code, report.format, report.version]).toEqual([1, 'mile-marker-verify', 1]);

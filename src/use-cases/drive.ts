@@ -15,6 +15,7 @@ import { hstsProblem, withHsts } from '../core/legs/redirect.ts';
 import { judgeFolder, judgePaused, judgeRoadRedirect, judgeService } from '../core/legs/service.ts';
 import type { Vantage } from '../core/legs/vantage.ts';
 import type { RateEvidence, WayRound } from '../core/legs/ways-round.ts';
+import { noWebsocket } from '../core/legs/websocket.ts';
 import { inNetworks, isPrivate } from '../core/networks/address.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import type { At } from '../core/plan/resolve-service.ts';
@@ -256,6 +257,7 @@ export class Drive {
   }
 
   private websocket(road: PlannedRoad): Promise<LegResult> {
+    if (!this.input.sight.isLive) return Promise.resolve(noWebsocket('not seen'));
     const { leads, stretch } = lookedAt(road);
     const at = this.input.fromHost.get(stretch) ?? null;
     const { sight, limits, plan } = this.input;
@@ -311,6 +313,7 @@ export class Drive {
 
   private async service(road: PlannedRoad, front: Attempt<Answer>): Promise<LegResult> {
     const { leads } = lookedAt(road);
+    if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not seen');
     if (road.paused) return judgePaused({ front });
     if (leads.kind === 'redirect') {
       // The probe is in no normal form, so that it lies in no part of the road but in the road itself.

@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import fc from 'fast-check';
 import { allCards } from '../../src/core/findings/all-cards.ts';
+import { differenceOf } from '../../src/core/legs/redirect.ts';
 import { healthyRows } from '../faults/rows-healthy.ts';
 import { networkRows } from '../faults/rows-network.ts';
 import { nginxRows } from '../faults/rows-nginx.ts';
@@ -79,4 +81,34 @@ test('what a card explains are cards, nothing explains itself by way of others, 
   const rows = [...wayRows, ...redirectRows, ...serviceRows, ...nginxRows, ...networkRows, ...healthyRows];
   const missing = rows.filter(({ name }) => !page.replaceAll('\\', '').includes(`| ${name} `));
   expect(missing.map(({ name }) => name)).toEqual([]);
+});
+
+test('a place that is written in another way is the same place; another scheme, host, port, path or query is not', () => {
+  const label = fc.stringMatching(/^[a-z]{1,8}$/);
+  const path = fc
+    .array(fc.stringMatching(/^[a-zA-Z0-9%._~-]{1,6}$/), { maxLength: 3 })
+    .map((all) => `/${all.join('/')}`);
+  const query = fc
+    .option(fc.stringMatching(/^[a-z0-9=&%]{1,8}$/), { nil: null })
+    .map((text) => (text === null ? '' : `?${text}`));
+  const port = fc.option(fc.integer({ min: 1, max: 65_535 }), { nil: null });
+  fc.assert(
+    fc.property(label, port, path, query, (name, number, at, asked) => {
+      const host = `${name}.saltmarsh.example`;
+      const shown = number === null ? '' : `:${String(number)}`;
+      const url = `https://${host}${shown}${at}${asked}`;
+      const same = [url, `HTTPS://${host.toUpperCase()}${shown}${at}${asked}`, `${url}#part`];
+      if (number === null) same.push(`https://${host}:443${at}${asked}`, `https://${host}.${at}${asked}`);
+      for (const one of same) expect([one, differenceOf(one, url)]).toEqual([one, null]);
+      const others = {
+        plain: url.replace('https:', 'http:'),
+        host: url.replace(host, `x${host}`),
+        port: `https://${host}:${String((number ?? 443) === 8443 ? 8444 : 8443)}${at}${asked}`,
+        path: `https://${host}${shown}${at}/more${asked}`,
+        query: `${url}${asked === '' ? '?' : '&'}more`,
+      };
+      for (const [way, one] of Object.entries(others)) expect([one, differenceOf(one, url)]).toEqual([one, way]);
+      for (const one of [at, `//${host}${at}`, 'mailto:a@b.example', '']) expect(differenceOf(one, url)).toBe('host');
+    }),
+  );
 });

@@ -95,6 +95,15 @@ export const healthyRows: Row[] = [
       },
     },
   }),
+  well('a page of links to devices at home', {
+    service: {
+      does: {
+        answers: 200,
+        headers: html,
+        body: '<title>Nest camera</title><a href="http://192.168.64.1/">router</a><a href="http://printer/">printer</a>',
+      },
+    },
+  }),
   well('a service of HTTP/1.0 kind', {
     service: { does: { answers: 200, headers: { ...html, connection: 'close' }, body: '<title>Nest camera</title>' } },
   }),
@@ -117,6 +126,11 @@ export const healthyRows: Row[] = [
   well('a folder', { to: '{folder: ./site}', own: 'builtin' }),
   well('a road that redirects', { to: '{redirect: "https://www.example.org"}', own: 'nginx' }),
   well('methods and a rate that are kept', { road: 'methods: [GET, HEAD], rate: 2/s burst 3', own: 'nginx' }),
+  well('a forbidden method that is refused in other words', {
+    road: 'methods: [GET, HEAD]',
+    node: { https: { when: { method: 'GET|HEAD' }, then: 'passes', otherwise: { frontError: 403 } } },
+  }),
+  well('HSTS that is to be forgotten, and is not sent', { road: 'hsts: forget' }),
   well('strangers get 404', {
     node: { showsToAll: true, strangers: { frontError: 404 }, plainStrangers: { frontError: 404 } },
   }),

@@ -31,13 +31,13 @@ export function formatVerify(
   ).length;
   const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
   const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
-  const follows = verbose ? followsFrom(away, width) : '';
+  const follows = verbose && findings.length > 0 ? followsFrom(away, width) : '';
   return `${table(head, rows)}${rest}${words}${follows}\n${summary}`;
 }
 
 /** What is not told, since it follows from what is. */
 function followsFrom(away: VerifyResult['away'], width: number): string {
-  if (away.length === 0) return '\nNothing else was seen that follows from these.\n';
+  if (away.length === 0) return '\nNothing else was seen that would follow from these.\n';
   const lines = away.map(({ road, by, problem: { card, say, data } }) => {
     const { message } = tell(card, { say, data: { ...data, names: road }, roads: [road] });
     return wrap(`${card.id}: ${message} It follows from ${by}.`, { width, first: '  ', indent: '    ' });

@@ -57,8 +57,7 @@ async function verifyOnce(
   io.out(options.json === true ? document : formatVerify(result, site.plan, printing(options, io)));
   if (options.json !== true) io.err(`${vantageWords(result.vantage)}\n`);
   if (options.since === true) io.err(sinceWords(changes, io.width));
-  if (options.junit !== undefined)
-    await writeWhole(resolve(io.cwd, options.junit), junitXml(result.roads, result.findings));
+  await writeJunit(options, result, io);
   io.err(nextStep(result));
   if (isNews(changes)) await notify(options, document);
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
@@ -80,6 +79,7 @@ async function watch(
     const entry = entryOf(result.findings, result.roads.length, io.now().toISOString());
     const changes: Changes | null = before === null ? null : { last: before.at, ...changesSince(before, entry) };
     const document = documentOf(site, result, changes);
+    await writeJunit(options, result, io);
     if (before === null || isNews(changes)) {
       await noteRun(site, names, options, result, io);
       if (options.json === true) io.out(document);
@@ -134,6 +134,10 @@ function printing({ verbose }: VerifyOptions, io: Io): Parameters<typeof formatV
   return { width: io.width, colour: io.colour.out, verbose: verbose === true };
 }
 
+async function writeJunit({ junit }: VerifyOptions, { roads, findings }: VerifyResult, { cwd }: Io): Promise<void> {
+  if (junit !== undefined) await writeWhole(resolve(cwd, junit), junitXml(roads, findings));
+}
+
 async function notify({ notify: program }: VerifyOptions, document: string): Promise<void> {
   if (program === undefined) return;
   const remedy = 'Run it by hand and mend it; what came and went is told above, and kept.';
@@ -165,14 +169,15 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
 }
 
 /** Each of these stands for itself. */
-function refuseMixed({ script, links, read, watch: time, at, json }: VerifyOptions): void {
+function refuseMixed({ script, links, read, watch: time, at, login, json }: VerifyOptions): void {
   const modes = [
     script === true ? '--script' : null,
     links === true ? '--links' : null,
     read === undefined ? null : '--read',
     time === undefined ? null : '--watch',
   ].filter((mode) => mode !== null);
-  const [first, second = read !== undefined && at !== undefined ? '--at' : null] = modes;
+  const beside = read === undefined ? null : at !== undefined ? '--at' : login !== undefined ? '--login' : null;
+  const [first, second = beside] = modes;
   const other = script === true && json === true ? '--json' : second;
   if (first === undefined || other === null) return;
   throw new Trouble({

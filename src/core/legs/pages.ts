@@ -18,25 +18,26 @@ function inwardRedirect(road: PlannedRoad, upstream: Upstream, answer: Answer): 
   return { card: showsInside, say: way, data, cause: `inside:${location}` };
 }
 
-/** What a page loads or leads to by itself; what a text talks of is its own affair. */
+/** Tags with an absolute URL: what a page loads and sends to, and what it leads to. */
 const links =
-  /<(?:a|link|script|img|form|iframe|source|base)\b[^>]*?\s(?:href|src|action)\s*=\s*["']?(https?:\/\/[^"'\s>]+)/gi;
+  /<(a|link|script|img|form|iframe|source|base)\b[^>]*?\s(?:href|src|action)\s*=\s*["']?(https?:\/\/[^"'\s>]+)/gi;
 
 function inwardLink(road: PlannedRoad, upstream: Upstream, answer: Answer): Problem | null {
   if (!/html/i.test(headerOf(answer, 'content-type') ?? '')) return null;
-  for (const [, location = ''] of answer.body.matchAll(links)) {
+  for (const [, tag = '', location = ''] of answer.body.matchAll(links)) {
     const way = inwardWay(road, upstream, location);
-    if (way === null) continue;
+    if (way === null || (tag.toLowerCase() === 'a' && !isItself(road, upstream, location))) continue;
     const data = { location: location.slice(0, 120), origin: `https://${road.authority}` };
-    const url = new URL(location);
-    return {
-      card: showsInside,
-      say: way === 'plain' ? 'plain-page' : 'page',
-      data,
-      cause: `inside:${url.origin}`,
-    };
+    const say = way === 'plain' ? 'plain-page' : 'page';
+    return { card: showsInside, say, data, cause: `inside:${new URL(location).origin}` };
   }
   return null;
+}
+
+/** A page of links may well lead to other devices at home; what must not be is that a service leads to itself there. */
+function isItself({ name }: PlannedRoad, { host, port }: Upstream, location: string): boolean {
+  const url = new URL(location);
+  return url.hostname === name || (url.hostname === host && Number(url.port) === port);
 }
 
 /** In which way an absolute URL is of no use to visitors, or null. */

@@ -198,7 +198,8 @@ function partsOf(url: string): Record<'scheme' | 'host' | 'port' | 'path' | 'que
 /** Whether browsers are told to insist on HTTPS, for as long as the map says (RFC 6797 §7.2). */
 export function hstsProblem({ rules, name }: PlannedRoad, front: Answer | null): Problem[] {
   const wanted = rules.hsts ?? 0;
-  if (front === null || wanted === 0 || front.status >= 500) return [];
+  // Many servers leave their headers off what they refuse.
+  if (front === null || wanted === 0 || front.status >= 400) return [];
   const said = headerOf(front, 'strict-transport-security');
   if (said === null) return [{ card: hsts, say: 'absent', data: { wanted }, cause: `hsts:${String(wanted)}` }];
   const found = Number(/(?:^|;)\s*max-age\s*=\s*"?(\d+)"?\s*(?:;|$)/i.exec(said)?.[1] ?? NaN);

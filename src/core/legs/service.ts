@@ -52,8 +52,7 @@ export function judgeService(input: ServiceInput): LegResult {
     return bad('service', 'welcome page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   }
   if (!direct.ok) return withoutDirect(input, direct.failure, answer);
-  const own5 = isFrontsOwnError(answer);
-  if (own5 && (answer.status >= 500 || answer.status !== direct.value.status)) {
+  if (isFrontsOwnError(answer) && (answer.status >= 500 || answer.status !== direct.value.status)) {
     const say = answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself';
     const data = { upstream, direct: direct.value.status, status: answer.status, log: said };
     return bad('service', String(answer.status), { card: frontCannotReach, say, data, cause: `service:${upstream}` });
