@@ -1,7 +1,7 @@
 import http from 'node:http';
 import net from 'node:net';
 import nodeHttps from 'node:https';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { writeFileSync } from 'node:fs';
 import { createSocket } from 'node:dgram';
 import { join } from 'node:path';
 import { makeThrowaway } from '../src/adapters/certificates/make.ts';
@@ -347,58 +347,6 @@ roads:
   } finally {
     for (const server of [page, stranger]) server.close();
     await front.stop();
-  }
-});
-
-test('an edge in front: it is driven, the circle that it makes is named, and so is the way past it', async () => {
-  const [httpsPort = 0, httpPort = 0, mark = 0] = await freePorts(3);
-  const page = await pageServer('Hide');
-  const name = 'hide.saltmarsh.example';
-  const folder = folderWith({
-    'mile-marker.yaml': `domains: [saltmarsh.example]
-front:
-  address: 127.0.0.1
-  ports: {http: ${String(httpPort)}, https: ${String(httpsPort)}}
-  mark: 127.0.0.1:${String(mark)}
-  edge: {networks: [127.0.0.9/32], address-header: X-Client-Address}
-roads:
-  hide: {to: ":${String(portOf(page))}", gate: everyone}
-`,
-  });
-  const dns = await startDns({ domains: ['saltmarsh.example'], records: new Map([[name, '127.0.0.9']]) });
-  const front = await startFront(folder, 'builtin');
-  const pair = join(folder, '.mile-marker/certificates', name, 'current');
-  const tls = { cert: readFileSync(join(pair, 'certificate.pem')), key: readFileSync(join(pair, 'key.pem')) };
-  let speaks: 'http' | 'https' = 'https';
-  const relay: http.RequestListener = (request, response) => {
-    const headers = { ...request.headers, 'x-client-address': '203.0.113.5' };
-    const to = { host: '127.0.0.1', localAddress: '127.0.0.9', path: request.url, headers };
-    const answered = (answer: http.IncomingMessage): void => {
-      response.writeHead(answer.statusCode ?? 500, answer.headers);
-      answer.pipe(response);
-    };
-    // A name that the front does not know gets no answer from it, and so none from the edge.
-    const asked =
-      speaks === 'http'
-        ? http.get({ ...to, port: httpPort }, answered)
-        : nodeHttps.get({ ...to, port: httpsPort, servername: name, rejectUnauthorized: false }, answered);
-    asked.on('error', () => response.writeHead(502).end());
-  };
-  const edge = await listening(nodeHttps.createServer(tls, relay), httpsPort, '127.0.0.9');
-  const plain = await listening(http.createServer(toHttps(httpsPort)), httpPort, '127.0.0.9');
-  const told = async (): Promise<string[]> => {
-    const ran = await mileMarker(['verify', '--json', '--resolver', `127.0.0.1:${String(dns.port)}`], folder);
-    const bad = read(ran).findings.filter(({ rule }) => rule !== 'certificate-practice');
-    return bad.map(({ severity, rule, remedy }) => `${severity} ${rule}: ${remedy}`);
-  };
-  try {
-    expect(await told()).toEqual([]);
-    speaks = 'http';
-    expect(await told()).toEqual([expect.stringMatching(/^error redirect-loop: The edge seems to speak plain HTTP/)]);
-  } finally {
-    for (const server of [edge, plain, page]) server.close();
-    await front.stop();
-    await dns.stop();
   }
 });
 

@@ -10,6 +10,7 @@ import { folderWith, mileMarker } from '../support/program.ts';
 import type { TestAuthority } from './certificates.ts';
 import { handlerOf, page, type Ground } from './does.ts';
 import { startRecords } from './dns.ts';
+import { edgeAddress, startEdge } from './edge.ts';
 import { startNginxFront } from './nginx-front.ts';
 import { closing, rawServer, startNodeFront, tlsServer, type Closing } from './node-front.ts';
 import type { Row, Service } from './row.ts';
@@ -44,7 +45,8 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
     closings.push(closing(tides));
     const ground = { name: names.nestcam, http: httpPort, https: httpsPort, service, tides: portOf(tides) };
     const addresses = row.addresses ?? ['127.0.0.1'];
-    const dns = await startRecords({ [names.nestcam]: row.records ?? addresses, [names.tides]: addresses });
+    const shown = row.edge === undefined ? addresses : [edgeAddress];
+    const dns = await startRecords({ [names.nestcam]: row.records ?? shown, [names.tides]: shown });
     closings.push(dns.stop);
     const folder = folderWith({
       'mile-marker.yaml': mapOf(row, ground, addresses, mark),
@@ -90,7 +92,7 @@ front:
   mark: "127.0.0.1:${String(mark)}"
   home-networks: [127.0.0.0/8]
   proxy: ${row.own ?? 'builtin'}
-${row.front ?? ''}gates: {far: {networks: 192.0.2.0/24}, wardens: {people: wardens}}
+${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address}\n`}gates: {far: {networks: 192.0.2.0/24}, wardens: {people: wardens}}
 roads:
   nestcam: {${leads}${gate}${road}}
   tides: {to: ":${String(tides)}", gate: everyone}
@@ -106,7 +108,8 @@ async function startFronts(
 ): Promise<Closing[]> {
   if (row.own !== undefined) {
     const front = await startFront(folder, row.own);
-    return [() => void front.stop()];
+    const edge = row.edge === undefined ? [] : await startEdge(row.edge, ground, authority);
+    return [() => void front.stop(), ...edge];
   }
   if (row.nginx !== undefined) return [await startNginxFront({ front: row.nginx, folder, ground, names, authority })];
   const fronts = addresses.map((address, index) => ({

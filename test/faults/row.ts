@@ -85,9 +85,8 @@ export interface Row {
   severity?: 'error' | 'warning';
   /** A part of its sentence. */
   says?: string;
-  /** More keys of the road on the map, and of the front. */
+  /** More keys of the road on the map. */
   road?: string;
-  front?: string;
   to?: string;
   addresses?: string[];
   /** Records of the road's name; a word for what the name server does instead. */
@@ -99,6 +98,8 @@ export interface Row {
   nginx?: NginxFront;
   /** The front that Mile Marker writes or serves itself, from this map. */
   own?: 'builtin' | 'nginx';
+  /** An edge network in front of the front that Mile Marker serves, and how it speaks to it. */
+  edge?: 'http' | 'https';
   /** A certificate that lies here for the road. */
   held?: CertificateSpec;
   argv?: string[];

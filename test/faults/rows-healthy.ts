@@ -8,6 +8,7 @@ export const healthyRows: Row[] = [
   well('as the tool serves it: builtin', { own: 'builtin' }),
   well('as the tool writes it: nginx', { own: 'nginx' }),
   well('written by hand for nginx', { nginx: {} }),
+  well('an edge in front, which speaks HTTPS to it', { own: 'builtin', edge: 'https' }),
   well('IPv6 alone', { addresses: ['::1'] }),
   well('IPv4 and IPv6', { addresses: ['127.0.0.1', '::1'] }),
   well('two addresses of one kind', { addresses: ['127.0.0.1', '127.0.0.5'] }),

@@ -80,7 +80,7 @@ const loop = card({
         'Tell the application that it is behind HTTPS (its public URL, or to trust X-Forwarded-Proto), or take one of the redirects away.',
     },
     edge: {
-      message: 'The redirects of {name} lead in a circle: {circle}.',
+      message: 'The redirects of {names} lead in a circle: {circle}.',
       remedy:
         'The edge seems to speak plain HTTP to your front, which sends plain HTTP to HTTPS: set the edge to speak HTTPS to it, with the certificate checked.',
     },
@@ -156,7 +156,13 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: 
     return bad('redirect', String(status), { card: wrong, say: 'no-location', data, cause: 'redirect:none' });
   const circle = circleOf(hops);
   if (circle !== null)
-    return bad('redirect', 'loop', { card: loop, say: hasEdge ? 'edge' : 'loop', data: { name, circle }, cause });
+    return bad('redirect', 'loop', {
+      card: loop,
+      say: hasEdge ? 'edge' : 'loop',
+      data: { name, circle },
+      // The edge does it to all its names alike.
+      cause: hasEdge ? 'redirect:edge' : cause,
+    });
   const way = differenceOf(found, expected);
   // One redirect of the server is wrong for all its names alike; the first stands for them.
   if (way !== null) return bad('redirect', `other ${way}`, { card: wrong, say: way, data, cause: `redirect:${way}` });
