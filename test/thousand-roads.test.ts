@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import http from 'node:http';
 import { listening, portOf } from './support/ports.ts';
-import { ended, folderWith, launch, mileMarker, program, says, stop } from './support/program.ts';
+import { ended, folderWith, launch, program, says, stop } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
 /** Many roads, and services that hang: what verify needs of memory, and whom it keeps waiting. */
@@ -18,7 +18,7 @@ const road = (name: string, server: http.Server): string =>
 async function drive(roads: string, argv: string[]): Promise<Report> {
   const { head } = await practiceHead();
   const folder = folderWith({ 'mile-marker.yaml': `${head}roads:\n${roads}` });
-  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  expect((await ended(launch(['certs', 'make'], folder), 120_000)).code).toBe(0);
   const front = launch(['serve'], folder);
   try {
     await says(front, 'Serving');
