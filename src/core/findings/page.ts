@@ -4,15 +4,19 @@ import { allCards } from './all-cards.ts';
 export function findingsPage(): string {
   const parts = [...allCards]
     .sort((a, b) => (a.id < b.id ? -1 : 1))
-    .map(({ id, severity, summary, why, source, messages }) => {
+    .map(({ id, severity, summary, why, source, explains, messages }) => {
+      const rest = (explains ?? []).map((one) => `\`${one}\``).join(', ');
+      const follows = rest === '' ? '' : `\n\nNot told beside it for the same road, since it follows: ${rest}.`;
       const words = Object.values(messages).map(
         ({ message, remedy }) => `- ${escaped(message)}\n  *do:* ${escaped(remedy)}`,
       );
-      return `## ${id}\n\n**${severity}.** ${summary} ${why}\n\nSource: ${source}.\n\n${words.join('\n')}\n`;
+      return `## ${id}\n\n**${severity}.** ${summary} ${why}\n\nSource: ${source}.${follows}\n\n${words.join('\n')}\n`;
     });
   return `<!-- Made from the cards in src/core by \`npm run fix\`. Do not edit it here. -->\n\n# Findings\n\nEvery finding that Mile Marker can report, with its words. Ids keep their meaning for life.\n\n${parts.join('\n')}`;
 }
 
+/** What stands in backticks is shown as it is (CommonMark §6.1). */
 function escaped(text: string): string {
-  return text.replace(/[<*_]/g, '\\$&');
+  const parts = text.split(/(`[^`]*`)/);
+  return parts.map((part) => (part.startsWith('`') ? part : part.replace(/[<*_]/g, '\\$&'))).join('');
 }

@@ -12,7 +12,6 @@ const gateOpen = card({
   summary: 'A gate lets in whom it must keep out.',
   why: 'The running front is not what the map says, and what should be closed is open.',
   source,
-  explains: ['stranger-sees-something'],
   messages: {
     open: {
       message:

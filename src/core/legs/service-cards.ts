@@ -96,14 +96,7 @@ export const wrongService = card({
   summary: 'A name shows the service of another road, or a page of the server itself.',
   why: 'Nothing fails, so nobody notices, except the visitors.',
   source: 'RFC 9110 §7.2: the host asked for decides',
-  explains: [
-    'websocket-not-passed',
-    'hsts-not-sent',
-    'method-not-refused',
-    'rate-not-held',
-    'gate-open',
-    'stranger-sees-something',
-  ],
+  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     other: {
       message: '{names} shows what {other} shows, and not its own service on {upstream}.',
@@ -189,7 +182,7 @@ export const notTold = card({
       message:
         '{names}: the service answers {status} to what comes through a proxy, and {plainly} to the same without the headers about the visitor.',
       remedy:
-        'In the settings of the service name the front as a proxy that it may believe ("trusted proxies"): {proxy}.',
+        'In the settings of the service name the front as a proxy that it may believe ("trusted proxies"). It comes from {proxy}.',
     },
     name: {
       message:

@@ -156,7 +156,11 @@ const shortly: Record<string, string> = {
 function untoldOf(road: PlannedRoad, { plainly, byAddress }: DirectEvidence, { status }: Answer): Problem | null {
   if (status < 400 || road.rules.expect?.status === status) return null;
   const cause = `untold:${road.name}`;
-  const data = { status, origin: `https://${road.authority}`, proxy: 'the address from which the front comes to it' };
+  const data = {
+    status,
+    origin: `https://${road.authority}`,
+    proxy: 'the gateway of its container network, or 127.0.0.1 when it runs in none',
+  };
   if (plainly !== null && plainly < 400) return { card: notTold, say: 'proxy', data: { ...data, plainly }, cause };
   return byAddress !== null && byAddress < 400
     ? { card: notTold, say: 'name', data: { ...data, byAddress }, cause }

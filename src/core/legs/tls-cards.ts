@@ -35,7 +35,6 @@ export const otherName = card({
     'service-unclear',
     'front-cannot-reach-service',
     'redirect-wrong',
-    'gate-open',
     'gate-shut',
     'gate-held',
     'websocket-not-passed',
