@@ -78,7 +78,11 @@ export const wayRows: Row[] = [
     severity: 'warning',
     node: { tls: { max: 'TLSv1.2', ciphers: 'AES128-SHA256' }, certificate: { key: 'rsa-2048' } },
   },
-  { name: 'HTTP/2 is chosen and not spoken', rule: 'http2-not-spoken', node: { tls: { alpn: ['h2', 'http/1.1'] } } },
+  {
+    name: 'HTTP/2 is chosen and not spoken',
+    rule: 'chosen-http2-not-spoken',
+    node: { tls: { alpn: ['h2', 'http/1.1'] } },
+  },
   {
     name: 'the certificate ended',
     rule: 'certificate-dates',

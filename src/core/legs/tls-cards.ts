@@ -173,7 +173,7 @@ export const weakSuite = card({
 });
 
 export const falseTwo = card({
-  id: 'http2-not-spoken',
+  id: 'chosen-http2-not-spoken',
   severity: 'error',
   summary: 'The front chooses HTTP/2 in the handshake, and then does not speak it.',
   why: 'Every browser offers HTTP/2, takes the choice by its word, and shows an error.',

@@ -87,7 +87,7 @@ const short: Record<string, string> = {
   'certificate-chain-order': 'order',
   'tls-too-old': 'old TLS',
   'tls-weak-suite': 'weak suite',
-  'http2-not-spoken': 'no HTTP/2',
+  'chosen-http2-not-spoken': 'no HTTP/2',
 };
 
 function saysOf({ card: { id }, say }: Problem): string {
