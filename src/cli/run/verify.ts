@@ -165,7 +165,7 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
     limits: limitsOf(options, site, io),
   });
   io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));
-  io.err('next: open each of them in a private window, mobile data first, with Wi-Fi off\n');
+  io.err('\nnext: open each of them in a private window, mobile data first, with Wi-Fi off\n');
 }
 
 /** Each of these stands for itself. */
