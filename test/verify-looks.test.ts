@@ -1,4 +1,9 @@
+import { appendFileSync } from 'node:fs';
 import http from 'node:http';
+import { join } from 'node:path';
+import { readAlong } from '../src/adapters/files/front-log.ts';
+import type { PlannedRoad } from '../src/core/plan/plan.ts';
+import { plannedOf } from './support/plan.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
 import { passTo, startFaultyFront } from './support/faulty-front.ts';
 import { startFront } from './support/fronts.ts';
@@ -49,6 +54,35 @@ test('--from-address is what the front sees, its log says so, and gates are judg
     await front.stop();
     close(server);
   }
+});
+
+test('only what bears the sign of this run says which address the front saw, and only what is new counts', async () => {
+  const { plan } = plannedOf(
+    'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {cam: {to: ":9", log: seen.log}, nestcam: ":9"}\n',
+  );
+  const folder = folderWith({
+    'errors.log': '[error] old client: 192.0.2.1, server: cam.saltmarsh.example, host: "cam.saltmarsh.example"\n',
+    'seen.log': '',
+  });
+  const [errors, log] = [join(folder, 'errors.log'), join(folder, 'seen.log')];
+  const roads = plan.roads.map((road) => ({
+    ...road,
+    rules: { ...road.rules, log: road.name.startsWith('cam') ? log : null },
+  }));
+  const [cam, nestcam] = roads as [PlannedRoad, PlannedRoad];
+  const along = await readAlong(errors, roads);
+  expect([await along.lastError(cam), await along.addressSeen(nestcam)]).toEqual([null, null]);
+  appendFileSync(errors, '[error] new client: 192.0.2.2, server: nestcam.saltmarsh.example, host: "x"\n');
+  expect([await along.lastError(cam), await along.lastError(nestcam)]).toEqual([null, expect.stringContaining('new')]);
+  appendFileSync(log, '192.0.2.3 - - [x] "GET / HTTP/1.1" 403 - "-" "other"\n');
+  appendFileSync(log, `192.0.2.4 - - [x] "GET / HTTP/1.1" 403 - "https://cam/?${along.sign}" "mile-marker verify"\n`);
+  appendFileSync(log, '192.0.2.5 - - [x] "GET / HTTP/1.1" 403 - "-" "mile-marker verify"\n');
+  expect(await along.addressSeen(cam)).toBe('192.0.2.4');
+  appendFileSync(
+    errors,
+    `[error] client: 2001:db8::9, server: cam.saltmarsh.example, referrer: "https://cam/?${along.sign}"\n`,
+  );
+  expect(await along.addressSeen(cam)).toBe('2001:db8::9');
 });
 
 test('what follows from a finding is not told, and --verbose says what it was', async () => {
@@ -120,6 +154,23 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     close(server);
     await front.stop();
   }
+});
+
+test('options that do not go together are refused', async () => {
+  const folder = folderWith({
+    'mile-marker.yaml': 'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {a: ":9"}\n',
+  });
+  for (const [argv, words] of [
+    [['--script', '--links'], '--script and --links'],
+    [['--script', '--json'], '--script and --json'],
+    [['--read', 'x', '--login', 'y'], '--read and --login'],
+    [['--watch', '--read', 'x'], '--read and --watch'],
+  ] as const)
+    expect(await mileMarker(['verify', ...argv], folder)).toEqual({
+      code: 2,
+      out: '',
+      err: `mile-marker: ${words} do not go together.\n  do: Give one of them.\n`,
+    });
 });
 
 test('--links says what a phone must show, without asking the front', async () => {

@@ -15,8 +15,8 @@ export interface AccessInput {
   target: string;
   /** This machine's own address on the connection to the front. */
   from: string;
-  /** The address that the front saw when it answered with a status; null when it does not say. */
-  seen: (status: number) => Promise<string | null>;
+  /** The address that the front saw at the last question; null when it does not say. */
+  seen: () => Promise<string | null>;
   /** Whether nothing on the way can have put another address in its place. */
   isSeenAs: boolean;
   /** What the service itself answers when asked directly; null when that is not known. */
@@ -36,7 +36,7 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
     return verdict.act === 'answer' && (verdict.status === 401 || verdict.status === 403) ? verdict.status : 'passes';
   };
   const bare = await ask({});
-  const seen = bare.ok ? await input.seen(bare.value.status) : null;
+  const seen = bare.ok ? await input.seen() : null;
   const peer = seen ?? (isSeenAs ? from : null);
   const refused = bare.ok && outcomeOf(bare.value, directStatus) !== 'passes';
   const claimed = refused ? insider(road) : null;

@@ -233,13 +233,17 @@ export class Drive {
     const { from, to } = this.front.connection() ?? { from: '', to: '' };
     const { target } = lookedAt(road);
     const direct = this.directs.get(road.name)?.answer;
+    const { sight, frontLog } = this.input;
+    const signed: Record<string, string> = sight.isLive
+      ? { referer: `https://${road.authority}/?${frontLog.sign}` }
+      : {};
     return driveAccess({
       prepared: this.prepared,
       road,
       target,
       from,
-      seen: async (status) => {
-        const seen = await this.input.frontLog.addressSeen(road, status);
+      seen: async () => {
+        const seen = await this.input.frontLog.addressSeen(road);
         this.seenAs ??= seen;
         return seen;
       },
@@ -252,7 +256,7 @@ export class Drive {
         this.hasGuessed = true;
         return isFirst;
       },
-      ask: (headers) => this.front.ask('https', road.name, target, headers),
+      ask: (headers) => this.front.ask('https', road.name, target, { ...headers, ...signed }),
     });
   }
 

@@ -1,14 +1,16 @@
+import { randomBytes } from 'node:crypto';
 import { open, stat } from 'node:fs/promises';
 import { setTimeout as delay } from 'node:timers/promises';
 import { parseAddress } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 
-/** What the front writes down while it is driven. */
+/** What the front writes down while it is driven. @property sign goes along as Referer with what must be found again in the logs */
 export interface FrontLog {
+  sign: string;
   /** The last line of its error log that names the road, or null. */
   lastError: (road: PlannedRoad) => Promise<string | null>;
-  /** The address that the front saw when it answered a request of ours with a status, or null when it does not say. */
-  addressSeen: (road: PlannedRoad, status: number) => Promise<string | null>;
+  /** The address that the front saw at the last request that bore the sign, or null when it does not say. */
+  addressSeen: (road: PlannedRoad) => Promise<string | null>;
 }
 
 /** So much of the end of a log is read. */
@@ -26,26 +28,34 @@ export async function readAlong(errorLog: string | null, roads: readonly Planned
     await Promise.all([...new Set(files)].map(async (file) => [file, await lengthOf(file)] as const)),
   );
   const since = (file: string): Promise<string[]> => linesFrom(file, begins.get(file) ?? 0);
+  const sign = `mile-marker-${randomBytes(8).toString('hex')}`;
   return {
+    sign,
     lastError: async ({ name }) => {
       if (errorLog === null) return null;
-      return (await since(errorLog)).filter((line) => line.includes(name)).at(-1) ?? null;
+      // Not of a name that only ends in this one.
+      const named = new RegExp(`(^|[^a-z0-9.-])${name.replaceAll('.', '\\.')}([^a-z0-9-]|$)`, 'i');
+      return (await since(errorLog)).filter((line) => named.test(line)).at(-1) ?? null;
     },
-    addressSeen: async ({ name, rules: { log } }, status) => {
-      const errors = errorLog === null ? [] : (await since(errorLog)).filter((line) => line.includes(name));
-      const told = errors.flatMap((line) => /\bclient: ([0-9a-fA-F.:]+),/.exec(line)?.[1] ?? []).at(-1);
-      if (told !== undefined) return parseAddress(told);
-      if (typeof log !== 'string' || !begins.has(log)) return null;
-      const asked = new RegExp(`^(\\S+) .* ${String(status)} \\S+ "[^"]*" "mile-marker verify"$`);
+    addressSeen: async ({ rules: { log } }) => {
+      const refused = errorLog === null ? null : clientIn(await since(errorLog), /\bclient: ([0-9a-fA-F.:]+),/);
+      if (refused !== null || typeof log !== 'string' || !begins.has(log)) return refused;
       // The line comes when the answer has gone.
       for (let tries = 0; tries < 5; tries += 1) {
-        const seen = (await since(log)).flatMap((line) => asked.exec(line)?.[1] ?? []).at(-1);
-        if (seen !== undefined) return parseAddress(seen);
+        const seen = clientIn(await since(log), /^(\S+) /);
+        if (seen !== null) return seen;
         await delay(40);
       }
       return null;
     },
   };
+
+  /** Others may be refused at the same time; what is ours bears the sign. */
+  function clientIn(lines: readonly string[], where: RegExp): string | null {
+    const told = lines.filter((line) => line.includes(sign)).flatMap((line) => where.exec(line)?.[1] ?? []);
+    const last = told.at(-1);
+    return last === undefined ? null : parseAddress(last);
+  }
 }
 
 async function lengthOf(file: string): Promise<number> {

@@ -169,14 +169,26 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
 }
 
 /** Each of these stands for itself. */
-function refuseMixed({ script, links, read, watch: time, at, login, json }: VerifyOptions): void {
+function refuseMixed({
+  script,
+  links,
+  read,
+  watch: time,
+  at,
+  login,
+  openPorts,
+  fromAddress,
+  json,
+}: VerifyOptions): void {
   const modes = [
     script === true ? '--script' : null,
     links === true ? '--links' : null,
     read === undefined ? null : '--read',
     time === undefined ? null : '--watch',
   ].filter((mode) => mode !== null);
-  const beside = read === undefined ? null : at !== undefined ? '--at' : login !== undefined ? '--login' : null;
+  const live = { '--at': at, '--login': login, '--open-ports': openPorts, '--from-address': fromAddress };
+  const given = Object.entries(live).filter(([, value]) => value !== undefined);
+  const beside = read === undefined ? null : (given[0]?.[0] ?? null);
   const [first, second = beside] = modes;
   const other = script === true && json === true ? '--json' : second;
   if (first === undefined || other === null) return;
