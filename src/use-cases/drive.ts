@@ -145,7 +145,8 @@ export class Drive {
     const connection = this.front.connection();
     const isMachine = connection !== null && here.includes(connection.to);
     const place = isMachine ? 'machine' : fromHome ? 'home' : 'outside';
-    return { from: connection?.from ?? null, place, seenAs: this.seenAs };
+    const at = [...new Set(this.front.ports.map(({ address }) => address))];
+    return { from: connection?.from ?? null, place, seenAs: this.seenAs, at };
   }
 
   /** What may only be tried when everything else has been seen, since the front then slows this machine down. Empty when it was not tried. */

@@ -23,6 +23,7 @@ import { openSite } from '../open-site.ts';
 import { countFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { formatLinks } from '../print/links.ts';
+import { wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
 import { limitsOf, placeAt, verifyInput } from './verify-input.ts';
 import { changeLines, isNews, noteRun, sinceWords, type Changes } from './verify-runs.ts';
@@ -55,7 +56,7 @@ async function verifyOnce(
   const changes = await noteRun(site, names, options, result, io);
   const document = documentOf(site, result, changes);
   io.out(options.json === true ? document : formatVerify(result, site.plan, printing(options, io)));
-  if (options.json !== true) io.err(`${vantageWords(result.vantage)}\n`);
+  if (options.json !== true) io.err(wrap(vantageWords(result.vantage), { width: io.width }));
   if (options.since === true) io.err(sinceWords(changes, io.width));
   await writeJunit(options, result, io);
   io.err(nextStep(result));

@@ -3,22 +3,25 @@
  *
  * @property from this machine's own address on the connection to the front; null when there was none
  * @property place `machine`: the front's own; `home`: in a network of the front; `outside`: elsewhere
+ * @property at every address that was tried
  * @property seenAs the address that the front's log has for this machine; null when it does not say
  */
 export interface Vantage {
   from: string | null;
   place: 'machine' | 'home' | 'outside';
   seenAs: string | null;
+  at: string[];
 }
 
 /** One line for a person. */
-export function vantageWords({ from, place, seenAs }: Vantage): string {
-  if (from === null) return 'The front could not be reached from here.';
+export function vantageWords({ from, place, seenAs, at }: Vantage): string {
+  const tried = at.join(' and ');
+  if (from === null) return `The front could not be reached from here, at ${tried}.`;
   const where = {
     machine: 'on the machine of the front',
     home: 'in a network of the front',
     outside: 'from outside',
   }[place];
   const seen = seenAs === null || seenAs === from ? '' : `; the front sees ${seenAs}`;
-  return `Looked ${where}, as ${from}${seen}.`;
+  return `Looked ${where}, as ${from}${seen}, at ${tried}.`;
 }
