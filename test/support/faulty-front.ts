@@ -6,8 +6,8 @@ import { listening, portOf } from './ports.ts';
 
 /** What one name does at a front that somebody else configured. */
 export interface Behaviour {
-  /** Names and times of the certificate, or `none` to end the handshake. */
-  certificate?: { names?: string[]; madeAt?: string; by?: Pair; chain?: 'alone' } | 'none';
+  /** When its certificate was made. Default: now. */
+  certificate?: { madeAt: string };
   http?: RequestListener;
   https?: RequestListener;
 }
@@ -22,10 +22,12 @@ export interface FaultyFront {
 /** Starts a front in which every name has its own fault; names are short, below saltmarsh.example. */
 export async function startFaultyFront(behaviours: Record<string, Behaviour>): Promise<FaultyFront> {
   const authority = await makeAuthority({ name: 'marsh test authority', now: new Date() });
-  const contexts = new Map<string, SecureContext | null>();
-  for (const [name, { certificate = {} }] of Object.entries(behaviours)) {
+  const contexts = new Map<string, SecureContext>();
+  for (const [name, { certificate }] of Object.entries(behaviours)) {
     const full = `${name}.saltmarsh.example`;
-    contexts.set(full, certificate === 'none' ? null : await contextFor(full, certificate, authority));
+    const now = new Date(certificate?.madeAt ?? Date.now());
+    const leaf = await makeLeaf({ names: [full], authority, now });
+    contexts.set(full, createSecureContext({ cert: leaf.certificate, key: leaf.key }));
   }
   const of = (request: http.IncomingMessage): Behaviour =>
     behaviours[(request.headers.host ?? '').split('.')[0] ?? ''] ?? {};
@@ -33,7 +35,7 @@ export async function startFaultyFront(behaviours: Record<string, Behaviour>): P
     (of(request).http ?? toHttps(portOf(secure)))(request, response),
   );
   const secure = https.createServer(
-    { SNICallback: (name, done) => done(null, contexts.get(name) ?? undefined) },
+    { SNICallback: (name, done) => done(null, contexts.get(name)) },
     (request, response) => (of(request).https ?? notFound)(request, response),
   );
   secure.on('tlsClientError', () => undefined);
@@ -46,18 +48,6 @@ export async function startFaultyFront(behaviours: Record<string, Behaviour>): P
     }
   };
   return { httpPort: portOf(plain), httpsPort: portOf(secure), authority, stop };
-}
-
-async function contextFor(
-  full: string,
-  certificate: Exclude<Behaviour['certificate'], 'none' | undefined>,
-  own: Pair,
-): Promise<SecureContext> {
-  const now = new Date(certificate.madeAt ?? Date.now());
-  const leaf = await makeLeaf({ names: certificate.names ?? [full], authority: certificate.by ?? own, now });
-  const cert =
-    certificate.chain === 'alone' ? leaf.certificate.split(/(?<=-----END CERTIFICATE-----\n)/)[0] : leaf.certificate;
-  return createSecureContext({ cert, key: leaf.key });
 }
 
 export function toHttps(port: number, status = 308): RequestListener {
