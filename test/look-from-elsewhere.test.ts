@@ -120,6 +120,21 @@ test('a file that is no record of the script, or was cut off, is refused with th
   expect(await words('odd')).toEqual([2, expect.stringContaining('odd:4: ')]);
 });
 
+test('a record with a certificate that cannot be read is judged all the same', async () => {
+  const hex = (text: string): string => Buffer.from(text).toString('hex');
+  const garbage = hex('CONNECTED(3)\n-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n');
+  const look = (scheme: string, port: number): string =>
+    `ask 4 ${scheme} a.saltmarsh.example ${String(port)} /\nfrom 127.0.0.1\nto 127.0.0.1\nconnected 0.01\nexit 0\nerror \nbytes ${hex('HTTP/1.1 200 OK\r\n\r\nhello')}\n`;
+  const folder = folderWith({
+    'mile-marker.yaml':
+      'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\nroads: {a: {to: ":9", gate: everyone}}\n',
+    seen: `mile-marker-look 1\n${look('http', 80)}${look('https', 443)}shake 4 a.saltmarsh.example 443\nbytes ${garbage}\nold  \nend\n`,
+  });
+  const { code, out } = await mileMarker(['verify', '--read', 'seen', '--json'], folder);
+  const { findings } = JSON.parse(out) as Report;
+  expect([code, findings.map(({ rule }) => rule)]).toEqual([1, ['handshake-refused']]);
+});
+
 test('whatever a map expects, the script asks for just that: the shell makes nothing else of it', () => {
   // A target of the map has neither spaces nor control characters.
   const special = [...`abc/'"$\`\\;&|<>(){}[]*?!~#%=-`];

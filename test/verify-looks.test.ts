@@ -46,6 +46,8 @@ test('--from-address is what the front sees, its log says so, and gates are judg
   try {
     expect(await look()).toEqual(['127.0.0.1 machine', 'refused, 403', '127.0.0.1']);
     expect(await look('--from-address', '127.0.0.7')).toEqual(['127.0.0.7 machine', 'may pass', '127.0.0.7']);
+    const kind = await mileMarker(['verify', '--at', '127.0.0.1', '--from-address', '::1'], folder);
+    expect([kind.code, kind.out]).toEqual([3, expect.stringMatching(/port-not-judged[^]+is not of\s+the same\s+kind/)]);
     const wrong = await mileMarker(['verify', '--from-address', '203.0.113.9'], folder);
     expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('does not have the address 203.0.113.9')]);
     const other = await mileMarker(['verify', '--from-address', 'eth0'], folder);

@@ -151,10 +151,11 @@ export class Drive {
 
   /** What may only be tried when everything else has been seen, since the front then slows this machine down. Empty when it was not tried. */
   async afterwards(road: PlannedRoad): Promise<RateEvidence | null> {
-    const isOpen = this.front.open('https').length > 0;
+    const question = this.front.question('https', road.name, '/');
     // One that the map does not name is ours to give, and no promise that a front made by hand would break.
-    if (road.lines['rate'] === undefined || road.paused || !this.mayTryMore || !isOpen) return null;
-    return driveRate(road, this.front.question('https', road.name, '/'), this.input.sight, this.places);
+    if (road.lines['rate'] === undefined || road.paused || !this.mayTryMore) return null;
+    if (!this.ours.includes(question.address)) return null;
+    return driveRate(road, question, this.input.sight, this.places);
   }
 
   /** Whether the front is proven to be ours, and looked at by ourselves. */

@@ -1,6 +1,6 @@
 import { trustIn } from '../adapters/certificates/trust.ts';
 import type { Shaken, Trust } from '../adapters/probe/handshake.ts';
-import { certificateFacts, certificatesIn, signs, weakness } from '../adapters/certificates/read.ts';
+import { certificateFacts, inOrder, pemBlocks, readableChain, weakness } from '../adapters/certificates/read.ts';
 import type { Answer, Attempt, Failure } from '../core/legs/answer.ts';
 import type { Seen, SeenAnswer, SeenHandshake } from '../core/look/seen.ts';
 import { familyOf, parseAddress } from '../core/networks/address.ts';
@@ -43,9 +43,8 @@ export function recordedSight({ answers, handshakes }: Seen, trust: Trust): Sigh
       return Promise.resolve(isTaken ? protocol.replace('TLSv', 'TLS ').replace(/ 1$/, ' 1.0') : null);
     },
     chainInOrder: (place, name) => {
-      const chain = certificatesIn(textOf(shaken(place, name)?.bytes ?? ''));
-      const inOrder = chain.every((one, index) => index === 0 || signs(one, chain[index - 1] ?? one));
-      return Promise.resolve(chain.length === 0 ? null : inOrder);
+      const chain = readableChain(pemBlocks(textOf(shaken(place, name)?.bytes ?? '')));
+      return Promise.resolve(chain === null || chain.length === 0 ? null : inOrder(chain));
     },
     ask: ({ scheme, name, target, method, headers, ...place }) => {
       const wanted = name === '' ? place.address : name;
@@ -94,7 +93,8 @@ function answerOf(seen: SeenAnswer): Attempt<Answer> {
 
 function shakenOf({ bytes }: SeenHandshake, trust: Trust): Attempt<Shaken> {
   const text = textOf(bytes);
-  const chain = certificatesIn(text);
+  const chain = readableChain(pemBlocks(text));
+  if (chain === null) return { ok: false, failure: { kind: 'broken', reason: 'the certificate cannot be read' } };
   const [leaf] = chain;
   if (leaf === undefined) {
     // It says so as soon as there is a connection (openssl-s_client(1)).

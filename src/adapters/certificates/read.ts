@@ -57,8 +57,25 @@ export function readHeldCertificate({
 
 /** Every certificate of a PEM text, in its order. */
 export function certificatesIn(text: string): X509Certificate[] {
-  const blocks = text.match(/-----BEGIN CERTIFICATE-----[\s\S]*?-----END CERTIFICATE-----/g) ?? [];
-  return blocks.map((block) => new X509Certificate(block));
+  return pemBlocks(text).map((block) => new X509Certificate(block));
+}
+
+export function pemBlocks(text: string): string[] {
+  return text.match(/-----BEGIN CERTIFICATE-----[\s\S]*?-----END CERTIFICATE-----/g) ?? [];
+}
+
+/** Certificates that came over a wire or in somebody's file, whatever is in them; null when one of them cannot be read. */
+export function readableChain(encoded: ReadonlyArray<Buffer | string>): X509Certificate[] | null {
+  try {
+    return encoded.map((one) => new X509Certificate(one));
+  } catch {
+    return null;
+  }
+}
+
+/** Whether each is signed by the next one. */
+export function inOrder(chain: readonly X509Certificate[]): boolean {
+  return chain.every((one, index) => index === 0 || signs(one, chain[index - 1] ?? one));
 }
 
 type ChainFacts = Pick<HeldCertificate, 'chain' | 'inOrder' | 'complete' | 'weak' | 'forServers'>;
@@ -68,7 +85,7 @@ export function chainFacts(leaf: X509Certificate, chain: readonly X509Certificat
   const usage = leaf.keyUsage as string[] | undefined;
   return {
     chain: chain.map(knownFacts),
-    inOrder: all.every((one, index) => index === 0 || signs(one, all[index - 1] ?? one)),
+    inOrder: inOrder(all),
     complete: chain.length > 0 || certificateFacts(leaf).selfMade,
     weak: weakness(leaf),
     forServers: usage === undefined || usage.includes(serverUse) || usage.includes(anyUse),

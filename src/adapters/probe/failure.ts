@@ -31,6 +31,9 @@ export const closedUnheard: Failure = {
 export function failureOf(error: unknown, heard: number | null = null): Failure {
   if (error instanceof TimeUp) return { kind: 'silent', reason: error.message, mute: heard === 0 };
   const code = codeOf(error) ?? '';
+  // IPv4 cannot be asked from an IPv6 address, nor the reverse: that is ours, and says nothing about the other end.
+  if (error instanceof Error && 'syscall' in error && error.syscall === 'bind')
+    return { kind: 'unreachable', reason: 'the address to ask from is not of the same kind' };
   if (heard === 0 && (code === 'ECONNRESET' || code === 'EPIPE')) return closedUnheard;
   return { kind: kinds[code] ?? 'broken', reason: alertWords(error) ?? reasonOf(error) };
 }

@@ -1,8 +1,7 @@
-import { X509Certificate } from 'node:crypto';
 import net from 'node:net';
 import { Duplex } from 'node:stream';
 import tls from 'node:tls';
-import { signs } from '../certificates/read.ts';
+import { inOrder, readableChain } from '../certificates/read.ts';
 import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';
 
@@ -29,10 +28,8 @@ export async function chainInOrder(input: OldInput): Promise<boolean | null> {
   const heard: Buffer[] = [];
   const socket = await shaken(input, upTo('TLSv1.2'), (chunk) => heard.push(chunk));
   socket?.destroy();
-  const chain = certificateMessage(Buffer.concat(heard));
-  if (chain === null) return null;
-  const read = chain.map((der) => new X509Certificate(der));
-  return read.every((one, index) => index === 0 || signs(one, read[index - 1] ?? one));
+  const chain = readableChain(certificateMessage(Buffer.concat(heard)));
+  return chain === null || chain.length === 0 ? null : inOrder(chain);
 }
 
 const contexts = new Map<tls.SecureVersion, tls.SecureContext>();
@@ -93,7 +90,7 @@ function readAlong(wire: net.Socket, onBytes: (chunk: Buffer) => void): Duplex {
 }
 
 /** RFC 5246 §6.2.1: records of type 22; §7.4: messages in them, of which type 11 holds the chain. */
-function certificateMessage(bytes: Buffer): Buffer[] | null {
+function certificateMessage(bytes: Buffer): Buffer[] {
   const parts: Buffer[] = [];
   for (let at = 0; at + 5 <= bytes.length && bytes[at] === 22; at += 5 + bytes.readUInt16BE(at + 3))
     parts.push(bytes.subarray(at + 5, at + 5 + bytes.readUInt16BE(at + 3)));
@@ -106,5 +103,5 @@ function certificateMessage(bytes: Buffer): Buffer[] | null {
       found.push(list.subarray(next + 3, next + 3 + list.readUIntBE(next, 3)));
     return found;
   }
-  return null;
+  return [];
 }
