@@ -61,18 +61,27 @@ const rows: Array<[string | null, string, string, string]> = [
 ];
 
 const proxies: ProxyName[] = ['builtin', 'nginx'];
-test.each(proxies.flatMap((proxy) => ['refuse', 'not-found'].map((unknown) => [proxy, unknown] as const)))(
-  '%s with unknown: %s',
-  async (proxy, unknown) => {
+const unknowns = [
+  ['refuse', 'nowhere'],
+  ['not-found', 'nowhere'],
+  // All other names show the wildcard of the rest, another one, or their own.
+  ['refuse', '{to: ":9", gate: everyone}'],
+  ['refuse', '{redirect: "https://www.example.org", gate: everyone, certificate: second}'],
+  ['not-found', '{to: ":9", gate: shut, certificate: second, plain: true}'],
+] as const;
+test.each(proxies.flatMap((proxy) => unknowns.map((one) => [proxy, ...one] as const)))(
+  '%s with unknown: %s, and others: %s',
+  async (proxy, unknown, others) => {
     const { head, http, https } = await practiceHead(proxy, `  unknown: ${unknown}\n`);
     const text = `${head}acme: {directory: "https://127.0.0.1:1/", challenge: http}
 certificates:
   marsh: {names: saltmarsh.example, wildcard: true}
   own: {names: own.saltmarsh.example}
+  second: {names: saltmarsh.example, wildcard: true}
   later: {names: later.saltmarsh.example, from: acme}
 roads:
   a: {to: ":9", gate: everyone}
-  b: {redirect: "https://www.example.org", gate: everyone, certificate: marsh}
+${others === 'nowhere' ? '' : `  others: ${others}\n`}  b: {redirect: "https://www.example.org", gate: everyone, certificate: marsh}
   own: {to: ":9", gate: everyone}
   later: {to: ":9", gate: everyone}
   walled: {to: ":9", plain: true, gate: shut, methods: [POST], paths: {/.well-known: ":9"}}

@@ -1,7 +1,7 @@
 import { contextOf, type Context } from '../core/verdict/context.ts';
 import { decide } from '../core/verdict/decide.ts';
 import { stepNames, type Prepared, type Verdict, type VerdictRequest } from '../core/verdict/verdict.ts';
-import type { PlannedRoad } from '../core/plan/plan.ts';
+import type { PlannedRoad, PlannedRules } from '../core/plan/plan.ts';
 import { PeopleOffice } from './people.ts';
 import { RateKeeper } from './rate.ts';
 import { toVerdictRequest, type AnyRequest } from './request.ts';
@@ -18,7 +18,8 @@ export interface Read {
 /** Decides requests, and learns the slow or stateful facts only for those that they matter to: counts first, hashes last. */
 export class Judge {
   private readonly office: PeopleOffice;
-  private readonly keepers = new Map<string, RateKeeper>();
+  /** By the rules of a road: the road of all other names counts them together. */
+  private readonly keepers = new Map<PlannedRules, RateKeeper>();
   /** Requests that were counted once and come again without their upgrade. */
   private readonly counted = new WeakSet<object>();
 
@@ -27,8 +28,8 @@ export class Judge {
     onTrouble: (message: string) => void,
   ) {
     this.office = new PeopleOffice(onTrouble);
-    for (const { name, rules } of prepared.plan.roads)
-      if (rules.rate !== null) this.keepers.set(name, new RateKeeper(rules.rate));
+    for (const { rules } of prepared.plan.roads)
+      if (rules.rate !== null) this.keepers.set(rules, new RateKeeper(rules.rate));
   }
 
   /** Reads a request once: what it asks for, which road that is, and who the visitor is. */
@@ -58,8 +59,8 @@ export class Judge {
     return this.office.stop();
   }
 
-  private isOver(socket: object, { name }: PlannedRoad, client: string): boolean {
-    const keeper = this.keepers.get(name);
+  private isOver(socket: object, { rules }: PlannedRoad, client: string): boolean {
+    const keeper = this.keepers.get(rules);
     if (keeper === undefined || this.counted.delete(socket)) return false;
     return keeper.isOver(client, performance.now());
   }

@@ -1,5 +1,6 @@
 import { Trouble } from '../adapters/trouble.ts';
 import { nearest } from '../core/findings/nearest.ts';
+import { isWildcard } from '../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 
 /**
@@ -12,7 +13,9 @@ export function chosenRoads(plan: Plan, names: readonly string[]): PlannedRoad[]
   return names.map((name) => {
     const full = name.toLowerCase().replace(/\.$/, '');
     const road = plan.roads.find(
-      (one) => [one.name, one.display].includes(full) || one.name === `${full}.${plan.domains[0] ?? ''}`,
+      (one) =>
+        [one.name, one.display].includes(full) ||
+        (full === 'others' ? isWildcard(one.display) : one.name === `${full}.${plan.domains[0] ?? ''}`),
     );
     if (road !== undefined) return road;
     const near = nearest(

@@ -2,6 +2,7 @@ import { lookEverywhere } from '../adapters/dns/look-everywhere.ts';
 import type { ZoneReader } from '../adapters/dns/zone.ts';
 import { learnAddresses } from '../adapters/host/learn-address.ts';
 import { Trouble } from '../adapters/trouble.ts';
+import { isWildcard } from '../core/names/wildcard.ts';
 import type { DnsPicture, NameHeard } from '../core/records/picture.ts';
 import { judgeRecords, type DnsJudgement } from '../core/records/judge.ts';
 import { sortFindings } from '../core/findings/finding.ts';
@@ -42,7 +43,9 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
   }
   const asked = { ...picture, names: picture.names.filter(({ name }) => names.includes(name)) };
   const edge = plan.front.edge?.networks ?? [];
-  const judged = judgeRecords({ picture: asked, expected, edge, wildcardMeant: map.dns.style === 'wildcard' });
+  const ofOthers = plan.roads.filter(({ name }) => isWildcard(name)).map(({ name }) => name.slice(2));
+  const wildcardsAt = map.dns.style === 'wildcard' ? plan.domains : ofOthers;
+  const judged = judgeRecords({ picture: asked, expected, edge, wildcardsAt });
   const { seen, notSeen } = await seenOutside(site, signal);
   const { where } = plan.front;
   const findings = sortFindings([...judged.findings, ...judgeSeen({ seen, written: addresses, where })]);

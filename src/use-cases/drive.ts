@@ -17,6 +17,7 @@ import type { Vantage } from '../core/legs/vantage.ts';
 import type { RateEvidence, WayRound } from '../core/legs/ways-round.ts';
 import { noWebsocket } from '../core/legs/websocket.ts';
 import { inNetworks, isPrivate } from '../core/networks/address.ts';
+import { isWildcard, wildcardOver } from '../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import type { At } from '../core/plan/resolve-service.ts';
 import { prepare } from '../core/verdict/decide.ts';
@@ -183,7 +184,7 @@ export class Drive {
     return open.length === 0 ? [] : [frontPastEdge(open)];
   }
 
-  private async dns({ name }: PlannedRoad): Promise<LegResult> {
+  private async dns({ name, display }: PlannedRoad): Promise<LegResult> {
     const { at, homeNames, sight } = this.input;
     if (at !== null) return skipped('dns', 'by --at');
     const evidence = await sight.names.addressesOf(name);
@@ -193,7 +194,8 @@ export class Drive {
       return ok('dns', evidence.addresses.join(' '), [splitNaming(sight.names.label, evidence.addresses)]);
     }
     return judgeDns({
-      name,
+      // One wildcard record stands for all other names.
+      name: isWildcard(display) ? wildcardOver(name) : name,
       evidence,
       expected: this.addresses,
       edge: this.input.plan.front.edge?.networks ?? [],
@@ -226,7 +228,7 @@ export class Drive {
 
   private isAtFront(url: URL, scheme: 'http' | 'https'): boolean {
     const port = url.port === '' ? (scheme === 'https' ? 443 : 80) : Number(url.port);
-    return this.prepared.roads.has(url.hostname) && port === this.input.plan.front.ports[scheme];
+    return this.prepared.roadOf(url.hostname) !== null && port === this.input.plan.front.ports[scheme];
   }
 
   /** What this machine may do at the gate of a road; the one wrong password of a run is spent at the first that asks. */

@@ -1,12 +1,14 @@
 import type { LookQuestion } from '../core/look/script.ts';
+import { isWildcard } from '../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import { lookedAt } from './looked-at.ts';
 
 /** A harmless target whose redirect shows whether path and query are kept byte for byte. */
 export const probeTarget = '/mile-marker-probe/a%2Fb?kept=%2F';
 
-/** A name below the map's own domain that is not on the map. */
+/** A name below the map's own domain that is not on the map; one that nobody can have (RFC 6761 §6.4) where every name is on it. */
 export function strangeName({ domains, roads }: Plan): string {
+  if (roads.some(({ display }) => isWildcard(display))) return 'nobody.invalid';
   const taken = new Set(roads.map(({ name }) => name));
   for (let count = 0; ; count += 1) {
     const name = `nobody${count === 0 ? '' : String(count)}.${domains[0] ?? 'invalid'}`;

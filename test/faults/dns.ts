@@ -10,7 +10,8 @@ export async function startRecords(
   socket.on('message', (message, from) => {
     const query = decode(message);
     const [question] = query.questions ?? [];
-    const known = records[question?.name.toLowerCase() ?? ''] ?? 'nothing';
+    const name = question?.name.toLowerCase() ?? '';
+    const known = records[name] ?? records[name.replace(/^[^.]+/, '*')] ?? 'nothing';
     if (known === 'silent' || question === undefined) return;
     const codes = { nothing: 3, fails: 2, refuses: 5 };
     const list = typeof known === 'string' ? [] : known;

@@ -46,7 +46,8 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
     const ground = { name: names.nestcam, http: httpPort, https: httpsPort, service, tides: portOf(tides) };
     const addresses = row.addresses ?? ['127.0.0.1'];
     const shown = row.edge === undefined ? addresses : [edgeAddress];
-    const dns = await startRecords({ [names.nestcam]: row.records ?? shown, [names.tides]: shown });
+    const wild = row.others === undefined ? {} : { '*.saltmarsh.example': row.ofOthers ?? shown };
+    const dns = await startRecords({ ...wild, [names.nestcam]: row.records ?? shown, [names.tides]: shown });
     closings.push(dns.stop);
     const folder = folderWith({
       'mile-marker.yaml': mapOf(row, ground, addresses, mark),
@@ -84,6 +85,7 @@ function mapOf(
   const to = row.to ?? `":${String(service)}"`;
   const leads = to.startsWith('{') ? to.slice(1, -1) : `to: ${to.replaceAll('{service}', String(service))}`;
   const gate = /\bgate:/.test(row.road ?? '') ? '' : ', gate: everyone';
+  const others = row.others === undefined ? '' : `  others: {${row.others}, gate: everyone}\n`;
   const road = row.road === undefined ? '' : `, ${row.road}`;
   return `domains: [saltmarsh.example]
 front:
@@ -96,7 +98,7 @@ ${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address
 roads:
   nestcam: {${leads}${gate}${road}}
   tides: {to: ":${String(tides)}", gate: everyone}
-`;
+${others.replaceAll('{service}', String(service))}`;
 }
 
 async function startFronts(

@@ -88,9 +88,13 @@ export interface Row {
   /** More keys of the road on the map. */
   road?: string;
   to?: string;
+  /** The road of all other names, if the map has it. */
+  others?: string;
   addresses?: string[];
   /** Records of the road's name; a word for what the name server does instead. */
   records?: string[] | 'nothing' | 'refuses' | 'silent' | 'fails';
+  /** The same for the wildcard. */
+  ofOthers?: string[] | 'nothing';
   service?: Service;
   node?: NodeFront;
   /** What is different at the second address. */
@@ -105,3 +109,9 @@ export interface Row {
   argv?: string[];
   login?: boolean;
 }
+
+/** As people write them: nginx's own wildcard, which is not as strict as a certificate's. */
+export const wildServers = `server { listen 127.0.0.1:{http}; server_name *.saltmarsh.example; return 301 https://$host:{https}$request_uri; }
+  server { listen 127.0.0.1:{https} ssl http2; server_name *.saltmarsh.example;
+    ssl_certificate {own}/nestcam.pem; ssl_certificate_key {own}/nestcam.key;
+    location / { proxy_pass http://127.0.0.1:{service}; proxy_set_header Host $host; } }`;

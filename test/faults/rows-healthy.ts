@@ -1,4 +1,4 @@
-import type { Row } from './row.ts';
+import { wildServers, type Row } from './row.ts';
 
 const html = { 'content-type': 'text/html' };
 const well = (name: string, rest: Partial<Row>): Row => ({ name, rule: null, ...rest });
@@ -8,6 +8,20 @@ export const healthyRows: Row[] = [
   well('as the tool serves it: builtin', { own: 'builtin' }),
   well('as the tool writes it: nginx', { own: 'nginx' }),
   well('written by hand for nginx', { nginx: {} }),
+  well('all other names lead to one of them: builtin', {
+    own: 'builtin',
+    others: 'redirect: https://nestcam.saltmarsh.example',
+  }),
+  well('all other names lead to one of them: nginx', {
+    own: 'nginx',
+    others: 'redirect: https://nestcam.saltmarsh.example',
+  }),
+  well('all other names lead to the same service: builtin', { own: 'builtin', others: 'to: ":{service}"' }),
+  well('all other names lead to the same service: nginx', { own: 'nginx', others: 'to: ":{service}"' }),
+  well('all other names, by a wildcard made by hand for nginx', {
+    others: 'to: ":{service}"',
+    nginx: { certificate: { names: ['*.saltmarsh.example'] }, extra: wildServers },
+  }),
   well('an edge in front, which speaks HTTPS to it', { own: 'builtin', edge: 'https' }),
   well('IPv6 alone', { addresses: ['::1'] }),
   well('IPv4 and IPv6', { addresses: ['127.0.0.1', '::1'] }),

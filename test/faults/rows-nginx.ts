@@ -1,4 +1,4 @@
-import type { Row } from './row.ts';
+import { wildServers, type Row } from './row.ts';
 
 const passTo = (port: string): string =>
   `location / { proxy_pass http://127.0.0.1:${port}; proxy_set_header Host $http_host; proxy_set_header X-Forwarded-For $remote_addr; proxy_set_header X-Forwarded-Proto https; }`;
@@ -14,6 +14,27 @@ export const nginxRows: Row[] = [
     name: "nginx: one certificate for all, the neighbour's",
     rule: 'certificate-other-name',
     nginx: { certificate: 'of-tides' },
+  },
+  {
+    name: 'nginx: no server for all other names',
+    rule: 'handshake-refused',
+    others: 'to: ":{service}"',
+    nginx: {},
+  },
+  {
+    name: 'nginx: all other names lead elsewhere',
+    rule: 'wrong-service',
+    others: 'to: ":{service}"',
+    nginx: { certificate: { names: ['*.saltmarsh.example'] }, extra: wildServers.replace('{service}', '{tides}') },
+  },
+  {
+    name: 'nginx: all other names are sent to one of them on plain HTTP',
+    rule: 'redirect-wrong',
+    others: 'to: ":{service}"',
+    nginx: {
+      certificate: { names: ['*.saltmarsh.example'] },
+      extra: wildServers.replace('$host:{https}', 'nestcam.saltmarsh.example:{https}'),
+    },
   },
   {
     name: 'nginx: proxy_pass to a dead port',

@@ -2,6 +2,7 @@ import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { hostOf, webUrl } from '../../core/map/leads.ts';
 import { parseAddress } from '../../core/networks/address.ts';
+import { roadToAsk } from '../../core/plan/others.ts';
 import { prepare } from '../../core/verdict/decide.ts';
 import { explain, type Explanation } from '../../core/verdict/explain.ts';
 import { exposure, strangerTo, viewpoints, type Access } from '../../core/verdict/exposure.ts';
@@ -49,7 +50,8 @@ function requestOf(
   people: ReadonlyMap<string, readonly string[]>,
 ): { request: VerdictRequest; shown: string } {
   const road = map.roads.find(({ key, name, display }) => [key, name, display].includes(typed));
-  const authority = plan.roads.find(({ name }) => name === road?.name)?.authority;
+  const planned = plan.roads.find(({ name }) => name === road?.name);
+  const authority = planned === undefined ? undefined : roadToAsk(planned, plan).authority;
   const shown =
     authority === undefined ? (/^https?:\/\//i.test(typed) ? typed : `https://${typed}`) : `https://${authority}/`;
   const url = webUrl(shown);

@@ -9,6 +9,7 @@ import { changesSince, entryOf, type VerifyEntry } from '../../core/legs/journal
 import { junitXml } from '../../core/legs/junit.ts';
 import { vantageWords } from '../../core/legs/vantage.ts';
 import { lookScript } from '../../core/look/script.ts';
+import { askable, onMap } from '../../use-cases/askable.ts';
 import { linksForPhone } from '../../use-cases/links.ts';
 import type { Site } from '../../use-cases/load.ts';
 import { findOpenPorts } from '../../use-cases/open-ports.ts';
@@ -95,9 +96,10 @@ async function watch(
   }
 }
 
-async function drive(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<VerifyResult> {
+async function drive(onTheMap: Site, names: string[], options: VerifyOptions, io: Io): Promise<VerifyResult> {
+  const { site, nameOnMap } = askable(onTheMap);
   const input = await verifyInput(site, names, options, io);
-  const driven = await verifyRoads(input);
+  const driven = onMap(await verifyRoads(input), nameOnMap);
   if (options.openPorts !== true || io.signal.aborted) return driven;
   const { ports } = site.plan.front;
   const found = await findOpenPorts({
@@ -146,14 +148,14 @@ async function notify({ notify: program }: VerifyOptions, document: string): Pro
 }
 
 function printScript(site: Site, names: string[], io: Io): void {
-  const { plan } = site;
+  const { plan } = askable(site).site;
   const roads = chosenRoads(plan, names);
   io.out(lookScript({ plan, roads, questions: lookQuestions(plan, roads) }));
   io.err('next: run it on the other machine: sh look.sh > seen.txt; then here: mile-marker verify --read seen.txt\n');
 }
 
 async function printLinks(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<void> {
-  const { plan, resolutions, host } = site;
+  const { plan, resolutions, host } = askable(site).site;
   const fromHost = new Map(
     [...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]),
   );

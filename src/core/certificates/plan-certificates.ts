@@ -1,5 +1,6 @@
 import type { MapCertificate, SiteMap } from '../map/site-map.ts';
 import type { PlannedCertificate } from '../plan/plan.ts';
+import { isWildcard, withoutStar } from '../names/wildcard.ts';
 import { covers } from './cover.ts';
 
 /** Which certificate a name shows, and the reason in a few words. */
@@ -115,13 +116,14 @@ function byLength(a: string, b: string): number {
 }
 
 function freeId(name: string, { certificates }: SiteMap): string {
-  return certificates.some(({ id }) => id === name) ? `${name}-own` : name;
+  const id = withoutStar(name);
+  return certificates.some((one) => one.id === id) ? `${id}-own` : id;
 }
 
 function planned({ id, names, from, key, files }: Wanted, map: SiteMap, folder: string): PlannedCertificate {
   // Behind a link that is switched in one step, so that no server ever reads a certificate with another's key.
   const own = `${folder}/${id}/current`;
-  const wildcard = names.some((name) => name.startsWith('*.'));
+  const wildcard = names.some(isWildcard);
   return {
     id,
     names,

@@ -22,7 +22,6 @@ export function findLater(keys: MapKeys, yaml: YamlText, fullName: (key: string)
 function byValue(keys: MapKeys, yaml: YamlText, roadOf: (path: readonly string[]) => string | null): MapLater[] {
   const paths: string[][] = [];
   if (keys.front.proxy !== 'builtin' && keys.front.proxy !== 'nginx') paths.push(['front', 'proxy']);
-  if (keys.roads['others'] !== undefined) paths.push(['roads', 'others']);
   return paths.map((path) => ({
     key: path.join('.'),
     severity: 'error',

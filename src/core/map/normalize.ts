@@ -23,7 +23,7 @@ interface Input {
 export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findings: Finding[] } {
   const domains = keys.domains.map((domain) => ascii(domain));
   const findings = [...doubleDomains(domains, yaml), ...referenceSlips(keys, yaml)];
-  const names = new Map(Object.keys(keys.roads).map((key) => [key, key === 'others' ? null : roadName(key, domains)]));
+  const names = new Map(Object.keys(keys.roads).map((key) => [key, roadName(key, domains)]));
   const later = findLater(keys, yaml, (key) => fullName(names.get(key)));
   const roads = Object.entries(keys.roads).flatMap(([key, written]) => {
     const made = makeRoad({ key, written, name: names.get(key) ?? null, keys, yaml });

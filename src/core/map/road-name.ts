@@ -7,11 +7,13 @@ export type RoadNameResult =
 /**
  * The full name of a road's key. A key that ends in one of `domains`, or with a dot, is the full name already; any
  * other is short and belongs to the first domain. A short key that ends like a public name of its own
- * (`photos.reedbad.example`) is refused: it would silently become `photos.reedbad.example.saltmarsh.example`.
+ * (`photos.reedbad.example`) is refused: it would silently become `photos.reedbad.example.saltmarsh.example`. `others` is every
+ * other name one label below the first domain, as `*.NAME`.
  *
  * @param domains comparable forms, at least one
  */
 export function roadName(key: string, domains: readonly string[]): RoadNameResult {
+  if (key === 'others') return otherNames(domains);
   const own = parseHostName(key);
   if (!own.ok) return { ok: false, say: own.problem, data: { name: key, text: own.text } };
   if (domains.some((domain) => isUnder(own.name.ascii, domain))) return own;
@@ -25,6 +27,12 @@ export function roadName(key: string, domains: readonly string[]): RoadNameResul
   }
   const whole = parseHostName(full);
   return whole.ok ? whole : { ok: false, say: whole.problem, data: { name: full, text: whole.text } };
+}
+
+function otherNames([first = '']: readonly string[]): RoadNameResult {
+  const domain = parseHostName(first);
+  if (!domain.ok) return { ok: false, say: domain.problem, data: { name: first, text: domain.text } };
+  return { ok: true, name: { ascii: `*.${domain.name.ascii}`, unicode: `*.${domain.name.unicode}` } };
 }
 
 function looksForeign(key: string, ascii: string, domains: readonly string[]): boolean {

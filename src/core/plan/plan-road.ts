@@ -1,3 +1,4 @@
+import { covers } from '../certificates/cover.ts';
 import type { Chosen } from '../certificates/plan-certificates.ts';
 import type { HostFacts } from '../inventory/inventory.ts';
 import { hostOf, portOf } from '../map/leads.ts';
@@ -139,7 +140,7 @@ function pathUrl(url: string, map: SiteMap): string {
 /** A redirect to a name of this very map must carry the port that visitors see, or it leads past the front. */
 function withOutsidePort(url: string, { front, roads }: SiteMap): string {
   const parsed = new URL(url);
-  if (!roads.some(({ name }) => name === hostOf(parsed)) || parsed.port !== '') return url;
+  if (!roads.some(({ name }) => covers([name], hostOf(parsed))) || parsed.port !== '') return url;
   const outside = parsed.protocol === 'https:' ? front.ports.https : front.ports.http;
   if (outside === portOf(parsed)) return url;
   const path = parsed.pathname === '/' ? '' : parsed.pathname;

@@ -1,4 +1,5 @@
 import type { MapRoad, SiteMap } from '../map/site-map.ts';
+import { withoutStar } from '../names/wildcard.ts';
 import { absolutePath } from './absolute-path.ts';
 import type { PlannedCertificate, PlannedGate, PlannedRate, PlannedRules } from './plan.ts';
 
@@ -69,7 +70,7 @@ export function planRules({
 function planLog({ name, rules: { log } }: MapRoad, { front }: SiteMap, mapFolder: string): string | false | null {
   if (log === null || log === false) return log;
   if (front.container !== null) return '/dev/stdout';
-  return absolutePath(mapFolder, log === true ? `.mile-marker/logs/${name}.log` : log);
+  return absolutePath(mapFolder, log === true ? `.mile-marker/logs/${withoutStar(name)}.log` : log);
 }
 
 /** Servers count by the second or the minute; an hour's worth is rounded up. */

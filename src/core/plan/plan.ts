@@ -5,7 +5,7 @@ import type { NetworkSet } from '../networks/home.ts';
 import type { ProxyName, Unknown } from '../map/site-map.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
-export const planVersion = 3;
+export const planVersion = 4;
 
 /**
  * Where a road's requests are sent.

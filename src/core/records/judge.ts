@@ -12,8 +12,8 @@ export interface JudgeInput {
   expected: readonly string[];
   /** Networks of the edge in front, in which every address must lie then; empty without one. */
   edge: readonly string[];
-  /** Whether the map itself wants a wildcard record. */
-  wildcardMeant: boolean;
+  /** Domains at which the map itself wants a wildcard record. */
+  wildcardsAt: readonly string[];
 }
 
 /** @property names one result each, in the order asked */
@@ -26,14 +26,14 @@ export interface DnsJudgement {
  * Compares what all servers said with what should be. The zone's own servers decide; a resolver that says otherwise only
  * remembers. One cause is told once: servers that disagree explain what is wrong with the answers of one of them.
  */
-export function judgeRecords({ picture, expected, edge, wildcardMeant }: JudgeInput): DnsJudgement {
+export function judgeRecords({ picture, expected, edge, wildcardsAt }: JudgeInput): DnsJudgement {
   const names = picture.names.map((heard) => ({
     name: heard.name,
     result: judgeName(heard, picture, { expected, edge }),
   }));
   const told = findingsOf(names.map(({ name, result }) => ({ road: name, legs: [result] })));
   const zones = picture.zones.flatMap(zoneFindings);
-  const strangers = wildcardMeant ? [] : strangerFindings(picture, expected);
+  const strangers = strangerFindings(picture, wildcardsAt, expected);
   return { names, findings: sortFindings([...told, ...zones, ...strangers]) };
 }
 
@@ -149,9 +149,13 @@ function sameSet(a: readonly string[], b: readonly string[]): boolean {
   return [...a].sort().join() === [...b].sort().join();
 }
 
-function strangerFindings({ strangers }: DnsPicture, expected: readonly string[]): Finding[] {
+function strangerFindings(
+  { strangers }: DnsPicture,
+  wildcardsAt: readonly string[],
+  expected: readonly string[],
+): Finding[] {
   return strangers.flatMap(({ domain, heard }) => {
-    if (!heard.ok || heard.said.addresses.length === 0) return [];
+    if (wildcardsAt.includes(domain) || !heard.ok || heard.said.addresses.length === 0) return [];
     const found = heard.said.addresses.filter((address) => !expected.includes(address));
     const say = found.length === 0 ? 'front' : 'elsewhere';
     return [tell(wild, { say, data: { domain, found }, cause: `dns:wildcard:${domain}` })];

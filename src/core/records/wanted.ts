@@ -1,6 +1,7 @@
 import { publicIssuer } from '../certificates/caa.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import { isUnder } from '../names/host-name.ts';
+import { isWildcard } from '../names/wildcard.ts';
 import type { Plan } from '../plan/plan.ts';
 
 /**
@@ -83,8 +84,8 @@ function publicRecords(input: WantedInput): Made {
   }
   const [outside] = frontNames;
   if (outside !== undefined && addresses.length === 0) return behindName(input, outside);
-  const anchor = anchorOf(plan);
-  if (anchor === null) return { records: [], notes: [] };
+  const anchor = anchorOf(plan) ?? names[0];
+  if (anchor === undefined) return { records: [], notes: [] };
   if (addresses.length === 0) return { records: [], notes: ['The address of the front is not known on this machine.'] };
   switch (dns.style) {
     case 'addresses':
@@ -122,7 +123,8 @@ export function anchorOf({ domains, roads, front }: Plan): string | null {
   const [outside] = front.names;
   if (outside !== undefined && front.addresses.length === 0) return outside;
   const [first = ''] = domains;
-  const names = roads.map(({ name }) => name);
+  // What an alias leads to is looked up as it stands, and a wildcard is no name of a machine.
+  const names = roads.map(({ name }) => name).filter((name) => !isWildcard(name));
   if (names.includes(first)) return first;
   return names.find((name) => domainOf(name, domains) === first) ?? names[0] ?? null;
 }
@@ -166,7 +168,7 @@ function authorities({ plan, dns, acme }: WantedInput): WantedRecord[] {
       names.some((name) => isUnder(name.replace(/^\*\./, ''), domain)),
     );
     if (own.length === 0 || own.some(({ from }) => from !== 'acme')) return [];
-    const wild = own.some(({ names }) => names.some((name) => name.startsWith('*.')));
+    const wild = own.some(({ names }) => names.some(isWildcard));
     const record = (tag: string, value: string): WantedRecord => ({
       name: domain,
       type: 'CAA',

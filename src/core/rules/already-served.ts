@@ -51,8 +51,9 @@ export const nameAlreadyServed: Rule = {
     served.blocks.flatMap(({ file, line, names, listens }) => {
       const ours = [plan.front.listen.http, plan.front.listen.https];
       if (!listens.some((port) => ours.includes(port))) return [];
-      // `.NAME` stands for NAME itself and all below it; wildcards lose against the exact names that are written.
-      const exact = names.map((name) => name.replace(/^\./, ''));
+      // `.NAME` stands for NAME itself and all below it. A wildcard loses against the exact names that are written, but not against the
+      // pattern of all other names.
+      const exact = names.flatMap((name) => (name.startsWith('.') ? [name.slice(1), `*${name}`] : [name]));
       return plan.roads
         .filter(({ name }) => exact.includes(name))
         .map(({ name, where }) =>

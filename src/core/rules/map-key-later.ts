@@ -9,10 +9,6 @@ const words = card({
   why: 'A rule that is silently ignored is a rule that you believe is there.',
   source: 'map reference',
   messages: {
-    others: {
-      message: '`{key}` is not carried out yet: other names get what `front.unknown` says.',
-      remedy: 'Write the names out, one road each.',
-    },
     front: {
       message: '`{key}` is not carried out yet, and the front would not do what the map says.',
       remedy: 'Take the key away, or choose what works: `proxy: nginx` or `proxy: builtin`.',
@@ -35,7 +31,6 @@ export const mapKeyLater: Rule = {
     }),
 };
 
-function sayOf({ key, severity }: MapLater): keyof typeof words.messages {
-  if (severity !== 'error') return 'idle';
-  return key.startsWith('roads.') ? 'others' : 'front';
+function sayOf({ severity }: MapLater): keyof typeof words.messages {
+  return severity === 'error' ? 'front' : 'idle';
 }

@@ -3,6 +3,7 @@ import type { Finding } from '../findings/finding.ts';
 import { nearest } from '../findings/nearest.ts';
 import { hostOf, portOf } from '../map/leads.ts';
 import { isUnder } from '../names/host-name.ts';
+import { roadFinder } from '../plan/others.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import type { Rule } from './rule.ts';
 
@@ -99,7 +100,12 @@ function nowhere(plan: Plan, road: Redirect): Finding[] {
   const url = new URL(road.leads.url);
   const host = hostOf(url);
   const names = plan.roads.map(({ name }) => name);
-  if (names.includes(host) || !plan.domains.some((domain) => isUnder(host, domain)) || !atFront(plan, url)) return [];
+  if (
+    roadFinder(plan.roads)(host) !== null ||
+    !plan.domains.some((domain) => isUnder(host, domain)) ||
+    !atFront(plan, url)
+  )
+    return [];
   const near = nearest(host, names);
   const data = { key: road.name, host, near: near ?? '' };
   return [tell(toNowhere, { say: near === null ? 'far' : 'near', data, roads: [road.name], where: road.leadsWhere })];
@@ -112,7 +118,7 @@ function redirects(plan: Plan): Redirect[] {
 /** The road of this map that a redirect leads to, or null when it leaves the map. */
 function targetOf(plan: Plan, { leads }: Redirect): string | null {
   const url = new URL(leads.url);
-  return atFront(plan, url) && plan.roads.some(({ name }) => name === hostOf(url)) ? hostOf(url) : null;
+  return atFront(plan, url) ? (roadFinder(plan.roads)(hostOf(url))?.name ?? null) : null;
 }
 
 /** On another port something else may answer under the same name. */

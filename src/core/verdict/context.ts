@@ -1,5 +1,6 @@
 import { hostOfHeader } from '../names/host-name.ts';
 import { clientOf } from './client.ts';
+import { roadNamed } from '../plan/others.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Prepared, VerdictRequest } from './verdict.ts';
 
@@ -7,6 +8,7 @@ import type { Prepared, VerdictRequest } from './verdict.ts';
  * What the steps share about one request, worked out once.
  *
  * @property host the name asked for in comparable form, or null when the request does not say one properly
+ * @property road as visitors of this very name meet it
  * @property target origin-form target to compare and pass on: what follows the authority, byte for byte
  */
 export interface Context {
@@ -32,8 +34,13 @@ export function contextOf(prepared: Prepared, request: VerdictRequest): Context 
     host,
     // An absolute-form target without a path asks for the root (RFC 9112 §3.2.1).
     target: absolute !== null && !rest.startsWith('/') ? `/${rest}` : rest,
-    road: host === null ? null : (prepared.roads.get(host) ?? null),
+    road: roadAskedFor(host, prepared),
   };
+}
+
+function roadAskedFor(host: string | null, { roadOf }: Prepared): PlannedRoad | null {
+  const road = host === null ? null : roadOf(host);
+  return host === null || road === null ? null : roadNamed(road, host);
 }
 
 /** The authority of an absolute-form target wins over Host, which must still be there once and be proper (RFC 9112 §3.2.2). */

@@ -1,4 +1,6 @@
 import { covers } from '../certificates/cover.ts';
+import { isWildcard } from '../names/wildcard.ts';
+import { roadFinder } from '../plan/others.ts';
 import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
 import { contextOf, type Context } from './context.ts';
@@ -15,12 +17,12 @@ import {
 
 /** Makes a plan ready for decisions. Costs one pass over its roads. */
 export function prepare(plan: Plan): Prepared {
-  const roads = new Map(plan.roads.map((road) => [road.name, road]));
+  const roadOf = roadFinder(plan.roads);
   // A stranger's name gets the first wildcard that covers it.
-  const wildcards = plan.certificates.filter(({ names }) => names.some((name) => name.startsWith('*.')));
+  const wildcards = plan.certificates.filter(({ names }) => names.some(isWildcard));
   const certificateFor = (name: string): string | null =>
-    roads.get(name)?.certificate ?? wildcards.find(({ names }) => covers(names, name))?.id ?? null;
-  return { plan, roads, certificateFor };
+    roadOf(name)?.certificate ?? wildcards.find(({ names }) => covers(names, name))?.id ?? null;
+  return { plan, roadOf, certificateFor };
 }
 
 /**

@@ -1,4 +1,5 @@
 import type { GatePart, PlannedRoad } from '../plan/plan.ts';
+import { isWildcard } from '../names/wildcard.ts';
 import { contextOf, type Context } from './context.ts';
 import { decide } from './decide.ts';
 import { passGate, type PartOutcome } from './gate.ts';
@@ -117,7 +118,7 @@ const passingWords: Partial<Record<StepName, Passing>> = {
       : { words: `the edge says that the visitor is ${client}`, mapLine: prepared.plan.front.where.line },
   sanity: () => ({ words: 'the request is well-formed', mapLine: 0 }),
   'acme-challenge': () => ({ words: 'no question of an authority', mapLine: 0 }),
-  'unknown-name': ({ road }) => ({ words: `${road?.display ?? ''} is on the map`, mapLine: road?.where.line ?? 0 }),
+  'unknown-name': ({ road }) => ({ words: onMap(road), mapLine: road?.where.line ?? 0 }),
   misdirected: () => ({ words: 'the name fits the certificate', mapLine: 0 }),
   'plain-http': ({ request, road }) =>
     request.listener === 'https' || road === null
@@ -142,6 +143,11 @@ const passingWords: Partial<Record<StepName, Passing>> = {
     'gate',
   ),
 };
+
+function onMap(road: PlannedRoad | null): string {
+  if (road === null) return '';
+  return isWildcard(road.display) ? `${road.name} is one of the other names` : `${road.display} is on the map`;
+}
 
 function whyDecides(step: StepName, context: Context): string {
   const words = (decidingWords[step] ?? (() => ''))(context);

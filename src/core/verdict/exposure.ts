@@ -1,6 +1,7 @@
 import ipaddr from 'ipaddr.js';
 import { inNetworks } from '../networks/address.ts';
 import type { NetworkSet } from '../networks/home.ts';
+import { roadToAsk } from '../plan/others.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { decide } from './decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
@@ -90,11 +91,12 @@ function rank(network: string): number {
 /** What is open to whom: each road, and each path that its gate excepts, against each viewpoint. */
 export function exposure(prepared: Prepared, from: readonly Viewpoint[]): ExposureRow[] {
   return prepared.plan.roads.flatMap((road) => {
+    const asked = roadToAsk(road, prepared.plan);
     const targets = [...new Set(['/', ...road.gate.parts.flatMap(({ except }) => except)])];
     return targets.map((target) => ({
       road: road.name,
       target,
-      cells: from.map((viewpoint) => accessOf(decide(prepared, requestFrom(viewpoint, road, target)))),
+      cells: from.map((viewpoint) => accessOf(decide(prepared, requestFrom(viewpoint, asked, target)))),
     }));
   });
 }

@@ -31,8 +31,8 @@ function handshake({ request, sni, prepared }: Context): ReturnType<Step['take']
 }
 
 /** Whether a handshake for this name (comparable form) may go on. All that can be known of a request before it is there. */
-export function admitsName({ plan, certificateFor, roads }: Prepared, sni: string | null): boolean {
-  return sni !== null && certificateFor(sni) !== null && (roads.has(sni) || plan.front.unknown.act !== 'refuse');
+export function admitsName({ plan, certificateFor, roadOf }: Prepared, sni: string | null): boolean {
+  return sni !== null && certificateFor(sni) !== null && (roadOf(sni) !== null || plan.front.unknown.act !== 'refuse');
 }
 
 /** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */

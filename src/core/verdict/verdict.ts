@@ -118,7 +118,8 @@ export const forgeable = [
 /** A plan made ready for many decisions. */
 export interface Prepared {
   plan: Plan;
-  roads: ReadonlyMap<string, PlannedRoad>;
+  /** The road that a name in comparable form leads to; null when it is not on the map. */
+  roadOf: (name: string) => PlannedRoad | null;
   /** Id of the certificate that is shown for a server name in comparable form; null when none covers it. */
   certificateFor: (name: string) => string | null;
 }

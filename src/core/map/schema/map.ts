@@ -64,7 +64,7 @@ export const mapSchema = z.strictObject(
       .preprocess((value) => value ?? {}, z.record(z.string(), road, wants('names with where they lead')))
       .meta(
         about(
-          'One public name each, and where it leads. A key that ends in one of `domains`, or with a dot, is the full name; any other is short and belongs to the first. `others` is every other name of the first domain.',
+          'One public name each, and where it leads. A key that ends in one of `domains`, or with a dot, is the full name; any other is short and belongs to the first. `others` is every other name one label below the first domain; it needs a wildcard certificate, which an authority proves by DNS only.',
           '{sightings: bird-log:8080}',
         ),
       ),

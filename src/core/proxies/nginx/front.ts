@@ -1,8 +1,9 @@
+import { isWildcard, withoutStar } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { Placement } from '../renderer.ts';
 import { modernSuites, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
-import { block, comment, dollarVariable, escapePattern, headerCase, ownHeader, pattern, quote } from './quote.ts';
+import { block, comment, dollarVariable, headerCase, ownHeader, quote, serverName } from './quote.ts';
 import { sharedMaps } from './shared-maps.ts';
 
 /** The entry file: what all roads share, what strangers get, and one include a road. */
@@ -46,7 +47,9 @@ export function frontFile(plan: Plan, { current }: Placement): string {
 /** Path of a road's file. A host name may be longer than a file name (255 bytes); then its place in the map tells it apart. */
 export function roadPath({ roads }: Plan, { name }: PlannedRoad): string {
   const file =
-    name.length <= 240 ? name : `${name.slice(0, 200)}-${String(roads.findIndex((road) => road.name === name))}`;
+    name.length <= 240
+      ? withoutStar(name)
+      : `${withoutStar(name).slice(0, 200)}-${String(roads.findIndex((road) => road.name === name))}`;
   return `roads/${file}.conf`;
 }
 
@@ -105,7 +108,7 @@ function wildcardStrangers(plan: Plan): string[] {
   if (plan.front.unknown.act === 'refuse') return [];
   const taken = plan.roads.map(({ name }) => name);
   return plan.certificates
-    .filter(({ names }) => names.some((name) => name.startsWith('*.')))
+    .filter(({ names }) => names.some(isWildcard))
     .flatMap(({ names, certificateFile, keyFile }) =>
       names
         .filter((name) => !taken.includes(name))
@@ -121,11 +124,6 @@ function wildcardStrangers(plan: Plan): string[] {
           ]),
         ),
     );
-}
-
-/** A wildcard covers one label only, which nginx's own `*.NAME` does not keep to. */
-function serverName(name: string): string {
-  return name.startsWith('*.') ? pattern(`~^[^.]+${escapePattern(name.slice(1))}$`) : name;
 }
 
 function strangerLines({ front }: Plan): string[] {

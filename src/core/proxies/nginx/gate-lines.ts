@@ -1,6 +1,6 @@
 import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
-import { block, comment, escapePattern, pattern, quote } from './quote.ts';
+import { block, comment, escapePattern, namedText, pattern, quote } from './quote.ts';
 
 /**
  * The way of a request through rate and gate to where the road leads: named locations, each of which opens the next by `try_files`,
@@ -86,7 +86,7 @@ function partLines(road: PlannedRoad, part: GatePart): string[] {
     ...(part.people === null
       ? []
       : [
-          `auth_basic ${quote(road.name)};`,
+          `auth_basic "${namedText(road.name, road)}";`,
           `auth_basic_user_file ${quote(part.people)};`,
           'set $mile_marker_authorization $mile_marker_not_basic;',
         ]),

@@ -5,7 +5,7 @@ import { authorityOn } from '../../verdict/forwarded.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { prefixPattern } from './gate-lines.ts';
 import { variable } from './ids.ts';
-import { block, comment, escapePattern, headerCase, pattern, quote, quoteThen } from './quote.ts';
+import { block, comment, escapePattern, headerCase, namedText, pattern, quote, quoteThen } from './quote.ts';
 
 type Listener = 'http' | 'https';
 
@@ -43,15 +43,12 @@ interface LeadInput {
 }
 
 function locations(input: LeadInput): string[] {
-  const { leads, name, plan, road } = input;
+  const { leads, name } = input;
   switch (leads.kind) {
     case 'redirect':
       return block(`location ${name}`, redirectLines(leads));
     case 'folder':
-      return block(
-        `location ${name}`,
-        folderLines(leads.path, authorityOn(road, input.listener, plan.front.ports), input.listener),
-      );
+      return block(`location ${name}`, folderLines(leads.path, authorityText(input), input.listener));
     case 'service':
       return serviceLocations(input, leads.upstream);
   }
@@ -66,6 +63,10 @@ function redirectLines({ status, url, below }: Extract<PlannedLeads, { kind: 're
   return block(`if ($request_uri ~ ${pattern(`^${bare}${slash}(.*)$`)})`, [
     `return ${String(status)} ${quoteThen(url, '$1')};`,
   ]);
+}
+
+function authorityText({ road, listener, plan }: LeadInput): string {
+  return namedText(authorityOn(road, listener, plan.front.ports), road);
 }
 
 function folderLines(path: string, authority: string, listener: Listener): string[] {
@@ -153,19 +154,20 @@ function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[]
   ];
 }
 
-function headerLines({ plan, road, listener }: LeadInput, upstream: Upstream): string[] {
+function headerLines(input: LeadInput, upstream: Upstream): string[] {
+  const { plan, road, listener } = input;
   const own = plan.front.edge?.header ?? null;
-  const authority = authorityOn(road, listener, plan.front.ports);
+  const authority = authorityText(input);
   const set: Record<string, string> = {
     ...(own === null ? {} : { [own]: '$mile_marker_client' }),
     forwarded: quoteThen('for=', `$mile_marker_node;host=\\"${authority}\\";proto=${listener}`),
     'x-forwarded-for': '$mile_marker_client',
-    'x-forwarded-host': quote(authority),
+    'x-forwarded-host': `"${authority}"`,
     'x-forwarded-port': String(plan.front.ports[listener]),
     'x-forwarded-proto': listener,
   };
   return [
-    `proxy_set_header Host ${quote(upstream.sayHost ?? authority)};`,
+    `proxy_set_header Host ${upstream.sayHost === null ? `"${authority}"` : quote(upstream.sayHost)};`,
     ...(hasPeople(road) ? ['proxy_set_header Authorization $mile_marker_authorization;'] : []),
     // An empty value takes the header away; what a stranger wrote never passes.
     ...[...new Set([...forgeable, ...(own === null ? [] : [own])])].map(

@@ -1,3 +1,5 @@
+import { isWildcard } from '../../names/wildcard.ts';
+
 /**
  * A value as nginx reads it back byte for byte: in double quotes, with `\` and `"` escaped, and `$` through a variable,
  * since nginx replaces variables in every kind of quotes and has no escape for them. Needs `dollarVariable` declared.
@@ -9,6 +11,15 @@ export function quote(value: string): string {
     throw new RangeError('a control character cannot stand in nginx configuration');
   const escaped = value.replace(/[\\"]/g, '\\$&').replace(/\$/g, '${mile_marker_dollar}');
   return `"${escaped}"`;
+}
+
+/**
+ * What stands between quotes for a value in which a road's own name occurs. The road of all other names has none: nginx fills in the
+ * one that was asked for, in lower case and without port or dot at its end, as the verdict has it.
+ */
+export function namedText(value: string, { name }: { name: string }): string {
+  const text = quote(value).slice(1, -1);
+  return isWildcard(name) ? text.replace(name, () => '$host') : text;
 }
 
 /** A quoted value that goes on with one of nginx's own variables, such as `$request_uri`. */
@@ -25,6 +36,14 @@ export function pattern(expression: string): string {
     throw new RangeError('a control character cannot stand in nginx configuration');
   return `"${expression.replace(/[\\"]/g, '\\$&')}"`;
 }
+
+/** A name behind `server_name`. A wildcard covers one label only, which nginx's own `*.NAME` does not keep to. */
+export function serverName(name: string): string {
+  return isWildcard(name) ? pattern(`~^${oneLabel}${escapePattern(name.slice(1))}$`) : name;
+}
+
+/** The characters that the verdict lets stand in a host name. */
+export const oneLabel = '[0-9a-z_-]+';
 
 /** Text that stands for itself in a regular expression. */
 export function escapePattern(text: string): string {

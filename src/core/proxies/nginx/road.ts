@@ -1,10 +1,11 @@
 import type { Plan, PlannedCertificate, PlannedRoad } from '../../plan/plan.ts';
 import { covers } from '../../certificates/cover.ts';
+import { isWildcard } from '../../names/wildcard.ts';
 import { answerLines, answerMaps, methodLines } from './answer-lines.ts';
 import { edgeLines, listenLines, patienceLines, sanityLines, tlsFloor } from './front.ts';
 import { gateLocations, gateMaps } from './gate-lines.ts';
 import { hasPeople, leadEntry, leadLocations, leadMaps, originOf } from './lead-lines.ts';
-import { block, comment, escapePattern, ownHeader, pattern, quote, quoteThen } from './quote.ts';
+import { block, comment, escapePattern, namedText, oneLabel, ownHeader, pattern, quote, serverName } from './quote.ts';
 
 /**
  * The file of one road. nginx runs `if` and `return` of a server before access rules, and access rules before
@@ -24,7 +25,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
     '',
     ...block('server', [
       ...listenLines(plan, 'https', ' ssl http2'),
-      `server_name ${road.name};`,
+      `server_name ${serverName(road.name)};`,
       'server_tokens off;',
       ...edgeLines(plan),
       `ssl_certificate ${quote(certificate?.certificateFile ?? '')};`,
@@ -48,7 +49,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
 
 function plainServer(plan: Plan, road: PlannedRoad): string[] {
   const { plain } = road.rules;
-  const common = [...listenLines(plan, 'http'), `server_name ${road.name};`, 'server_tokens off;'];
+  const common = [...listenLines(plan, 'http'), `server_name ${serverName(road.name)};`, 'server_tokens off;'];
   if (plain) {
     return [
       comment('Plain HTTP too, as the map says.'),
@@ -60,11 +61,11 @@ function plainServer(plan: Plan, road: PlannedRoad): string[] {
         ...answerLines(road, 'http'),
         ...sanityLines,
         ...challengeLines(plan, road),
-        ...wayLines(plan, road, 'http', plan.challenges === null ? '/' : '@onward'),
+        ...wayLines(plan, road, 'http', mayBeProven(plan, road) ? '@onward' : '/'),
       ]),
     ];
   }
-  const onward = `return 308 ${quoteThen(`https://${road.authority}`, '$request_uri')};`;
+  const onward = `return 308 "https://${namedText(road.authority, road)}$request_uri";`;
   return [
     comment('Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).'),
     ...block('server', [
@@ -72,7 +73,7 @@ function plainServer(plan: Plan, road: PlannedRoad): string[] {
       'client_max_body_size 0;',
       ...logLines(road),
       ...sanityLines,
-      ...(plan.challenges === null
+      ...(!mayBeProven(plan, road)
         ? [onward]
         : [...challengeLines(plan, road), ...block('location @onward', [onward])]),
     ]),
@@ -85,13 +86,18 @@ function logLines({ rules: { log } }: PlannedRoad): string[] {
   return [log === false ? 'access_log off;' : `access_log ${quote(log)} combined;`];
 }
 
+/** A wildcard is proven by DNS only (RFC 8555 §7.1.3). */
+function mayBeProven({ challenges }: Plan, { name }: PlannedRoad): boolean {
+  return challenges !== null && !isWildcard(name);
+}
+
 /** A pending token is answered before anything is sent on; what is not pending goes the way of all requests. */
-function challengeLines({ challenges }: Plan, road: PlannedRoad): string[] {
-  if (challenges === null) return [];
+function challengeLines(plan: Plan, road: PlannedRoad): string[] {
+  if (!mayBeProven(plan, road)) return [];
   const onward = 'try_files /dev/null/none @onward;';
   return [
     ...block('location ^~ /.well-known/acme-challenge/', [
-      `root ${quote(`${challenges}/${road.name}`)};`,
+      `root ${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
       'default_type text/plain;',
       'try_files $mile_marker_token @onward;',
     ]),
@@ -114,19 +120,22 @@ function wayLines(plan: Plan, road: PlannedRoad, listener: 'http' | 'https', ent
   ];
 }
 
-/**
- * The names for which a certificate is shown, as a pattern; `*` stands for one label (RFC 9525 §6.3).
- */
+/** The names for which a certificate is shown, as a pattern. */
 function namePattern({ roads }: Plan, certificate: PlannedCertificate | undefined): string {
-  const names = certificate?.names ?? [];
+  if (certificate === undefined) return '';
+  const namesOf = (shown: boolean): string[] =>
+    roads.filter((road) => (road.certificate === certificate.id) === shown).map(({ name }) => name);
   // Names for which another certificate is shown, though this one covers them too.
-  const others = roads.filter((road) => road.certificate !== certificate?.id).map(({ name }) => name);
-  return names
-    .filter((name) => !others.includes(name))
+  const others = namesOf(false);
+  const names = certificate.names.filter((name) => !others.includes(name));
+  // All other names may show another wildcard than the one that a name of its own shows.
+  const alone = namesOf(true).filter((name) => !names.includes(name) && !covers(names, name));
+  return [...names, ...alone]
     .map((name) => {
-      const apart = others.filter((other) => name.startsWith('*.') && covers([name], other)).map(escapePattern);
+      if (!isWildcard(name)) return escapePattern(name);
+      const apart = others.filter((other) => covers([name], other)).map(escapePattern);
       const without = apart.length === 0 ? '' : `(?!(?:${apart.join('|')})\\.?$)`;
-      return `${without}${name.startsWith('*.') ? `[^.]+${escapePattern(name.slice(1))}` : escapePattern(name)}`;
+      return `${without}${oneLabel}${escapePattern(name.slice(1))}`;
     })
     .join('|');
 }
