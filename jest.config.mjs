@@ -10,5 +10,5 @@ export default {
   ],
   // Prettier formats what Jest writes; Jest itself cannot drive this version of it.
   prettierPath: null,
-  testTimeout: 60_000,
+  testTimeout: 180_000,
 };

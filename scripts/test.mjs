@@ -37,11 +37,16 @@ const jest = spawnSync(
     stdio: ['ignore', 'ignore', 'inherit'],
   },
 );
-const { numPassedTests: passed, numFailedTests: failed } = existsSync(results)
+const { numPassedTests, numFailedTests, testResults } = existsSync(results)
   ? JSON.parse(readFileSync(results, 'utf8'))
-  : { numPassedTests: 0, numFailedTests: 0 };
+  : { numPassedTests: 0, numFailedTests: 0, testResults: [] };
 rmSync(folder, { recursive: true, force: true });
-console.log(`Tests: ${passed} passed, ${failed} failed`);
+const slow = testResults
+  .flatMap(({ assertionResults }) => assertionResults)
+  .filter(({ duration }) => duration > 20_000)
+  .sort((a, b) => b.duration - a.duration);
+for (const { duration, title } of slow) console.log(`slow: ${Math.round(duration / 1000)} s  ${title}`);
+console.log(`Tests: ${numPassedTests} passed, ${numFailedTests} failed`);
 process.exitCode = jest.status ?? 1;
 
 function install(packages) {

@@ -78,7 +78,7 @@ beforeAll(async () => {
   // Only who does not serve the zone below as well shows how it is delegated.
   const top = await startNameServer({ folder, address: above, zones: { example: zones.example }, key: tsigKey });
   stops = [one.stop, two.stop, top.stop];
-}, 60_000);
+});
 
 afterAll(async () => {
   for (const end of stops) await end();

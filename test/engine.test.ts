@@ -89,11 +89,11 @@ beforeAll(async () => {
   );
   engine.docker('tag', 'observatory/pages', 'postgres:16');
   engine.docker('run', '-d', '--name', 'moult-db', 'postgres:16');
-}, 180_000);
+});
 
 afterAll(async () => {
   await engine.stop();
-}, 60_000);
+});
 
 /** A map in the site's folder; `front` and `roads` are YAML lines. */
 function writeMap(roads: string, { front = '', address = '' } = {}): void {

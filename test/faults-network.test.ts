@@ -23,7 +23,7 @@ beforeAll(async () => {
   wire({ machine, to: stranger, here, there: ['203.0.113.9/24', '2001:db8:40::9/64'], port: 'wan' });
   const [tlsPort = 0] = await freePorts(1);
   engine = await startEngine(tlsPort, machine);
-}, 120_000);
+});
 
 afterAll(async () => {
   await engine.stop();

@@ -189,7 +189,7 @@ ${pins}`;
     const host = 'Host: noted.saltmarsh.example\r\n';
     const text = `GET /x"y?z HTTP/1.1\r\n${host}User-Agent: ${agent}\r\nConnection: close\r\n\r\n`;
     await raw(text, { sni: 'noted.saltmarsh.example' });
-    for (let tries = 0; tries < 50 && !(existsSync(file) && readFileSync(file, 'utf8').endsWith('\n')); tries += 1)
+    for (let tries = 0; tries < 300 && !(existsSync(file) && readFileSync(file, 'utf8').endsWith('\n')); tries += 1)
       await new Promise((resolve) => setTimeout(resolve, 100));
     const agentWords = 'a\\x22b\\x5Cc\\x09\\xE9 127.0.0.1 - - [x] \\x22GET /forged\\x22';
     expect(readFileSync(file, 'utf8')).toMatch(
@@ -284,17 +284,13 @@ ${pins}`;
       `Connection: Upgrade, HTTP2-Settings\r\nUpgrade: h2c\r\nHTTP2-Settings: AAMAAABkAAQCAAAAAAIAAAAA\r\n\r\n${inner}`,
     ],
     ['a plain second request', `Content-Length: 0\r\n\r\n${inner}`],
-  ])(
-    'smuggling by %s: no service sees the second request',
-    async (_, rest) => {
-      for (const echo of front.echoes) echo.seen.length = 0;
-      for (const method of ['POST', 'GET'])
-        // Some leave the front waiting for more of a request, rightly.
-        await raw(`${method} / HTTP/1.1\r\nHost: ${open}\r\n${rest}`, { idleMs: 500 });
-      for (const { seen } of front.echoes) expect(seen.map(({ target }) => target)).not.toContain('/smuggled');
-    },
-    30_000,
-  );
+  ])('smuggling by %s: no service sees the second request', async (_, rest) => {
+    for (const echo of front.echoes) echo.seen.length = 0;
+    for (const method of ['POST', 'GET'])
+      // Some leave the front waiting for more of a request, rightly.
+      await raw(`${method} / HTTP/1.1\r\nHost: ${open}\r\n${rest}`, { idleMs: 500 });
+    for (const { seen } of front.echoes) expect(seen.map(({ target }) => target)).not.toContain('/smuggled');
+  });
 
   test.each<[string, string, string?]>([
     ['Host of the gated road under the name of an open one', `GET / HTTP/1.1\r\nHost: ${gated}\r\n`],

@@ -144,7 +144,7 @@ test('of those that the map takes, nginx takes each', async () => {
     });
     expect(stderr).toBe('');
   }
-}, 120_000);
+});
 
 /** Files that must be there for nginx to start are what `check` and `write` see to; here only the words count. */
 function withoutFiles(given: Plan['roads'][number]): Plan['roads'][number] {

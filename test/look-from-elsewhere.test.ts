@@ -23,7 +23,7 @@ beforeAll(() => {
   if (!existsSync('/usr/bin/curl')) throw new Error('curl is missing; install it with: apt-get install -y curl');
   makeNamespaces([elsewhere]);
   mkdirSync(hosts, { recursive: true });
-  const names = ['nestcam', 'roster', 'moved', 'asleep'].map((name) => `127.0.0.1 ${name}.saltmarsh.example\n`);
+  const names = ['nestcam', 'roster', 'moved', 'live', 'asleep'].map((name) => `127.0.0.1 ${name}.saltmarsh.example\n`);
   writeFileSync(join(hosts, 'hosts'), `127.0.0.1 localhost\n${names.join('')}127.0.0.1 late.saltmarsh.example\n`);
 });
 
@@ -44,7 +44,18 @@ function inside(folder: string, ...argv: string[]): Ran {
   return { code: status, out: stdout, err: stderr };
 }
 
-const service = `require('http').createServer((q, s) => s.end('<title>Nest camera</title>' + '<li>one bird'.repeat(12))).listen(3000, '127.0.0.1')`;
+/** A page, and live connections at /live. */
+const service = `const server = require('http').createServer((q, s) => s.end('<title>Nest camera</title>' + '<li>one bird'.repeat(12)));
+new (require(${JSON.stringify(require.resolve('ws'))}).WebSocketServer)({ server, path: '/live' });
+server.listen(3000, '127.0.0.1');`;
+
+/** A front made by hand. It knows no upgrades. */
+const handMade = (tls: string, current: string): string => `const { readFileSync } = require('fs');
+const pair = { cert: readFileSync('${current}/certificate.pem'), key: readFileSync('${current}/key.pem') };
+const pass = (q, s) => require('http').get({ port: 3000, path: q.url }, (a) => { s.writeHead(a.statusCode, a.headers); a.pipe(s); });
+const known = (name, done) => done(name === 'nestcam.saltmarsh.example' ? null : new Error('unknown'));
+require('https').createServer({ ...pair, SNICallback: known, ...${tls} }, pass).on('tlsClientError', () => 0).listen(443, '127.0.0.1');
+require('http').createServer((q, s) => s.writeHead(308, { location: 'https://' + q.headers.host + q.url }).end()).listen(80, '127.0.0.1', () => console.error('Serving'));`;
 
 test('a front is judged by what the script saw: well as it is, and what is wrong is found', async () => {
   const folder = folderWith({
@@ -54,6 +65,7 @@ roads:
   nestcam: {to: ":3000", gate: everyone, expect: {path: "/it's"}}
   roster: {to: ":3000", gate: home}
   moved: {redirect: "https://www.example.org", gate: everyone}
+  live: {to: ":3000", gate: everyone, expect: {path: /live, websocket: true}}
   asleep: {to: ":3000", gate: everyone, paused: true}
 `,
   });
@@ -78,12 +90,14 @@ roads:
       legs['tls']?.outcome,
       legs['redirect']?.says,
       legs['service']?.says,
+      legs['websocket']?.says,
     ]);
     expect(cells).toEqual([
-      ['nestcam', '127.0.0.1', 'ok', '308', '200'],
-      ['roster', '127.0.0.1', 'ok', '308', 'behind its gate'],
-      ['moved', '127.0.0.1', 'ok', '308', 'to www.example.org'],
-      ['asleep', '127.0.0.1', 'ok', '308', 'paused'],
+      ['nestcam', '127.0.0.1', 'ok', '308', '200', 'not expected'],
+      ['roster', '127.0.0.1', 'ok', '308', 'behind its gate', 'behind its gate'],
+      ['moved', '127.0.0.1', 'ok', '308', 'to www.example.org', 'not expected'],
+      ['live', '127.0.0.1', 'ok', '308', '200', 'open'],
+      ['asleep', '127.0.0.1', 'ok', '308', 'paused', 'not expected'],
     ]);
     // A road that is not live yet, a gate that the running front does not have, and one whose name is missing.
     const map = readFileSync(join(folder, 'mile-marker.yaml'), 'utf8');
@@ -102,7 +116,36 @@ roads:
     page.kill('SIGKILL');
     await stop(front, 'SIGTERM');
   }
-}, 120_000);
+});
+
+test.each([
+  ['a weak suite', "{ maxVersion: 'TLSv1.2', ciphers: 'ECDHE-ECDSA-AES128-SHA' }", 'tls-weak-suite'],
+  ['HTTP/2 that is chosen and not spoken', "{ ALPNProtocols: ['h2', 'http/1.1'] }", 'chosen-http2-not-spoken'],
+])('the script sees %s, and a live connection that is not passed', async (_, tls, rule) => {
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, home-networks: [192.168.64.0/24]}
+roads:
+  nestcam: {to: ":3000", gate: everyone, expect: {path: /live, websocket: true}}
+`,
+  });
+  await mileMarker(['certs', 'make'], folder);
+  const current = join(folder, '.mile-marker/certificates/nestcam.saltmarsh.example/current');
+  const running = [service, handMade(tls, current)].map((text) =>
+    spawn('/usr/sbin/ip', argvInside(process.execPath, '-e', text)),
+  );
+  try {
+    await until(() => [80, 443, 3000].every((port) => reaches(elsewhere, '127.0.0.1', port)));
+    writeFileSync(join(folder, 'look.sh'), (await mileMarker(['verify', '--script'], folder)).out);
+    writeFileSync(join(folder, 'seen.txt'), inside(folder, 'sh', 'look.sh').out);
+    const { out } = inside(folder, process.execPath, program, 'verify', '--read', 'seen.txt', '--json');
+    const { findings } = JSON.parse(out) as Report;
+    const told = findings.filter(({ severity }) => severity !== 'note').map((one) => one.rule);
+    expect(told.sort()).toEqual([rule, 'websocket-not-passed'].sort());
+  } finally {
+    for (const child of running) child.kill('SIGKILL');
+  }
+});
 
 test('a file that is no record of the script, or was cut off, is refused with the line', async () => {
   const folder = folderWith({
@@ -143,10 +186,11 @@ test('whatever a map expects, the script asks for just that: the shell makes not
     fc.property(target, (text) => {
       const { plan } = plannedOf('domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {a: ":9"}\n');
       const question = { scheme: 'http' as const, name: 'a.saltmarsh.example', port: 80, target: text, address: null };
-      const script = lookScript({ plan, roads: plan.roads, questions: [question] });
-      const first = script.split('\n').find((line) => line.startsWith('look 4')) ?? '';
-      const { stdout } = spawnSync('sh', ['-c', `look() { printf '%s\\n' "$5"; }\n${first}`], { encoding: 'utf8' });
-      expect(stdout).toBe(`${text}\n`);
+      const script = lookScript({ plan, roads: plan.roads, questions: [question], live: [{ ...question, port: 443 }] });
+      const asked = script.split('\n').filter((line) => /^(look|live) 4/.test(line));
+      const tell = `look() { printf '%s\\n' "$5"; }\nlive() { printf '%s\\n' "$4"; }\n`;
+      const { stdout } = spawnSync('sh', ['-c', `${tell}${asked.join('\n')}`], { encoding: 'utf8' });
+      expect(stdout).toBe(`${text}\n${text}\n`);
     }),
     { numRuns: 60 },
   );
@@ -158,6 +202,8 @@ test('no text at all makes reading it fail in another way than by saying why', (
     fc.constantFrom(
       'ask 4 http a 80 /',
       'shake 6 a 443',
+      'live 4 a 443 /x',
+      'two 0 2',
       'exit 7',
       'bytes 4854',
       'bytes 4',

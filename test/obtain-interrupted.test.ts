@@ -19,7 +19,7 @@ let serial = 0;
 
 beforeAll(async () => {
   site = await startAcmeSite('127.0.53.3');
-}, 60_000);
+});
 
 afterAll(() => site.stop());
 

@@ -15,7 +15,7 @@ let meddler: Meddler;
 beforeAll(async () => {
   site = await startAcmeSite('127.0.53.4');
   meddler = await site.meddler();
-}, 60_000);
+});
 
 afterAll(async () => {
   meddler.stop();

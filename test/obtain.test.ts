@@ -47,7 +47,7 @@ beforeAll(async () => {
     badNonces: 20,
   });
   stops = [authority.stop, two.stop, one.stop];
-}, 60_000);
+});
 
 afterAll(async () => {
   for (const end of stops) await end();

@@ -227,5 +227,4 @@ test.each<ProxyName>(['builtin', 'nginx'])(
       { numRuns: 4, endOnFailure: true },
     );
   },
-  120_000,
 );

@@ -49,7 +49,7 @@ test('a thousand roads with pages of 190 kB are driven with a heap of 96 MiB', a
   const { summary, roads: driven } = await drive(roads.join(''), []).finally(() => closeAll([server]));
   // That the certificates are for practice is told once for all of them.
   expect({ summary, roads: driven.length }).toEqual({ summary: { errors: 0, warnings: 0, notes: 1 }, roads: 1000 });
-}, 300_000);
+}, 600_000);
 
 test('services that hang keep nobody else waiting: they answer when all others have been asked, and nobody was given up', async () => {
   const quick = 20;
@@ -85,4 +85,4 @@ test('services that hang keep nobody else waiting: they answer when all others h
     closeAll([...quickServers, ...slowServers]),
   );
   expect(findings.map(({ rule }) => rule)).toEqual(['certificate-practice']);
-}, 120_000);
+});

@@ -124,7 +124,6 @@ roads:
       birdLog.close();
     }
   },
-  30_000,
 );
 
 test('on the machine itself, with a public address on the map, home is home', async () => {
@@ -142,7 +141,7 @@ test('on the machine itself, with a public address on the map, home is home', as
   birdLog.close();
   expect(findings.filter(({ rule }) => rule !== 'certificate-practice')).toEqual([]);
   expect(driven[0]?.legs['access']).toMatchObject({ outcome: 'ok', says: 'may pass' });
-}, 30_000);
+});
 
 test('who names nothing must see neither a service nor a welcome page', async () => {
   const birdLog = await service();
@@ -171,4 +170,4 @@ test('who names nothing must see neither a service nor a welcome page', async ()
     plain.close();
   }
   birdLog.close();
-}, 30_000);
+});

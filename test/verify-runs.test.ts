@@ -68,7 +68,7 @@ test('runs are kept: what came and went is said, told to a program, and written 
   }
   const scheduled = await mileMarker(['schedule', 'verify', '--then', '/usr/local/bin/tell'], folder);
   expect(scheduled.out).toMatch(/"verify" "--since" "--map" .* "--notify" "\/usr\/local\/bin\/tell"/);
-}, 60_000);
+});
 
 test('what came and what went make the one run out of the other, and notes wake nobody', () => {
   const finding = fc.record({

@@ -48,5 +48,5 @@ export async function driveWebsocket({
           ...limits,
         }),
   ]);
-  return judgeWebsocket({ road, path, front: opened, direct });
+  return opened === null ? noWebsocket('not seen') : judgeWebsocket({ road, path, front: opened, direct });
 }

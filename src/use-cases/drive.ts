@@ -15,7 +15,6 @@ import { hstsProblem, withHsts } from '../core/legs/redirect.ts';
 import { judgeFolder, judgePaused, judgeRoadRedirect, judgeService } from '../core/legs/service.ts';
 import type { Vantage } from '../core/legs/vantage.ts';
 import type { RateEvidence, WayRound } from '../core/legs/ways-round.ts';
-import { noWebsocket } from '../core/legs/websocket.ts';
 import { inNetworks, isPrivate } from '../core/networks/address.ts';
 import { isWildcard, wildcardOver } from '../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
@@ -265,7 +264,6 @@ export class Drive {
   }
 
   private websocket(road: PlannedRoad): Promise<LegResult> {
-    if (!this.input.sight.isLive) return Promise.resolve(noWebsocket('not seen'));
     const { leads, stretch } = lookedAt(road);
     const at = this.input.fromHost.get(stretch) ?? null;
     const { sight, limits, plan } = this.input;

@@ -1,4 +1,4 @@
-import type { LookQuestion } from '../core/look/script.ts';
+import type { LiveQuestion, LookQuestion } from '../core/look/script.ts';
 import { isWildcard } from '../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import { lookedAt } from './looked-at.ts';
@@ -14,6 +14,13 @@ export function strangeName({ domains, roads }: Plan): string {
     const name = `nobody${count === 0 ? '' : String(count)}.${domains[0] ?? 'invalid'}`;
     if (!taken.has(name)) return name;
   }
+}
+
+/** Live connections that the map expects. */
+export function liveQuestions({ front }: Plan, roads: readonly PlannedRoad[]): LiveQuestion[] {
+  return roads.flatMap(({ name, paused, rules: { expect } }) =>
+    expect?.websocket === true && !paused ? [{ name, port: front.ports.https, target: expect.path }] : [],
+  );
 }
 
 /** What `verify` asks of the front as any visitor may: what another machine can be asked to look at for it. */

@@ -2,14 +2,15 @@ import { trustIn } from '../adapters/certificates/trust.ts';
 import type { Shaken, Trust } from '../adapters/probe/handshake.ts';
 import { certificateFacts, inOrder, pemBlocks, readableChain, weakness } from '../adapters/certificates/read.ts';
 import type { Answer, Attempt, Failure } from '../core/legs/answer.ts';
-import type { Seen, SeenAnswer, SeenHandshake } from '../core/look/seen.ts';
+import type { Opened } from '../core/legs/websocket.ts';
+import type { Seen, SeenAnswer, SeenHandshake, SeenLive } from '../core/look/seen.ts';
 import { familyOf, parseAddress } from '../core/networks/address.ts';
 import type { Endpoint, Sight } from './sight.ts';
 
 const notSeen: Failure = { kind: 'unreachable', reason: 'the other machine was not asked for it' };
 
 /** Looks at what another machine wrote down. */
-export function recordedSight({ answers, handshakes }: Seen, trust: Trust): Sight {
+export function recordedSight({ answers, handshakes, live }: Seen, trust: Trust): Sight {
   const at = ({ address, port }: Endpoint): SeenAnswer[] =>
     answers.filter((one) => one.port === port && isThere(one, address));
   const shaken = ({ address, port }: Endpoint, name: string): SeenHandshake | undefined =>
@@ -52,7 +53,12 @@ export function recordedSight({ answers, handshakes }: Seen, trust: Trust): Sigh
       const asksAsItWas = (method ?? 'GET') === 'GET' && Object.keys(headers).every((key) => key === 'host');
       return Promise.resolve(found === undefined || !asksAsItWas ? { ok: false, failure: notSeen } : answerOf(found));
     },
-    openLive: () => Promise.resolve({ ok: true, answered: true }),
+    openLive: ({ name, target, address, port }) => {
+      const found = live.find(
+        (one) => one.name === name && one.target === target && one.port === port && one.family === familyOf(address),
+      );
+      return Promise.resolve(found === undefined ? null : openedOf(found));
+    },
     isLive: false,
   };
 }
@@ -91,7 +97,14 @@ function answerOf(seen: SeenAnswer): Attempt<Answer> {
   return { ok: true, value: { status: Number(status), headers, body } };
 }
 
-function shakenOf({ bytes }: SeenHandshake, trust: Trust): Attempt<Shaken> {
+/** Behind the blank line come frames, if any. */
+function openedOf({ bytes }: SeenLive): Opened {
+  const [, status, frames = ''] = /^HTTP\/[\d.]+ (\d{3})[^]*?\r?\n\r?\n([^]*)$/.exec(textOf(bytes)) ?? [];
+  if (status === undefined) return { ok: false, reason: 'the connection was closed' };
+  return status === '101' ? { ok: true, answered: frames !== '' } : { ok: false, reason: `status ${status}` };
+}
+
+function shakenOf({ bytes, two }: SeenHandshake, trust: Trust): Attempt<Shaken> {
   const text = textOf(bytes);
   const chain = readableChain(pemBlocks(text));
   if (chain === null) return { ok: false, failure: { kind: 'broken', reason: 'the certificate cannot be read' } };
@@ -112,8 +125,14 @@ function shakenOf({ bytes }: SeenHandshake, trust: Trust): Attempt<Shaken> {
       leaf: certificateFacts(leaf),
       ...trustIn(chain, trust),
       weak: weakness(leaf),
-      suite: null,
-      speaksTwo: null,
+      suite: /^New, TLSv[\d.]+, Cipher is (\S+)/m.exec(text)?.[1] ?? null,
+      speaksTwo: /^ALPN protocol: h2/m.test(text) ? spokeTwo(two) : null,
     },
   };
+}
+
+/** A curl without HTTP/2 ends with 2 or 4 (curl(1), EXIT CODES): then nobody knows. */
+function spokeTwo(two: string): boolean | null {
+  const [exit = '', version = ''] = two.split(' ');
+  return exit === '' || exit === '2' || exit === '4' ? null : version.startsWith('2');
 }

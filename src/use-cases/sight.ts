@@ -30,7 +30,8 @@ export interface Sight {
   oldProtocol: (at: Endpoint, name: string) => Promise<string | null>;
   chainInOrder: (at: Endpoint, name: string) => Promise<boolean | null>;
   ask: (question: Question) => Promise<Attempt<Answer>>;
-  openLive: (question: Omit<Question, 'method'>) => Promise<Opened>;
+  /** Null: nobody looked. */
+  openLive: (question: Omit<Question, 'method'>) => Promise<Opened | null>;
   /** Whether anything may be asked that was not foreseen. */
   isLive: boolean;
 }

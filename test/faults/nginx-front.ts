@@ -44,7 +44,7 @@ export async function startNginxFront({ front, folder, ground, names, authority 
   let words2 = '';
   child.stderr.setEncoding('utf8').on('data', (chunk: string) => (words2 += chunk));
   for (let tries = 0; !(await listens(ground.https)); tries += 1) {
-    if (tries > 100 || child.exitCode !== null) throw new Error(`nginx did not start: ${words2}`);
+    if (tries > 1000 || child.exitCode !== null) throw new Error(`nginx did not start: ${words2}`);
     await new Promise((resolve) => setTimeout(resolve, 30));
   }
   return () => void child.kill('SIGTERM');

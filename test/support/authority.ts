@@ -98,7 +98,7 @@ export async function startNameServer({
 }
 
 async function listens(host: string, port: number, child: ChildProcess): Promise<void> {
-  for (let tries = 0; tries < 100; tries += 1) {
+  for (let tries = 0; tries < 600; tries += 1) {
     const there = await new Promise<boolean>((resolve) => {
       const socket = net.connect({ host, port });
       socket.once('connect', () => resolve(true)).once('error', () => resolve(false));

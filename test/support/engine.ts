@@ -73,7 +73,7 @@ export async function startEngine(tlsPort: number, namespace: string | null = nu
       docker('version');
       break;
     } catch (error) {
-      if (tries < 100 && child.exitCode === null) await new Promise((resolve) => setTimeout(resolve, 100));
+      if (tries < 600 && child.exitCode === null) await new Promise((resolve) => setTimeout(resolve, 100));
       else throw new Error(`dockerd did not start: ${words} ${String(error)}`);
     }
   }

@@ -52,7 +52,7 @@ export async function startNginx(folder: string): Promise<RunningFront> {
     !existsSync(join(folder, 'nginx.pid')) || readFileSync(join(folder, 'nginx.pid'), 'utf8') === '';
     tries += 1
   ) {
-    if (tries > 200 || child.exitCode !== null)
+    if (tries > 1000 || child.exitCode !== null)
       throw new Error(`nginx did not start: ${String(child.stderr.read() ?? '')}`);
     await new Promise((resolve) => setTimeout(resolve, 50));
   }

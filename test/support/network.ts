@@ -64,7 +64,7 @@ export function reaches(from: string, host: string, port: number): boolean {
 
 export async function until(holds: () => boolean): Promise<void> {
   for (let tries = 0; !holds(); tries += 1) {
-    if (tries > 50) throw new Error('the network did not come up');
+    if (tries > 300) throw new Error('the network did not come up');
     await new Promise((resolve) => setTimeout(resolve, 100));
   }
 }

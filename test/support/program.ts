@@ -23,7 +23,7 @@ export async function mileMarker(argv: string[], cwd: string, env: Record<string
   return ended(launch(argv, cwd, env));
 }
 
-export async function ended(child: ChildProcessWithoutNullStreams, limitMs = 30_000): Promise<Ran> {
+export async function ended(child: ChildProcessWithoutNullStreams, limitMs = 90_000): Promise<Ran> {
   let out = '';
   let err = '';
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));

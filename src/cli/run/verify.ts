@@ -14,7 +14,7 @@ import { linksForPhone } from '../../use-cases/links.ts';
 import type { Site } from '../../use-cases/load.ts';
 import { findOpenPorts } from '../../use-cases/open-ports.ts';
 import { places } from '../../use-cases/places.ts';
-import { lookQuestions } from '../../use-cases/questions.ts';
+import { liveQuestions, lookQuestions } from '../../use-cases/questions.ts';
 import { verifyRoads, type VerifyResult } from '../../use-cases/verify.ts';
 import { chosenRoads } from '../chosen-roads.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -150,7 +150,7 @@ async function notify({ notify: program }: VerifyOptions, document: string): Pro
 function printScript(site: Site, names: string[], io: Io): void {
   const { plan } = askable(site).site;
   const roads = chosenRoads(plan, names);
-  io.out(lookScript({ plan, roads, questions: lookQuestions(plan, roads) }));
+  io.out(lookScript({ plan, roads, questions: lookQuestions(plan, roads), live: liveQuestions(plan, roads) }));
   io.err('next: run it on the other machine: sh look.sh > seen.txt; then here: mile-marker verify --read seen.txt\n');
 }
 

@@ -22,7 +22,7 @@ import {
  *
  * @property trustedBy `public`: a root that browsers trust; `given`: --trust; `practice`: our own; null: none, and `chainProblem` says why
  * @property weak what of the leaf is too weak, in words, or null
- * @property suite as RFC 8446 appendix B.4 and its forerunners name it; null when it is not known
+ * @property suite as RFC 8446 appendix B.4 and its forerunners name it, or as openssl-ciphers(1) does; null when it is not known
  * @property speaksTwo whether HTTP/2 was spoken after it was chosen; null when it was not chosen
  * @property old the version before TLS 1.2 that is taken too, or null
  * @property inOrder whether the chain comes in its order; null when that cannot be seen
@@ -150,8 +150,8 @@ function howProblem({ at }: TlsInput, seen: TlsEvidence): Problem | null {
 
 /** RFC 9325 §4.1: no forward secrecy, or no authenticated encryption. Suites of TLS 1.3 name no key exchange, and all are good. */
 function isWeak(suite: string): boolean {
-  if (!/_WITH_/.test(suite)) return false;
-  return !/^TLS_(EC)?DHE_/.test(suite) || !/_(GCM|CCM|POLY1305)/.test(suite);
+  if (/^TLS_(?!.*_WITH_)/.test(suite)) return false;
+  return !/^(TLS_)?(EC)?DHE[_-]/.test(suite) || !/[_-](GCM|CCM|(CHACHA20[_-])?POLY1305)/.test(suite);
 }
 
 function heldProblem({ held, at }: TlsInput, { leaf }: TlsEvidence): Problem | null {

@@ -56,19 +56,22 @@ type Redirect = PlannedRoad & { leads: Extract<PlannedRoad['leads'], { kind: 're
 
 export const redirectToItself: Rule = {
   card: toItself,
-  check: ({ plan }) =>
-    redirects(plan)
-      .filter((road) => targetOf(plan, road) === road.name)
+  check: ({ plan }) => {
+    const targetOf = targets(plan);
+    return redirects(plan)
+      .filter((road) => targetOf(road) === road.name)
       .map((road) => {
         const data = { key: road.name, url: road.leads.url };
         return tell(toItself, { say: 'itself', data, roads: [road.name], where: road.leadsWhere });
-      }),
+      });
+  },
 };
 
 export const redirectCircle: Rule = {
   card: inCircle,
   check: ({ plan }) => {
-    const next = new Map(redirects(plan).map((road) => [road.name, targetOf(plan, road)]));
+    const targetOf = targets(plan);
+    const next = new Map(redirects(plan).map((road) => [road.name, targetOf(road)]));
     const told = new Set<string>();
     return redirects(plan).flatMap((road) => {
       const circle = circleFrom(road.name, next);
@@ -93,19 +96,17 @@ function circleFrom(start: string, next: ReadonlyMap<string, string | null>): st
 
 export const redirectNowhere: Rule = {
   card: toNowhere,
-  check: ({ plan }) => redirects(plan).flatMap((road) => nowhere(plan, road)),
+  check: ({ plan }) => {
+    const roadOf = roadFinder(plan.roads);
+    return redirects(plan).flatMap((road) => nowhere(plan, road, roadOf));
+  },
 };
 
-function nowhere(plan: Plan, road: Redirect): Finding[] {
+function nowhere(plan: Plan, road: Redirect, roadOf: ReturnType<typeof roadFinder>): Finding[] {
   const url = new URL(road.leads.url);
   const host = hostOf(url);
   const names = plan.roads.map(({ name }) => name);
-  if (
-    roadFinder(plan.roads)(host) !== null ||
-    !plan.domains.some((domain) => isUnder(host, domain)) ||
-    !atFront(plan, url)
-  )
-    return [];
+  if (roadOf(host) !== null || !plan.domains.some((domain) => isUnder(host, domain)) || !atFront(plan, url)) return [];
   const near = nearest(host, names);
   const data = { key: road.name, host, near: near ?? '' };
   return [tell(toNowhere, { say: near === null ? 'far' : 'near', data, roads: [road.name], where: road.leadsWhere })];
@@ -115,10 +116,13 @@ function redirects(plan: Plan): Redirect[] {
   return plan.roads.filter((road): road is Redirect => road.leads.kind === 'redirect');
 }
 
-/** The road of this map that a redirect leads to, or null when it leaves the map. */
-function targetOf(plan: Plan, { leads }: Redirect): string | null {
-  const url = new URL(leads.url);
-  return atFront(plan, url) ? (roadFinder(plan.roads)(hostOf(url))?.name ?? null) : null;
+/** Finds the road of this map that a redirect leads to; null when it leaves the map. */
+function targets(plan: Plan): (road: Redirect) => string | null {
+  const roadOf = roadFinder(plan.roads);
+  return ({ leads }) => {
+    const url = new URL(leads.url);
+    return atFront(plan, url) ? (roadOf(hostOf(url))?.name ?? null) : null;
+  };
 }
 
 /** On another port something else may answer under the same name. */

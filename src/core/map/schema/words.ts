@@ -8,6 +8,8 @@ import { durationForm, rateForm, sizeForm } from '../units.ts';
  * "`key` expects ...".
  */
 
+// A map is read once a run: making code for it would cost more than it saves.
+z.config({ jitless: true });
 export const wants = (expects: string) => ({ error: () => expects });
 
 /** What a custom issue carries: which card speaks, which of its messages, and the data for it. */
