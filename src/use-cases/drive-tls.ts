@@ -1,8 +1,7 @@
 import type { CertificateFacts } from '../core/certificates/cover.ts';
+import type { LegAt } from '../core/legs/addresses.ts';
 import type { Attempt } from '../core/legs/answer.ts';
-import { skipped, type LegResult } from '../core/legs/leg.ts';
 import { judgeTls, type TlsEvidence } from '../core/legs/tls.ts';
-import { withPort } from '../core/networks/address.ts';
 import type { Endpoint, Sight } from './sight.ts';
 
 export interface TlsInput {
@@ -19,18 +18,18 @@ export interface TlsInput {
   now: number;
 }
 
-/** At every address that speaks HTTPS, since one of two may be answered by something else. The first that is not well counts. */
-export async function driveTls(input: TlsInput): Promise<LegResult> {
+/** At every address that speaks HTTPS, since one of two may be answered by something else. */
+export async function driveTls(input: TlsInput): Promise<LegAt[]> {
   const { name, places, domains, held, shownToAll, now } = input;
-  let result = skipped('tls', 'port closed');
+  const results: LegAt[] = [];
   for (const place of places) {
     const { attempt, onlyOld } = await look(input, place);
-    const at = places.length > 1 ? ` at ${withPort(place.address, place.port)}` : '';
-    const shown = shownToAll.get(place.address) ?? null;
-    result = judgeTls({ name, attempt, onlyOld, port: place.port, at, domains, held, shownToAll: shown, now });
-    if (result.outcome !== 'ok') return result;
+    const { address, port } = place;
+    const shown = shownToAll.get(address) ?? null;
+    const result = judgeTls({ name, attempt, onlyOld, port, domains, held, shownToAll: shown, now });
+    results.push({ address, result });
   }
-  return result;
+  return results;
 }
 
 async function look(

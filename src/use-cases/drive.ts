@@ -2,36 +2,29 @@ import type { Login } from '../adapters/files/read-login.ts';
 import type { FrontLog } from '../adapters/files/front-log.ts';
 import type { Limits } from '../adapters/probe/connect.ts';
 import type { HeldCertificate } from '../core/certificates/cover.ts';
-import { type LegName } from '../core/findings/finding.ts';
-import { isBehindGate } from '../core/legs/access.ts';
-import type { Answer, Attempt } from '../core/legs/answer.ts';
 import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../core/legs/bypass.ts';
-import type { DirectEvidence } from '../core/legs/direct.ts';
 import { judgeDns } from '../core/legs/dns.ts';
 import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
+import { overAddresses, type LegAt } from '../core/legs/addresses.ts';
 import { ok, skipped, type LegResult, type Problem } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
-import { hstsProblem, withHsts } from '../core/legs/redirect.ts';
-import { judgeFolder, judgePaused, judgeRoadRedirect, judgeService } from '../core/legs/service.ts';
+import { withHsts } from '../core/legs/redirect.ts';
 import type { Vantage } from '../core/legs/vantage.ts';
 import type { RateEvidence, WayRound } from '../core/legs/ways-round.ts';
-import { inNetworks, isPrivate } from '../core/networks/address.ts';
+import { inNetworks } from '../core/networks/address.ts';
 import { isWildcard, wildcardOver } from '../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
 import type { At } from '../core/plan/resolve-service.ts';
 import { prepare } from '../core/verdict/decide.ts';
-import type { Prepared } from '../core/verdict/verdict.ts';
 import { askAsStranger } from './ask-as-stranger.ts';
-import { basic, driveAccess } from './drive-access.ts';
+import { credentials, driveBehindTls, redirectLeg, type BehindTls, type Common } from './drive-address.ts';
 import { driveDirect } from './drive-direct.ts';
-import { driveRedirect } from './drive-redirect.ts';
 import { driveTls } from './drive-tls.ts';
 import { driveRate, driveWays } from './drive-ways.ts';
-import { driveWebsocket } from './drive-websocket.ts';
 import { FrontView } from './front-view.ts';
 import { lookedAt } from './looked-at.ts';
 import type { Places } from './places.ts';
-import { probeTarget, strangeName } from './questions.ts';
+import { strangeName } from './questions.ts';
 import type { Sight } from './sight.ts';
 
 /** What driving needs to know, whichever roads are driven. */
@@ -61,18 +54,15 @@ export interface DriveInput {
 
 /** Drives the legs of one road after the other's, on what all of them share. */
 export class Drive {
-  private readonly prepared: Prepared;
+  private readonly common: Common;
   private readonly front: FrontView;
   /** What answers at the front's own addresses, when the edge in front of it is driven. */
   private past: PortEvidence[] = [];
-  private directs = new Map<string, DirectEvidence>();
   private strangers: StrangerEvidence[] = [];
   private readonly shownToAll = new Map<string, string>();
   private readonly orders = new Map<string, Promise<boolean | null>>();
   /** Addresses that are proven to be the front's own, so that more than a visitor's questions may be asked there. */
   private ours: string[] = [];
-  private hasGuessed = false;
-  private seenAs: string | null = null;
 
   constructor(
     private readonly input: DriveInput,
@@ -81,7 +71,8 @@ export class Drive {
     private readonly roads: readonly PlannedRoad[],
     private readonly places: Places,
   ) {
-    this.prepared = prepare(input.plan);
+    const prepared = prepare(input.plan);
+    this.common = { input, prepared, places, directs: new Map(), hasGuessed: false, seenAs: null };
     this.front = new FrontView({ ...input, addresses, roads, places });
   }
 
@@ -116,28 +107,53 @@ export class Drive {
   }
 
   async road(road: PlannedRoad): Promise<LegResult[]> {
-    const [dns, tls, plain] = await Promise.all([
+    const [dns, handshakes, redirects] = await Promise.all([
       this.places(() => this.dns(road)),
       this.places(() => this.tls(road)),
-      this.places(() => this.redirect(road)),
+      this.redirects(road),
     ]);
-    const port = this.port();
-    if (tls.outcome === 'skipped' || tls.says === 'refused') {
-      const needs = (leg: LegName): LegResult => skipped(leg, 'needs tls');
-      return [dns, port, tls, plain, needs('access'), needs('service'), needs('websocket'), needs('bypass')];
-    }
-    const access = await this.places(() => this.access(road));
-    const { target } = lookedAt(road);
-    const front = await this.places(() => this.front.ask('https', road.name, target, this.credentials(road)));
-    const isShut = isBehindGate(access, Object.keys(this.credentials(road)).length > 0);
-    const [answered, live] = isShut
-      ? [skipped('service', 'behind its gate'), skipped('websocket', 'behind its gate')]
-      : await Promise.all([this.service(road, front), this.places(() => this.websocket(road))]);
-    // What goes round in a circle cannot be told apart; the circle is the one cause.
-    const isCircle = plain.says === 'loop' && answered.outcome === 'unsure';
-    const service = isCircle ? skipped('service', 'a circle') : answered;
-    const redirect = road.paused ? plain : withHsts(plain, hstsProblem(road, front.ok ? front.value : null));
-    return [dns, port, tls, redirect, access, service, live, await this.bypass(road)];
+    const behind = await this.behindTls(
+      road,
+      handshakes.filter(({ result }) => result.outcome !== 'skipped' && result.says !== 'refused'),
+    );
+    const told = redirects.map(({ address, result }): LegAt => ({
+      address,
+      result: withHsts(result, behind.get(address)?.hsts ?? []),
+    }));
+    const loops = redirects.filter(({ result }) => result.says === 'loop').map(({ address }) => address);
+    const over = (leg: 'access' | 'service' | 'websocket'): LegResult => {
+      const results = [...behind].map(([address, legs]): LegAt => {
+        // What goes round in a circle cannot be told apart; the circle is the one cause.
+        const isCircle = leg === 'service' && legs.service.outcome === 'unsure' && loops.includes(address);
+        return { address, result: isCircle ? skipped('service', 'a circle') : legs[leg] };
+      });
+      return overAddresses(results) ?? skipped(leg, 'needs tls');
+    };
+    const tls = overAddresses(handshakes) ?? skipped('tls', 'port closed');
+    const redirect = overAddresses(told) ?? skipped('redirect', 'port closed');
+    const bypass = behind.size === 0 ? skipped('bypass', 'needs tls') : await this.bypass(road);
+    return [dns, this.port(), tls, redirect, over('access'), over('service'), over('websocket'), bypass];
+  }
+
+  /** Plain HTTP at every address of the front; one at which it is closed is judged for HSTS alone. */
+  private redirects(road: PlannedRoad): Promise<LegAt[]> {
+    const plain = this.front.open('http').map(({ address }) => address);
+    const secure = this.front.open('https').map(({ address }) => address);
+    return Promise.all(
+      [...new Set([...plain, ...secure])].map(async (address): Promise<LegAt> => {
+        if (!plain.includes(address)) return { address, result: skipped('redirect', 'port closed') };
+        const view = this.front.at(address);
+        return { address, result: await this.places(() => redirectLeg(this.common, road, view)) };
+      }),
+    );
+  }
+
+  private async behindTls(road: PlannedRoad, shaken: readonly LegAt[]): Promise<Map<string, BehindTls>> {
+    const behind = new Map<string, BehindTls>();
+    // One after the other: the front's log says which address it saw at the last question.
+    for (const { address } of shaken)
+      behind.set(address, await driveBehindTls(this.common, road, this.front.at(address)));
+    return behind;
   }
 
   vantage(): Vantage {
@@ -146,7 +162,7 @@ export class Drive {
     const isMachine = connection !== null && here.includes(connection.to);
     const place = isMachine ? 'machine' : fromHome ? 'home' : 'outside';
     const at = [...new Set(this.front.ports.map(({ address }) => address))];
-    return { from: connection?.from ?? null, place, seenAs: this.seenAs, at };
+    return { from: connection?.from ?? null, place, seenAs: this.common.seenAs, at };
   }
 
   /** What may only be tried when everything else has been seen, since the front then slows this machine down. Empty when it was not tried. */
@@ -202,74 +218,13 @@ export class Drive {
     });
   }
 
-  private tls({ name, certificate }: PlannedRoad): Promise<LegResult> {
+  private tls({ name, certificate }: PlannedRoad): Promise<LegAt[]> {
     const { plan, sight, held, now } = this.input;
     const { shownToAll, orders } = this;
     // What an edge shows is its own.
     const planned = plan.front.edge === null ? (held.get(certificate) ?? null) : null;
     const { domains } = plan;
     return driveTls({ sight, name, places: this.front.open('https'), domains, held: planned, shownToAll, orders, now });
-  }
-
-  private async redirect(road: PlannedRoad): Promise<LegResult> {
-    if (this.front.open('http').length === 0) return skipped('redirect', 'port closed');
-    if (road.rules.plain) return ok('redirect', 'plain, as the map says');
-    return driveRedirect({
-      prepared: this.prepared,
-      road,
-      target: probeTarget,
-      authority: this.front.authority('http', road.name),
-      port: this.front.port('http'),
-      isAtFront: (url, scheme) => this.isAtFront(url, scheme) && this.front.open(scheme).length > 0,
-      ask: (scheme, host, to, headers) => this.front.ask(scheme, host, to, headers),
-    });
-  }
-
-  private isAtFront(url: URL, scheme: 'http' | 'https'): boolean {
-    const port = url.port === '' ? (scheme === 'https' ? 443 : 80) : Number(url.port);
-    return this.prepared.roadOf(url.hostname) !== null && port === this.input.plan.front.ports[scheme];
-  }
-
-  /** What this machine may do at the gate of a road; the one wrong password of a run is spent at the first that asks. */
-  private async access(road: PlannedRoad): Promise<LegResult> {
-    if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no gate');
-    const { from, to } = this.front.connection() ?? { from: '', to: '' };
-    const { target } = lookedAt(road);
-    const direct = this.directs.get(road.name)?.answer;
-    const { sight, frontLog } = this.input;
-    const signed: Record<string, string> = sight.isLive
-      ? { referer: `https://${road.authority}/?${frontLog.sign}` }
-      : {};
-    return driveAccess({
-      prepared: this.prepared,
-      road,
-      target,
-      from,
-      seen: async () => {
-        const seen = await this.input.frontLog.addressSeen(road);
-        this.seenAs ??= seen;
-        return seen;
-      },
-      // On the way to an address inside nobody has to translate ours.
-      isSeenAs: this.input.fromHome || !isPrivate(from) || isPrivate(to),
-      directStatus: direct?.ok === true ? direct.value.status : null,
-      login: this.input.login,
-      takeGuess: () => {
-        const isFirst = !this.hasGuessed && this.input.sight.isLive;
-        this.hasGuessed = true;
-        return isFirst;
-      },
-      ask: (headers) => this.front.ask('https', road.name, target, { ...headers, ...signed }),
-    });
-  }
-
-  private websocket(road: PlannedRoad): Promise<LegResult> {
-    const { leads, stretch } = lookedAt(road);
-    const at = this.input.fromHost.get(stretch) ?? null;
-    const { sight, limits, plan } = this.input;
-    const path = road.rules.expect?.path ?? '/';
-    const front = this.front.question('https', road.name, path, this.credentials(road));
-    return driveWebsocket({ road, leads, front, sight, at, ports: plan.front.ports, limits });
   }
 
   /** What a stranger gets, a method that is forbidden, and the service itself at the front's own addresses. */
@@ -279,7 +234,7 @@ export class Drive {
     const [refused, ways] = await Promise.all([
       method === null
         ? null
-        : this.places(() => this.front.ask('https', road.name, '/', this.credentials(road), method)),
+        : this.places(() => this.front.ask('https', road.name, '/', credentials(this.common, road), method)),
       this.ways(road),
     ]);
     const tried = method === null || refused === null ? null : { method, attempt: refused };
@@ -289,7 +244,7 @@ export class Drive {
   private ways(road: PlannedRoad): Promise<WayRound[]> {
     const { fromHost, here, limits, plan } = this.input;
     const { target, stretch } = lookedAt(road);
-    const own = this.directs.get(road.name);
+    const own = this.common.directs.get(road.name);
     const at = fromHost.get(stretch) ?? null;
     if (own === undefined || at === null || !this.mayTryMore) return Promise.resolve([]);
     const addresses = this.ours;
@@ -307,33 +262,8 @@ export class Drive {
         .filter(({ address }) => !inNetworks(address, edge))
         .flatMap(({ address, port }) => [null, strangeName(plan)].map((name) => ({ scheme, address, port, name }))),
     );
-    const directs = [...this.directs.values()];
+    const directs = [...this.common.directs.values()];
     return Promise.all(tries.map((one) => this.places(() => askAsStranger({ sight, ...one, directs }))));
-  }
-
-  /** The test login, for a road that asks people. */
-  private credentials({ gate }: PlannedRoad): Record<string, string> {
-    const { login } = this.input;
-    return login !== null && gate.parts.some(({ people }) => people !== null) ? basic(login) : {};
-  }
-
-  private async service(road: PlannedRoad, front: Attempt<Answer>): Promise<LegResult> {
-    const { leads } = lookedAt(road);
-    if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not seen');
-    if (road.paused) return judgePaused({ front });
-    if (leads.kind === 'redirect') {
-      // The probe is in no normal form, so that it lies in no part of the road but in the road itself.
-      const to = road.leads.kind === 'redirect' ? road.leads : null;
-      if (to === null) return skipped('service', 'leads elsewhere');
-      const sent = await this.places(() => this.front.ask('https', road.name, probeTarget, this.credentials(road)));
-      return judgeRoadRedirect({ road, front: sent, expected: `${to.url}${probeTarget}` });
-    }
-    if (leads.kind === 'folder') return judgeFolder({ road, front });
-    const own = this.directs.get(road.name);
-    if (own === undefined) return skipped('service', 'not known');
-    const isFailed = !front.ok || front.value.status >= 400;
-    const log = isFailed ? await this.input.frontLog.lastError(road) : null;
-    return judgeService({ road, front, own, directs: [...this.directs.values()], log });
   }
 
   private async direct(road: PlannedRoad): Promise<void> {
@@ -342,6 +272,9 @@ export class Drive {
     const { plan, limits, fromHost } = this.input;
     const at = fromHost.get(stretch) ?? null;
     const { ports } = plan.front;
-    this.directs.set(road.name, await driveDirect({ road, upstream: leads.upstream, at, target, ports, limits }));
+    this.common.directs.set(
+      road.name,
+      await driveDirect({ road, upstream: leads.upstream, at, target, ports, limits }),
+    );
   }
 }

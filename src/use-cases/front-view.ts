@@ -55,6 +55,16 @@ export class FrontView {
     return this.ports.filter((one) => one.listener === listener && one.attempt.ok && one.manner === 'speaks');
   }
 
+  /** The same front as visitors of one of its addresses have it. Where a listener is closed there, the others stand in. */
+  at(address: string): FrontView {
+    const view = new FrontView(this.input);
+    view.isAtHome = this.isAtHome;
+    const isOpen = (listener: 'http' | 'https'): boolean =>
+      this.open(listener).some((endpoint) => endpoint.address === address);
+    view.ports = this.ports.filter((port) => port.address === address || !isOpen(port.listener));
+    return view;
+  }
+
   /** This machine's own address on the connection, and whither; null when nobody takes it. */
   connection(): { from: string; to: string } | null {
     const port = this.ports.find(({ listener, attempt }) => listener === 'https' && attempt.ok);

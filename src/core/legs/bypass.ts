@@ -1,7 +1,7 @@
 import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Answer, Attempt } from './answer.ts';
-import { ok, skipped, type LegResult, type Problem } from './leg.ts';
+import { ok, severityOf, skipped, type LegResult, type Problem } from './leg.ts';
 import { isWelcomePage } from './own-pages.ts';
 import { rateProblem, wayRoundProblems, type RateEvidence, type WayRound } from './ways-round.ts';
 
@@ -80,7 +80,7 @@ export function withRate(leg: LegResult, road: PlannedRoad, rate: RateEvidence):
 }
 
 function outcomeOf(problems: Problem[]): LegResult {
-  const severities = problems.map((problem) => problem.severity ?? problem.card.severity);
+  const severities = problems.map(severityOf);
   if (severities.includes('error')) return { leg: 'bypass', outcome: 'wrong', says: 'a way round', problems };
   if (severities.includes('warning')) return { leg: 'bypass', outcome: 'warning', says: 'a way round', problems };
   return ok('bypass', 'none', problems);

@@ -13,13 +13,18 @@ export interface LegResult {
   problems: Problem[];
 }
 
-/** A finding before its roads are gathered. Problems of one card and cause become one finding. */
+/**
+ * A finding before its roads are gathered. Problems of one card and cause become one finding.
+ *
+ * @property onlyAt the addresses of the front at which it is so, when it is not so at all of them
+ */
 export interface Problem {
   card: Card;
   say: string;
   data: Evidence;
   cause: string;
   severity?: Severity;
+  onlyAt?: readonly string[];
 }
 
 export function ok(leg: LegName, says: string, problems: Problem[] = []): LegResult {
@@ -30,10 +35,14 @@ export function skipped(leg: LegName, says: string): LegResult {
   return { leg, outcome: 'skipped', says, problems: [] };
 }
 
+export function severityOf({ card, severity }: Problem): Severity {
+  return severity ?? card.severity;
+}
+
 /** A result whose outcome follows from the severity of its problem. */
 export function bad(leg: LegName, says: string, problem: Problem): LegResult {
   const outcomes = { error: 'wrong', warning: 'warning', note: 'unsure' } as const;
-  return { leg, outcome: outcomes[problem.severity ?? problem.card.severity], says, problems: [problem] };
+  return { leg, outcome: outcomes[severityOf(problem)], says, problems: [problem] };
 }
 
 export interface RoadLegs {
@@ -79,15 +88,16 @@ export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
     legs.flatMap(({ leg, problems }) => problems.map((problem) => ({ road, leg, problem }))),
   );
   for (const { road, leg, problem } of met) {
-    const key = `${problem.card.id} ${problem.say} ${problem.cause}`;
+    const key = [problem.card.id, problem.say, problem.cause, ...(problem.onlyAt ?? [])].join(' ');
     const group = groups.get(key);
     if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
     else if (!group.roads.includes(road)) group.roads.push(road);
   }
   return [...groups.values()].map(({ problem, leg, roads: names }) => {
-    const { card, say, data, cause, severity } = problem;
+    const { card, say, data, cause, severity, onlyAt } = problem;
     const input = { say, data: { ...data, names: someOf(names) }, roads: names, leg, cause };
-    return tell(card, severity === undefined ? input : { ...input, severity });
+    const told = tell(card, severity === undefined ? input : { ...input, severity });
+    return onlyAt === undefined ? told : { ...told, message: `${told.message} Only at ${onlyAt.join(' and ')}.` };
   });
 }
 

@@ -9,15 +9,15 @@ export const refused = card({
   explains: ['redirect-wrong'],
   messages: {
     ended: {
-      message: 'The front{at} ends the handshake for {names}: {reason}.',
+      message: 'The front ends the handshake for {names}: {reason}.',
       remedy: 'Bring the newest map live: restart mile-marker serve, or write and reload your nginx.',
     },
     stalls: {
-      message: 'The front{at} does not come to the end of a handshake for {names}: {reason}.',
+      message: 'The front does not come to the end of a handshake for {names}: {reason}.',
       remedy: 'Look at the log of the front; something between may also pass small packets only (MTU).',
     },
     'old-only': {
-      message: 'The front{at} takes nothing newer than {old} for {names}, which browsers refuse.',
+      message: 'The front takes nothing newer than {old} for {names}, which browsers refuse.',
       remedy:
         'Let it take TLS 1.2 and 1.3 (nginx: `ssl_protocols TLSv1.2 TLSv1.3`), or replace the server: it is very old.',
     },
@@ -44,20 +44,20 @@ export const otherName = card({
   ],
   messages: {
     other: {
-      message: 'For {names} the front{at} shows a certificate for {shown}.',
+      message: 'For {names} the front shows a certificate for {shown}.',
       remedy: 'Make one that covers it (mile-marker certs make) and bring it live.',
     },
     default: {
       message:
-        'For {names} the front{at} shows its default certificate, for {shown}: the one for the name is not selected.',
+        'For {names} the front shows its default certificate, for {shown}: the one for the name is not selected.',
       remedy: 'Bring the newest map live. In files made by hand: give the server of this name its own certificate.',
     },
     foreign: {
-      message: "For {names} somebody else's server answers{at}: its certificate is for {shown}.",
+      message: "For {names} somebody else's server answers: its certificate is for {shown}.",
       remedy: 'Check that `front.address` is yours, and that the router passes port {port} to this machine.',
     },
     throwaway: {
-      message: 'For {names} the front{at} shows the throwaway certificate, since none is held.',
+      message: 'For {names} the front shows the throwaway certificate, since none is held.',
       remedy: 'Run: mile-marker check. It says what gets the real one.',
     },
   },
@@ -71,15 +71,15 @@ export const dates = card({
   source: 'RFC 5280 §4.1.2.5',
   messages: {
     ended: {
-      message: 'The certificate that the front{at} shows for {names} ended on {to}.',
+      message: 'The certificate that the front shows for {names} ended on {to}.',
       remedy: 'Renew it and reload the front. For practice: mile-marker certs make',
     },
     early: {
-      message: 'The certificate that the front{at} shows for {names} counts only from {from} on.',
+      message: 'The certificate that the front shows for {names} counts only from {from} on.',
       remedy: 'Check the clock of the machine that made it, or wait.',
     },
     soon: {
-      message: 'The certificate that the front{at} shows for {names} ends in {days} days, on {to}.',
+      message: 'The certificate that the front shows for {names} ends in {days} days, on {to}.',
       remedy: 'Renew it now. For practice: mile-marker certs make',
     },
   },
@@ -93,24 +93,24 @@ export const untrusted = card({
   source: 'RFC 5280 §6',
   messages: {
     'self-made': {
-      message: 'The certificate that the front{at} shows for {names} is self-made: it was issued by itself.',
+      message: 'The certificate that the front shows for {names} is self-made: it was issued by itself.',
       remedy: 'Use one from an authority, or say --trust FILE if it is meant to be trusted.',
     },
     incomplete: {
-      message: 'The front{at} shows the certificate for {names} without its intermediate.',
+      message: 'The front shows the certificate for {names} without its intermediate.',
       remedy: 'Put the whole chain into the certificate file: the leaf first, then the intermediate.',
     },
     unknown: {
       message:
-        'The certificate that the front{at} shows for {names} was issued by {issuer}, which is trusted neither publicly nor by --trust.',
+        'The certificate that the front shows for {names} was issued by {issuer}, which is trusted neither publicly nor by --trust.',
       remedy: 'Use a trusted authority, or name its certificate with --trust FILE.',
     },
     purpose: {
-      message: 'The certificate that the front{at} shows for {names} is not made for servers.',
+      message: 'The certificate that the front shows for {names} is not made for servers.',
       remedy: 'Use one whose extended key usage has "TLS Web Server Authentication".',
     },
     other: {
-      message: 'The chain of the certificate that the front{at} shows for {names} is not accepted: {reason}.',
+      message: 'The chain of the certificate that the front shows for {names} is not accepted: {reason}.',
       remedy: 'Replace the certificate.',
     },
   },
@@ -124,7 +124,7 @@ export const weakCertificate = card({
   source: 'CA/Browser Forum Baseline Requirements §6.1.5; RFC 9155',
   messages: {
     weak: {
-      message: 'The certificate that the front{at} shows for {names} is too weak: {weak}.',
+      message: 'The certificate that the front shows for {names} is too weak: {weak}.',
       remedy: 'Replace it by one with an EC key (P-256) or an RSA key of 2048 bits or more, signed with SHA-256.',
     },
   },
@@ -138,7 +138,7 @@ export const chainOrder = card({
   source: 'RFC 5246 §7.4.2; RFC 8446 §4.4.2',
   messages: {
     order: {
-      message: 'The front{at} sends the chain of the certificate for {names} in the wrong order.',
+      message: 'The front sends the chain of the certificate for {names} in the wrong order.',
       remedy: 'In the certificate file put the leaf first, then the one that signed it, and so on.',
     },
   },
@@ -152,7 +152,7 @@ export const oldTls = card({
   source: 'RFC 8996',
   messages: {
     old: {
-      message: 'The front{at} takes {old} for {names}.',
+      message: 'The front takes {old} for {names}.',
       remedy: 'Allow TLS 1.2 and 1.3 only (nginx: `ssl_protocols TLSv1.2 TLSv1.3` in the default server of the port).',
     },
   },
@@ -166,7 +166,7 @@ export const weakSuite = card({
   source: 'RFC 9325 §4.1',
   messages: {
     suite: {
-      message: 'The front{at} chooses {suite} for {names}.',
+      message: 'The front chooses {suite} for {names}.',
       remedy: 'Allow TLS 1.3, and for TLS 1.2 only suites whose name begins with ECDHE and ends with GCM or CHACHA20.',
     },
   },
@@ -180,7 +180,7 @@ export const falseTwo = card({
   source: 'RFC 7301 §3.2; RFC 9113 §3.4',
   messages: {
     silent: {
-      message: 'The front{at} chooses HTTP/2 for {names} and then does not speak it.',
+      message: 'The front chooses HTTP/2 for {names} and then does not speak it.',
       remedy:
         'Take h2 out of what the listener offers, or let what ends TLS pass HTTP/2 on to something that speaks it.',
     },
@@ -196,11 +196,11 @@ export const notPlanned = card({
   messages: {
     older: {
       message:
-        'For {names} the front{at} still shows an older certificate, which ends on {shown}; the one that lies here ends on {held}.',
+        'For {names} the front still shows an older certificate, which ends on {shown}; the one that lies here ends on {held}.',
       remedy: 'Reload the front. mile-marker certs renew --then does so each time.',
     },
     other: {
-      message: 'For {names} the front{at} shows another certificate than the one that lies here; it is sound, too.',
+      message: 'For {names} the front shows another certificate than the one that lies here; it is sound, too.',
       remedy: 'Nothing, when somebody else keeps the certificate of this front; else bring the newest map live.',
     },
   },

@@ -1,8 +1,7 @@
 import { covers, type CertificateFacts } from '../certificates/cover.ts';
 import { isUnder } from '../names/host-name.ts';
-import type { Evidence } from '../findings/finding.ts';
 import type { Attempt } from './answer.ts';
-import { bad, ok, skipped, type LegResult, type Problem } from './leg.ts';
+import { bad, ok, severityOf, skipped, type LegResult, type Problem } from './leg.ts';
 import {
   chainOrder,
   dates,
@@ -47,8 +46,6 @@ export interface TlsInput {
   /** The version before TLS 1.2 that is taken where the handshake of today's clients is not, or null. */
   onlyOld?: string | null;
   port: number;
-  /** Which of several addresses this was, for the sentence: ` at 192.0.2.1`, or empty. */
-  at: string;
   /** The map's own domains: a certificate for none of them is somebody else's. */
   domains: readonly string[];
   /** What lies here for this name; null when nothing does, or when another shows certificates of its own. */
@@ -61,18 +58,24 @@ export interface TlsInput {
 
 /** Judges a handshake: that there is one, then name, dates, chain and strength, as a browser would; then how it is done. */
 export function judgeTls(input: TlsInput): LegResult {
-  const { attempt, port, at, onlyOld = null } = input;
+  const { attempt, port, onlyOld = null } = input;
   if (!attempt.ok) {
     const { kind, reason } = attempt.failure;
     if (kind === 'unreachable') return skipped('tls', 'not seen');
     const say = onlyOld !== null ? 'old-only' : kind === 'silent' ? 'stalls' : 'ended';
-    const data = { reason, port, at, ...(onlyOld === null ? {} : { old: onlyOld }) };
-    return bad('tls', 'refused', { card: refused, say, data, cause: `handshake:${reason}${at}` });
+    const data = { reason, port, ...(onlyOld === null ? {} : { old: onlyOld }) };
+    return bad('tls', 'refused', { card: refused, say, data, cause: `handshake:${reason}` });
   }
   const seen = attempt.value;
-  const worst =
-    nameProblem(input, seen) ?? dateProblem(input, seen) ?? chainProblem(input, seen) ?? howProblem(input, seen);
-  if (worst !== null) return bad('tls', saysOf(worst), worst);
+  const certificate =
+    nameProblem(input, seen) ??
+    dateProblem(input, seen) ??
+    chainProblem(seen) ??
+    weakProblem(seen) ??
+    orderProblem(seen);
+  const problems = [...(certificate === null ? [] : [certificate]), ...howProblems(seen)];
+  const worst = problems.find((one) => severityOf(one) === 'error') ?? problems[0];
+  if (worst !== undefined) return { ...bad('tls', saysOf(worst), worst), problems };
   const note =
     seen.trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
   const says = seen.trustedBy === 'practice' ? `${seen.protocol} practice` : seen.protocol;
@@ -96,20 +99,20 @@ function saysOf({ card: { id }, say }: Problem): string {
   return say === 'incomplete' ? 'no chain' : (short[id] ?? say);
 }
 
-function nameProblem({ name, domains, port, at, shownToAll }: TlsInput, { leaf }: TlsEvidence): Problem | null {
+function nameProblem({ name, domains, port, shownToAll }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   if (covers(leaf.dnsNames, name)) return null;
   const shown = leaf.dnsNames.length === 0 ? 'no name at all' : leaf.dnsNames.join(', ');
   const ours = leaf.dnsNames.some((written) => domains.some((domain) => isUnder(written.toLowerCase(), domain)));
   const nameless = leaf.selfMade ? 'throwaway' : 'other';
   const own = leaf.fingerprint === shownToAll ? 'default' : 'other';
   const say = leaf.dnsNames.length === 0 ? nameless : ours ? own : 'foreign';
-  return { card: otherName, say, data: { shown, port, at }, cause: causeOf(leaf, at) };
+  return { card: otherName, say, data: { shown, port }, cause: causeOf(leaf) };
 }
 
-function dateProblem({ now, at }: TlsInput, { leaf }: TlsEvidence): Problem | null {
+function dateProblem({ now }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   const left = leaf.notAfter - now;
-  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs), at };
-  const cause = causeOf(leaf, at);
+  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs) };
+  const cause = causeOf(leaf);
   if (left <= 0) return { card: dates, say: 'ended', data, cause };
   if (now < leaf.notBefore) return { card: dates, say: 'early', data, cause };
   // Two weeks, or for short-lived certificates a third of their life.
@@ -117,9 +120,9 @@ function dateProblem({ now, at }: TlsInput, { leaf }: TlsEvidence): Problem | nu
   return left < soon ? { card: dates, say: 'soon', data, cause, severity: 'warning' } : null;
 }
 
-function chainProblem({ at }: TlsInput, { leaf, trustedBy, chainProblem: reason }: TlsEvidence): Problem | null {
+function chainProblem({ leaf, trustedBy, chainProblem: reason }: TlsEvidence): Problem | null {
   if (trustedBy !== null) return null;
-  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown', at };
+  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown' };
   const says: Record<string, string> = {
     DEPTH_ZERO_SELF_SIGNED_CERT: 'self-made',
     UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'incomplete',
@@ -128,24 +131,27 @@ function chainProblem({ at }: TlsInput, { leaf, trustedBy, chainProblem: reason 
     UNABLE_TO_GET_ISSUER_CERT_LOCALLY: 'unknown',
     INVALID_PURPOSE: 'purpose',
   };
-  return { card: untrusted, say: says[reason ?? ''] ?? 'other', data, cause: `issuer:${data.issuer}${at}` };
+  return { card: untrusted, say: says[reason ?? ''] ?? 'other', data, cause: `issuer:${data.issuer}` };
 }
 
-/** What is wrong with how it is done: errors first. */
-function howProblem({ at }: TlsInput, seen: TlsEvidence): Problem | null {
-  const { leaf, weak, old, speaksTwo, inOrder, suite } = seen;
-  const told = (card: Problem['card'], say: string, more: Evidence, cause: string): Problem => ({
-    card,
-    say,
-    data: { ...more, at },
-    cause: `${cause}${at}`,
-  });
-  if (weak !== null) return told(weakCertificate, 'weak', { weak }, `certificate:${leaf.fingerprint}`);
-  if (old !== null) return told(oldTls, 'old', { old }, `tls:${old}`);
-  if (speaksTwo === false) return told(falseTwo, 'silent', {}, 'http2');
-  if (inOrder === false) return told(chainOrder, 'order', {}, `certificate:${leaf.fingerprint}`);
-  if (suite !== null && isWeak(suite)) return told(weakSuite, 'suite', { suite }, `suite:${suite}`);
-  return null;
+function weakProblem({ leaf, weak }: TlsEvidence): Problem | null {
+  return weak === null ? null : { card: weakCertificate, say: 'weak', data: { weak }, cause: causeOf(leaf) };
+}
+
+function orderProblem({ leaf, inOrder }: TlsEvidence): Problem | null {
+  return inOrder === false ? { card: chainOrder, say: 'order', data: {}, cause: causeOf(leaf) } : null;
+}
+
+/** What is wrong with how the connection is made, whatever the certificate is like. */
+function howProblems({ old, speaksTwo, suite }: TlsEvidence): Problem[] {
+  const problems: Array<Problem | null> = [
+    old === null ? null : { card: oldTls, say: 'old', data: { old }, cause: `tls:${old}` },
+    speaksTwo === false ? { card: falseTwo, say: 'silent', data: {}, cause: 'http2' } : null,
+    suite !== null && isWeak(suite)
+      ? { card: weakSuite, say: 'suite', data: { suite }, cause: `suite:${suite}` }
+      : null,
+  ];
+  return problems.filter((one) => one !== null);
 }
 
 /** RFC 9325 §4.1: no forward secrecy, or no authenticated encryption. Suites of TLS 1.3 name no key exchange, and all are good. */
@@ -154,18 +160,18 @@ function isWeak(suite: string): boolean {
   return !/^(TLS_)?(EC)?DHE[_-]/.test(suite) || !/[_-](GCM|CCM|(CHACHA20[_-])?POLY1305)/.test(suite);
 }
 
-function heldProblem({ held, at }: TlsInput, { leaf }: TlsEvidence): Problem | null {
+function heldProblem({ held }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   if (held === null || held.fingerprint === leaf.fingerprint) return null;
   const isOlder = held.issuer === leaf.issuer && leaf.notAfter < held.notAfter;
-  const data = { shown: day(leaf.notAfter), held: day(held.notAfter), at };
-  const cause = `held:${held.fingerprint}${at}`;
+  const data = { shown: day(leaf.notAfter), held: day(held.notAfter) };
+  const cause = `held:${held.fingerprint}`;
   return isOlder
     ? { card: notPlanned, say: 'older', data, cause, severity: 'warning' }
     : { card: notPlanned, say: 'other', data, cause };
 }
 
-function causeOf({ fingerprint }: CertificateFacts, at: string): string {
-  return `certificate:${fingerprint}${at}`;
+function causeOf({ fingerprint }: CertificateFacts): string {
+  return `certificate:${fingerprint}`;
 }
 
 function day(time: number): string {
