@@ -9,8 +9,8 @@ export interface Io {
   err: (text: string) => void;
   width: number;
   colour: { out: boolean; err: boolean };
-  /** Whether stderr is a terminal, so that progress may be drawn over itself. */
-  terminal: boolean;
+  /** Shows how far long work has come, over what it showed before, where stderr is a terminal; an empty line takes it away. */
+  progress: (line: string) => void;
   /** Asks a person and waits for one line; null when nobody is there to answer. */
   ask: ((question: string) => Promise<string>) | null;
   /** The same for a secret, which is not shown while it is typed. */

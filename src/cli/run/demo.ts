@@ -22,7 +22,7 @@ export async function runDemoCommand(
       // The demo's talk goes where its data goes, so that both stay in order when they are piped.
       const err = (text: string): void => (quiet() ? undefined : io.out(text));
       const env = { ...io.env, MILE_MARKER_MAP: undefined };
-      const code = await runProgram(argv, { ...io, out: print, err, terminal: false, cwd, env, signal });
+      const code = await runProgram(argv, { ...io, out: print, err, progress: () => undefined, cwd, env, signal });
       return { code, out };
     },
   });

@@ -27,7 +27,7 @@ export async function runDnsCheck(names: string[], options: DnsCheckOptions, con
   const look = (): Promise<CheckedDns> =>
     checkDns({ site, names: roads.map(({ name }) => name), reader, signal: io.signal, onProgress });
   const onProgress = (done: number, of: number): void => {
-    if (io.terminal) io.err(`\r${String(done)} of ${plural(of, 'name')}${done === of ? `\r${' '.repeat(30)}\r` : ''}`);
+    io.progress(done === of ? '' : `asking: ${String(done)} of ${plural(of, 'name')}`);
   };
   const result = options.watch === true ? await untilRight(look, options, context) : await look();
   if (options.json === true) io.out(jsonDocument('dns-check', { map: site.mapFile, ...asJson(result) }));

@@ -21,6 +21,7 @@ import type { VerifyInput } from '../../use-cases/verify.ts';
 import { chosenRoads } from '../chosen-roads.ts';
 import type { VerifyOptions } from '../commands/verify.ts';
 import type { Io } from '../io.ts';
+import { plural } from '../print/style.ts';
 
 /** Everything that one run needs, out of options and files. The front's log is read from where it ends now. */
 export async function verifyInput(
@@ -48,7 +49,7 @@ export async function verifyInput(
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     concurrency: options.parallel,
     now: io.now().getTime(),
-    onProgress: (done, of) => progress(io, done, of),
+    onProgress: (done, of) => io.progress(done === of ? '' : `driving: ${String(done)} of ${plural(of, 'road')}`),
   };
 }
 
@@ -154,9 +155,4 @@ async function readAuthorities(path: string): Promise<string[]> {
     });
   }
   return found;
-}
-
-function progress(io: Io, done: number, of: number): void {
-  if (!io.terminal) return;
-  io.err(done === of ? '\r\u001b[K' : `\rdriving: ${String(done)} of ${String(of)} roads`);
 }
