@@ -7,7 +7,7 @@ import type { Duplex } from 'node:stream';
 import { pipeline } from 'node:stream';
 import tls from 'node:tls';
 import type { Plan } from '../core/plan/plan.ts';
-import { slowBodySeconds } from '../core/proxies/hardening.ts';
+import { longestAnswerHeadBytes, slowBodySeconds } from '../core/proxies/hardening.ts';
 import { ownHeaders } from '../core/verdict/answer-rules.ts';
 import { forgeable, type Act, type AnswerRules } from '../core/verdict/verdict.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
@@ -241,6 +241,7 @@ function openRequest({ request, to, extra }: Opening): ClientRequest {
     path: target,
     headers: flat(lines),
     setHost: false,
+    maxHeaderSize: longestAnswerHeadBytes,
     // One connection a request: a kept one may be closed by the service just as a request goes out on it.
     agent: false,
     ...(upstream.scheme === 'https' ? proofOf(upstream) : {}),

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import type { Login } from '../adapters/files/read-login.ts';
 import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../core/legs/access.ts';
 import type { Answer, Attempt } from '../core/legs/answer.ts';
+import type { DirectEvidence } from '../core/legs/direct.ts';
 import type { LegResult } from '../core/legs/leg.ts';
 import { isPrivate } from '../core/networks/address.ts';
 import type { PlannedRoad } from '../core/plan/plan.ts';
@@ -20,7 +21,7 @@ export interface AccessInput {
   /** Whether nothing on the way can have put another address in its place. */
   isSeenAs: boolean;
   /** What the service itself answers when asked directly; null when that is not known. */
-  directStatus: number | null;
+  own: DirectEvidence | null;
   login: Login | null;
   /** Takes the one wrong password of this run; false when it is spent. */
   takeGuess: () => boolean;
@@ -29,7 +30,7 @@ export interface AccessInput {
 
 /** Tries a road's gate: as we are, with forged headers where it refuses, with the test login, and once with a wrong password. */
 export async function driveAccess(input: AccessInput): Promise<LegResult> {
-  const { prepared, road, target, from, isSeenAs, directStatus, login, takeGuess, ask } = input;
+  const { prepared, road, target, from, isSeenAs, own, login, takeGuess, ask } = input;
   const { plan } = prepared;
   const plannedFor = (peer: string): Planned => {
     const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
@@ -38,7 +39,7 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
   const bare = await ask({});
   const seen = bare.ok ? await input.seen() : null;
   const peer = seen ?? (isSeenAs ? from : null);
-  const refused = bare.ok && outcomeOf(bare.value, directStatus) !== 'passes';
+  const refused = bare.ok && outcomeOf(bare.value, own) === 'refused';
   const claimed = refused ? insider(road) : null;
   const asksPeople = road.gate.parts.some(({ people }) => people !== null);
   const evidence: AccessEvidence = {
@@ -47,7 +48,7 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
     seen,
     planned: plannedFor(peer ?? strangerTo(plan)),
     mayBeKnown: peer === null && hasPublicNetwork(road),
-    directStatus,
+    own,
     bare,
     forged:
       claimed === null

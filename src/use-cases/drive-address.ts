@@ -88,7 +88,6 @@ async function accessLeg(common: Common, road: PlannedRoad, front: FrontView): P
   if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no gate');
   const { from, to } = front.connection() ?? { from: '', to: '' };
   const { target } = lookedAt(road);
-  const direct = common.directs.get(road.name)?.answer;
   const { sight, frontLog, fromHome, login } = common.input;
   const signed: Record<string, string> = sight.isLive ? { referer: `https://${road.authority}/?${frontLog.sign}` } : {};
   return driveAccess({
@@ -103,7 +102,7 @@ async function accessLeg(common: Common, road: PlannedRoad, front: FrontView): P
     },
     // On the way to an address inside nobody has to translate ours.
     isSeenAs: fromHome || !isPrivate(from) || isPrivate(to),
-    directStatus: direct?.ok === true ? direct.value.status : null,
+    own: common.directs.get(road.name) ?? null,
     login,
     takeGuess: () => {
       const isFirst = !common.hasGuessed && sight.isLive;

@@ -21,6 +21,9 @@ function act(does: Does, ground: Ground, request: IncomingMessage, response: Ser
   else if (does === 'hangs') request.resume();
   else if (does === 'closes') request.socket.destroy();
   else if (does === 'garbles') response.writeHead(200, { 'content-encoding': 'gzip' }).end('this is not gzip');
+  else if (does === 'streams') stream(response);
+  else if (does === 'hints')
+    response.writeEarlyHints({ link: '</style.css>; rel=preload' }, () => page('Nest camera', request, response));
   else if ('passesTo' in does) pass(ground.tides, request, response);
   else if ('frontError' in does) frontError(does.frontError, response);
   else if ('cutsAfter' in does) {
@@ -72,6 +75,14 @@ export function page(title: string, request: IncomingMessage, response: ServerRe
   response.end(
     head ? '' : `<html><title>${title}</title><p>at ${String(process.hrtime.bigint())}</p><ul>${items}</ul></html>`,
   );
+}
+
+/** Picture after picture, as cameras do it. */
+function stream(response: ServerResponse): void {
+  response.writeHead(200, { 'content-type': 'multipart/x-mixed-replace; boundary=frame' });
+  const more = (): void => void response.write(`--frame\r\ncontent-type: text/plain\r\n\r\n${'bird '.repeat(40)}\r\n`);
+  const timer = setInterval(more, 50);
+  response.once('close', () => clearInterval(timer));
 }
 
 /** As a sound front does it. */

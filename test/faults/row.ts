@@ -7,6 +7,8 @@ export type Does =
   | 'hangs'
   | 'closes'
   | 'garbles'
+  | 'streams'
+  | 'hints'
   | { passesTo: 'tides' }
   | { answers: number; headers?: http.OutgoingHttpHeaders; body?: string }
   | { cutsAfter: string }

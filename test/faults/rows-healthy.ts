@@ -1,6 +1,11 @@
-import { wildServers, type Row } from './row.ts';
+import { wildServers, type Does, type Row } from './row.ts';
 
 const html = { 'content-type': 'text/html' };
+const ownQuestion: Does = {
+  answers: 401,
+  headers: { 'www-authenticate': 'Basic realm="camera"' },
+  body: 'who are you',
+};
 const well = (name: string, rest: Partial<Row>): Row => ({ name, rule: null, ...rest });
 
 /** Installations that are well, however odd they look: nothing must be said of them. */
@@ -43,6 +48,39 @@ export const healthyRows: Row[] = [
     node: { certificate: { names: ['a.example.org', 'nestcam.saltmarsh.example', 'b.example.org'] } },
   }),
   well('another sound certificate than the one here', { held: { to: '2026-12-24' } }),
+  well('a camera that streams without end', { service: { does: 'streams' }, own: 'nginx' }),
+  well('a stream of events without end', { service: { does: 'streams' }, own: 'builtin' }),
+  well('early hints before the page', { service: { does: 'hints' }, own: 'builtin' }),
+  well('a service with a great deal in its headers', {
+    service: {
+      does: { answers: 200, headers: { ...html, 'x-notes': 'n'.repeat(12_000) }, body: '<title>Nest camera</title>' },
+    },
+    own: 'builtin',
+  }),
+  well('the same: nginx', {
+    service: {
+      does: { answers: 200, headers: { ...html, 'x-notes': 'n'.repeat(12_000) }, body: '<title>Nest camera</title>' },
+    },
+    own: 'nginx',
+  }),
+  well('another service behind each language', {
+    service: {
+      does: {
+        answers: 200,
+        headers: { ...html, vary: 'accept-language', 'content-language': 'fy' },
+        body: '<title>Nestkamera</title>',
+      },
+    },
+  }),
+  well('a page in Latin-1', {
+    service: {
+      does: {
+        answers: 200,
+        headers: { 'content-type': 'text/html; charset=iso-8859-1' },
+        body: '<title>Nest \u00e9</title>',
+      },
+    },
+  }),
   well('a service that is slow', { service: { does: { slowly: 400, then: 'page' } } }),
   well('a page of a megabyte', {
     service: {
@@ -138,6 +176,33 @@ export const healthyRows: Row[] = [
   well('a gate that refuses as asked', { road: 'gate: far', own: 'builtin' }),
   well('a gate of people, with a test login', { road: 'gate: wardens', login: true, own: 'builtin' }),
   well('a gate of people in nginx', { road: 'gate: wardens', login: true, own: 'nginx' }),
+  well('a gate of people before a service that asks for a password itself', {
+    road: 'gate: wardens',
+    service: { does: ownQuestion },
+    own: 'builtin',
+  }),
+  well('the same in nginx', { road: 'gate: wardens', service: { does: ownQuestion }, own: 'nginx' }),
+  well('the same with a test login', {
+    road: 'gate: wardens',
+    service: { does: ownQuestion },
+    login: true,
+    own: 'nginx',
+  }),
+  well('a gate of networks before a service that refuses by itself', {
+    road: 'gate: far',
+    service: { does: { answers: 403, body: 'the camera is for wardens' } },
+    own: 'nginx',
+  }),
+  well('a gate that refuses with a page of its own', {
+    road: 'gate: far',
+    node: { https: { answers: 403, headers: html, body: '<title>Not here</title>ask a warden' } },
+  }),
+  well('a gate that hides the service behind a 404', { road: 'gate: far', node: { https: { frontError: 404 } } }),
+  well('a gate of people that sends them to a login page', {
+    road: 'gate: wardens',
+    node: { https: { answers: 302, headers: { location: 'https://login.example.org/?to=nestcam' } } },
+  }),
+  well('a gate that closes the connection', { road: 'gate: far', node: { https: 'closes' } }),
   well('a folder', { to: '{folder: ./site}', own: 'builtin' }),
   well('a road that redirects', { to: '{redirect: "https://www.example.org"}', own: 'nginx' }),
   well('methods and a rate that are kept', { road: 'methods: [GET, HEAD], rate: 2/s burst 3', own: 'nginx' }),

@@ -39,15 +39,37 @@ export const nginxRows: Row[] = [
   {
     name: 'nginx: proxy_pass to a dead port',
     rule: 'front-cannot-reach-service',
-    says: 'Connection refused',
+    says: 'dials http://127.0.0.1:9,',
     nginx: { nestcam: passTo('9') },
   },
   { name: "nginx: proxy_pass to the neighbour's port", rule: 'wrong-service', nginx: { nestcam: passTo('{tides}') } },
   {
     name: 'nginx: proxy_pass with https to plain HTTP',
     rule: 'front-cannot-reach-service',
-    says: 'SSL',
+    says: 'speaks HTTPS to https://127.0.0.1:',
     nginx: { nestcam: 'location / { proxy_pass https://127.0.0.1:{service}; }' },
+  },
+  {
+    name: 'nginx: early hints come before the page',
+    rule: 'front-cannot-reach-service',
+    says: 'early hints',
+    service: { does: 'hints' },
+    nginx: {},
+  },
+  {
+    name: 'nginx: the header lines of the service are too long',
+    rule: 'front-cannot-reach-service',
+    says: 'proxy_buffer_size',
+    service: { does: { answers: 200, headers: { 'x-notes': 'n'.repeat(12_000) }, body: '<title>Nest camera</title>' } },
+    nginx: {},
+  },
+  {
+    name: 'nginx: proxy_pass to a name that nobody knows',
+    rule: 'front-cannot-reach-service',
+    says: 'a name that it cannot look up',
+    nginx: {
+      nestcam: `resolver 127.0.0.1:9 valid=1s; resolver_timeout 1s; set $marsh nestcam; location / { proxy_pass http://$marsh:3000; }`,
+    },
   },
   { name: 'nginx: the service is stopped', rule: 'service-down', service: { raw: 'nobody' }, nginx: {} },
   {

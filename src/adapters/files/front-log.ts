@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { open, stat } from 'node:fs/promises';
 import { setTimeout as delay } from 'node:timers/promises';
+import { isTalk } from '../../core/legs/error-log.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 
@@ -35,7 +36,7 @@ export async function readAlong(errorLog: string | null, roads: readonly Planned
       if (errorLog === null) return null;
       // Not of a name that only ends in this one.
       const named = new RegExp(`(^|[^a-z0-9.-])${name.replaceAll('.', '\\.')}([^a-z0-9-]|$)`, 'i');
-      return (await since(errorLog)).filter((line) => named.test(line)).at(-1) ?? null;
+      return (await since(errorLog)).filter((line) => named.test(line) && !isTalk(line)).at(-1) ?? null;
     },
     addressSeen: async ({ rules: { log } }) => {
       const refused = errorLog === null ? null : clientIn(await since(errorLog), /\bclient: ([0-9a-fA-F.:]+),/);

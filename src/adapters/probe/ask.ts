@@ -9,6 +9,9 @@ import { failureOf, TimeUp } from './failure.ts';
 
 const maxBodyBytes = 256 * 1024;
 
+/** More than any front passes on, so that what a front refuses is seen to be refused. */
+const maxHeadBytes = 128 * 1024;
+
 export interface AskInput extends Limits {
   scheme: 'http' | 'https';
   /** Where to dial; a name only for services that the map gives by name. */
@@ -45,6 +48,7 @@ export function ask({
       method,
       headers: { 'accept-encoding': 'identity', 'user-agent': 'mile-marker verify', ...headers },
       setHost: false,
+      maxHeaderSize: maxHeadBytes,
       agent: false,
       signal,
       ...fromAddress(from),
@@ -58,9 +62,12 @@ export function ask({
       request.destroy();
       resolve(attempt);
     };
+    let hints = false;
+    request.on('information', ({ statusCode }) => (hints ||= statusCode === 103));
     request.on('response', (response) => {
+      const { statusCode: status = 0 } = response;
       readBody(response, timeoutMs).then(
-        (body) => end({ ok: true, value: { status: response.statusCode ?? 0, headers: headersOf(response), body } }),
+        (body) => end({ ok: true, value: { status, headers: headersOf(response), body, hints } }),
         (error: unknown) => end({ ok: false, failure: cutShort(error) }),
       );
     });

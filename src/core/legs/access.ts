@@ -1,6 +1,8 @@
 import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
-import { headerOf, type Answer, type Attempt } from './answer.ts';
+import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
+import { likenessTo, type DirectEvidence } from './direct.ts';
+import { traitsOf } from './fingerprint.ts';
 import { bad, ok, skipped, type LegResult } from './leg.ts';
 import { isFrontsOwnError } from './own-pages.ts';
 
@@ -64,7 +66,22 @@ const gateHeld = card({
   },
 });
 
-export const accessCards = [gateOpen, gateShut, gateHeld];
+const gateUnclear = card({
+  id: 'gate-not-judged',
+  severity: 'note',
+  summary: 'The gate and its service answer in the same way, so that it cannot be told which of them refused.',
+  why: 'A service that asks for a password or refuses by itself hides whether the gate before it does its work.',
+  source,
+  messages: {
+    alike: {
+      message:
+        'https://{names} answers {status}, which may be the gate `{gate}` or the service behind it; from {from} only the gate should answer.',
+      remedy: 'See which of them it is: mile-marker explain {name} --from {from}, and the log of the service.',
+    },
+  },
+});
+
+export const accessCards = [gateOpen, gateShut, gateHeld, gateUnclear];
 
 /** What a gate makes of a request that brings no password. */
 export type Planned = 'passes' | 401 | 403;
@@ -76,6 +93,7 @@ export type Planned = 'passes' | 401 | 403;
  * @property seen the address that the front's own log has for this machine; null when it does not say
  * @property planned what the map says to a request from the address that the front sees, as far as that is known
  * @property mayBeKnown the front may see a public address that the gate rightly lets in
+ * @property own what the service itself answers when asked directly; null when that is not known
  * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`; null when not tried
  * @property login with the test login, whose password the map's file may know; null without one
  * @property wrong with a password that is wrong for certain; null when not tried
@@ -86,8 +104,7 @@ export interface AccessEvidence {
   seen: string | null;
   planned: Planned;
   mayBeKnown: boolean;
-  /** What the service itself answers when asked directly; null when that is not known. */
-  directStatus: number | null;
+  own: DirectEvidence | null;
   bare: Attempt<Answer>;
   forged: { claimed: string; attempt: Attempt<Answer> } | null;
   login: { person: string; attempt: Attempt<Answer> } | null;
@@ -96,59 +113,87 @@ export interface AccessEvidence {
 
 /** Judges a road's gate by what this machine may do, as the map has it. */
 export function judgeAccess(evidence: AccessEvidence): LegResult {
-  const { road, from, seen, planned, mayBeKnown, directStatus: direct, bare, forged, login, wrong } = evidence;
-  if (!bare.ok) return skipped('access', 'no answer');
-  const got = outcomeOf(bare.value, direct);
+  const { road, from, seen, planned, mayBeKnown, own, bare, login } = evidence;
+  if (!bare.ok) {
+    // Some gates say nothing to those whom they keep out.
+    const isShut = planned !== 'passes' && bare.failure.kind === 'closed';
+    return isShut ? ok('access', 'refused, closed') : skipped('access', 'no answer');
+  }
+  const got = outcomeOf(bare.value, own);
+  const { status } = bare.value;
   const gate = road.gate.name;
   const cause = `gate:${road.name}`;
   const data = { gate, from: seen ?? from, as: seen === null ? '' : ', as the front sees it', name: road.name };
+  // A service that gives no answer of its own proves nothing about the gate before it.
+  if (got === 'nothing' && planned !== 'passes') return skipped('access', 'no answer');
+  if (got === 'unclear' && planned !== 'passes') {
+    const unclear = { card: gateUnclear, say: 'alike', data: { ...data, status }, cause };
+    return login === null ? bad('access', `${String(status)}?`, unclear) : withLogin(evidence);
+  }
   if (got === 'passes' && planned !== 'passes') {
-    // A service that gives no answer of its own proves nothing about the gate before it.
-    if (bare.value.status >= 500) return skipped('access', 'no answer');
     if (mayBeKnown) return { leg: 'access', outcome: 'unsure', says: 'address not known', problems: [] };
     const say = planned === 401 ? 'no-password' : 'open';
     return bad('access', 'open', { card: gateOpen, say, data: { ...data, planned }, cause });
   }
-  if (
-    forged?.attempt.ok === true &&
-    got !== 'passes' &&
-    outcomeOf(forged.attempt.value, direct) === 'passes' &&
-    forged.attempt.value.status < 500
-  ) {
-    return bad('access', 'forged', {
-      card: gateOpen,
-      say: 'forged',
-      data: { claimed: forged.claimed },
-      cause: 'gate-forged',
-    });
-  }
-  if (wrong?.ok === true && got === 401 && outcomeOf(wrong.value, direct) === 'passes' && wrong.value.status < 500)
-    return bad('access', 'any password', { card: gateOpen, say: 'password', data: {}, cause });
-  if (login?.attempt.ok === true && outcomeOf(login.attempt.value, direct) !== 'passes') {
-    const told = { person: login.person, status: login.attempt.value.status };
-    return bad('access', 'login refused', {
-      card: gateShut,
-      say: 'login',
-      data: told,
-      cause: `login:${login.person}:${String(told.status)}`,
-    });
-  }
-  if (got !== 'passes' && planned === 'passes' && login === null) {
+  const fooled = fooledBy(evidence, got, cause);
+  if (fooled !== null) return fooled;
+  // Where the map lets this machine pass, what is no plain refusal may well come from behind the gate.
+  const isRefused = planned === 'passes' ? isPlainRefusal(bare.value, own) : got === 'refused';
+  if (login !== null) return withLogin(evidence, isRefused);
+  if (isRefused && planned === 'passes')
     return bad('access', 'gate held', { card: gateHeld, say: 'held', data, cause: `gate-held:${gate}` });
+  return ok('access', isRefused ? `refused, ${String(status)}` : 'may pass');
+}
+
+/** Whether a forged header or a wrong password opened what was shut. */
+function fooledBy({ forged, wrong, own, bare }: AccessEvidence, got: Outcome, cause: string): LegResult | null {
+  if (got !== 'refused' || !bare.ok) return null;
+  const opens = (attempt: Attempt<Answer> | undefined | null): boolean =>
+    attempt?.ok === true && outcomeOf(attempt.value, own) === 'passes';
+  if (forged !== null && opens(forged.attempt)) {
+    const data = { claimed: forged.claimed };
+    return bad('access', 'forged', { card: gateOpen, say: 'forged', data, cause: 'gate-forged' });
   }
-  return ok('access', got === 'passes' ? 'may pass' : `refused, ${String(got)}`);
+  if (bare.value.status !== 401 || !opens(wrong)) return null;
+  return bad('access', 'any password', { card: gateOpen, say: 'password', data: {}, cause });
+}
+
+function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): LegResult {
+  if (login?.attempt.ok !== true || !isPlainRefusal(login.attempt.value, own))
+    return ok('access', isRefused && bare.ok ? `refused, ${String(bare.value.status)}` : 'may pass');
+  const data = { person: login.person, status: login.attempt.value.status };
+  const cause = `login:${login.person}:${String(data.status)}`;
+  return bad('access', 'login refused', { card: gateShut, say: 'login', data, cause });
 }
 
 /** Whether what lies behind the gate cannot be seen: it refused, and no login opened it. */
 export function isBehindGate({ says, outcome }: LegResult, hasLogin: boolean): boolean {
   if (outcome === 'ok') return says.startsWith('refused') && !hasLogin;
-  return ['forged', 'any password', 'login refused', 'gate held'].includes(says);
+  return ['forged', 'any password', 'login refused', 'gate held'].includes(says) || /^\d+\?$/.test(says);
 }
 
-/** Whether an answer is the gate's refusal, and not what the service itself says. */
-export function outcomeOf(answer: Answer, direct: number | null): Planned {
+/** `unclear`: the gate or the service, either may have answered so; `nothing`: an error that says nothing of the gate. */
+type Outcome = 'passes' | 'refused' | 'unclear' | 'nothing';
+
+/** Whether an answer comes from behind the gate. A gate made by hand may refuse in any words, also by sending people to log in elsewhere. */
+export function outcomeOf(answer: Answer, own: DirectEvidence | null): Outcome {
   const { status } = answer;
-  if (status === 401 && direct !== 401 && headerOf(answer, 'www-authenticate') !== null) return 401;
-  if (status === 403 && direct !== 403 && isFrontsOwnError(answer)) return 403;
-  return 'passes';
+  if (status >= 500) return 'nothing';
+  const direct = own?.answer.ok === true ? own.answer.value.status : null;
+  const likeness = own === null ? 'nothing' : likenessTo(own, traitsOf(answer));
+  if (status >= 400) {
+    if (isPlainRefusal(answer, own)) return 'refused';
+    if (direct === null) return 'unclear';
+    return direct !== status || likeness === 'different' ? 'refused' : 'unclear';
+  }
+  return isRedirect(status) && direct !== null && likeness === 'different' ? 'unclear' : 'passes';
+}
+
+/** A refusal as servers make it by themselves, and not what the service says when it is asked directly. */
+export function isPlainRefusal(answer: Answer, own: DirectEvidence | null): boolean {
+  const { status } = answer;
+  const asks = status === 401 && headerOf(answer, 'www-authenticate') !== null;
+  if (!asks && !(status === 403 && isFrontsOwnError(answer))) return false;
+  if (own?.answer.ok !== true || own.answer.value.status !== status) return true;
+  return likenessTo(own, traitsOf(answer)) === 'different';
 }

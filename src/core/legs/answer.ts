@@ -3,11 +3,13 @@
  *
  * @property headers in order, names in lower case
  * @property body the first part of the body as text
+ * @property hints whether early hints came before (RFC 8297)
  */
 export interface Answer {
   status: number;
   headers: Array<[string, string]>;
   body: string;
+  hints?: boolean;
 }
 
 /** What came of one attempt on the network: a value, or the reason why there is none. */

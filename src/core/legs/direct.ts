@@ -23,13 +23,14 @@ export interface DirectEvidence {
   byAddress: number | null;
 }
 
-/** @property title of its page @property hasBody whether it says anything */
+/** @property title of its page @property hasBody whether it says anything @property hints whether early hints come first */
 export interface DirectAnswer {
   status: number;
   title: string | null;
   hasBody: boolean;
   isWelcome: boolean;
   wantsHttps: boolean;
+  hints: boolean;
 }
 
 export interface DirectFacts extends Pick<DirectEvidence, 'road' | 'upstream'> {
@@ -56,6 +57,7 @@ export function directEvidence(facts: DirectFacts): DirectEvidence {
         hasBody: body.trim() !== '',
         isWelcome: isWelcomePage(first.value),
         wantsHttps: wantsHttps(first.value),
+        hints: first.value.hints === true,
       },
     },
     print: second.ok ? fingerprint(traits, traitsOf(second.value)) : null,

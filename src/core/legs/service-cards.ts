@@ -51,13 +51,44 @@ export const frontCannotReach = card({
   severity: 'error',
   summary: 'The service answers, but not to the front.',
   why: 'Asked directly the service is there; the front dials another address, or its configuration is an older one.',
-  source,
+  source: `${source}; RFC 8297 (early hints)`,
   explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     error: {
       message:
         '{names}: {upstream} answers {direct} when asked directly, and the front answers {status} by itself.{log}',
       remedy: "Bring the newest map live. If it is, look at the front's error log for what it dials.",
+    },
+    head: {
+      message:
+        '{names}: the header lines with which {upstream} answers are longer than the front takes, so it answers {status}.{log}',
+      remedy:
+        'Let the front take longer ones (nginx: `proxy_buffer_size 32k; proxy_buffers 8 32k;`); the configuration that Mile Marker writes does.',
+    },
+    name: {
+      message: '{names}: the front dials the service by a name that it cannot look up, and answers {status}.{log}',
+      remedy:
+        'Names of containers are known inside their network alone: let the front dial {upstream}; bring the newest map live.',
+    },
+    denied: {
+      message: '{names}: the front is not allowed to connect to {dialled}, and answers {status}.{log}',
+      remedy:
+        'The rules of this machine forbid it. With SELinux: setsebool -P httpd_can_network_connect 1. Else see: journalctl -k',
+    },
+    plain: {
+      message:
+        '{names}: the front speaks HTTPS to {dialled}, with which no handshake comes about; it answers {status}.{log}',
+      remedy: 'Let the front dial the service as the map has it, on {upstream}: bring the newest map live.',
+    },
+    dials: {
+      message: '{names}: the front dials {dialled}, where nothing answers; the service is on {upstream}.{log}',
+      remedy: 'Let the front dial {upstream}: bring the newest map live.',
+    },
+    hints: {
+      message:
+        '{names}: {upstream} sends early hints (103) before its answer, as it does when asked directly, and the front waits for another answer that never comes.',
+      remedy:
+        'Switch early hints off in the service, or use a front that passes them on: `proxy: builtin`. nginx 1.22 does not.',
     },
     late: {
       message:

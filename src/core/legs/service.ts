@@ -4,6 +4,7 @@ import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';
 import { headerOf, isRedirect, titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
 import { likenessTo, type DirectAnswer, type DirectEvidence } from './direct.ts';
+import { logEssence, reasonInLog } from './error-log.ts';
 import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
@@ -43,6 +44,7 @@ export function judgeService(input: ServiceInput): LegResult {
     const { kind, reason } = front.failure;
     if (!direct.ok && direct.failure.kind !== 'unreachable') return down(own, direct.failure);
     const isOwn = direct.ok && (kind === 'silent' || kind === 'cut');
+    if (isOwn && kind === 'silent' && direct.value.hints) return hinting(upstream);
     const data = { reason, upstream, log: said, direct: direct.ok ? direct.value.status : 0 };
     const cause = isOwn ? `service:${upstream}` : `front-breaks:${reason}`;
     return bad('service', 'breaks off', { card: frontCannotReach, say: isOwn ? kind : 'broken', data, cause });
@@ -53,15 +55,23 @@ export function judgeService(input: ServiceInput): LegResult {
   }
   if (!direct.ok) return withoutDirect(input, direct.failure, answer);
   if (isFrontsOwnError(answer) && (answer.status >= 500 || answer.status !== direct.value.status)) {
-    const say = answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself';
-    const data = { upstream, direct: direct.value.status, status: answer.status, log: said };
+    const reason = answer.status >= 500 ? reasonInLog(log, upstream) : null;
+    const say = reason?.say ?? (answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself');
+    const dialled = reason?.dialled ?? '';
+    const data = { upstream, direct: direct.value.status, status: answer.status, log: said, dialled };
+    if (answer.status >= 502 && direct.value.hints && reason === null) return hinting(upstream);
     return bad('service', String(answer.status), { card: frontCannotReach, say, data, cause: `service:${upstream}` });
   }
   return classified(input, direct.value, answer);
 }
 
 function logWords(log: string | null): string {
-  return log === null ? '' : ` Its log says: ${log.trim().slice(0, 300)}`;
+  return log === null ? '' : ` Its log says: ${logEssence(log)}`;
+}
+
+function hinting(upstream: string): LegResult {
+  const cause = `service:${upstream}`;
+  return bad('service', 'hints', { card: frontCannotReach, say: 'hints', data: { upstream }, cause });
 }
 
 /** The service gives no answer from here. Only an error by the front proves that it is down; otherwise we may just be elsewhere. */

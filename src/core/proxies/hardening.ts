@@ -18,3 +18,6 @@ export const slowBodySeconds = 60;
 
 /** Longest head of a request, in bytes. nginx takes four lines of 8 KiB beside the first. */
 export const longestHeadBytes = 32 * 1024;
+
+/** Longest head of a service's answer that is passed on, in bytes: some set many cookies and long policies. nginx by itself takes 4 or 8 KiB. */
+export const longestAnswerHeadBytes = 32 * 1024;

@@ -3,6 +3,7 @@ import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { forgeable } from '../../verdict/verdict.ts';
+import { longestAnswerHeadBytes } from '../hardening.ts';
 import { prefixPattern } from './gate-lines.ts';
 import { variable } from './ids.ts';
 import { block, comment, escapePattern, headerCase, namedText, pattern, quote, quoteThen } from './quote.ts';
@@ -180,12 +181,17 @@ export function hasPeople({ gate }: PlannedRoad): boolean {
   return gate.parts.some(({ people }) => people !== null);
 }
 
+const answerHead = `${String(longestAnswerHeadBytes / 1024)}k`;
+
 /** Bytes pass both ways as they come; nginx would hold uploads and event streams back. */
 function streamLines({ limits }: Plan, silenceSeconds: number): string[] {
   return [
     'proxy_http_version 1.1;',
     'proxy_redirect off;',
     'proxy_buffering off;',
+    // The head alone is held. The second line is for nginx's own rule that these sizes fit together.
+    `proxy_buffer_size ${answerHead};`,
+    `proxy_buffers 8 ${answerHead};`,
     'proxy_request_buffering off;',
     'proxy_next_upstream off;',
     // A service does not say where else nginx should look, nor how it should send.
