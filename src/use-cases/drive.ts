@@ -9,6 +9,7 @@ import { overAddresses, type LegAt } from '../core/legs/addresses.ts';
 import { ok, skipped, type LegResult, type Problem } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { withHsts } from '../core/legs/redirect.ts';
+import { judgeRunning, type RunningEvidence } from '../core/legs/running.ts';
 import type { Vantage } from '../core/legs/vantage.ts';
 import type { RateEvidence, WayRound } from '../core/legs/ways-round.ts';
 import { inNetworks } from '../core/networks/address.ts';
@@ -47,6 +48,8 @@ export interface DriveInput {
   login: Login | null;
   /** What the front writes down while it is driven. */
   frontLog: FrontLog;
+  /** What the front of this machine says of itself; null when nothing does. */
+  running: RunningEvidence | null;
   /** For what is asked directly, past the front. */
   limits: Limits;
   now: number;
@@ -182,7 +185,7 @@ export class Drive {
   private port(): LegResult {
     const ports = judgePorts(this.front.ports);
     const hairpin = this.front.isAtHome ? [noHairpin(this.addresses, this.input.plan.front.home)] : [];
-    return { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge()] };
+    return { ...ports, problems: [...ports.problems, ...hairpin, ...this.pastEdge(), ...this.notNewest()] };
   }
 
   /** From home the front is meant to be reached directly. */
@@ -197,6 +200,13 @@ export class Drive {
     );
     const open = [...new Set(own.filter(({ attempt }) => attempt.ok).map(({ address }) => address))];
     return open.length === 0 ? [] : [frontPastEdge(open)];
+  }
+
+  /** What answers on the loopback of another machine is not the front. */
+  private notNewest(): Problem[] {
+    const { running, plan } = this.input;
+    const problem = running === null || this.vantage().place !== 'machine' ? null : judgeRunning(plan, running);
+    return problem === null ? [] : [problem];
   }
 
   private async dns({ name, display }: PlannedRoad): Promise<LegResult> {

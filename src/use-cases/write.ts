@@ -9,7 +9,7 @@ import { markText, nextNumber, readCurrent, writeGeneration } from '../adapters/
 import { ensureFolder } from '../adapters/files/safe-write.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
 import { Trouble } from '../adapters/trouble.ts';
-import { builtin } from '../core/proxies/builtin.ts';
+import { builtin, servedText } from '../core/proxies/builtin.ts';
 import { nginx } from '../core/proxies/nginx/nginx.ts';
 import type { Renderer, WrittenFile } from '../core/proxies/renderer.ts';
 import type { Plan } from '../core/plan/plan.ts';
@@ -125,6 +125,11 @@ export function digestOf(files: readonly WrittenFile[]): string {
     hash.update(`${path}\n${String(Buffer.byteLength(content))}\n${content}`);
   }
   return `sha256:${hash.digest('hex')}`;
+}
+
+/** The digest in the mark of the builtin proxy. */
+export function servedDigest(plan: Plan): string {
+  return digestOf([{ path: builtin.entry, content: servedText(plan) }]);
 }
 
 function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFile[], markPath: string): FileChange[] {

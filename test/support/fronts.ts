@@ -9,6 +9,8 @@ export type ProxyName = 'builtin' | 'nginx';
 /** A front that runs the map of `folder`. */
 export interface RunningFront {
   stop: () => Promise<void>;
+  /** Has it read its files anew, as an administrator would: the builtin one is started again. nginx takes a moment after it. */
+  reload: () => Promise<void>;
 }
 
 export function nginxProgram(): string {
@@ -30,13 +32,22 @@ async function well(running: ReturnType<typeof mileMarker>): Promise<void> {
 }
 
 export async function startBuiltin(folder: string): Promise<RunningFront> {
-  const child = launch(['serve'], folder);
-  await says(child, 'Serving');
+  const start = async (): ReturnType<typeof launched> => launched(folder);
+  let child = await start();
+  const end = async (): Promise<void> => void (await stop(child, 'SIGTERM'));
   return {
-    stop: async () => {
-      await stop(child, 'SIGTERM');
+    stop: end,
+    reload: async () => {
+      await end();
+      child = await start();
     },
   };
+}
+
+async function launched(folder: string): Promise<ReturnType<typeof launch>> {
+  const child = launch(['serve'], folder);
+  await says(child, 'Serving');
+  return child;
 }
 
 export async function startNginx(folder: string): Promise<RunningFront> {
@@ -61,5 +72,6 @@ export async function startNginx(folder: string): Promise<RunningFront> {
       child.kill('SIGTERM');
       await closed;
     },
+    reload: () => Promise.resolve(void child.kill('SIGHUP')),
   };
 }

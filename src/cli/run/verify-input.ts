@@ -15,6 +15,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
 import { isNear } from '../../use-cases/open-ports.ts';
+import { readRunning } from '../../use-cases/running.ts';
 import { recordedSight } from '../../use-cases/recorded-sight.ts';
 import { liveSight, type Sight } from '../../use-cases/sight.ts';
 import type { VerifyInput } from '../../use-cases/verify.ts';
@@ -25,7 +26,7 @@ import { plural } from '../print/style.ts';
 
 /** Everything that one run needs, out of options and files. The front's log is read from where it ends now. */
 export async function verifyInput(
-  site: Site,
+  { site, onTheMap }: { site: Site; onTheMap: Site },
   names: readonly string[],
   options: VerifyOptions,
   io: Io,
@@ -45,6 +46,8 @@ export async function verifyInput(
     here: isRead ? [] : host.addresses.map(({ address }) => address),
     held: readHeld(plan),
     frontLog: await readAlong(isRead ? null : await errorLogOf(plan, options, io), isRead ? [] : plan.roads),
+    // The plan as the map has it: for driving, the road of all other names goes by one of them.
+    running: isRead ? null : await readRunning(onTheMap, limits),
     limits,
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     concurrency: options.parallel,

@@ -98,7 +98,7 @@ async function watch(
 
 async function drive(onTheMap: Site, names: string[], options: VerifyOptions, io: Io): Promise<VerifyResult> {
   const { site, nameOnMap } = askable(onTheMap);
-  const input = await verifyInput(site, names, options, io);
+  const input = await verifyInput({ site, onTheMap }, names, options, io);
   const driven = onMap(await verifyRoads(input), nameOnMap);
   if (options.openPorts !== true || io.signal.aborted) return driven;
   const { ports } = site.plan.front;
@@ -137,8 +137,12 @@ function printing({ verbose }: VerifyOptions, io: Io): Parameters<typeof formatV
   return { width: io.width, colour: io.colour.out, verbose: verbose === true };
 }
 
-async function writeJunit({ junit }: VerifyOptions, { roads, findings }: VerifyResult, { cwd }: Io): Promise<void> {
-  if (junit !== undefined) await writeWhole(resolve(cwd, junit), junitXml(roads, findings));
+async function writeJunit(
+  { junit }: VerifyOptions,
+  { roads, findings, away }: VerifyResult,
+  { cwd }: Io,
+): Promise<void> {
+  if (junit !== undefined) await writeWhole(resolve(cwd, junit), junitXml(roads, findings, away));
 }
 
 async function notify({ notify: program }: VerifyOptions, document: string): Promise<void> {

@@ -9,6 +9,7 @@ import { homeCards } from '../legs/home.ts';
 import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
+import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
 import { tlsCards } from '../legs/tls-cards.ts';
 import { websocketCards } from '../legs/websocket.ts';
@@ -27,6 +28,7 @@ export const allCards: readonly Card[] = [
   ...portCards,
   ...openPortCards,
   ...homeCards,
+  ...runningCards,
   ...tlsCards,
   ...redirectCards,
   ...accessCards,

@@ -37,6 +37,10 @@ export interface Finding {
 
 const weight: Record<Severity, number> = { error: 0, warning: 1, note: 2 };
 
+export function worse(a: Severity, b: Severity): Severity {
+  return weight[a] <= weight[b] ? a : b;
+}
+
 /** Errors first, then by place in the map, then by rule: the order in which a person should read them. */
 export function sortFindings(findings: readonly Finding[]): Finding[] {
   return [...findings].sort(

@@ -1,18 +1,26 @@
 import type { Finding } from '../findings/finding.ts';
-import type { RoadLegs } from './leg.ts';
+import type { ExplainedAway, RoadLegs } from './leg.ts';
 
 /**
  * The outcome in the XML that build servers read (the form of the JUnit Ant task: testsuites, testsuite, testcase, failure, skipped): a suite a road,
- * a case a leg. What is wrong and what is a warning has failed; what cannot be told is skipped.
+ * a case a leg. What is wrong and what is a warning has failed, with the finding that it follows from when it is not told itself; what cannot be
+ * told is skipped.
  */
-export function junitXml(roads: readonly RoadLegs[], findings: readonly Finding[]): string {
+export function junitXml(
+  roads: readonly RoadLegs[],
+  findings: readonly Finding[],
+  away: readonly ExplainedAway[],
+): string {
   const suites = roads.map(({ road, legs }) => {
     const cases = legs.map(({ leg, outcome, says }) => {
       const open = `    <testcase classname="${escaped(road)}" name="${leg}"`;
       if (outcome === 'ok') return `${open}/>`;
       if (outcome === 'skipped' || outcome === 'unsure')
         return `${open}><skipped message="${escaped(says)}"/></testcase>`;
-      const own = findings.filter((finding) => finding.leg === leg && finding.roads.includes(road));
+      const causes = away.filter((one) => one.road === road && one.leg === leg).map(({ by }) => by);
+      const own = findings.filter(
+        ({ roads: names, leg: met, rule }) => names.includes(road) && (met === leg || causes.includes(rule)),
+      );
       const text = own.map(({ message, remedy }) => `${message}\n${remedy}`).join('\n\n');
       return `${open}><failure message="${escaped(says)}">${escaped(text)}</failure></testcase>`;
     });

@@ -1,5 +1,5 @@
 import { tell, type Card } from '../findings/card.ts';
-import type { Evidence, Finding, LegName, Severity } from '../findings/finding.ts';
+import { worse, type Evidence, type Finding, type LegName, type Severity } from '../findings/finding.ts';
 
 /**
  * How one leg of one road came out. `unsure` is an honest outcome: what came back does not settle it.
@@ -59,24 +59,34 @@ export interface ExplainedAway {
 }
 
 /**
- * Takes out what follows from another problem of the same road, as the cards say it: one cause, one finding. What is taken out is not
- * lost.
+ * Takes out what follows from another problem of the same road, as the cards say it: one cause, one finding, at least as bad as what follows
+ * from it. What is taken out is not lost.
  */
 export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; away: ExplainedAway[] } {
   const away: ExplainedAway[] = [];
   const told = roads.map(({ road, legs }) => {
     const all = legs.flatMap(({ problems }) => problems);
-    const explainer = ({ card: { id } }: Problem): string | null =>
-      all.find((other) => other.card.id !== id && other.card.explains?.includes(id) === true)?.card.id ?? null;
+    // Nothing explains itself by way of others, so this ends at one that is told.
+    const explainer = ({ card: { id } }: Problem): Problem | undefined => {
+      const by = all.find((other) => other.card.id !== id && other.card.explains?.includes(id) === true);
+      return by === undefined ? undefined : (explainer(by) ?? by);
+    };
+    const weighed = new Map<Problem, Severity>();
     const kept = legs.map((leg) => {
       const problems = leg.problems.filter((problem) => {
         const by = explainer(problem);
-        if (by !== null) away.push({ road, leg: leg.leg, by, problem });
-        return by === null;
+        if (by === undefined) return true;
+        away.push({ road, leg: leg.leg, by: by.card.id, problem });
+        weighed.set(by, worse(weighed.get(by) ?? severityOf(by), severityOf(problem)));
+        return false;
       });
       return { ...leg, problems };
     });
-    return { road, legs: kept };
+    const told = kept.map((leg) => ({
+      ...leg,
+      problems: leg.problems.map((one) => ({ ...one, severity: weighed.get(one) ?? severityOf(one) })),
+    }));
+    return { road, legs: told };
   });
   return { told, away };
 }
@@ -91,7 +101,9 @@ export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
     const key = [problem.card.id, problem.say, problem.cause, ...(problem.onlyAt ?? [])].join(' ');
     const group = groups.get(key);
     if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
-    else if (!group.roads.includes(road)) group.roads.push(road);
+    // A cause that breaks some roads and not others is told with those that it breaks.
+    else if (isWorse(problem, group.problem)) groups.set(key, { problem, leg, roads: [road] });
+    else if (!isWorse(group.problem, problem) && !group.roads.includes(road)) group.roads.push(road);
   }
   return [...groups.values()].map(({ problem, leg, roads: names }) => {
     const { card, say, data, cause, severity, onlyAt } = problem;
@@ -99,6 +111,10 @@ export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
     const told = tell(card, severity === undefined ? input : { ...input, severity });
     return onlyAt === undefined ? told : { ...told, message: `${told.message} Only at ${onlyAt.join(' and ')}.` };
   });
+}
+
+function isWorse(a: Problem, b: Problem): boolean {
+  return worse(severityOf(a), severityOf(b)) !== severityOf(b);
 }
 
 function someOf(names: readonly string[]): string {

@@ -11,6 +11,14 @@ export const builtin: Renderer = {
   unusablePath: () => null,
 };
 
+/** Parts of a plan that are for people and for `verify`; the builtin proxy does the same whatever they are. */
+const besides = ['map', 'lines', 'where', 'leadsWhere', 'why', 'expect', 'meantSo'];
+
+/** What the builtin proxy makes of a plan: equal texts are served alike. Its mark is made of this. */
+export function servedText(plan: Plan): string {
+  return JSON.stringify(plan, (key, value: unknown) => (besides.includes(key) ? undefined : value));
+}
+
 /** Reads what `builtin` rendered. Null when it is not a plan of this version. */
 export function readPlan(text: string): Plan | null {
   try {

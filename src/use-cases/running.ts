@@ -1,0 +1,25 @@
+import { join } from 'node:path';
+import { readCurrent } from '../adapters/files/generations.ts';
+import { ask } from '../adapters/probe/ask.ts';
+import type { Limits } from '../adapters/probe/connect.ts';
+import type { RunningEvidence } from '../core/legs/running.ts';
+import { withPort } from '../core/networks/address.ts';
+import type { Site } from './load.ts';
+import { digestOf, rendererFor, servedDigest } from './write.ts';
+
+/** What the front of this machine says of itself, and what it should; null when nothing answers its mark. */
+export async function readRunning(site: Site, limits: Limits): Promise<RunningEvidence | null> {
+  const { address, port } = site.plan.front.mark;
+  const headers = { host: withPort(address, port) };
+  const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, ...limits });
+  if (!answer.ok || answer.value.status !== 200) return null;
+  const written = await readCurrent(site.paths.front).catch(() => null);
+  return { runs: answer.value.body.trim(), written, wanted: wantedDigest(site) };
+}
+
+/** Without the engine another plan comes out than for somebody who may ask it. */
+function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
+  if (engineTrouble !== null) return null;
+  if (plan.front.proxy === 'builtin') return servedDigest(plan);
+  return digestOf(rendererFor(plan.front.proxy).render(plan, { current: join(paths.front, 'current') }));
+}
