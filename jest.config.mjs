@@ -6,7 +6,7 @@ export default {
   transform: { '\\.(ts|js|mjs)$': '<rootDir>/test/support/transform.mjs' },
   // These packages ship as ESM only.
   transformIgnorePatterns: [
-    '/node_modules/(?!(p-limit|yocto-queue|wrap-ansi|string-width|strip-ansi|ansi-regex|ansi-styles|emoji-regex|get-east-asian-width)/)',
+    '/node_modules/(?!(p-limit|yocto-queue|wrap-ansi|string-width|strip-ansi|ansi-regex|ansi-styles)/)',
   ],
   // Prettier formats what Jest writes; Jest itself cannot drive this version of it.
   prettierPath: null,
