@@ -162,6 +162,8 @@ server {
         proxy_http_version 1.1;
         proxy_redirect off;
         proxy_buffering off;
+        proxy_buffer_size 32k;
+        proxy_buffers 8 32k;
         proxy_request_buffering off;
         proxy_next_upstream off;
         proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;
@@ -197,6 +199,8 @@ server {
         proxy_http_version 1.1;
         proxy_redirect off;
         proxy_buffering off;
+        proxy_buffer_size 32k;
+        proxy_buffers 8 32k;
         proxy_request_buffering off;
         proxy_next_upstream off;
         proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;

@@ -6,7 +6,7 @@ import { startBuiltin, type BuiltinFront } from '../builtin/server.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import { builtin, readPlan } from '../core/proxies/builtin.ts';
 import { rememberHsts } from './remember-hsts.ts';
-import { ensureLogs, servedDigest } from './write.ts';
+import { digestOf, ensureLogs } from './write.ts';
 
 export interface ServeInput {
   plan: Plan;
@@ -21,7 +21,7 @@ export async function serve({ plan, paths, now, onTrouble }: ServeInput): Promis
   // In a container the folder may be read-only; what was written says it all the same.
   await rememberHsts(plan, paths, now).catch((error: unknown) => onTrouble(reasonOf(error)));
   await ensureLogs(plan);
-  return startBuiltin({ plan, mark: `builtin ${servedDigest(plan)}\n`, onTrouble });
+  return startBuiltin({ plan, mark: `builtin ${digestOf(builtin.essence(plan, { current: '' }))}\n`, onTrouble });
 }
 
 /** The plan that was last written for the builtin proxy, to be served when the map itself cannot be read. */

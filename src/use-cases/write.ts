@@ -9,7 +9,7 @@ import { markText, nextNumber, readCurrent, writeGeneration } from '../adapters/
 import { ensureFolder } from '../adapters/files/safe-write.ts';
 import { ensureState } from '../adapters/files/state-folder.ts';
 import { Trouble } from '../adapters/trouble.ts';
-import { builtin, servedText } from '../core/proxies/builtin.ts';
+import { builtin } from '../core/proxies/builtin.ts';
 import { nginx } from '../core/proxies/nginx/nginx.ts';
 import type { Renderer, WrittenFile } from '../core/proxies/renderer.ts';
 import type { Plan } from '../core/plan/plan.ts';
@@ -67,7 +67,7 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const placement = { current: join(folder, 'current') };
   const files = renderer.render(plan, placement);
   // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
-  const digest = digestOf(files);
+  const digest = digestOf(renderer.essence(plan, placement));
   const wayIn = wayInFiles(site, placement.current);
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);
@@ -125,11 +125,6 @@ export function digestOf(files: readonly WrittenFile[]): string {
     hash.update(`${path}\n${String(Buffer.byteLength(content))}\n${content}`);
   }
   return `sha256:${hash.digest('hex')}`;
-}
-
-/** The digest in the mark of the builtin proxy. */
-export function servedDigest(plan: Plan): string {
-  return digestOf([{ path: builtin.entry, content: servedText(plan) }]);
 }
 
 function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFile[], markPath: string): FileChange[] {

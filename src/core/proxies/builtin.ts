@@ -7,6 +7,7 @@ export const builtin: Renderer = {
   entry: 'plan.json',
   includeLine: () => null,
   render: (plan) => [{ path: 'plan.json', content: `${JSON.stringify(plan, null, 2)}\n` }],
+  essence: (plan) => [{ path: 'plan.json', content: servedText(plan) }],
   renderMark: (_, mark) => ({ path: 'mark.json', content: `${JSON.stringify({ mark })}\n` }),
   unusablePath: () => null,
 };
@@ -14,8 +15,7 @@ export const builtin: Renderer = {
 /** Parts of a plan that are for people and for `verify`; the builtin proxy does the same whatever they are. */
 const besides = ['map', 'lines', 'where', 'leadsWhere', 'why', 'expect', 'meantSo'];
 
-/** What the builtin proxy makes of a plan: equal texts are served alike. Its mark is made of this. */
-export function servedText(plan: Plan): string {
+function servedText(plan: Plan): string {
   return JSON.stringify(plan, (key, value: unknown) => (besides.includes(key) ? undefined : value));
 }
 

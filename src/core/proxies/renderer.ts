@@ -16,12 +16,14 @@ export interface Placement {
  *
  * @property entry path of the one file that the server's own configuration includes
  * @property includeLine the line a person adds to the server's own configuration, and where; null when it has none
+ * @property essence what of the files decides what visitors get: equal essence, equal front. The digest in the mark is made of it
  * @property unusablePath why a folder's path cannot stand in this server's configuration, or null
  */
 export interface Renderer {
   entry: string;
   includeLine: (placement: Placement) => { line: string; where: string } | null;
   render: (plan: Plan, placement: Placement) => WrittenFile[];
+  essence: (plan: Plan, placement: Placement) => WrittenFile[];
   renderMark: (plan: Plan, mark: string) => WrittenFile;
   unusablePath: (path: string) => string | null;
 }

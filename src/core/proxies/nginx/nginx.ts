@@ -1,5 +1,6 @@
 import { withPort } from '../../networks/address.ts';
-import type { Renderer } from '../renderer.ts';
+import type { Plan } from '../../plan/plan.ts';
+import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
 import { frontFile, roadPath } from './front.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
 import { roadFile } from './road.ts';
@@ -10,12 +11,8 @@ export const nginx: Renderer = {
     line: `include ${quote(`${current}/front.conf`)};`,
     where: 'inside http { } of nginx.conf',
   }),
-  render: (plan, { current }) => [
-    { path: 'front.conf', content: frontFile(plan, { current }) },
-    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
-    // In a container of its own there is no configuration to include them from.
-    ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
-  ],
+  render,
+  essence: render,
   renderMark: ({ front }, mark) => ({
     path: 'mark.conf',
     content: [
@@ -35,6 +32,15 @@ export const nginx: Renderer = {
   // `include` takes patterns, `ssl_certificate` takes variables, and neither can be told not to.
   unusablePath: (path) => /[$*?[\]\u0000-\u001f\u007f]/.exec(path)?.[0] ?? null,
 };
+
+function render(plan: Plan, { current }: Placement): WrittenFile[] {
+  return [
+    { path: 'front.conf', content: frontFile(plan, { current }) },
+    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
+    // In a container of its own there is no configuration to include them from.
+    ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
+  ];
+}
 
 /** A whole configuration, for an nginx that runs in a container of its own. */
 export const wholeFile = 'whole.conf';
