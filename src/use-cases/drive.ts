@@ -10,6 +10,7 @@ import { ok, skipped, type LegResult, type Problem } from '../core/legs/leg.ts';
 import { judgePorts, type PortEvidence } from '../core/legs/port.ts';
 import { withHsts } from '../core/legs/redirect.ts';
 import { judgeRunning, type RunningEvidence } from '../core/legs/running.ts';
+import { withUploads } from '../core/legs/uploads.ts';
 import type { Vantage } from '../core/legs/vantage.ts';
 import type { RateEvidence, WayRound } from '../core/legs/ways-round.ts';
 import { inNetworks } from '../core/networks/address.ts';
@@ -21,6 +22,7 @@ import { askAsStranger } from './ask-as-stranger.ts';
 import { credentials, driveBehindTls, redirectLeg, type BehindTls, type Common } from './drive-address.ts';
 import { driveDirect } from './drive-direct.ts';
 import { driveTls } from './drive-tls.ts';
+import { driveUploads } from './drive-uploads.ts';
 import { driveRate, driveWays } from './drive-ways.ts';
 import { FrontView } from './front-view.ts';
 import { lookedAt } from './looked-at.ts';
@@ -135,7 +137,8 @@ export class Drive {
     const tls = overAddresses(handshakes) ?? skipped('tls', 'port closed');
     const redirect = overAddresses(told) ?? skipped('redirect', 'port closed');
     const bypass = behind.size === 0 ? skipped('bypass', 'needs tls') : await this.bypass(road);
-    return [dns, this.port(), tls, redirect, over('access'), over('service'), over('websocket'), bypass];
+    const service = await this.withUploads(road, over('service'));
+    return [dns, this.port(), tls, redirect, over('access'), service, over('websocket'), bypass];
   }
 
   /** Plain HTTP at every address of the front; one at which it is closed is judged for HSTS alone. */
@@ -249,6 +252,20 @@ export class Drive {
     ]);
     const tried = method === null || refused === null ? null : { method, attempt: refused };
     return judgeBypass({ road, strangers: this.strangers, refused: tried, ways });
+  }
+
+  /** Tried where the right service answers, at an address that is proven ours. */
+  private async withUploads(road: PlannedRoad, service: LegResult): Promise<LegResult> {
+    const { leads, stretch, target } = lookedAt(road);
+    const { sight, limits, fromHost, plan } = this.input;
+    if (service.outcome !== 'ok' || road.paused || leads.kind !== 'service' || leads.upstream === null) return service;
+    const front = this.front.question('https', road.name, target, credentials(this.common, road));
+    if (!this.mayTryMore || !this.ours.includes(front.address)) return service;
+    const { upstream } = leads;
+    const at = fromHost.get(stretch) ?? null;
+    const { ports } = plan.front;
+    const seen = await this.places(() => driveUploads({ road, upstream, at, front, sight, ports, limits }));
+    return withUploads(service, road, seen);
   }
 
   private ways(road: PlannedRoad): Promise<WayRound[]> {

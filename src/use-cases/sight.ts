@@ -18,6 +18,7 @@ export interface Question extends Endpoint {
   name: string;
   target: string;
   method?: string;
+  announces?: number;
   headers: Record<string, string>;
 }
 

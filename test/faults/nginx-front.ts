@@ -67,7 +67,16 @@ const passes = `proxy_http_version 1.1;
     proxy_set_header Upgrade $http_upgrade;
     proxy_set_header Connection $marsh_connection;`;
 
-function configuration({ protocols, default443, default80, plain, nestcam, listen, extra }: NginxFront): string {
+function configuration({
+  protocols,
+  default443,
+  default80,
+  plain,
+  nestcam,
+  listen,
+  extra,
+  uploads,
+}: NginxFront): string {
   return `pid {own}/pid;
 worker_processes 1;
 events {}
@@ -77,6 +86,7 @@ http {
   client_body_temp_path {own}/body; proxy_temp_path {own}/proxy;
   fastcgi_temp_path {own}/f; uwsgi_temp_path {own}/u; scgi_temp_path {own}/s;
   server_tokens off;
+  ${uploads ?? 'client_max_body_size 0;'}
   map $http_upgrade $marsh_connection { default upgrade; '' ''; }
   ssl_protocols ${protocols ?? 'TLSv1.2 TLSv1.3'};
   ${extra ?? ''}

@@ -66,6 +66,8 @@ export interface NginxFront {
   /** In the HTTPS server of the road. */
   nestcam?: string;
   certificate?: CertificateSpec | 'of-tides';
+  /** About the size of uploads. Default: any. */
+  uploads?: string;
   listen?: string;
   extra?: string;
 }

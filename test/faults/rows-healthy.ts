@@ -206,6 +206,12 @@ export const healthyRows: Row[] = [
   well('a folder', { to: '{folder: ./site}', own: 'builtin' }),
   well('a road that redirects', { to: '{redirect: "https://www.example.org"}', own: 'nginx' }),
   well('methods and a rate that are kept', { road: 'methods: [GET, HEAD], rate: 2/s burst 3', own: 'nginx' }),
+  well('a limit of uploads that is kept: builtin', { road: 'body-limit: 1500KiB', own: 'builtin' }),
+  well('a limit of uploads that is kept: nginx', { road: 'body-limit: 10MiB', own: 'nginx' }),
+  well('a service that takes no uploads itself', {
+    service: { does: { when: { method: 'OPTIONS' }, then: { answers: 413 }, otherwise: 'page' } },
+    own: 'nginx',
+  }),
   well('a forbidden method that is refused in other words', {
     road: 'methods: [GET, HEAD]',
     node: { https: { when: { method: 'GET|HEAD' }, then: 'passes', otherwise: { frontError: 403 } } },

@@ -71,6 +71,21 @@ export const nginxRows: Row[] = [
       nestcam: `resolver 127.0.0.1:9 valid=1s; resolver_timeout 1s; set $marsh nestcam; location / { proxy_pass http://$marsh:3000; }`,
     },
   },
+  {
+    name: 'nginx: uploads stop at a megabyte',
+    rule: 'upload-limit',
+    severity: 'warning',
+    says: 'an upload of 2 MiB with 413, and the map sets no limit',
+    nginx: { uploads: '' },
+  },
+  {
+    name: 'nginx: longer uploads pass than the map says',
+    rule: 'upload-limit',
+    severity: 'warning',
+    says: 'takes an upload of 10485761 bytes, and the map says `body-limit` 10 MiB',
+    road: 'body-limit: 10MiB',
+    nginx: {},
+  },
   { name: 'nginx: the service is stopped', rule: 'service-down', service: { raw: 'nobody' }, nginx: {} },
   {
     name: 'nginx: a time limit of a second',

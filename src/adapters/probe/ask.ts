@@ -23,6 +23,8 @@ export interface AskInput extends Limits {
   /** Default: GET. */
   method?: string;
   headers: Record<string, string>;
+  /** So many bytes of a body are announced, and not sent; 100 is an answer then. */
+  announces?: number;
 }
 
 /**
@@ -36,6 +38,7 @@ export function ask({
   target,
   method = 'GET',
   headers,
+  announces,
   timeoutMs,
   signal,
   from,
@@ -46,7 +49,12 @@ export function ask({
       port,
       path: target,
       method,
-      headers: { 'accept-encoding': 'identity', 'user-agent': 'mile-marker verify', ...headers },
+      headers: {
+        'accept-encoding': 'identity',
+        'user-agent': 'mile-marker verify',
+        ...(announces === undefined ? {} : { 'content-length': String(announces), expect: '100-continue' }),
+        ...headers,
+      },
       setHost: false,
       maxHeaderSize: maxHeadBytes,
       agent: false,
@@ -71,10 +79,12 @@ export function ask({
         (error: unknown) => end({ ok: false, failure: cutShort(error) }),
       );
     });
+    request.on('continue', () => end({ ok: true, value: { status: 100, headers: [], body: '' } }));
     request.on('error', (error) =>
       end({ ok: false, failure: failureOf(error, request.socket === null ? null : request.socket.bytesRead) }),
     );
-    request.end();
+    if (announces === undefined) request.end();
+    else request.flushHeaders();
   });
 }
 

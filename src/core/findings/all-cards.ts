@@ -12,6 +12,7 @@ import { redirectCards } from '../legs/redirect.ts';
 import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
 import { tlsCards } from '../legs/tls-cards.ts';
+import { uploadCards } from '../legs/uploads.ts';
 import { websocketCards } from '../legs/websocket.ts';
 import { mapCards } from '../map/cards.ts';
 import { allRules } from '../rules/all-rules.ts';
@@ -33,6 +34,7 @@ export const allCards: readonly Card[] = [
   ...redirectCards,
   ...accessCards,
   ...serviceCards,
+  ...uploadCards,
   ...websocketCards,
   ...bypassCards,
   ...wayCards,

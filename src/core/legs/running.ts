@@ -22,6 +22,7 @@ const notNewest = card({
     'road-redirect-wrong',
     'folder-no-page',
     'websocket-not-passed',
+    'upload-limit',
     'method-not-refused',
     'rate-not-held',
   ],

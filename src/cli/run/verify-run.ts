@@ -1,0 +1,72 @@
+import { resolve } from 'node:path';
+import { writeWhole } from '../../adapters/files/safe-write.ts';
+import { runAfter } from '../../adapters/processes/run-after.ts';
+import { sortFindings } from '../../core/findings/finding.ts';
+import { junitXml } from '../../core/legs/junit.ts';
+import { askable, onMap } from '../../use-cases/askable.ts';
+import type { Site } from '../../use-cases/load.ts';
+import { findOpenPorts } from '../../use-cases/open-ports.ts';
+import { verifyRoads, type VerifyResult } from '../../use-cases/verify.ts';
+import type { VerifyOptions } from '../commands/verify.ts';
+import type { Io } from '../io.ts';
+import { countFindings } from '../print/findings.ts';
+import { jsonDocument } from '../print/json.ts';
+import type { formatVerify } from '../print/verify.ts';
+import { placeAt, verifyInput } from './verify-input.ts';
+import type { Changes } from './verify-changes.ts';
+
+/** One run of the roads, with the names of the map. */
+export async function drive(onTheMap: Site, names: string[], options: VerifyOptions, io: Io): Promise<VerifyResult> {
+  const { site, nameOnMap } = askable(onTheMap);
+  const input = await verifyInput({ site, onTheMap }, names, options, io);
+  const driven = onMap(await verifyRoads(input), nameOnMap);
+  if (options.openPorts !== true || io.signal.aborted) return driven;
+  const { ports } = site.plan.front;
+  const found = await findOpenPorts({
+    site,
+    addresses: driven.addresses,
+    httpsPort: options.at === undefined ? ports.https : placeAt(options.at, site.plan).httpsPort,
+    limits: input.limits,
+    concurrency: options.parallel,
+  });
+  return { ...driven, findings: sortFindings([...driven.findings, ...found]) };
+}
+
+export function documentOf(site: Site, result: VerifyResult, changes: Changes | null): string {
+  const { addresses, findings, away, vantage } = result;
+  return jsonDocument('verify', {
+    map: site.mapFile,
+    front: addresses,
+    vantage,
+    roads: asJson(result),
+    findings,
+    explained: away.map(({ road, leg, by, problem }) => ({ rule: problem.card.id, leg, road, by })),
+    summary: countFindings(findings),
+    ...(changes === null ? {} : { since: changes }),
+  });
+}
+
+function asJson({ roads }: VerifyResult): unknown[] {
+  return roads.map(({ road, legs }) => ({
+    name: road,
+    legs: Object.fromEntries(legs.map(({ leg, outcome, says }) => [leg, { outcome, says }])),
+  }));
+}
+
+export function printing({ verbose }: VerifyOptions, io: Io): Parameters<typeof formatVerify>[2] {
+  return { width: io.width, colour: io.colour.out, verbose: verbose === true };
+}
+
+export async function writeJunit(
+  { junit }: VerifyOptions,
+  { roads, findings, away }: VerifyResult,
+  { cwd }: Io,
+): Promise<void> {
+  if (junit !== undefined) await writeWhole(resolve(cwd, junit), junitXml(roads, findings, away));
+}
+
+export async function notify({ notify: program }: VerifyOptions, document: string): Promise<void> {
+  if (program === undefined) return;
+  const remedy = 'Run it by hand and mend it; what came and went is told above, and kept.';
+  await runAfter(program, { input: document, remedy });
+}

@@ -1,0 +1,62 @@
+import { setTimeout as delay } from 'node:timers/promises';
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import { changesSince, entryOf, type VerifyEntry } from '../../core/legs/journal.ts';
+import { loadSite, type Site } from '../../use-cases/load.ts';
+import type { CommandContext } from '../commands/context.ts';
+import type { VerifyOptions } from '../commands/verify.ts';
+import type { Io } from '../io.ts';
+import { formatVerify } from '../print/verify.ts';
+import { documentOf, drive, notify, printing, writeJunit } from './verify-run.ts';
+import { changeLines, isNews, noteRun, type Changes } from './verify-changes.ts';
+
+/** Drives again and again, and tells the first run in full and then what changes, until somebody stops it. */
+export async function watch(
+  first: Site,
+  names: string[],
+  options: VerifyOptions & { watch: number },
+  { io, setCode }: CommandContext,
+): Promise<void> {
+  setCode(exit.interrupted);
+  let before: VerifyEntry | null = null;
+  let site = first;
+  const readAgain = mapReader(options, io);
+  for (;;) {
+    const result = await drive(site, names, options, io);
+    if (io.signal.aborted) return;
+    const entry = entryOf(result.findings, result.roads.length, io.now().toISOString());
+    const changes: Changes | null = before === null ? null : { last: before.at, ...changesSince(before, entry) };
+    const document = documentOf(site, result, changes);
+    await writeJunit(options, result, io);
+    if (before === null || isNews(changes)) {
+      await noteRun(site, names, options, result, io);
+      if (options.json === true) io.out(document);
+      else if (changes === null) io.out(formatVerify(result, site.plan, printing(options, io)));
+      else io.out(`${entry.at.slice(0, 19).replace('T', ' ')} UTC\n${changeLines(changes, io.width)}`);
+      if (before !== null) await notify(options, document);
+    }
+    if (before === null) io.err(`Driving again every ${String(options.watch / 1000)} s; Ctrl-C ends it.\n`);
+    before = entry;
+    await delay(options.watch, undefined, { signal: io.signal }).catch(() => undefined);
+    if (io.signal.aborted) return;
+    site = await readAgain(site);
+  }
+}
+
+/** Containers move and maps are edited while one watches. A map that cannot be read just now is told once; the earlier one goes on. */
+function mapReader({ map }: VerifyOptions, io: Io): (site: Site) => Promise<Site> {
+  let isTold = false;
+  return async (site) => {
+    const found = await loadSite(map, io).catch((error: unknown) => {
+      // An editor may just be replacing the file.
+      if (error instanceof Trouble) return null;
+      throw error;
+    });
+    if (found !== null && found.map !== null) {
+      isTold = false;
+      return found;
+    }
+    if (!isTold) io.err('The map cannot be read now; going on with what it said before. See: mile-marker check\n');
+    isTold = true;
+    return site;
+  };
+}

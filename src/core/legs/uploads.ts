@@ -1,0 +1,69 @@
+import { card } from '../findings/card.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { LegResult, Problem } from './leg.ts';
+import { bad } from './leg.ts';
+
+const uploads = card({
+  id: 'upload-limit',
+  severity: 'warning',
+  summary: 'The front takes uploads of another size than the map says.',
+  why: 'Some servers stop at one megabyte unless told otherwise: pages work, and pictures and backups do not arrive.',
+  source: 'RFC 9110 §15.5.14 and §10.1.1; map reference: `body-limit`',
+  messages: {
+    refused: {
+      message: '{names}: the front refuses an upload of {size} with 413, and the map {says}.',
+      remedy:
+        'Let it take them (nginx: `client_max_body_size 0;`), or write the limit into the map: `body-limit`. Then bring the newest map live.',
+    },
+    taken: {
+      message: '{names}: the front takes an upload of {size}, and the map {says}.',
+      remedy: 'Bring the newest map live.',
+    },
+  },
+});
+
+export const uploadCards = [uploads];
+
+/**
+ * What came back when an upload was announced, of which not a byte was sent.
+ *
+ * @property bytes that were announced
+ * @property front status: 100 for "go on"; null when nothing came back
+ * @property direct the same from the service itself; null when it was not asked, or nothing came back
+ */
+export interface UploadEvidence {
+  bytes: number;
+  front: number | null;
+  direct: number | null;
+}
+
+const mib = 1024 * 1024;
+
+/** Just above what servers stop at by themselves. More is a matter of taste, and of what the service is for. */
+const usual = 2 * mib;
+
+/** Sizes in bytes that show whether the limit of a road is kept: one that must pass, and one that must not, if there is one. */
+export function uploadSizes({ rules: { bodyLimitBytes: limit } }: PlannedRoad): number[] {
+  return limit === null ? [usual] : [Math.min(limit, usual), limit + 1];
+}
+
+/** The service's leg with what came of the uploads. */
+export function withUploads(service: LegResult, road: PlannedRoad, evidence: readonly UploadEvidence[]): LegResult {
+  const [problem] = evidence.flatMap((one) => uploadProblem(road, one));
+  return problem === undefined ? service : bad('service', 'uploads', problem);
+}
+
+function uploadProblem({ name, rules }: PlannedRoad, { bytes, front, direct }: UploadEvidence): Problem[] {
+  const limit = rules.bodyLimitBytes;
+  const says = limit === null ? 'sets no limit' : `says \`body-limit\` ${inWords(limit)}`;
+  const told = (say: 'refused' | 'taken'): Problem[] => [
+    { card: uploads, say, data: { size: inWords(bytes), says }, cause: `uploads:${name}` },
+  ];
+  if (limit === null || bytes <= limit) return front === 413 && direct !== 413 ? told('refused') : [];
+  return front !== null && front < 400 ? told('taken') : [];
+}
+
+function inWords(bytes: number): string {
+  if (bytes % mib === 0) return `${String(bytes / mib)} MiB`;
+  return bytes % 1024 === 0 ? `${String(bytes / 1024)} KiB` : `${String(bytes)} bytes`;
+}
