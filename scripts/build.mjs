@@ -21,7 +21,13 @@ await build({
   target: 'node20',
   chunkNames: 'chunks/[name]-[hash]',
   // The engine's client library can also go through SSH, which costs every start and is not offered here.
-  alias: { ssh2: './src/adapters/engine/no-ssh.ts' },
+  alias: {
+    ssh2: './src/adapters/engine/no-ssh.ts',
+    // A copy of Node's own streams for older versions of Node.
+    'readable-stream': 'node:stream',
+    // The same code as modules, of which what nobody uses is left out: half of it, at every start.
+    yaml: './node_modules/yaml/browser/dist/index.js',
+  },
   define: { MILE_MARKER_VERSION: JSON.stringify(version) },
   // CommonJS packages inside an ESM bundle still call `require` for Node's own modules.
   banner: { js: "import{createRequire as mmRequire}from'node:module';const require=mmRequire(import.meta.url);" },

@@ -1,3 +1,4 @@
+import { text } from 'node:stream/consumers';
 import { createHash, randomBytes } from 'node:crypto';
 import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
 import { once } from 'node:events';
@@ -90,7 +91,7 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
     const { head, https: port } = await practiceHead(proxy);
     httpsPort = port;
     folder = folderWith({
-      'mile-marker.yaml': `${head}roads:\n  nestcam: {to: ":${String(portOf(service))}", gate: everyone}\n`,
+      'mile-marker.yaml': `${head}roads:\n  nestcam: {to: ":${String(portOf(service))}", gate: everyone}\n  small: {to: ":${String(portOf(service))}", gate: everyone, body-limit: 5B}\n`,
     });
     front = await startFront(folder, proxy);
     ask = asker(folder, port);
@@ -125,6 +126,43 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
       });
     const spoken = await Promise.all((['TLSv1', 'TLSv1.1', 'TLSv1.2', 'TLSv1.3'] as const).map(shake));
     expect(spoken).toEqual([null, null, 'TLSv1.2', 'TLSv1.3']);
+  });
+
+  test('an upload is refused before it is sent, or told to go on, and arrives', async () => {
+    const bodies: string[] = [];
+    onRequest = (request, response) => {
+      let body = '';
+      request.on('data', (chunk: Buffer) => (body += chunk.toString()));
+      request.on('end', () => {
+        bodies.push(body);
+        response.end('kept');
+      });
+    };
+    const announce = (length: number): tls.TLSSocket => {
+      const socket = tls.connect({
+        host: '127.0.0.1',
+        port: httpsPort,
+        servername: 'small.saltmarsh.example',
+        rejectUnauthorized: false,
+      });
+      socket.write(
+        `POST /in HTTP/1.1\r\nHost: small.saltmarsh.example:${String(httpsPort)}\r\nContent-Length: ${String(length)}\r\nExpect: 100-continue\r\n\r\n`,
+      );
+      return socket.setEncoding('latin1');
+    };
+    const tooLong = announce(6);
+    // It ends with the refusal: what comes next on it might be the body or another request.
+    const refusal = await text(tooLong);
+    expect(refusal).toMatch(/^HTTP\/1\.1 413 [^]*\r\nConnection: close\r\n/i);
+    expect(bodies).toEqual([]);
+    const fits = announce(5);
+    const [said] = (await once(fits, 'data')) as [string];
+    expect(said).toBe('HTTP/1.1 100 Continue\r\n\r\n');
+    fits.write('knots');
+    const [answer] = (await once(fits, 'data')) as [string];
+    expect(answer).toMatch(/^HTTP\/1\.1 200 /);
+    fits.destroy();
+    expect(bodies).toEqual(['knots']);
   });
 
   test('an answer passes as it comes: the second event is sent only after the first one has arrived', async () => {

@@ -1,4 +1,4 @@
-import { appendFileSync } from 'node:fs';
+import { appendFileSync, readFileSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import { join } from 'node:path';
 import { readAlong } from '../src/adapters/files/front-log.ts';
@@ -148,6 +148,14 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);
     server = await serve();
     await prints(/ {2}gone +service-down: nestcam/);
+    // The map is read anew each time, as far as it can be.
+    const map = join(folder, 'mile-marker.yaml');
+    const sound = readFileSync(map, 'utf8');
+    const unread = says(child, 'The map cannot be read now; going on with what it said before.');
+    writeFileSync(map, 'roads: [');
+    await unread;
+    writeFileSync(map, sound.replace('gate: everyone}', 'gate: everyone, paused: true}'));
+    await prints(/ {2}new +pause-ignored: nestcam/);
     expect(await stop(child)).toBe(130);
     // What stays the same is not printed again.
     expect(out.match(/road well/g)).toHaveLength(1);

@@ -148,9 +148,11 @@ class Front {
       this.sockets.add(socket);
       socket.on('close', () => this.sockets.delete(socket));
     });
-    server.on('request', (request: AnyRequest, response: AnyResponse) =>
-      this.guarded(response, () => this.serve(request, response)),
-    );
+    // Node would say "go on" to every upload that asks (RFC 9110 §10.1.1), also to one that is about to be refused.
+    for (const event of ['request', 'checkContinue'] as const)
+      server.on(event, (request: AnyRequest, response: AnyResponse) =>
+        this.guarded(response, () => this.serve(request, response)),
+      );
     server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) =>
       this.guarded(socket, () => this.upgrade(server, request, socket, head)),
     );
@@ -193,12 +195,14 @@ class Front {
     if (response.destroyed) return;
     switch (verdict.act) {
       case 'forward':
+        if (asksToGoOn(request)) response.writeContinue();
         forward(request, response, verdict, this.context);
         return;
       case 'answer':
-        sendAnswer(response, verdict.status, verdict.headers, verdict);
+        sendAnswer(response, verdict.status, { ...verdict.headers, ...endOf(request) }, verdict);
         return;
       case 'folder':
+        if (asksToGoOn(request)) response.writeContinue();
         await showFile(request, response, verdict, this.originOf(read));
         return;
       case 'close':
@@ -243,6 +247,15 @@ class Front {
         `HTTP/1.1 ${String(verdict.status)} ${http.STATUS_CODES[verdict.status] ?? ''}\r\nConnection: close\r\nContent-Length: 0\r\n\r\n`,
       );
   }
+}
+
+function asksToGoOn({ headers }: AnyRequest): boolean {
+  return /100-continue/i.test(headers.expect ?? '');
+}
+
+/** Whether a body follows that nobody asked to go on with cannot be known, so the connection ends with the refusal. */
+function endOf(request: AnyRequest): Record<string, string> {
+  return asksToGoOn(request) && request.httpVersionMajor === 1 ? { connection: 'close' } : {};
 }
 
 function plainHead(request: IncomingMessage): Buffer {

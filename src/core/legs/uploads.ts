@@ -53,11 +53,11 @@ export function withUploads(service: LegResult, road: PlannedRoad, evidence: rea
   return problem === undefined ? service : bad('service', 'uploads', problem);
 }
 
-function uploadProblem({ name, rules }: PlannedRoad, { bytes, front, direct }: UploadEvidence): Problem[] {
+function uploadProblem({ rules }: PlannedRoad, { bytes, front, direct }: UploadEvidence): Problem[] {
   const limit = rules.bodyLimitBytes;
   const says = limit === null ? 'sets no limit' : `says \`body-limit\` ${inWords(limit)}`;
   const told = (say: 'refused' | 'taken'): Problem[] => [
-    { card: uploads, say, data: { size: inWords(bytes), says }, cause: `uploads:${name}` },
+    { card: uploads, say, data: { size: inWords(bytes), says }, cause: `uploads:${say}:${String(bytes)}` },
   ];
   if (limit === null || bytes <= limit) return front === 413 && direct !== 413 ? told('refused') : [];
   return front !== null && front < 400 ? told('taken') : [];
