@@ -8,6 +8,7 @@ import { readBinding } from '../src/adapters/probe/stun.ts';
 import { updateSets } from '../src/adapters/dns/update.ts';
 import { dig, startNameServer } from './support/authority.ts';
 import { tsigKey } from './support/acme-site.ts';
+import { freePorts } from './support/ports.ts';
 import { folderWith, launch, mileMarker, says } from './support/program.ts';
 
 /** What must stand in the zones and what does: against real authoritative servers, one of them lagging behind. */
@@ -65,16 +66,34 @@ log 300 TXT "somebody else's"
 ${Array.from({ length: 200 }, (_, index) => `many 300 A 198.51.100.${String(index)}\n`).join('')}`,
 };
 
+/** Where verify may knock: an address of this machine. */
+const near = `$ORIGIN near.example.
+${head(2, 'ns1', 'ns2')}@ 300 A 127.0.0.1
+www 300 CNAME @
+nestcam 300 CNAME @
+`;
+
 let stops: Array<() => Promise<void>>;
 
 beforeAll(async () => {
   const folder = folderWith();
-  const one = await startNameServer({ folder, address: first, zones, key: tsigKey });
+  const one = await startNameServer({
+    folder,
+    address: first,
+    zones: { ...zones, 'near.example': near },
+    key: tsigKey,
+  });
   // An older copy, in which one name is not yet what it is now.
   const older = saltmarsh
     .replace(head(7, 'ns1', 'ns2'), head(6, 'ns1', 'ns2'))
     .replace('nestcam 300 CNAME @', 'nestcam 300 A 198.51.100.9');
-  const two = await startNameServer({ folder, address: second, zones: { 'saltmarsh.example': older }, key: tsigKey });
+  const lagging = near.replace(head(2, 'ns1', 'ns2'), head(1, 'ns1', 'ns2')).replace('nestcam 300 CNAME @', '');
+  const two = await startNameServer({
+    folder,
+    address: second,
+    zones: { 'saltmarsh.example': older, 'near.example': lagging },
+    key: tsigKey,
+  });
   // Only who does not serve the zone below as well shows how it is delegated.
   const top = await startNameServer({ folder, address: above, zones: { example: zones.example }, key: tsigKey });
   stops = [one.stop, two.stop, top.stop];
@@ -260,6 +279,32 @@ sightings.saltmarsh.example  2001:db8:40::24  2001:db8:40::24  ok
     expect(
       await rules(siteWith(['sightings.reedbed.example'], { domains: 'reedbed.example', dns: '{style: wildcard}' })),
     ).toEqual(['warning dns-delegation-differs', 'warning dns-server-bad']);
+  });
+
+  test('verify judges names by the servers of their zone, not by one resolver alone', async () => {
+    const [http = 0, https = 0] = await freePorts(2);
+    const folder = folderWith({
+      'mile-marker.yaml': `domains: [near.example]
+front: {address: 127.0.0.1, ports: {http: ${String(http)}, https: ${String(https)}}}
+roads: {www: ":9", nestcam: ":9"}
+`,
+    });
+    const { out } = await mileMarker(['verify', '--resolver', first, '--json'], folder);
+    const { roads, findings } = JSON.parse(out) as {
+      roads: Array<{ name: string; legs: { dns: { outcome: string; says: string } } }>;
+      findings: Array<{ rule: string; roads: string[]; message: string }>;
+    };
+    expect(roads.map(({ name, legs: { dns } }) => [name, dns.outcome, dns.says])).toEqual([
+      ['www.near.example', 'ok', '127.0.0.1'],
+      ['nestcam.near.example', 'wrong', 'servers disagree'],
+    ]);
+    expect(findings.filter(({ rule }) => rule.startsWith('dns-'))).toMatchObject([
+      {
+        rule: 'dns-servers-disagree',
+        roads: ['nestcam.near.example'],
+        message: expect.stringContaining('ns2.marsh-dns.example (serial 1) says no address'),
+      },
+    ]);
   });
 
   test('a domain without a zone, and a resolver that is not there', async () => {

@@ -3,7 +3,7 @@ import type { FrontLog } from '../adapters/files/front-log.ts';
 import type { Limits } from '../adapters/probe/connect.ts';
 import type { HeldCertificate } from '../core/certificates/cover.ts';
 import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../core/legs/bypass.ts';
-import { judgeDns } from '../core/legs/dns.ts';
+import { besideZone, judgeDns } from '../core/legs/dns.ts';
 import { frontPastEdge, noHairpin, splitNaming } from '../core/legs/home.ts';
 import { overAddresses, type LegAt } from '../core/legs/addresses.ts';
 import { ok, skipped, type LegResult, type Problem } from '../core/legs/leg.ts';
@@ -38,6 +38,8 @@ export interface DriveInput {
   /** Drive this address instead of what DNS says; `null` ports are the front's own. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
   sight: Sight;
+  /** Asks the servers of the zones about names, beside the addresses of the front; null when they are not to be asked. */
+  zones: ((names: readonly string[], expected: readonly string[]) => Promise<ReadonlyMap<string, LegResult>>) | null;
   /** Whether the name source is one that may rightly lead to the addresses of home: asked from home, and not a public one. */
   homeNames: boolean;
   /** Whether this machine is in a network of the front itself. */
@@ -64,6 +66,8 @@ export class Drive {
   /** What answers at the front's own addresses, when the edge in front of it is driven. */
   private past: PortEvidence[] = [];
   private strangers: StrangerEvidence[] = [];
+  /** What the zones' own servers make of each name. */
+  private opinions: Promise<ReadonlyMap<string, LegResult>> = Promise.resolve(new Map());
   private readonly shownToAll = new Map<string, string>();
   private readonly orders = new Map<string, Promise<boolean | null>>();
   /** Addresses that are proven to be the front's own, so that more than a visitor's questions may be asked there. */
@@ -81,8 +85,16 @@ export class Drive {
     this.front = new FrontView({ ...input, addresses, roads, places });
   }
 
-  /** What all roads share: the front's ports, and what every service answers when asked directly. */
+  /** What all roads share: the front's ports, what the zones say, and what every service answers when asked directly. */
   async prepare(): Promise<void> {
+    const { zones } = this.input;
+    if (zones !== null)
+      this.opinions = zones(
+        this.roads.map(({ name }) => name),
+        this.addresses,
+      );
+    // It is waited for later; until then nobody would hear that it failed.
+    this.opinions.catch(() => undefined);
     const services = this.input.plan.roads.filter((road) => lookedAt(road).leads.kind === 'service');
     await Promise.all([
       this.front.prepare(),
@@ -221,14 +233,16 @@ export class Drive {
     if (isSplit && homeNames && !evidence.addresses.every((one) => this.addresses.includes(one))) {
       return ok('dns', evidence.addresses.join(' '), [splitNaming(sight.names.label, evidence.addresses)]);
     }
-    return judgeDns({
+    const heard = {
       // One wildcard record stands for all other names.
       name: isWildcard(display) ? wildcardOver(name) : name,
       evidence,
       expected: this.addresses,
       edge: this.input.plan.front.edge?.networks ?? [],
       resolver: sight.names.label,
-    });
+    };
+    const own = judgeDns(heard);
+    return isWildcard(display) ? own : besideZone(own, (await this.opinions).get(name), heard);
   }
 
   private tls({ name, certificate }: PlannedRoad): Promise<LegAt[]> {

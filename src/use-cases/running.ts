@@ -5,7 +5,7 @@ import type { Limits } from '../adapters/probe/connect.ts';
 import type { RunningEvidence } from '../core/legs/running.ts';
 import { withPort } from '../core/networks/address.ts';
 import type { Site } from './load.ts';
-import { digestOf, rendererFor } from './write.ts';
+import { digestOf, renderers } from './write.ts';
 
 /** What the front of this machine says of itself, and what it should; null when nothing answers its mark. */
 export async function readRunning(site: Site, limits: Limits): Promise<RunningEvidence | null> {
@@ -19,6 +19,7 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
 
 /** Without the engine another plan comes out than for somebody who may ask it. */
 function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
-  if (engineTrouble !== null) return null;
-  return digestOf(rendererFor(plan.front.proxy).essence(plan, { current: join(paths.front, 'current') }));
+  const renderer = renderers[plan.front.proxy];
+  if (engineTrouble !== null || renderer === undefined) return null;
+  return digestOf(renderer.essence(plan, { current: join(paths.front, 'current') }));
 }

@@ -16,7 +16,8 @@ import type { Plan } from '../core/plan/plan.ts';
 import type { Site } from './load.ts';
 import { rememberHsts } from './remember-hsts.ts';
 
-const renderers: Partial<Record<Plan['front']['proxy'], Renderer>> = { nginx, builtin };
+/** By proxy; the others are written later. */
+export const renderers: Partial<Record<Plan['front']['proxy'], Renderer>> = { nginx, builtin };
 
 /** @throws Trouble `proxy-later` for a proxy whose files cannot be written yet */
 export function rendererFor(proxy: Plan['front']['proxy']): Renderer {

@@ -2,6 +2,7 @@ import { X509Certificate } from 'node:crypto';
 import { access, constants } from 'node:fs/promises';
 import { resolve } from 'node:path';
 import { authorityFile } from '../../adapters/certificates/practice.ts';
+import { systemResolver } from '../../adapters/dns/zone.ts';
 import { readAlong } from '../../adapters/files/front-log.ts';
 import { readLogin } from '../../adapters/files/read-login.ts';
 import { readText } from '../../adapters/files/read-text.ts';
@@ -15,6 +16,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { readHeld, type Site } from '../../use-cases/load.ts';
 import { isNear } from '../../use-cases/open-ports.ts';
+import { zoneOpinions } from '../../use-cases/zone-opinions.ts';
 import { readRunning } from '../../use-cases/running.ts';
 import { recordedSight } from '../../use-cases/recorded-sight.ts';
 import { liveSight, type Sight } from '../../use-cases/sight.ts';
@@ -41,6 +43,7 @@ export async function verifyInput(
     fromHost: reachableFromHere(site),
     at: options.at === undefined ? null : placeAt(options.at, plan),
     sight: await sightOf(site, options, limits, io),
+    zones: isRead || options.at !== undefined || options.fromAddress !== undefined ? null : zonesOf(plan, options, io),
     homeNames: !isRead && seesHome(site, options),
     fromHome: !isRead && isNear(site, near),
     here: isRead ? [] : host.addresses.map(({ address }) => address),
@@ -100,6 +103,16 @@ async function readSight(file: string, trust: Trust, io: Io): Promise<Sight> {
 
 function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
   return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
+}
+
+/** Nobody waits long for servers that cannot be reached from here: what the resolver says is there all the same. */
+const mostZoneMs = 2500;
+
+function zonesOf(plan: Plan, { resolver, timeout }: VerifyOptions, { signal }: Io): VerifyInput['zones'] {
+  const asked = resolver === undefined ? systemResolver() : parseEndpoint(resolver, 53, '--resolver');
+  if (asked === null) return null;
+  const reader = { resolver: asked, timeoutMs: Math.min(timeout, mostZoneMs) };
+  return (names, expected) => zoneOpinions({ plan, names, expected, reader, signal });
 }
 
 /** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */

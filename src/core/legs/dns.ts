@@ -37,6 +37,10 @@ const elsewhere = card({
       message: 'DNS sends {names} to {strange}, which is not of the edge ({expected}): visitors go past it.',
       remedy: 'Enter the record that the edge tells you, or take `front.edge` out of the map.',
     },
+    here: {
+      message: 'This machine finds {names} at {found}, and the servers of the zone say {expected}.',
+      remedy: 'Look into the hosts file of this machine; else wait until its resolver has forgotten the old answer.',
+    },
     some: {
       message: 'DNS sends {names} to {strange} beside your front, so some visitors end up elsewhere.',
       remedy: 'Remove the record with {strange}.',
@@ -133,6 +137,21 @@ export function judgeDns({ name, evidence, expected: front, edge = [], resolver 
 function pastEdge(strange: readonly string[], edge: readonly string[]): LegResult {
   const data = { strange: [...strange], expected: [...edge] };
   return bad('dns', 'past the edge', { card: elsewhere, say: 'edge', data, cause: `dns:edge:${strange.join(',')}` });
+}
+
+/**
+ * What this machine finds, beside what the servers of the zone say: they decide what visitors get.
+ *
+ * @param zone what `dns check` makes of it; undefined when they say nothing
+ */
+export function besideZone(own: LegResult, zone: LegResult | undefined, { evidence, expected }: DnsInput): LegResult {
+  if (zone === undefined) return own;
+  if (zone.outcome !== 'ok') return zone;
+  if (own.outcome !== 'wrong') return own;
+  const found = evidence.kind === 'found' ? evidence.addresses : 'no address';
+  const data = { found, expected: [...expected] };
+  const problem = { card: elsewhere, say: 'here', data, severity: 'warning' as const };
+  return bad('dns', 'elsewhere here', { ...problem, cause: `dns:here:${String(found)}` });
 }
 
 /** Records as they stand in a zone file (RFC 1035 §5.1). */
