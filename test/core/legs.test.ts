@@ -9,8 +9,8 @@ import { nginxRows } from '../faults/rows-nginx.ts';
 import { redirectRows } from '../faults/rows-redirect.ts';
 import { serviceRows } from '../faults/rows-service.ts';
 import { wayRows } from '../faults/rows-way.ts';
-import { judgeDns } from '../../src/core/legs/dns.ts';
-import { findingsOf } from '../../src/core/legs/leg.ts';
+import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
+import { findingsOf, type LegResult } from '../../src/core/legs/leg.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
 
 const front = ['203.0.113.24', '2001:db8:40::24'];
@@ -39,6 +39,32 @@ test.each([
   expect(leg.outcome).toBe(outcome);
   const [finding] = findingsOf([{ road: 'nestcam.saltmarsh.example', legs: [leg] }]);
   expect(finding?.remedy ?? null).toBe(remedy);
+});
+
+test('the servers of the zone decide; what only this machine finds otherwise is a matter of this machine', () => {
+  const input = (addresses: string[]): DnsInput => ({
+    name: 'nestcam.saltmarsh.example',
+    evidence: { kind: 'found', addresses },
+    expected: front,
+    resolver: 'r',
+  });
+  const judged = (addresses: string[]): LegResult => judgeDns(input(addresses));
+  const [right, stale] = [judged([...front]), ['198.51.100.7']];
+  const told = (leg: LegResult): unknown[] =>
+    findingsOf([{ road: 'nestcam.saltmarsh.example', legs: [leg] }]).map(({ severity, message }) => [
+      severity,
+      message,
+    ]);
+  // Nothing is known of the zone; it is wrong too; it is right.
+  expect(besideZone(judged(stale), undefined, input(stale))).toEqual(judged(stale));
+  expect(besideZone(right, judged(stale), input([...front]))).toEqual(judged(stale));
+  expect(besideZone(right, right, input([...front]))).toBe(right);
+  expect(told(besideZone(judged(stale), right, input(stale)))).toEqual([
+    [
+      'warning',
+      'This machine finds nestcam.saltmarsh.example at 198.51.100.7, and the servers of the zone say 203.0.113.24, 2001:db8:40::24.',
+    ],
+  ]);
 });
 
 const failed = (kind: 'refused' | 'silent' | 'unreachable') => ({ ok: false as const, failure: { kind, reason: 'x' } });
