@@ -44,7 +44,7 @@ const refuse =
     );
   };
 
-test('one wrong password is tried in a run, whatever gates there are, and a login file is for its owner alone', async () => {
+test('one wrong password is tried in a run, whatever gates there are; a login file is for its owner alone, and for the front alone', async () => {
   const birdLog = await service();
   const passwords: string[] = [];
   const asks: http.RequestListener = (request, response) => {
@@ -64,6 +64,10 @@ test('one wrong password is tried in a run, whatever gates there are, and a logi
   const open = await mileMarker([...argv, '--login', 'login'], folder);
   const words = 'can be read by others on this machine (mode 644)';
   expect([open.code, open.err]).toEqual([2, expect.stringContaining(words)]);
+  // Whoever cannot prove to be the front gets no password, and nothing is tried on them.
+  chmodSync(join(folder, 'login'), 0o600);
+  const stranger = read(await mileMarker(['verify', '--at', '127.0.0.1', '--json', '--login', 'login'], folder));
+  expect([stranger.findings.map(({ rule }) => rule), passwords.length]).toEqual([['certificate-untrusted'], 1]);
   front.stop();
   birdLog.close();
 });

@@ -23,6 +23,8 @@ export interface AccessInput {
   /** What the service itself answers when asked directly; null when that is not known. */
   own: DirectEvidence | null;
   login: Login | null;
+  /** Whether it may be told that we come from elsewhere. */
+  mayForge: boolean;
   /** Takes the one wrong password of this run; false when it is spent. */
   takeGuess: () => boolean;
   ask: (headers: Record<string, string>) => Promise<Attempt<Answer>>;
@@ -30,7 +32,7 @@ export interface AccessInput {
 
 /** Tries a road's gate: as we are, with forged headers where it refuses, with the test login, and once with a wrong password. */
 export async function driveAccess(input: AccessInput): Promise<LegResult> {
-  const { prepared, road, target, from, isSeenAs, own, login, takeGuess, ask } = input;
+  const { prepared, road, target, from, isSeenAs, own, login, mayForge, takeGuess, ask } = input;
   const { plan } = prepared;
   const plannedFor = (peer: string): Planned => {
     const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
@@ -40,7 +42,7 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
   const seen = bare.ok ? await input.seen() : null;
   const peer = seen ?? (isSeenAs ? from : null);
   const refused = bare.ok && outcomeOf(bare.value, own) === 'refused';
-  const claimed = refused ? insider(road) : null;
+  const claimed = refused && mayForge ? insider(road) : null;
   const asksPeople = road.gate.parts.some(({ people }) => people !== null);
   const evidence: AccessEvidence = {
     road,

@@ -37,11 +37,22 @@ export interface BehindTls {
   hsts: Problem[];
 }
 
+/**
+ * One address of the front.
+ *
+ * @property isSound the certificate is right: no password goes to anybody else, and nothing is tried on them
+ */
+export interface Door {
+  front: FrontView;
+  isSound: boolean;
+}
+
 /** Drives what lies behind the handshake, as a visitor of one address of the front meets it. */
-export async function driveBehindTls(common: Common, road: PlannedRoad, front: FrontView): Promise<BehindTls> {
+export async function driveBehindTls(common: Common, road: PlannedRoad, door: Door): Promise<BehindTls> {
   const { places } = common;
-  const login = credentials(common, road);
-  const access = await places(() => accessLeg(common, road, front));
+  const { front } = door;
+  const login = credentials(common, road, door);
+  const access = await places(() => accessLeg(common, road, door));
   const answer = await places(() => front.ask('https', road.name, lookedAt(road).target, login));
   const hsts = road.paused ? [] : hstsProblem(road, answer.ok ? answer.value : null);
   if (isBehindGate(access, Object.keys(login).length > 0)) {
@@ -49,15 +60,19 @@ export async function driveBehindTls(common: Common, road: PlannedRoad, front: F
     return { access, service: behind('service'), websocket: behind('websocket'), hsts };
   }
   const [service, websocket] = await Promise.all([
-    serviceLeg(common, road, front, answer),
-    places(() => websocketLeg(common, road, front)),
+    serviceLeg(common, road, door, answer),
+    places(() => websocketLeg(common, road, door)),
   ]);
   return { access, service, websocket, hsts };
 }
 
 /** The test login, for a road that asks people. */
-export function credentials({ input: { login } }: Common, { gate }: PlannedRoad): Record<string, string> {
-  return login !== null && gate.parts.some(({ people }) => people !== null) ? basic(login) : {};
+export function credentials(
+  { input: { login } }: Common,
+  { gate }: PlannedRoad,
+  { isSound }: Pick<Door, 'isSound'>,
+): Record<string, string> {
+  return login !== null && isSound && gate.parts.some(({ people }) => people !== null) ? basic(login) : {};
 }
 
 /** Drives plain HTTP at one address of the front. */
@@ -84,7 +99,7 @@ function isOfMap({ roadOf }: Prepared, url: URL, outside: number): boolean {
 }
 
 /** What this machine may do at the gate of a road; the one wrong password of a run is spent at the first that asks. */
-async function accessLeg(common: Common, road: PlannedRoad, front: FrontView): Promise<LegResult> {
+async function accessLeg(common: Common, road: PlannedRoad, { front, isSound }: Door): Promise<LegResult> {
   if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no gate');
   const { from, to } = front.connection() ?? { from: '', to: '' };
   const { target } = lookedAt(road);
@@ -103,31 +118,27 @@ async function accessLeg(common: Common, road: PlannedRoad, front: FrontView): P
     // On the way to an address inside nobody has to translate ours.
     isSeenAs: fromHome || !isPrivate(from) || isPrivate(to),
     own: common.directs.get(road.name) ?? null,
-    login,
+    login: isSound ? login : null,
+    mayForge: isSound,
     takeGuess: () => {
-      const isFirst = !common.hasGuessed && sight.isLive;
+      if (common.hasGuessed || !sight.isLive || !isSound) return false;
       common.hasGuessed = true;
-      return isFirst;
+      return true;
     },
     ask: (headers) => front.ask('https', road.name, target, { ...headers, ...signed }),
   });
 }
 
-function websocketLeg(common: Common, road: PlannedRoad, front: FrontView): Promise<LegResult> {
+function websocketLeg(common: Common, road: PlannedRoad, door: Door): Promise<LegResult> {
   const { leads, stretch } = lookedAt(road);
   const { sight, limits, plan, fromHost } = common.input;
   const at = fromHost.get(stretch) ?? null;
   const path = road.rules.expect?.path ?? '/';
-  const question = front.question('https', road.name, path, credentials(common, road));
+  const question = door.front.question('https', road.name, path, credentials(common, road, door));
   return driveWebsocket({ road, leads, front: question, sight, at, ports: plan.front.ports, limits });
 }
 
-async function serviceLeg(
-  common: Common,
-  road: PlannedRoad,
-  view: FrontView,
-  front: Attempt<Answer>,
-): Promise<LegResult> {
+async function serviceLeg(common: Common, road: PlannedRoad, door: Door, front: Attempt<Answer>): Promise<LegResult> {
   const { leads } = lookedAt(road);
   const { input, directs, places } = common;
   if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not seen');
@@ -136,7 +147,7 @@ async function serviceLeg(
     // The probe is in no normal form, so that it lies in no part of the road but in the road itself.
     const to = road.leads.kind === 'redirect' ? road.leads : null;
     if (to === null) return skipped('service', 'leads elsewhere');
-    const sent = await places(() => view.ask('https', road.name, probeTarget, credentials(common, road)));
+    const sent = await places(() => door.front.ask('https', road.name, probeTarget, credentials(common, road, door)));
     return judgeRoadRedirect({ road, front: sent, expected: `${to.url}${probeTarget}` });
   }
   if (leads.kind === 'folder') return judgeFolder({ road, front });

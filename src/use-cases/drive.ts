@@ -148,8 +148,9 @@ export class Drive {
     };
     const tls = overAddresses(handshakes) ?? skipped('tls', 'port closed');
     const redirect = overAddresses(told) ?? skipped('redirect', 'port closed');
-    const bypass = behind.size === 0 ? skipped('bypass', 'needs tls') : await this.bypass(road);
-    const service = await this.withUploads(road, over('service'));
+    const isSound = tls.outcome !== 'wrong';
+    const bypass = behind.size === 0 ? skipped('bypass', 'needs tls') : await this.bypass(road, isSound);
+    const service = isSound ? await this.withUploads(road, over('service')) : over('service');
     return [dns, this.port(), tls, redirect, over('access'), service, over('websocket'), bypass];
   }
 
@@ -169,8 +170,10 @@ export class Drive {
   private async behindTls(road: PlannedRoad, shaken: readonly LegAt[]): Promise<Map<string, BehindTls>> {
     const behind = new Map<string, BehindTls>();
     // One after the other: the front's log says which address it saw at the last question.
-    for (const { address } of shaken)
-      behind.set(address, await driveBehindTls(this.common, road, this.front.at(address)));
+    for (const { address, result } of shaken) {
+      const door = { front: this.front.at(address), isSound: result.outcome !== 'wrong' };
+      behind.set(address, await driveBehindTls(this.common, road, door));
+    }
     return behind;
   }
 
@@ -255,13 +258,15 @@ export class Drive {
   }
 
   /** What a stranger gets, a method that is forbidden, and the service itself at the front's own addresses. */
-  private async bypass(road: PlannedRoad): Promise<LegResult> {
+  private async bypass(road: PlannedRoad, isSound: boolean): Promise<LegResult> {
     if (road.paused) return skipped('bypass', 'paused');
-    const method = this.input.sight.isLive ? harmlessForbidden(road) : null;
+    const method = this.input.sight.isLive && isSound ? harmlessForbidden(road) : null;
     const [refused, ways] = await Promise.all([
       method === null
         ? null
-        : this.places(() => this.front.ask('https', road.name, '/', credentials(this.common, road), method)),
+        : this.places(() =>
+            this.front.ask('https', road.name, '/', credentials(this.common, road, { isSound }), method),
+          ),
       this.ways(road),
     ]);
     const tried = method === null || refused === null ? null : { method, attempt: refused };
@@ -273,7 +278,8 @@ export class Drive {
     const { leads, stretch, target } = lookedAt(road);
     const { sight, limits, fromHost, plan } = this.input;
     if (service.outcome !== 'ok' || road.paused || leads.kind !== 'service' || leads.upstream === null) return service;
-    const front = this.front.question('https', road.name, target, credentials(this.common, road));
+    const login = credentials(this.common, road, { isSound: true });
+    const front = this.front.question('https', road.name, target, login);
     if (!this.mayTryMore || !this.ours.includes(front.address)) return service;
     const { upstream } = leads;
     const at = fromHost.get(stretch) ?? null;

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { allCards } from '../../src/core/findings/all-cards.ts';
-import { differenceOf } from '../../src/core/legs/redirect.ts';
+import { differenceOf, hstsProblem, withHsts } from '../../src/core/legs/redirect.ts';
 import { healthyRows } from '../faults/rows-healthy.ts';
 import { networkRows } from '../faults/rows-network.ts';
 import { nginxRows } from '../faults/rows-nginx.ts';
@@ -10,8 +10,9 @@ import { redirectRows } from '../faults/rows-redirect.ts';
 import { serviceRows } from '../faults/rows-service.ts';
 import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
-import { findingsOf, type LegResult } from '../../src/core/legs/leg.ts';
+import { findingsOf, ok, type LegResult } from '../../src/core/legs/leg.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
+import { plannedOf } from '../support/plan.ts';
 
 const front = ['203.0.113.24', '2001:db8:40::24'];
 
@@ -64,6 +65,23 @@ test('the servers of the zone decide; what only this machine finds otherwise is 
       'warning',
       'This machine finds nestcam.saltmarsh.example at 198.51.100.7, and the servers of the zone say 203.0.113.24, 2001:db8:40::24.',
     ],
+  ]);
+});
+
+test.each([
+  ['', 'note', 'a map without `hsts` means max-age=86400'],
+  [', hsts: 1d', 'warning', 'the map asks for max-age=86400'],
+])('HSTS that a map%s wants and a front does not send is a %s', (key, severity, words) => {
+  const { plan } = plannedOf(
+    `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nacme: {directory: production, challenge: http}\nroads: {nestcam: {to: ":9", gate: everyone${key}}}\n`,
+  );
+  const [road] = plan.roads;
+  if (road === undefined) throw new Error('no road');
+  const front = { status: 200, headers: [], body: '' };
+  const leg = withHsts(ok('redirect', '308'), hstsProblem(road, front));
+  expect(leg.outcome).toBe(severity === 'note' ? 'ok' : 'warning');
+  expect(findingsOf([{ road: road.name, legs: [leg] }])).toMatchObject([
+    { rule: 'hsts-not-sent', severity, message: expect.stringContaining(words) },
   ]);
 });
 

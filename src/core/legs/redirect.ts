@@ -1,7 +1,7 @@
 import { card } from '../findings/card.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
-import { bad, ok, skipped, type LegResult, type Problem } from './leg.ts';
+import { bad, ok, severityOf, skipped, type LegResult, type Problem } from './leg.ts';
 
 const wrong = card({
   id: 'redirect-wrong',
@@ -95,21 +95,20 @@ const hsts = card({
   source: 'RFC 6797 §7.2',
   messages: {
     absent: {
-      message: '{names} sends no Strict-Transport-Security, and the map asks for max-age={wanted}.',
+      message: '{names} sends no Strict-Transport-Security; {asks} max-age={wanted}.',
       remedy: 'Bring the newest map live.',
     },
     short: {
-      message: '{names} sends Strict-Transport-Security with max-age={found}, and the map asks for {wanted}.',
+      message: '{names} sends Strict-Transport-Security with max-age={found}; {asks} {wanted}.',
       remedy: 'Bring the newest map live; if the service sends its own, the front must take that away.',
     },
     zero: {
       message:
-        '{names} sends Strict-Transport-Security with max-age=0, which lets browsers forget it, and the map asks for {wanted}.',
+        '{names} sends Strict-Transport-Security with max-age=0, which lets browsers forget it; {asks} {wanted}.',
       remedy: 'Bring the newest map live; if the service sends its own, the front must take that away.',
     },
     garbled: {
-      message:
-        '{names} sends Strict-Transport-Security that no browser can read ({said}); the map asks for max-age={wanted}.',
+      message: '{names} sends Strict-Transport-Security that no browser can read ({said}); {asks} max-age={wanted}.',
       remedy: 'Send exactly one, as max-age={wanted}; bring the newest map live.',
     },
   },
@@ -201,26 +200,33 @@ function partsOf(url: string): Record<'scheme' | 'host' | 'port' | 'path' | 'que
   };
 }
 
-/** Whether browsers are told to insist on HTTPS, for as long as the map says (RFC 6797 §7.2). */
-export function hstsProblem({ rules, name }: PlannedRoad, front: Answer | null): Problem[] {
+/**
+ * Whether browsers are told to insist on HTTPS, for as long as the map says (RFC 6797 §7.2). What the map does not name is ours to give, and
+ * no promise that a front made by hand would break: then it is a note.
+ */
+export function hstsProblem({ rules, name, lines }: PlannedRoad, front: Answer | null): Problem[] {
   const wanted = rules.hsts ?? 0;
   // Many servers leave their headers off what they refuse.
   if (front === null || wanted === 0 || front.status >= 400) return [];
+  const isWritten = lines['hsts'] !== undefined;
+  const problem = (say: string, more: Problem['data'], cause: string): Problem[] => {
+    const data = { ...more, wanted, asks: isWritten ? 'the map asks for' : 'a map without `hsts` means' };
+    return [{ card: hsts, say, data, cause, severity: isWritten ? 'warning' : 'note' }];
+  };
   const said = headerOf(front, 'strict-transport-security');
-  if (said === null) return [{ card: hsts, say: 'absent', data: { wanted }, cause: `hsts:${String(wanted)}` }];
+  if (said === null) return problem('absent', {}, `hsts:${String(wanted)}`);
   const found = Number(/(?:^|;)\s*max-age\s*=\s*"?(\d+)"?\s*(?:;|$)/i.exec(said)?.[1] ?? NaN);
   const cause = `hsts:${name}`;
-  if (Number.isNaN(found)) return [{ card: hsts, say: 'garbled', data: { said, wanted }, cause }];
-  if (found === 0) return [{ card: hsts, say: 'zero', data: { wanted }, cause }];
-  return found >= wanted ? [] : [{ card: hsts, say: 'short', data: { found, wanted }, cause }];
+  if (Number.isNaN(found)) return problem('garbled', { said }, cause);
+  if (found === 0) return problem('zero', {}, cause);
+  return found >= wanted ? [] : problem('short', { found }, cause);
 }
 
 /** A redirect that may be well itself, with what there is to say of HSTS. */
 export function withHsts(redirect: LegResult, problems: readonly Problem[]): LegResult {
-  if (problems.length === 0) return redirect;
-  const says = redirect.outcome === 'wrong' ? redirect.says : 'HSTS';
-  const outcome = redirect.outcome === 'wrong' ? 'wrong' : 'warning';
-  return { ...redirect, outcome, says, problems: [...redirect.problems, ...problems] };
+  const all = { ...redirect, problems: [...redirect.problems, ...problems] };
+  const isPast = problems.every((one) => severityOf(one) === 'note');
+  return isPast || redirect.outcome === 'wrong' ? all : { ...all, outcome: 'warning', says: 'HSTS' };
 }
 
 function circleOf(hops: readonly string[]): string | null {
