@@ -7,6 +7,8 @@ import { join } from 'node:path';
 
 const needed = [
   { package: 'nginx-light', programs: ['/usr/sbin/nginx'] },
+  { package: 'haproxy', programs: ['/usr/sbin/haproxy'] },
+  { package: 'apache2', programs: ['/usr/sbin/apache2'] },
   { package: 'docker.io', programs: ['/usr/sbin/dockerd'] },
   { package: 'docker-compose', programs: ['/usr/bin/docker-compose'] },
   { package: 'busybox-static', programs: ['/bin/busybox'] },

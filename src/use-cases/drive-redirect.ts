@@ -1,4 +1,4 @@
-import { judgeRedirect } from '../core/legs/redirect.ts';
+import { differenceOf, judgeRedirect } from '../core/legs/redirect.ts';
 import type { LegResult } from '../core/legs/leg.ts';
 import type { PlannedRoad } from '../core/plan/plan.ts';
 import { decide } from '../core/verdict/decide.ts';
@@ -7,6 +7,8 @@ import type { Prepared } from '../core/verdict/verdict.ts';
 import { headerOf, headersOf, isRedirect, type Answer, type Attempt } from '../core/legs/answer.ts';
 
 const maxHops = 8;
+
+const plainTarget = '/mile-marker-probe/a?kept=b';
 
 export interface RedirectInput {
   prepared: Prepared;
@@ -38,7 +40,20 @@ export async function driveRedirect(input: RedirectInput): Promise<LegResult> {
     ? await follow({ ...input, start: `http://${authority}${target}`, first: attempt.value })
     : [];
   const hasEdge = prepared.plan.front.edge !== null;
-  return judgeRedirect({ name: road.name, port, expected, attempt, hops, hasEdge });
+  const leadsPlain = await plainLeads(input, attempt, expected);
+  return judgeRedirect({ name: road.name, port, expected, attempt, hops, hasEdge, leadsPlain });
+}
+
+/** A server may refuse what is escaped and lead everything else: that is less than not redirecting at all. */
+async function plainLeads(
+  { road, target, ask }: RedirectInput,
+  attempt: Attempt<Answer>,
+  expected: string,
+): Promise<boolean | null> {
+  if (!attempt.ok || isRedirect(attempt.value.status)) return null;
+  const plain = await ask('http', road.name, plainTarget);
+  const found = plain.ok && isRedirect(plain.value.status) ? headerOf(plain.value, 'location') : null;
+  return found !== null && differenceOf(found, expected.replace(target, plainTarget)) === null;
 }
 
 interface FollowInput extends Pick<RedirectInput, 'isAtFront' | 'ask'> {

@@ -7,6 +7,7 @@ import { healthyRows } from '../faults/rows-healthy.ts';
 import { networkRows } from '../faults/rows-network.ts';
 import { nginxRows } from '../faults/rows-nginx.ts';
 import { redirectRows } from '../faults/rows-redirect.ts';
+import { serverRows } from '../faults/rows-servers.ts';
 import { serviceRows } from '../faults/rows-service.ts';
 import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
@@ -125,7 +126,15 @@ test('what a card explains are cards, nothing explains itself by way of others, 
   const holes = ['gate-open', 'stranger-sees-something', 'way-round', 'tls-too-old', 'pause-ignored'];
   expect([...explained.values()].flat().filter((id) => holes.includes(id))).toEqual([]);
   const page = readFileSync(join(__dirname, '../../docs/faults.md'), 'utf8');
-  const rows = [...wayRows, ...redirectRows, ...serviceRows, ...nginxRows, ...networkRows, ...healthyRows];
+  const rows = [
+    ...wayRows,
+    ...redirectRows,
+    ...serviceRows,
+    ...nginxRows,
+    ...networkRows,
+    ...serverRows,
+    ...healthyRows,
+  ];
   const missing = rows.filter(({ name }) => !page.replaceAll('\\', '').includes(`| ${name} `));
   expect(missing.map(({ name }) => name)).toEqual([]);
 });

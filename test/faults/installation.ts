@@ -11,6 +11,8 @@ import type { TestAuthority } from './certificates.ts';
 import { handlerOf, page, type Ground } from './does.ts';
 import { startRecords } from './dns.ts';
 import { edgeAddress, startEdge } from './edge.ts';
+import { startHaproxyFront } from './haproxy-front.ts';
+import { startHttpdFront } from './httpd-front.ts';
 import { startNginxFront } from './nginx-front.ts';
 import { closing, rawServer, startNodeFront, tlsServer, type Closing } from './node-front.ts';
 import type { Row, Service } from './row.ts';
@@ -65,7 +67,7 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
       '--json',
       ...['--trust', 'ca.pem', '--resolver', `127.0.0.1:${String(dns.port)}`, '--timeout', '2500ms'],
       ...(row.login === true ? ['--login', 'login'] : []),
-      ...(row.nginx === undefined ? [] : ['--front-log', 'nginx/errors.log']),
+      ...(row.nginx === undefined ? [] : ['--front-log', 'front/errors.log']),
       ...(row.argv ?? []),
     ];
     const { code, out, err } = await mileMarker(argv, folder);
@@ -113,7 +115,10 @@ async function startFronts(
     const edge = row.edge === undefined ? [] : await startEdge(row.edge, ground, authority);
     return [() => void front.stop(), ...edge];
   }
-  if (row.nginx !== undefined) return [await startNginxFront({ front: row.nginx, folder, ground, names, authority })];
+  const given = { folder, ground, names, authority };
+  if (row.nginx !== undefined) return [await startNginxFront(row.nginx, given)];
+  if (row.haproxy !== undefined) return [await startHaproxyFront(row.haproxy, given)];
+  if (row.httpd !== undefined) return [await startHttpdFront(row.httpd, given)];
   const fronts = addresses.map((address, index) => ({
     address,
     front: index === 0 ? (row.node ?? {}) : { ...row.node, ...row.second },

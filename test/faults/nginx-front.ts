@@ -1,62 +1,17 @@
-import { spawn } from 'node:child_process';
-import { mkdirSync, writeFileSync } from 'node:fs';
-import net from 'node:net';
 import { join } from 'node:path';
 import { nginxProgram } from '../support/fronts.ts';
-import type { TestAuthority } from './certificates.ts';
-import type { Ground } from './does.ts';
 import type { Closing } from './node-front.ts';
 import type { NginxFront } from './row.ts';
-
-export interface NginxFrontInput {
-  front: NginxFront;
-  folder: string;
-  ground: Ground;
-  names: { nestcam: string; tides: string };
-  authority: TestAuthority;
-}
+import { startServer, type FrontGround } from './server-front.ts';
 
 /** Starts the real server on a sound configuration written by hand, with the pieces of a row in their place. Its errors go to `errors.log`. */
-export async function startNginxFront({ front, folder, ground, names, authority }: NginxFrontInput): Promise<Closing> {
-  const own = join(folder, 'nginx');
-  mkdirSync(own);
-  const spec = front.certificate === 'of-tides' ? { names: [names.tides] } : (front.certificate ?? {});
-  for (const [name, pair] of [
-    ['nestcam', await authority.leaf(names.nestcam, spec)],
-    ['tides', await authority.leaf(names.tides)],
-  ] as const) {
-    writeFileSync(join(own, `${name}.pem`), pair.certificate);
-    writeFileSync(join(own, `${name}.key`), pair.key, { mode: 0o600 });
-  }
-  const words: Record<string, string> = {
-    own,
-    name: names.nestcam,
-    tidesName: names.tides,
-    http: String(ground.http),
-    https: String(ground.https),
-    service: String(ground.service),
-    tides: String(ground.tides),
-  };
-  const text = configuration(front).replace(/\{(\w+)\}/g, (whole, key: string) => words[key] ?? whole);
-  writeFileSync(join(own, 'nginx.conf'), text);
-  const argv = ['-c', join(own, 'nginx.conf'), '-e', join(own, 'errors.log'), '-g', 'daemon off;'];
-  const child = spawn(nginxProgram(), argv, { stdio: ['ignore', 'ignore', 'pipe'] });
-  let words2 = '';
-  child.stderr.setEncoding('utf8').on('data', (chunk: string) => (words2 += chunk));
-  for (let tries = 0; !(await listens(ground.https)); tries += 1) {
-    if (tries > 1000 || child.exitCode !== null) throw new Error(`nginx did not start: ${words2}`);
-    await new Promise((resolve) => setTimeout(resolve, 30));
-  }
-  return () => void child.kill('SIGTERM');
-}
-
-function listens(port: number): Promise<boolean> {
-  return new Promise((resolve) => {
-    const socket = net.connect(port, '127.0.0.1', () => {
-      socket.destroy();
-      resolve(true);
-    });
-    socket.once('error', () => resolve(false));
+export function startNginxFront(front: NginxFront, given: FrontGround): Promise<Closing> {
+  return startServer({
+    ...given,
+    certificate: front.certificate === 'of-tides' ? { names: [given.names.tides] } : (front.certificate ?? {}),
+    configuration: configuration(front),
+    program: nginxProgram(),
+    argv: (file, own) => ['-c', file, '-e', join(own, 'errors.log'), '-g', 'daemon off;'],
   });
 }
 

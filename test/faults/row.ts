@@ -72,6 +72,28 @@ export interface NginxFront {
   extra?: string;
 }
 
+/** The same for haproxy. */
+export interface HaproxyFront {
+  /** How the TLS listener is bound, behind its certificates. */
+  bind?: string;
+  /** Rules of the two frontends. */
+  plain?: string;
+  secure?: string;
+  /** The server of the road. */
+  nestcam?: string;
+  defaults?: string;
+}
+
+/** The same for httpd. */
+export interface HttpdFront {
+  default443?: string;
+  default80?: string;
+  plain?: string;
+  /** In the virtual host of the road. */
+  nestcam?: string;
+  server?: string;
+}
+
 export interface Service {
   does?: Does;
   /** Listens with TLS. */
@@ -104,6 +126,8 @@ export interface Row {
   /** What is different at the second address. */
   second?: NodeFront;
   nginx?: NginxFront;
+  haproxy?: HaproxyFront;
+  httpd?: HttpdFront;
   /** The front that Mile Marker writes or serves itself, from this map. */
   own?: 'builtin' | 'nginx';
   /** An edge network in front of the front that Mile Marker serves, and how it speaks to it. */

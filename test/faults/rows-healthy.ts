@@ -13,6 +13,16 @@ export const healthyRows: Row[] = [
   well('as the tool serves it: builtin', { own: 'builtin' }),
   well('as the tool writes it: nginx', { own: 'nginx' }),
   well('written by hand for nginx', { nginx: {} }),
+  well('written by hand for haproxy', {
+    road: 'expect: {path: /live, websocket: true, status: 200}',
+    service: { live: 'echoes' },
+    haproxy: {},
+  }),
+  well('written by hand for httpd', {
+    road: 'expect: {path: /live, websocket: true, status: 200}',
+    service: { live: 'echoes' },
+    httpd: {},
+  }),
   well('all other names lead to one of them: builtin', {
     own: 'builtin',
     others: 'redirect: https://nestcam.saltmarsh.example',
@@ -30,6 +40,14 @@ export const healthyRows: Row[] = [
   well('an edge in front, which speaks HTTPS to it', { own: 'builtin', edge: 'https' }),
   well('IPv6 alone', { addresses: ['::1'] }),
   well('IPv4 and IPv6', { addresses: ['127.0.0.1', '::1'] }),
+  well('IPv4 and IPv6 as the tool serves it', { addresses: ['127.0.0.1', '::1'], own: 'builtin' }),
+  well('IPv4 and IPv6 as the tool writes it, with a gate and live connections', {
+    road: 'gate: wardens, expect: {path: /live, websocket: true, status: 200}',
+    login: true,
+    service: { live: 'echoes' },
+    addresses: ['127.0.0.1', '::1'],
+    own: 'nginx',
+  }),
   well('two addresses of one kind', { addresses: ['127.0.0.1', '127.0.0.5'] }),
   well('301 in place of 308', {
     node: { http: { answers: 301, headers: { location: 'https://{name}:{https}{target}' } } },

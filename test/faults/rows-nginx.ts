@@ -42,6 +42,14 @@ export const nginxRows: Row[] = [
     says: 'dials http://127.0.0.1:9,',
     nginx: { nestcam: passTo('9') },
   },
+  {
+    name: 'nginx: a dead port behind a page of its own',
+    rule: 'front-cannot-reach-service',
+    says: 'dials http://127.0.0.1:9,',
+    nginx: {
+      nestcam: `error_page 502 /sorry; location = /sorry { internal; return 502 "<title>Sorry</title>"; } ${passTo('9')}`,
+    },
+  },
   { name: "nginx: proxy_pass to the neighbour's port", rule: 'wrong-service', nginx: { nestcam: passTo('{tides}') } },
   {
     name: 'nginx: proxy_pass with https to plain HTTP',

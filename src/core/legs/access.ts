@@ -159,9 +159,12 @@ function fooledBy({ forged, wrong, own, bare }: AccessEvidence, got: Outcome, ca
 }
 
 function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): LegResult {
-  if (login?.attempt.ok !== true || !isPlainRefusal(login.attempt.value, own))
+  const answer = login?.attempt.ok === true ? login.attempt.value : null;
+  // A front that cannot look into its password file may also fail.
+  const fails = isRefused && answer !== null && answer.status >= 500 && own?.answer.ok === true;
+  if (login === null || answer === null || !(fails || isPlainRefusal(answer, own)))
     return ok('access', isRefused && bare.ok ? `refused, ${String(bare.value.status)}` : 'may pass');
-  const data = { person: login.person, status: login.attempt.value.status };
+  const data = { person: login.person, status: answer.status };
   const cause = `login:${login.person}:${String(data.status)}`;
   return bad('access', 'login refused', { card: gateShut, say: 'login', data, cause });
 }

@@ -15,6 +15,10 @@ export function isWelcomePage(answer: Answer): boolean {
   );
 }
 
+/** Without its signature, which is off unless somebody switched it on. */
+const httpdError =
+  /^<!DOCTYPE HTML PUBLIC "-\/\/IETF\/\/DTD HTML 2\.0\/\/EN">\s*<html><head>\s*<title>\d{3} [^<]+<\/title>\s*<\/head><body>\s*<h1>/;
+
 /** Whether an error answer was made by the front and not by a service behind it. */
 export function isFrontsOwnError(answer: Answer): boolean {
   if (answer.status < 400) return false;
@@ -22,7 +26,7 @@ export function isFrontsOwnError(answer: Answer): boolean {
   if (body.startsWith(frontWords)) return true;
   const server = headerOf(answer, 'server') ?? '';
   if (/^nginx/.test(server) && /<hr><center>nginx(\/[\d.]+)?( \([^)]*\))?<\/center>/.test(body)) return true;
-  if (/^Apache/.test(server) && /<address>Apache/.test(body)) return true;
+  if (/^Apache/.test(server) && (/<address>Apache/.test(body) || httpdError.test(body))) return true;
   return /^<html><body><h1>\d{3} [^<]+<\/h1>\s*[^<]+\s*<\/body><\/html>\s*$/.test(body);
 }
 

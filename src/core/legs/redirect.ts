@@ -39,6 +39,11 @@ const wrong = card({
       message: 'http://{names} answers {status} without saying where to go.',
       remedy: 'Mend the redirect of the server on port {port}.',
     },
+    escaped: {
+      message: 'http://{names} answers {status} to a path with an escaped slash (%2F), and leads other paths to HTTPS.',
+      remedy:
+        'Links of programs that keep files, packages or rooms by their path may break. Keep the target as it came (httpd: `AllowEncodedSlashes NoDecode` in the virtual host, and the target out of %{THE_REQUEST}).',
+    },
     failed: {
       message: 'http://{names} gets no answer: {reason}.',
       remedy: 'The server on port {port} may not know the name; bring the newest map live.',
@@ -126,9 +131,11 @@ export interface RedirectInput {
   hops: readonly string[];
   /** There is an edge in front, which is the usual culprit of a circle. */
   hasEdge: boolean;
+  /** Whether a path without anything escaped leads where it must; null when that was not asked. */
+  leadsPlain: boolean | null;
 }
 
-export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: RedirectInput): LegResult {
+export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge, leadsPlain }: RedirectInput): LegResult {
   if (!attempt.ok) {
     if (attempt.failure.kind === 'unreachable') return skipped('redirect', 'not seen');
     const data = { reason: attempt.failure.reason, port };
@@ -143,6 +150,10 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge }: 
   const found = headerOf(attempt.value, 'location');
   const cause = `redirect:${name}`;
   const data = { name, status, port, expected, found };
+  if (!isRedirect(status) && leadsPlain === true) {
+    const problem = { card: wrong, say: 'escaped', data: { status }, cause: `redirect-escaped:${String(status)}` };
+    return bad('redirect', 'escaped paths', { ...problem, severity: 'warning' });
+  }
   if (!isRedirect(status)) {
     return bad('redirect', String(status), {
       card: wrong,

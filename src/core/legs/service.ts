@@ -54,7 +54,9 @@ export function judgeService(input: ServiceInput): LegResult {
     return bad('service', 'welcome page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   }
   if (!direct.ok) return withoutDirect(input, direct.failure, answer);
-  if (isFrontsOwnError(answer) && (answer.status >= 500 || answer.status !== direct.value.status)) {
+  // Whoever made the page: the service itself does not fail when it is asked in the same words.
+  const fails = answer.status >= 500 && direct.value.status < 500;
+  if (fails || (isFrontsOwnError(answer) && (answer.status >= 500 || answer.status !== direct.value.status))) {
     const reason = answer.status >= 500 ? reasonInLog(log, upstream) : null;
     const say = reason?.say ?? (answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself');
     const dialled = reason?.dialled ?? '';
