@@ -32,8 +32,8 @@ const rates = `${found.length} of ${faults.length} faults found, each with its o
 ${alarmed.length} of ${well.length} installations that are well got an error or a warning.`;
 const text = `# Faults that \`verify\` was tried on
 
-A working installation is broken in one way after the other, with real servers: nginx, TLS servers with any certificate, name
-servers, containers and a firewall. Of each \`verify\` must name that one thing and nothing else. Installations that are well, however odd, must get
+A working installation is broken in one way after the other, with real servers: nginx, haproxy, httpd, TLS servers with any certificate,
+name servers, containers and a firewall. Of each \`verify\` must name that one thing and nothing else. Installations that are well, however odd, must get
 neither an error nor a warning. The rows are data in \`test/faults/rows-*.ts\`; \`npm run faults\` runs them as root and writes this page.
 
 ${rates}

@@ -23,6 +23,16 @@ export const healthyRows: Row[] = [
     service: { live: 'echoes' },
     httpd: {},
   }),
+  well('gates by hand for haproxy', {
+    road: 'gate: far',
+    haproxy: { secure: 'http-request deny if { hdr_beg(host) -i nestcam } !{ src 192.0.2.0/24 }' },
+  }),
+  well('gates by hand for httpd', {
+    road: 'gate: far',
+    httpd: {
+      nestcam: 'ProxyPass / http://127.0.0.1:{service}/\n  <Location />\n    Require ip 192.0.2.0/24\n  </Location>',
+    },
+  }),
   well('all other names lead to one of them: builtin', {
     own: 'builtin',
     others: 'redirect: https://nestcam.saltmarsh.example',

@@ -86,6 +86,12 @@ export const serverRows: Row[] = [
     httpd: { nestcam: 'ProxyPass / http://127.0.0.1:9/' },
   },
   {
+    name: 'httpd: the gate names the wrong network',
+    rule: 'gate-open',
+    road: 'gate: far',
+    httpd: { nestcam: `${passes}\n  <Location />\n    Require ip 127.0.0.0/8\n  </Location>` },
+  },
+  {
     name: "httpd: ProxyPass to the neighbour's port",
     rule: 'wrong-service',
     httpd: { nestcam: 'ProxyPass / http://127.0.0.1:{tides}/' },

@@ -17,7 +17,7 @@ export function isWelcomePage(answer: Answer): boolean {
 
 /** Without its signature, which is off unless somebody switched it on. */
 const httpdError =
-  /^<!DOCTYPE HTML PUBLIC "-\/\/IETF\/\/DTD HTML 2\.0\/\/EN">\s*<html><head>\s*<title>\d{3} [^<]+<\/title>\s*<\/head><body>\s*<h1>/;
+  /^<!DOCTYPE HTML PUBLIC "[^"]+"(?: "[^"]+")?>\s*<html><head>\s*<title>\d{3} [^<]+<\/title>\s*<\/head><body>\s*<h1>/;
 
 /** Whether an error answer was made by the front and not by a service behind it. */
 export function isFrontsOwnError(answer: Answer): boolean {
