@@ -115,7 +115,7 @@ test('what follows from a finding is not told, and --verbose says what it was', 
     { rule: 'method-not-refused', leg: 'bypass', ...named },
   ]);
   expect(out.replace(/\s+/g, ' ')).toContain(
-    'Also seen, and not told: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security, and the map asks for max-age=2592000. It follows from wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. It follows from wrong-service.',
+    'Also seen, and not told: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security; the map asks for max-age=2592000. It follows from wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. It follows from wrong-service.',
   );
 });
 

@@ -124,11 +124,8 @@ export class Drive {
   }
 
   async road(road: PlannedRoad): Promise<LegResult[]> {
-    const [dns, handshakes, redirects] = await Promise.all([
-      this.places(() => this.dns(road)),
-      this.places(() => this.tls(road)),
-      this.redirects(road),
-    ]);
+    const names = this.dns(road);
+    const [handshakes, redirects] = await Promise.all([this.places(() => this.tls(road)), this.redirects(road)]);
     const behind = await this.behindTls(
       road,
       handshakes.filter(({ result }) => result.outcome !== 'skipped' && result.says !== 'refused'),
@@ -151,7 +148,7 @@ export class Drive {
     const isSound = tls.outcome !== 'wrong';
     const bypass = behind.size === 0 ? skipped('bypass', 'needs tls') : await this.bypass(road, isSound);
     const service = isSound ? await this.withUploads(road, over('service')) : over('service');
-    return [dns, this.port(), tls, redirect, over('access'), service, over('websocket'), bypass];
+    return [await names, this.port(), tls, redirect, over('access'), service, over('websocket'), bypass];
   }
 
   /** Plain HTTP at every address of the front; one at which it is closed is judged for HSTS alone. */
@@ -230,7 +227,7 @@ export class Drive {
   private async dns({ name, display }: PlannedRoad): Promise<LegResult> {
     const { at, homeNames, sight } = this.input;
     if (at !== null) return skipped('dns', 'by --at');
-    const evidence = await sight.names.addressesOf(name);
+    const evidence = await this.places(() => sight.names.addressesOf(name));
     const { home } = this.input.plan.front;
     const isSplit = evidence.kind === 'found' && evidence.addresses.every((address) => home.includes(address));
     if (isSplit && homeNames && !evidence.addresses.every((one) => this.addresses.includes(one))) {
