@@ -11,7 +11,7 @@ import { serverRows } from '../faults/rows-servers.ts';
 import { serviceRows } from '../faults/rows-service.ts';
 import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
-import { findingsOf, ok, type LegResult } from '../../src/core/legs/leg.ts';
+import { bad, explainAway, findingsOf, ok, severityOf, type LegResult, type Problem } from '../../src/core/legs/leg.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
 import { plannedOf } from '../support/plan.ts';
 
@@ -110,6 +110,38 @@ test('a port that this machine cannot try says nothing about visitors; one that 
       { address: front[1] ?? '', port: 443, listener: 'https', attempt: failed('unreachable'), manner: null },
     ]).outcome,
   ).toBe('unsure');
+});
+
+test('whatever explains whatever, nothing that is wrong gets lost: neither how bad it is, nor a road that it breaks', () => {
+  const weight = { error: 0, warning: 1, note: 2 };
+  const keys = (text: string): string[] => [...text.matchAll(/\{([a-zA-Z]+)\}/g)].map(([, key = '']) => key);
+  const problem = fc.constantFrom(...allCards).map((card): Problem => {
+    const [[say = '', words] = []] = Object.entries(card.messages);
+    const data = Object.fromEntries(keys(`${words?.message ?? ''} ${words?.remedy ?? ''}`).map((key) => [key, 'x']));
+    return { card, say, data, cause: card.id };
+  });
+  const road = fc.array(problem, { maxLength: 6 });
+  fc.assert(
+    fc.property(fc.array(road, { minLength: 1, maxLength: 4 }), (roads) => {
+      const driven = roads.map((problems, index) => ({
+        road: `r${String(index)}`,
+        legs: problems.map((one) => bad('service', '', one)),
+      }));
+      const { told, away } = explainAway(driven);
+      const findings = findingsOf(told);
+      const ofRoad = (name: string): number[] =>
+        findings.filter(({ roads: names }) => names.includes(name)).map(({ severity }) => weight[severity]);
+      for (const [index, problems] of roads.entries()) {
+        const worst = Math.min(9, ...problems.map((one) => weight[severityOf(one)]));
+        if (worst < weight.note) expect(Math.min(...ofRoad(`r${String(index)}`))).toBeLessThanOrEqual(worst);
+      }
+      // What is not told follows from something that is, at the same road.
+      for (const { road: name, by } of away)
+        expect(
+          told.find((one) => one.road === name)?.legs.some((leg) => leg.problems.some(({ card }) => card.id === by)),
+        ).toBe(true);
+    }),
+  );
 });
 
 test('what a card explains are cards, nothing explains itself by way of others, and every fault stands in the table', () => {

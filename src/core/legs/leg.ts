@@ -91,30 +91,32 @@ export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; awa
   return { told, away };
 }
 
-/** Findings of all roads: each cause told once, with every road it breaks, the names also as `{names}` for the sentence. */
+/**
+ * Findings of all roads: each cause told once, with every road it breaks, the names also as `{names}` for the sentence. Roads of which it is
+ * no more than worth knowing are left out beside those that it breaks.
+ */
 export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
-  const groups = new Map<string, { problem: Problem; leg: LegName; roads: string[] }>();
-  const met = roads.flatMap(({ road, legs }) =>
-    legs.flatMap(({ leg, problems }) => problems.map((problem) => ({ road, leg, problem }))),
-  );
-  for (const { road, leg, problem } of met) {
-    const key = [problem.card.id, problem.say, problem.cause, ...(problem.onlyAt ?? [])].join(' ');
-    const group = groups.get(key);
-    if (group === undefined) groups.set(key, { problem, leg, roads: [road] });
-    // A cause that breaks some roads and not others is told with those that it breaks.
-    else if (isWorse(problem, group.problem)) groups.set(key, { problem, leg, roads: [road] });
-    else if (!isWorse(group.problem, problem) && !group.roads.includes(road)) group.roads.push(road);
-  }
-  return [...groups.values()].map(({ problem, leg, roads: names }) => {
-    const { card, say, data, cause, severity, onlyAt } = problem;
-    const input = { say, data: { ...data, names: someOf(names) }, roads: names, leg, cause };
-    const told = tell(card, severity === undefined ? input : { ...input, severity });
-    return onlyAt === undefined ? told : { ...told, message: `${told.message} Only at ${onlyAt.join(' and ')}.` };
+  const groups = new Map<string, Array<{ road: string; leg: LegName; problem: Problem }>>();
+  for (const { road, legs } of roads)
+    for (const { leg, problems } of legs)
+      for (const problem of problems) {
+        const key = [problem.card.id, problem.say, problem.cause, ...(problem.onlyAt ?? [])].join(' ');
+        const group = groups.get(key) ?? [];
+        group.push({ road, leg, problem });
+        groups.set(key, group);
+      }
+  return [...groups.values()].flatMap((group) => {
+    const severity = group.map(({ problem }) => severityOf(problem)).reduce(worse);
+    const broken = group.filter(({ problem }) => severity === 'note' || severityOf(problem) !== 'note');
+    const names = [...new Set(broken.map(({ road }) => road))];
+    return broken.slice(0, 1).map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, names));
   });
 }
 
-function isWorse(a: Problem, b: Problem): boolean {
-  return worse(severityOf(a), severityOf(b)) !== severityOf(b);
+function findingOf({ card, say, data, cause, severity, onlyAt }: Problem, leg: LegName, names: string[]): Finding {
+  const input = { say, data: { ...data, names: someOf(names) }, roads: names, leg, cause };
+  const told = tell(card, severity === undefined ? input : { ...input, severity });
+  return onlyAt === undefined ? told : { ...told, message: `${told.message} Only at ${onlyAt.join(' and ')}.` };
 }
 
 function someOf(names: readonly string[]): string {
