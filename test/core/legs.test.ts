@@ -115,7 +115,9 @@ test('a port that this machine cannot try says nothing about visitors; one that 
 test('whatever explains whatever, nothing that is wrong gets lost: neither how bad it is, nor a road that it breaks', () => {
   const weight = { error: 0, warning: 1, note: 2 };
   const keys = (text: string): string[] => [...text.matchAll(/\{([a-zA-Z]+)\}/g)].map(([, key = '']) => key);
-  const problem = fc.constantFrom(...allCards).map((card): Problem => {
+  const explained = allCards.flatMap(({ explains = [] }) => explains);
+  const related = allCards.filter(({ id, explains }) => explains !== undefined || explained.includes(id));
+  const problem = fc.constantFrom(...related).map((card): Problem => {
     const [[say = '', words] = []] = Object.entries(card.messages);
     const data = Object.fromEntries(keys(`${words?.message ?? ''} ${words?.remedy ?? ''}`).map((key) => [key, 'x']));
     return { card, say, data, cause: card.id };
