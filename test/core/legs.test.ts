@@ -143,6 +143,7 @@ test('whatever explains whatever, nothing that is wrong gets lost: neither how b
           told.find((one) => one.road === name)?.legs.some((leg) => leg.problems.some(({ card }) => card.id === by)),
         ).toBe(true);
     }),
+    { numRuns: 2000 },
   );
 });
 
