@@ -69,7 +69,7 @@ test.each<[ProxyName]>([['builtin'], ['nginx']])(
           [
             'error',
             'front-not-newest',
-            'roster',
+            'nestcam,roster',
             expect.stringContaining('generation 0001, and the newest that was written is generation 0002'),
           ],
         ]);

@@ -17,9 +17,9 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
   return { runs: answer.value.body.trim(), written, wanted: wantedDigest(site) };
 }
 
-/** Without the engine another plan comes out than for somebody who may ask it. */
+/** Without the engine, or before a container of the front's own is there, another plan comes out than that which was written. */
 function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
   const renderer = renderers[plan.front.proxy];
-  if (engineTrouble !== null || renderer === undefined) return null;
+  if (engineTrouble !== null || plan.front.container !== null || renderer === undefined) return null;
   return digestOf(renderer.essence(plan, { current: join(paths.front, 'current') }));
 }

@@ -68,7 +68,7 @@ export function judgeService(input: ServiceInput): LegResult {
 }
 
 function logWords(log: string | null): string {
-  return log === null ? '' : ` Its log says: ${logEssence(log)}`;
+  return log === null ? '' : ` Its log says: ${logEssence(log)}.`;
 }
 
 function hinting(upstream: string): LegResult {
