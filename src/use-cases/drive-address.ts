@@ -40,7 +40,8 @@ export interface BehindTls {
 /**
  * One address of the front.
  *
- * @property isSound the certificate is right: no password goes to anybody else, and nothing is tried on them
+ * @property isSound nothing is wrong with its handshake. Where something is, it may be somebody else: no password goes there, and nothing is
+ *   tried on them
  */
 export interface Door {
   front: FrontView;

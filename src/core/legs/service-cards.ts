@@ -88,7 +88,7 @@ export const frontCannotReach = card({
       message:
         '{names}: {upstream} sends early hints (103) before its answer, as it does when asked directly, and the front waits for another answer that never comes.',
       remedy:
-        'Switch early hints off in the service, or use a front that passes them on: `proxy: builtin`. nginx 1.22 does not.',
+        'Switch early hints off in the service, or use a front that reads past them: `proxy: builtin`. nginx 1.22 does not.',
     },
     late: {
       message:
