@@ -1,5 +1,5 @@
 import { exit } from '../adapters/trouble.ts';
-import { loadSite, type Site } from '../use-cases/load.ts';
+import { loadSite, type Site } from '../use-cases/map/load.ts';
 import type { CommandContext } from './commands/context.ts';
 import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
 import { jsonDocument } from './print/json.ts';

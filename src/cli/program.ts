@@ -11,7 +11,7 @@ import { people } from './commands/people.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
 import { serve } from './commands/serve.ts';
-import { start } from './commands/start.ts';
+import { start } from './commands/init.ts';
 import { survey } from './commands/survey.ts';
 import { undo } from './commands/undo.ts';
 import { verify } from './commands/verify.ts';

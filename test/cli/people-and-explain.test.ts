@@ -1,7 +1,7 @@
 import { chmodSync, existsSync, mkdirSync, readFileSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ended, folderWith, launch, mileMarker, type Ran } from '../support/program.ts';
-import { nginxUser } from '../../src/adapters/host/proxy-user.ts';
+import { nginxUser } from '../../src/adapters/proxies/nginx/user.ts';
 
 const head =
   'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: 18080, https: 18443}, home-networks: [192.168.64.0/24]';

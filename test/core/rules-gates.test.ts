@@ -1,5 +1,5 @@
 import { hstsChanges, rememberedUntil, type HstsEntry } from '../../src/core/hsts.ts';
-import type { PeopleFile } from '../../src/core/people/facts.ts';
+import type { PeopleFile } from '../../src/core/plan/files-of-map.ts';
 import { hashKind } from '../../src/core/people/hash-kinds.ts';
 import { parsePasswordFile, withPerson } from '../../src/core/people/password-file.ts';
 import { now, told, type Case } from '../support/told.ts';

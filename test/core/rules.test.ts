@@ -1,5 +1,5 @@
 import { allCards } from '../../src/core/findings/all-cards.ts';
-import { noFiles } from '../../src/core/people/facts.ts';
+import { noFiles } from '../../src/core/plan/files-of-map.ts';
 import { readDump } from '../../src/core/proxies/nginx/dump.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { inventoryOf, mapOf, plannedOf } from '../support/plan.ts';

@@ -8,7 +8,7 @@ import { describeKeys } from '../../src/core/map/schema/describe.ts';
 import { mapJsonSchema } from '../../src/core/map/schema/json-schema.ts';
 import { mapSchema } from '../../src/core/map/schema/map.ts';
 import { parseDuration, parseRate, parseSize } from '../../src/core/map/units.ts';
-import { noFiles } from '../../src/core/people/facts.ts';
+import { noFiles } from '../../src/core/plan/files-of-map.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { inventoryOf, plannedOf } from '../support/plan.ts';
 

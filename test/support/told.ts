@@ -4,7 +4,7 @@ import type { Container, EngineNetwork, HostFacts, ListeningSocket } from '../..
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import type { Served } from '../../src/core/rules/rule.ts';
-import { noFiles, type FilesOfMap } from '../../src/core/people/facts.ts';
+import { noFiles, type FilesOfMap } from '../../src/core/plan/files-of-map.ts';
 import { mapOf, plannedOf, someHost } from './plan.ts';
 
 export const now = Date.parse('2026-11-23T12:00:00Z');

@@ -1,10 +1,10 @@
 import { X509Certificate } from 'node:crypto';
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import type { FilesOfMap, PeopleFile, ShownFolder } from '../../core/people/facts.ts';
+import type { FilesOfMap, PeopleFile, ShownFolder } from '../../core/plan/files-of-map.ts';
 import { parsePasswordFile } from '../../core/people/password-file.ts';
 import type { Plan, PlannedLeads } from '../../core/plan/plan.ts';
-import { nginxUser, type FileUser } from '../host/proxy-user.ts';
+import { nginxUser, type FileUser } from '../proxies/nginx/user.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
 import { whatBars } from './readable-by.ts';
 

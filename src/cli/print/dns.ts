@@ -1,6 +1,6 @@
 import { wordsOf } from '../../core/records/judge.ts';
 import type { NameHeard } from '../../core/records/picture.ts';
-import type { CheckedDns } from '../../use-cases/check-dns.ts';
+import type { CheckedDns } from '../../use-cases/dns/check-dns.ts';
 import { formatFindings } from './findings.ts';
 import { legCell } from './verify.ts';
 import { style } from './style.ts';

@@ -2,7 +2,7 @@ import wrapAnsi from 'wrap-ansi';
 import type { LedgerRow } from '../../core/inventory/ledger.ts';
 import type { PassedOver, Proposal } from '../../core/survey/propose.ts';
 import type { SurveyedService } from '../../core/survey/survey.ts';
-import type { SurveyResult } from '../../use-cases/survey.ts';
+import type { SurveyResult } from '../../use-cases/survey/survey.ts';
 import { style, wrap, type Style } from './style.ts';
 import { table } from './table.ts';
 

@@ -2,7 +2,7 @@ import { tell } from '../../core/findings/card.ts';
 import { legNames, type LegName } from '../../core/findings/finding.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
 import type { Plan } from '../../core/plan/plan.ts';
-import type { VerifyResult } from '../../use-cases/verify.ts';
+import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import { countFindings, countsInWords, formatFindings } from './findings.ts';
 import { plural, style, wrap, type Style } from './style.ts';
 import { table } from './table.ts';

@@ -8,9 +8,9 @@ import { renewAt, type SuggestedWindow } from '../../core/certificates/renewal.t
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
-import { plannedNamed, refreshExports } from '../../use-cases/keep-certificates.ts';
-import { readHeld, type Site } from '../../use-cases/load.ts';
-import { obtain, suggestedWindows, type Obtained } from '../../use-cases/obtain.ts';
+import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
+import { readHeld, type Site } from '../../use-cases/map/load.ts';
+import { obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
 import type { ObtainOptions } from '../commands/certs.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite } from '../open-site.ts';

@@ -8,9 +8,9 @@ import {
   importCertificate,
   plannedNamed,
   refreshExports,
-} from '../../use-cases/keep-certificates.ts';
+} from '../../use-cases/certificates/keep-certificates.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
-import { readHeld, type Site } from '../../use-cases/load.ts';
+import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { ExportOptions, ImportOptions } from '../commands/certs.ts';
 import type { Io } from '../io.ts';

@@ -1,7 +1,7 @@
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
-import { judgeSite } from '../../use-cases/load.ts';
+import { judgeSite } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';

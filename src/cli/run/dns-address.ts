@@ -1,5 +1,5 @@
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
-import { updateAddress, type UpdatedAddress } from '../../use-cases/update-address.ts';
+import { updateAddress, type UpdatedAddress } from '../../use-cases/dns/update-address.ts';
 import type { PublishOptions } from '../commands/dns.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite } from '../open-site.ts';

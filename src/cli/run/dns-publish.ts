@@ -1,8 +1,8 @@
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { recordLine } from '../../core/records/change.ts';
-import type { Site } from '../../use-cases/load.ts';
-import { carryOut, proposeRecords, proposeUndo, type Proposal } from '../../use-cases/publish-records.ts';
+import type { Site } from '../../use-cases/map/load.ts';
+import { carryOut, proposeRecords, proposeUndo, type Proposal } from '../../use-cases/dns/publish-records.ts';
 import type { PublishOptions } from '../commands/dns.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite } from '../open-site.ts';

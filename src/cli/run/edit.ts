@@ -1,7 +1,7 @@
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
-import { editMap, type Edit } from '../../use-cases/edit.ts';
-import { judgeSite, loadSite } from '../../use-cases/load.ts';
+import { editMap, type Edit } from '../../use-cases/map/edit.ts';
+import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';

@@ -1,7 +1,7 @@
 import { realpathSync } from 'node:fs';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
-import { keepFirewall, tryFirewall, undoFirewall, type UndoResult } from '../../use-cases/install-firewall.ts';
+import { keepFirewall, tryFirewall, undoFirewall, type UndoResult } from '../../use-cases/live/install-firewall.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { InstallOptions } from '../commands/install.ts';
 import type { UndoOptions } from '../commands/undo.ts';

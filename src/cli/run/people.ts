@@ -12,8 +12,8 @@ import {
   setPerson,
   whichFile,
   type PeoplePlace,
-} from '../../use-cases/people.ts';
-import type { Site } from '../../use-cases/load.ts';
+} from '../../use-cases/map/people.ts';
+import type { Site } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { AddPersonOptions, PeopleOptions } from '../commands/people.ts';
 import type { Io } from '../io.ts';

@@ -3,7 +3,7 @@ import { withPort } from '../../core/networks/address.ts';
 import type { Leads } from '../../core/map/site-map.ts';
 import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
 import { whyNot } from '../../core/plan/why-not.ts';
-import type { Site } from '../../use-cases/load.ts';
+import type { Site } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';

@@ -3,8 +3,8 @@ import { statePaths, type StatePaths } from '../../adapters/files/state-folder.t
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
-import { judgeSite, loadSite } from '../../use-cases/load.ts';
-import { lastWritten, serve } from '../../use-cases/serve.ts';
+import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
+import { lastWritten, serve } from '../../use-cases/live/serve.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { formatFindings } from '../print/findings.ts';
 import { plural } from '../print/style.ts';

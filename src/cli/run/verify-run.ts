@@ -3,16 +3,16 @@ import { writeWhole } from '../../adapters/files/safe-write.ts';
 import { runAfter } from '../../adapters/processes/run-after.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { junitXml } from '../../core/legs/junit.ts';
-import { askable, onMap } from '../../use-cases/askable.ts';
-import type { Site } from '../../use-cases/load.ts';
-import { findOpenPorts } from '../../use-cases/open-ports.ts';
-import { verifyRoads, type VerifyResult } from '../../use-cases/verify.ts';
+import { askable, onMap } from '../../use-cases/verify/askable.ts';
+import type { Site } from '../../use-cases/map/load.ts';
+import { findOpenPorts } from '../../use-cases/verify/open-ports.ts';
+import { verifyRoads, type VerifyResult } from '../../use-cases/verify/verify.ts';
 import type { VerifyOptions } from '../commands/verify.ts';
 import type { Io } from '../io.ts';
 import { countFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import type { formatVerify } from '../print/verify.ts';
-import { placeAt, verifyInput } from './verify-input.ts';
+import { placeAt, verifyInput } from '../../use-cases/verify/verify-input.ts';
 import type { Changes } from './verify-changes.ts';
 
 /** One run of the roads, with the names of the map. */

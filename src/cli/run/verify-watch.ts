@@ -1,7 +1,7 @@
 import { setTimeout as delay } from 'node:timers/promises';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { changesSince, entryOf, type VerifyEntry } from '../../core/legs/journal.ts';
-import { loadSite, type Site } from '../../use-cases/load.ts';
+import { loadSite, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { VerifyOptions } from '../commands/verify.ts';
 import type { Io } from '../io.ts';

@@ -1,7 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { canVerify, checkMs, hashKind, isWeakKind, slowMs } from '../people/hash-kinds.ts';
-import type { PeopleFile } from '../people/facts.ts';
+import type { PeopleFile } from '../plan/files-of-map.ts';
 import type { GatePart, Plan } from '../plan/plan.ts';
 import type { Facts, Rule } from './rule.ts';
 

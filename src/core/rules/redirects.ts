@@ -3,7 +3,7 @@ import type { Finding } from '../findings/finding.ts';
 import { nearest } from '../findings/nearest.ts';
 import { hostOf, portOf } from '../map/leads.ts';
 import { isUnder } from '../names/host-name.ts';
-import { roadFinder } from '../plan/others.ts';
+import { roadFinder } from '../plan/wildcard-road.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import type { Rule } from './rule.ts';
 

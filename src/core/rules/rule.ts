@@ -2,7 +2,7 @@ import type { HeldCertificate } from '../certificates/cover.ts';
 import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { HostFacts, Inventory, ListeningSocket } from '../inventory/inventory.ts';
-import type { FilesOfMap } from '../people/facts.ts';
+import type { FilesOfMap } from '../plan/files-of-map.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/nginx/dump.ts';

@@ -1,6 +1,6 @@
 import { hostOfHeader } from '../names/host-name.ts';
 import { clientOf } from './client.ts';
-import { roadNamed } from '../plan/others.ts';
+import { roadNamed } from '../plan/wildcard-road.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Prepared, VerdictRequest } from './verdict.ts';
 

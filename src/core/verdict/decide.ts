@@ -1,6 +1,6 @@
 import { covers } from '../certificates/cover.ts';
 import { isWildcard } from '../names/wildcard.ts';
-import { roadFinder } from '../plan/others.ts';
+import { roadFinder } from '../plan/wildcard-road.ts';
 import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
 import { contextOf, type Context } from './context.ts';

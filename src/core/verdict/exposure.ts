@@ -1,7 +1,7 @@
 import ipaddr from 'ipaddr.js';
 import { inNetworks } from '../networks/address.ts';
 import type { NetworkSet } from '../networks/home.ts';
-import { roadToAsk } from '../plan/others.ts';
+import { roadToAsk } from '../plan/wildcard-road.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { decide } from './decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';

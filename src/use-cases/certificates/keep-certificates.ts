@@ -1,0 +1,84 @@
+import { resolve } from 'node:path';
+import { readBundle } from '../../adapters/certificates/bundle.ts';
+import { readExports, rememberExport, writeExport, type Export } from '../../adapters/certificates/exports.ts';
+import { certificateFacts } from '../../adapters/certificates/read.ts';
+import { storePair } from '../../adapters/certificates/store.ts';
+import { ensureState } from '../../adapters/files/state-folder.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { covers } from '../../core/certificates/cover.ts';
+import { nearest } from '../../core/findings/nearest.ts';
+import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
+import type { Site } from '../map/load.ts';
+
+/** @throws Trouble `certificate-unknown` */
+export function plannedNamed({ certificates }: Plan, id: string): PlannedCertificate {
+  const found = certificates.find((one) => one.id === id);
+  if (found !== undefined) return found;
+  const known = certificates.map((one) => one.id);
+  const near = nearest(id, known);
+  const remedy = near === null ? 'See them with: mile-marker certs' : `Did you mean ${near}?`;
+  throw new Trouble({
+    code: 'certificate-unknown',
+    message: `The map needs no certificate ${id}.`,
+    remedy,
+    exitCode: 2,
+  });
+}
+
+export interface ImportInput {
+  site: Site;
+  files: readonly string[];
+  /** The certificate it is for; null: the one whose names it covers. */
+  as: string | null;
+  cwd: string;
+  password: () => Promise<string>;
+}
+
+/** Takes a certificate over that somebody else issued: sorted, proven to fit its key, stored with mode 0600. */
+export async function importCertificate({
+  site,
+  files,
+  as,
+  cwd,
+  password,
+}: ImportInput): Promise<{ id: string; names: string[] }> {
+  const { pair, leaf } = await readBundle({ files: files.map((file) => resolve(cwd, file)), password });
+  const { dnsNames: names } = certificateFacts(leaf);
+  const planned = as === null ? fitting(site.plan, names) : plannedNamed(site.plan, as);
+  const missing = planned.names.filter((name) => !names.includes(name) && !covers(names, name));
+  if (missing.length > 0) {
+    const message = `The certificate covers ${names.join(', ') || 'no name'}, and \`${planned.id}\` needs ${missing.join(', ')} too.`;
+    const remedy = 'Get one that covers them, or change `names` under `certificates` in the map.';
+    throw new Trouble({ code: 'certificate-other-name', message, remedy, exitCode: 2 });
+  }
+  await ensureState(site.paths);
+  await storePair(planned, pair);
+  await refreshExports(planned);
+  return { id: planned.id, names };
+}
+
+function fitting({ certificates }: Plan, names: readonly string[]): PlannedCertificate {
+  const found = certificates.filter((planned) =>
+    planned.names.every((name) => names.includes(name) || covers(names, name)),
+  );
+  const [first, second] = found;
+  if (first !== undefined && second === undefined) return first;
+  const message =
+    first === undefined
+      ? `The certificate covers ${names.join(', ') || 'no name'}, which none of the map's certificates needs.`
+      : `The certificate could be for ${found.map(({ id }) => id).join(', ')}.`;
+  const remedy =
+    first === undefined ? 'Mend `certificates` in the map, or get another.' : `Say which: --as ${first.id}`;
+  throw new Trouble({ code: 'certificate-for-what', message, remedy, exitCode: 2 });
+}
+
+/** Copies a certificate out, now and after each renewal. */
+export async function exportCertificate(planned: PlannedCertificate, wanted: Export): Promise<void> {
+  // What cannot be written once is not tried again at every renewal.
+  await writeExport(planned, wanted);
+  await rememberExport(planned, wanted);
+}
+
+export async function refreshExports(planned: PlannedCertificate): Promise<void> {
+  for (const one of await readExports(planned)) await writeExport(planned, one);
+}

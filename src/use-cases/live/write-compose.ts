@@ -1,0 +1,81 @@
+import { realpathSync } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { shownPath } from '../../adapters/files/find-map.ts';
+import { readText } from '../../adapters/files/read-text.ts';
+import { ensureFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
+import { codeOf, Trouble } from '../../adapters/trouble.ts';
+import {
+  closedPorts,
+  frontCompose,
+  frontComposeFile,
+  frontComposeHeader,
+  type ClosedPort,
+} from '../../core/proxies/front-compose.ts';
+import type { Site } from '../map/load.ts';
+
+/** @property file null when the front runs on this host and needs no container */
+export interface ComposeResult {
+  file: { path: string; text: string; changed: boolean } | null;
+  ports: ClosedPort[];
+}
+
+export interface WriteComposeInput {
+  site: Site;
+  /** Folder that the generations were written to. */
+  folder: string;
+  cwd: string;
+  dry: boolean;
+}
+
+/**
+ * Writes the Compose file of the proxy beside the map, and works out which `ports:` lines of the services to change.
+ *
+ * @throws Trouble `not-ours` when a file of that name is there that somebody else wrote
+ */
+export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput): Promise<ComposeResult> {
+  const { plan, front, resolutions, mapFile, paths } = site;
+  const ports = closedPorts(resolutions, front);
+  if (front.kind === 'host') return { file: null, ports };
+  const owner = await ownerOf(paths.certificates, mapFile);
+  const text = frontCompose({
+    ...{ plan, front, resolutions, mapFile, owner },
+    folders: { front: folder, certificates: paths.certificates },
+    program: dirname(realpathSync(process.argv[1] ?? '.')),
+  });
+  // The engine would make it as root where it is missing.
+  if (!dry && plan.challenges !== null) await ensureFolder(plan.challenges);
+  const path = join(dirname(mapFile), frontComposeFile);
+  const before = await textOf(path);
+  if (before !== null && !before.startsWith(frontComposeHeader)) throw notOurs(shownPath(path, cwd));
+  if (!dry && before !== text) {
+    await writeWhole(path, text).catch((cause: unknown) => {
+      throw writeTrouble(path, cause);
+    });
+  }
+  return { file: { path: shownPath(path, cwd), text, changed: before !== text }, ports };
+}
+
+/** Whose the keys are: the proxy must run as that user, since nobody else may read them. */
+async function ownerOf(certificates: string, mapFile: string): Promise<{ uid: number; gid: number }> {
+  const { uid, gid } = await stat(certificates).catch(() => stat(mapFile));
+  return { uid, gid };
+}
+
+async function textOf(path: string): Promise<string | null> {
+  try {
+    return await readText({ path, what: 'file' });
+  } catch (trouble) {
+    if (trouble instanceof Trouble && codeOf(trouble.cause) === 'ENOENT') return null;
+    throw trouble;
+  }
+}
+
+function notOurs(path: string): Trouble {
+  return new Trouble({
+    code: 'not-ours',
+    message: `${path} is there already, and was not written by Mile Marker.`,
+    remedy: 'Move it away or give it another name, then write again.',
+    exitCode: 2,
+  });
+}

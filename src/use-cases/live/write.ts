@@ -1,0 +1,143 @@
+import { createHash } from 'node:crypto';
+import { dirname, join, resolve } from 'node:path';
+import { sshPorts } from '../../adapters/host/ssh-ports.ts';
+import { homeNetworks } from '../../core/networks/home.ts';
+import { firewallRules } from '../../core/way-in/firewall.ts';
+import { wayInPage } from '../../core/way-in/page.ts';
+import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
+import { markText, nextNumber, readCurrent, writeGeneration } from '../../adapters/files/editions.ts';
+import { ensureFolder } from '../../adapters/files/safe-write.ts';
+import { ensureState } from '../../adapters/files/state-folder.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { builtin } from '../../core/proxies/builtin.ts';
+import { nginx } from '../../core/proxies/nginx/nginx.ts';
+import type { Renderer, WrittenFile } from '../../core/proxies/renderer.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import type { Site } from '../map/load.ts';
+import { rememberHsts } from './remember-hsts.ts';
+
+/** By proxy; the others are written later. */
+export const renderers: Partial<Record<Plan['front']['proxy'], Renderer>> = { nginx, builtin };
+
+/** @throws Trouble `proxy-later` for a proxy whose files cannot be written yet */
+export function rendererFor(proxy: Plan['front']['proxy']): Renderer {
+  const found = renderers[proxy];
+  if (found !== undefined) return found;
+  const message = `Files for ${proxy} cannot be written yet.`;
+  throw new Trouble({ code: 'proxy-later', message, remedy: 'Write `proxy: nginx` or `proxy: builtin`.', exitCode: 2 });
+}
+
+/** How one file differs from the newest generation. `before` or `after` is null when the file comes or goes. */
+export interface FileChange {
+  path: string;
+  before: string | null;
+  after: string | null;
+}
+
+/** @property generation the one that now counts: a new one, or the newest when nothing changed */
+export interface WriteResult {
+  folder: string;
+  generation: number;
+  changes: FileChange[];
+  written: boolean;
+  throwaway: string[];
+  includeLine: { line: string; where: string } | null;
+}
+
+export interface WriteInput {
+  site: Site;
+  /** Folder for generations; default: `front` in the state folder. Relative to `cwd`. */
+  out: string | undefined;
+  cwd: string;
+  now: Date;
+  /** Only say what would change. */
+  dry: boolean;
+}
+
+/**
+ * Writes the proxy's configuration for a plan as a new generation and switches to it. When nothing would change,
+ * nothing is written.
+ *
+ * @throws Trouble `path-unusable` when the folder's path cannot stand in the server's configuration
+ */
+export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Promise<WriteResult> {
+  const { plan, paths } = site;
+  const renderer = rendererFor(plan.front.proxy);
+  const folder = out === undefined ? paths.front : resolve(cwd, out);
+  assertUsable(renderer, [folder, paths.certificates]);
+  const placement = { current: join(folder, 'current') };
+  const files = renderer.render(plan, placement);
+  // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
+  const digest = digestOf(renderer.essence(plan, placement));
+  const wayIn = wayInFiles(site, placement.current);
+  const current = await readCurrent(folder);
+  const includeLine = renderer.includeLine(placement);
+  const fresh = current?.digest !== digest || wayIn.some((file) => !isIn(current.files, file));
+  const generation = fresh ? await nextNumber(folder) : current.number;
+  const markFile = renderer.renderMark(plan, markText({ number: generation, digest }));
+  const complete = [...files, ...wayIn, markFile];
+  const changes = fresh ? changesBetween(current?.files ?? [], complete, markFile.path) : [];
+  if (dry) return { folder, generation, changes, written: false, throwaway: [], includeLine };
+  if (folder === paths.front) await ensureState(paths);
+  const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
+  await ensureLogs(plan);
+  if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
+  if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
+  return { folder, generation, changes, written: fresh, throwaway, includeLine };
+}
+
+/** A server does not start when the folder of a log is missing. */
+export async function ensureLogs({ roads, front }: Plan): Promise<void> {
+  if (front.container !== null) return;
+  for (const { rules } of roads) if (typeof rules.log === 'string') await ensureFolder(dirname(rules.log), 0o750);
+}
+
+function isIn(files: readonly WrittenFile[], { path, content }: WrittenFile): boolean {
+  return files.some((file) => file.path === path && file.content === content);
+}
+
+/** What a router must do, and rules for the firewall of this machine. */
+function wayInFiles({ plan, host, map }: Site, current: string): WrittenFile[] {
+  const facts = { plan, host, home: homeNetworks(host, map.front.homeNetworks), sshPorts: sshPorts() };
+  return [
+    { path: 'way-in.md', content: wayInPage(facts, join(current, 'way-in.nft')) },
+    { path: 'way-in.nft', content: firewallRules(facts) },
+  ];
+}
+
+function assertUsable(renderer: Renderer, folders: string[]): void {
+  for (const folder of folders) {
+    const odd = renderer.unusablePath(folder);
+    if (odd === null) continue;
+    const message = `The folder ${folder} has the character ${JSON.stringify(odd)} in its path, which would change the meaning of the server's configuration.`;
+    throw new Trouble({
+      code: 'path-unusable',
+      message,
+      remedy: 'Move the map to another folder, or name one with --out.',
+      exitCode: 2,
+    });
+  }
+}
+
+/** The digest of a generation: SHA-256 over path and content of each file in the order of paths, each with its length. */
+export function digestOf(files: readonly WrittenFile[]): string {
+  const hash = createHash('sha256');
+  for (const { path, content } of [...files].sort((a, b) => (a.path < b.path ? -1 : 1))) {
+    hash.update(`${path}\n${String(Buffer.byteLength(content))}\n${content}`);
+  }
+  return `sha256:${hash.digest('hex')}`;
+}
+
+function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFile[], markPath: string): FileChange[] {
+  const old = new Map(older.filter(({ path }) => path !== 'mark.txt').map(({ path, content }) => [path, content]));
+  const fresh = new Map(newer.map(({ path, content }) => [path, content]));
+  return (
+    [...new Set([...old.keys(), ...fresh.keys()])]
+      .sort()
+      .map((path) => ({ path, before: old.get(path) ?? null, after: fresh.get(path) ?? null }))
+      // The mark changes with anything else; listed beside it, it would only hide what matters.
+      .filter(
+        ({ path, before, after }) => before !== after && !(path === markPath && before !== null && after !== null),
+      )
+  );
+}

@@ -1,0 +1,161 @@
+import { chown, readFile, realpath, stat } from 'node:fs/promises';
+import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { readText } from '../../adapters/files/read-text.ts';
+import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { sortFindings, type Finding } from '../../core/findings/finding.ts';
+import { nearest } from '../../core/findings/nearest.ts';
+import { addRoad, removeRoad, setPaused, type RoadKeys } from '../../core/map/edit.ts';
+import { readMap } from '../../core/map/read-map.ts';
+import { roadName } from '../../core/map/road-name.ts';
+import type { MapRoad, SiteMap } from '../../core/map/site-map.ts';
+import type { Place } from './load.ts';
+
+/** What a person wants of the map. `road` is a name as one types it: short, full, capitals or not. */
+export type Edit =
+  | { kind: 'add'; road: string; to: string | null; redirect: string | null; open: boolean; like: string | null }
+  | { kind: 'remove' | 'pause' | 'resume'; road: string };
+
+/**
+ * @property changed false when the map said so already
+ * @property findings why the map, or what it would become, cannot be read; nothing was written then
+ */
+export interface EditResult {
+  shownMap: string;
+  road: string;
+  changed: boolean;
+  findings: Finding[];
+}
+
+/**
+ * Edits one road of the map in place. The edited text is read back before it is written: the one road must have changed
+ * as wanted and nothing else, or nothing is written.
+ *
+ * @throws Trouble `road-taken`, `road-unknown`, `name-invalid`, `edit-by-hand` (exit code 2), `cannot-write`
+ */
+export async function editMap(mapOption: string | undefined, edit: Edit, { cwd, env }: Place): Promise<EditResult> {
+  const mapFile = await findMap({ option: mapOption, cwd, env });
+  const shownMap = shownPath(mapFile, cwd);
+  const text = await readText({ path: mapFile, what: 'map' });
+  const before = readMap({ file: shownMap, text });
+  const nothing = { shownMap, road: edit.road, changed: false };
+  if (before.map === null) return { ...nothing, findings: sortFindings(before.findings) };
+  const target = edit.kind === 'add' ? freeName(edit.road, before.map) : roadOf(edit.road, before.map).name;
+  const edited = apply(text, edit, before.map);
+  if (edited === text) return { ...nothing, road: target, findings: [] };
+  if (edited === null) throw byHand(edit, shownMap);
+  const after = readMap({ file: shownMap, text: edited });
+  if (after.map === null) return { ...nothing, road: target, findings: sortFindings(after.findings) };
+  if (!onlyAsWanted({ before: before.map, after: after.map, edit, name: target })) throw byHand(edit, shownMap);
+  await replaceMap(mapFile, edited);
+  return { shownMap, road: target, changed: true, findings: [] };
+}
+
+function apply(text: string, edit: Edit, map: SiteMap): string | null {
+  if (edit.kind === 'add') return addRoad(text, keyFor(edit.road, map), keysFor(edit, map));
+  const road = roadOf(edit.road, map);
+  if (edit.kind === 'remove') return removeRoad(text, road.key);
+  const paused = edit.kind === 'pause';
+  return road.paused === paused ? text : setPaused(text, road.key, paused);
+}
+
+/** The full name, if nobody has it yet. */
+function freeName(typed: string, { domains, roads }: SiteMap): string {
+  const name = roadName(typed, domains);
+  if (!name.ok) {
+    const message = `\`${typed}\` cannot be the name of a road (${name.say}).`;
+    throw new Trouble({
+      code: 'name-invalid',
+      message,
+      remedy: 'Use letters, digits and inner hyphens, such as `nestcam`.',
+      exitCode: 2,
+    });
+  }
+  const taken = roads.find((road) => road.name === name.name.ascii);
+  if (taken === undefined) return name.name.ascii;
+  const message = `${taken.name} is on the map already, in line ${String(taken.where.line)}.`;
+  throw new Trouble({ code: 'road-taken', message, remedy: 'Choose another name, or edit that road.', exitCode: 2 });
+}
+
+function roadOf(typed: string, { domains, roads }: SiteMap): MapRoad {
+  const name = roadName(typed, domains);
+  const found = roads.find((road) => road.key === typed || (name.ok && road.name === name.name.ascii));
+  if (found !== undefined) return found;
+  const near = nearest(
+    typed,
+    roads.flatMap(({ key, name: full }) => [key, full]),
+  );
+  const remedy = near === null ? 'See the names with: mile-marker roads' : `Did you mean ${near}?`;
+  throw new Trouble({ code: 'road-unknown', message: `No road is called ${typed}.`, remedy, exitCode: 2 });
+}
+
+/** Short where the first domain allows it, as the map's own keys are. */
+function keyFor(typed: string, { domains }: SiteMap): string {
+  const bare = typed.toLowerCase().replace(/\.$/, '');
+  const tail = `.${domains[0] ?? ''}`;
+  return bare.endsWith(tail) ? bare.slice(0, -tail.length) : bare;
+}
+
+function keysFor({ to, redirect, open, like }: Extract<Edit, { kind: 'add' }>, map: SiteMap): RoadKeys {
+  const model = like === null ? null : roadOf(like, map);
+  const gates = open ? ['everyone'] : (model?.gates ?? ['home']);
+  const leads: RoadKeys = redirect === null ? [['to', to ?? '']] : [['redirect', redirect]];
+  const permanent = redirect !== null && model?.leads.kind === 'redirect' && model.leads.permanent;
+  return [
+    ...leads,
+    ...(permanent ? [['permanent', true] as const] : []),
+    ...(gates.join() === 'home' ? [] : [['gate', gates.length === 1 ? (gates[0] ?? '') : gates] as const]),
+    ...copied(model),
+  ];
+}
+
+/** What the model road says besides, but for what is its own: its notes and what must be found at its end. */
+function copied(model: MapRoad | null): RoadKeys {
+  return Object.entries(model?.written ?? {}).filter(
+    ([key, value]) => value !== undefined && key !== 'notes' && key !== 'expect' && !key.startsWith('upstream-'),
+  );
+}
+
+interface Comparison {
+  before: SiteMap;
+  after: SiteMap;
+  edit: Edit;
+  name: string;
+}
+
+const places = ['where', 'leadsWhere', 'lines'];
+
+/** Whether the one road changed as wanted, and nothing else. Places do not count: lines move. */
+function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {
+  const plain = (value: unknown): string =>
+    JSON.stringify(value, (key, part: unknown) => (places.includes(key) ? undefined : part));
+  const rest = (map: SiteMap): string => {
+    const later = map.later.filter(({ road }) => road !== name);
+    return plain({ ...map, later, roads: map.roads.filter((road) => road.name !== name) });
+  };
+  const [old, fresh] = [before, after].map(({ roads }) => roads.find((road) => road.name === name));
+  if (rest(before) !== rest(after)) return false;
+  if (edit.kind === 'add') return old === undefined && fresh !== undefined;
+  if (edit.kind === 'remove') return fresh === undefined;
+  return plain({ ...old, paused: edit.kind === 'pause' }) === plain(fresh);
+}
+
+function byHand({ kind, road }: Edit, shownMap: string): Trouble {
+  const message = `${shownMap} is written in a way that \`${kind}\` cannot change without touching the rest.`;
+  const remedy = kind === 'pause' ? `Write \`paused: true\` into the road ${road} yourself.` : 'Edit it by hand.';
+  return new Trouble({ code: 'edit-by-hand', message, remedy, exitCode: 2 });
+}
+
+/** Behind a link the file it names is replaced, not the link. Owner and mode stay, also when root edits a person's map. */
+async function replaceMap(mapFile: string, text: string): Promise<void> {
+  try {
+    const file = await realpath(mapFile);
+    const { uid, gid, mode } = await stat(file);
+    // The byte order mark was dropped in reading; some editors of this file may want it.
+    const mark = (await readFile(file)).subarray(0, 3).toString('hex') === 'efbbbf' ? '\ufeff' : '';
+    await writeWhole(file, mark + text, mode & 0o7777);
+    if (process.getuid?.() === 0) await chown(file, uid, gid);
+  } catch (cause) {
+    throw writeTrouble(mapFile, cause);
+  }
+}

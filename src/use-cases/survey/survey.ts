@@ -1,0 +1,79 @@
+import { listeningSockets } from '../../adapters/host/sockets.ts';
+import { readServed } from '../../adapters/proxies/nginx/nginx.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import type { Finding } from '../../core/findings/finding.ts';
+import { portLedger, type LedgerRow } from '../../core/inventory/ledger.ts';
+import { makeSurvey, type Survey } from '../../core/survey/survey.ts';
+import { proposeRoads, type PassedOver, type Proposal } from '../../core/survey/propose.ts';
+import type { Served } from '../../core/rules/rule.ts';
+import { loadSite, type Place, type Site } from '../map/load.ts';
+import { takeInventory } from './take-inventory.ts';
+
+/** @property site null when there is no map yet: then the engine alone was asked */
+export interface SurveyResult {
+  site: Site | null;
+  asked: boolean;
+  survey: Survey;
+  proposals: Proposal[];
+  passedOver: PassedOver[];
+  served: Served;
+  ledger: LedgerRow[];
+  findings: Finding[];
+}
+
+/** A map that is there and cannot be read. */
+export interface UnreadMap {
+  unread: Finding[];
+  shownMap: string;
+}
+
+/**
+ * Looks at everything that runs here and puts it beside the map.
+ *
+ * @throws Trouble of the engine (exit code 3): what runs is the one thing this is about
+ */
+export async function takeSurvey(mapOption: string | undefined, place: Place): Promise<SurveyResult | UnreadMap> {
+  let site: Site | null = null;
+  try {
+    const loaded = await loadSite(mapOption, place);
+    if (loaded.map === null) return { unread: loaded.findings, shownMap: loaded.shownMap };
+    site = loaded;
+  } catch (trouble) {
+    if (!(trouble instanceof Trouble) || trouble.code !== 'map-not-found') throw trouble;
+  }
+  return site === null ? withoutMap(place) : withMap(site, place);
+}
+
+async function withMap(site: Site, { env }: Place): Promise<SurveyResult> {
+  const { map, plan, inventory, resolutions, front, engineTrouble } = site;
+  if (engineTrouble !== null) throw engineTrouble;
+  const served = await readServed(env);
+  const sockets = listeningSockets();
+  const roadPorts = map.roads.flatMap(({ leads, name: road }) =>
+    leads.kind === 'port' ? [{ port: leads.port, road }] : [],
+  );
+  return {
+    site,
+    asked: inventory.asked,
+    survey: makeSurvey({ map, inventory, resolutions, front: front.service, sockets }),
+    ...proposeRoads({ map, inventory, resolutions, front }),
+    served,
+    ledger: portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets }),
+    findings: site.findings,
+  };
+}
+
+async function withoutMap({ cwd, env }: Place): Promise<SurveyResult> {
+  const { inventory, findings, trouble } = await takeInventory({ map: null, mapFile: `${cwd}/none`, cwd, env });
+  if (trouble !== null) throw trouble;
+  return {
+    site: null,
+    asked: inventory.asked,
+    survey: makeSurvey({ map: null, inventory, resolutions: new Map(), front: null, sockets: [] }),
+    proposals: [],
+    passedOver: [],
+    served: await readServed(env),
+    ledger: portLedger({ front: null, roadPorts: [], services: inventory.services, sockets: listeningSockets() }),
+    findings,
+  };
+}

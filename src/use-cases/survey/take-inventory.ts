@@ -1,0 +1,68 @@
+import { readComposeFiles } from '../../adapters/compose/read-files.ts';
+import type { EngineFacts } from '../../adapters/engine/read-engine.ts';
+import { engineAddress, type EngineAddress } from '../../adapters/engine/address.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { tell } from '../../core/findings/card.ts';
+import type { Finding } from '../../core/findings/finding.ts';
+import { engineUnanswered } from '../../core/inventory/engine-card.ts';
+import type { Inventory } from '../../core/inventory/inventory.ts';
+import { withContainers } from '../../core/inventory/with-containers.ts';
+import type { SiteMap } from '../../core/map/site-map.ts';
+
+export interface InventoryInput {
+  /** Null when there is no map yet: then the engine alone is asked. */
+  map: SiteMap | null;
+  mapFile: string;
+  cwd: string;
+  env: Readonly<Record<string, string | undefined>>;
+}
+
+/** @property trouble why the engine gave no answer, or null */
+export interface TakenInventory {
+  inventory: Inventory;
+  findings: Finding[];
+  trouble: Trouble | null;
+}
+
+/** Everything that is declared and everything that runs. An engine that does not answer is a finding, not the end. */
+export async function takeInventory({ map, mapFile, cwd, env }: InventoryInput): Promise<TakenInventory> {
+  const [compose, engine] = await Promise.all([
+    readComposeFiles({ compose: map?.compose ?? [], mapFile, cwd, env }),
+    askEngine(map?.engine?.address ?? null, env),
+  ]);
+  const { facts, trouble, chosen } = engine;
+  const findings = [...compose.findings];
+  if (trouble !== null) {
+    const data = { problem: trouble.message, advice: trouble.remedy };
+    const about = {
+      where: map?.engine?.where ?? null,
+      cause: 'engine',
+      severity: chosen ? 'error' : 'warning',
+    } as const;
+    findings.push(tell(engineUnanswered, { say: 'unanswered', data, ...about }));
+  }
+  const services = withContainers(compose.services, facts?.containers ?? []);
+  const networks = facts?.networks ?? [];
+  const inventory = { services, networks, asked: facts !== null, failed: trouble !== null };
+  return { inventory, findings, trouble };
+}
+
+interface Answer {
+  facts: EngineFacts | null;
+  trouble: Trouble | null;
+  chosen: boolean;
+}
+
+async function askEngine(written: string | null, env: InventoryInput['env']): Promise<Answer> {
+  let address: EngineAddress | null = null;
+  try {
+    address = engineAddress(written, env);
+    if (address === null) return { facts: null, trouble: null, chosen: false };
+    // Loaded only where there is an engine to ask.
+    const { readEngine } = await import('../../adapters/engine/read-engine.ts');
+    return { facts: await readEngine(address), trouble: null, chosen: address.chosen };
+  } catch (trouble) {
+    if (!(trouble instanceof Trouble)) throw trouble;
+    return { facts: null, trouble, chosen: address?.chosen ?? true };
+  }
+}

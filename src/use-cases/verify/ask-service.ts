@@ -1,0 +1,72 @@
+import { ask } from '../../adapters/probe/ask.ts';
+import type { Limits } from '../../adapters/probe/connect.ts';
+import { handshake } from '../../adapters/probe/handshake.ts';
+import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import { directEvidence, mayBeUntold, type DirectEvidence } from '../../core/legs/direct.ts';
+import { withPort } from '../../core/networks/address.ts';
+import type { Plan, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
+import type { At } from '../../core/plan/resolve-service.ts';
+import { directHeaders } from '../../core/verdict/forwarded.ts';
+
+export interface DirectInput {
+  road: PlannedRoad;
+  upstream: Upstream;
+  /** Where this machine itself reaches the service; null when it cannot. */
+  at: At | null;
+  target: string;
+  ports: Plan['front']['ports'];
+  limits: Limits;
+}
+
+/**
+ * Asks a service directly, twice, with the headers that the front would send, to learn what stays the same. One that refuses is asked
+ * again without the headers about the visitor, and by its own address: then it has not been told of its proxy, or of its name.
+ */
+export async function driveDirect({ road, upstream, at, target, ports, limits }: DirectInput): Promise<DirectEvidence> {
+  // In a container the front knows the service by another name; without a way from here nothing can be asked.
+  if (at === null) return notAsked(road.name, upstream);
+  const headers = directHeaders(road, upstream, ports);
+  const once = (said: Record<string, string>): Promise<Attempt<Answer>> =>
+    ask({
+      scheme: upstream.scheme,
+      address: at.host,
+      port: at.port,
+      servername: upstream.byName ? upstream.host : '',
+      target,
+      headers: said,
+      ...limits,
+    });
+  const first = await once(headers);
+  // What fails once is not asked again: a service that hangs would cost its time twice.
+  if (!first.ok) {
+    const mayTakeTls = ['broken', 'closed'].includes(first.failure.kind) && upstream.scheme === 'http';
+    return directEvidence({
+      road: road.name,
+      upstream,
+      first,
+      second: first,
+      takesTls: mayTakeTls && (await takesTls(at, limits)),
+    });
+  }
+  const second = await once(headers);
+  const asksMore = mayBeUntold(first.value.status);
+  const plainly = asksMore ? statusOf(await once({ host: headers['host'] ?? road.name })) : null;
+  const byAddress = asksMore ? statusOf(await once({ host: withPort(at.host, at.port) })) : null;
+  return directEvidence({ road: road.name, upstream, first, second, plainly, byAddress });
+}
+
+function statusOf(attempt: Attempt<Answer>): number | null {
+  return attempt.ok ? attempt.value.status : null;
+}
+
+/** A handshake that is ended by an alert is TLS as well. */
+async function takesTls({ host, port }: At, limits: Limits): Promise<boolean> {
+  const attempt = await handshake({ address: host, port, name: '', trust: { given: [], practice: [] }, ...limits });
+  return attempt.ok || attempt.failure.reason.startsWith('TLS alert');
+}
+
+function notAsked(road: string, upstream: Upstream): DirectEvidence {
+  const reason = 'it is known inside the container network only';
+  const attempt = { ok: false as const, failure: { kind: 'unreachable' as const, reason } };
+  return directEvidence({ road, upstream, first: attempt, second: attempt });
+}

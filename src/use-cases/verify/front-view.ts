@@ -1,0 +1,94 @@
+import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import type { PortEvidence } from '../../core/legs/port.ts';
+import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
+import { frontPorts } from './front-ports.ts';
+import type { Places } from './limiter.ts';
+import type { Endpoint, Question, Sight } from './prober.ts';
+
+export interface FrontViewInput {
+  plan: Plan;
+  /** Drive this address instead of what DNS says. */
+  at: { address: string; httpPort: number; httpsPort: number } | null;
+  sight: Sight;
+  /** The public addresses of the front, or what --at says. */
+  addresses: readonly string[];
+  roads: readonly PlannedRoad[];
+  places: Places;
+}
+
+/** Where the front answers, and how it is asked there. */
+export class FrontView {
+  ports: PortEvidence[] = [];
+  /** Looked at by the addresses of home, since the public ones do not answer from here. */
+  isAtHome = false;
+
+  constructor(private readonly input: FrontViewInput) {}
+
+  async prepare(): Promise<void> {
+    this.ports = await this.portsAt(this.input.addresses);
+    const { home } = this.input.plan.front;
+    if (this.input.at !== null || home.length === 0 || this.ports.some(({ attempt }) => attempt.ok)) return;
+    // The router may not lead back inside.
+    this.isAtHome = true;
+    const found = await this.portsAt(home);
+    this.isAtHome = found.some(({ attempt }) => attempt.ok);
+    if (this.isAtHome) this.ports = found;
+  }
+
+  portsAt(addresses: readonly string[]): Promise<PortEvidence[]> {
+    const { sight, places, roads } = this.input;
+    const ports = { http: this.port('http'), https: this.port('https') };
+    const names = roads.map(({ name }) => name);
+    const authority = (scheme: 'http' | 'https', name: string): string => this.authority(scheme, name);
+    return frontPorts({ sight, addresses, ports, names, authority, places });
+  }
+
+  port(scheme: 'http' | 'https'): number {
+    const { at, plan } = this.input;
+    if (at !== null) return scheme === 'https' ? at.httpsPort : at.httpPort;
+    // At home nobody translates the ports.
+    return (this.isAtHome ? plan.front.listen : plan.front.ports)[scheme];
+  }
+
+  /** Where the front speaks what it should. */
+  open(listener: 'http' | 'https'): Endpoint[] {
+    return this.ports.filter((one) => one.listener === listener && one.attempt.ok && one.manner === 'speaks');
+  }
+
+  /** The same front as visitors of one of its addresses have it. Where a listener is closed there, the others stand in. */
+  at(address: string): FrontView {
+    const view = new FrontView(this.input);
+    view.isAtHome = this.isAtHome;
+    const isOpen = (listener: 'http' | 'https'): boolean =>
+      this.open(listener).some((endpoint) => endpoint.address === address);
+    view.ports = this.ports.filter((port) => port.address === address || !isOpen(port.listener));
+    return view;
+  }
+
+  /** This machine's own address on the connection, and whither; null when nobody takes it. */
+  connection(): { from: string; to: string } | null {
+    const port = this.ports.find(({ listener, attempt }) => listener === 'https' && attempt.ok);
+    return port?.attempt.ok === true ? { from: port.attempt.value, to: port.address } : null;
+  }
+
+  ask(
+    scheme: 'http' | 'https',
+    name: string,
+    target: string,
+    more: Record<string, string> = {},
+    method = 'GET',
+  ): Promise<Attempt<Answer>> {
+    return this.input.sight.ask({ ...this.question(scheme, name, target, more), method });
+  }
+
+  question(scheme: 'http' | 'https', name: string, target: string, more: Record<string, string> = {}): Question {
+    const [{ address, port } = { address: '', port: 0 }] = this.open(scheme);
+    return { scheme, address, port, name, target, headers: { host: this.authority(scheme, name), ...more } };
+  }
+
+  /** Name and port as visitors write them. */
+  authority(scheme: 'http' | 'https', name: string): string {
+    const port = this.input.plan.front.ports[scheme];
+    return port === (scheme === 'https' ? 443 : 80) ? name : `${name}:${String(port)}`;
+  }
+}

@@ -1,0 +1,52 @@
+import { ask } from '../../adapters/probe/ask.ts';
+import { connect, type Limits } from '../../adapters/probe/connect.ts';
+import { handshake, type Shaken, type Trust } from '../../adapters/probe/handshake.ts';
+import type { NameSource } from '../../adapters/probe/look-up.ts';
+import { chainInOrder, oldProtocol } from '../../adapters/probe/old-tls.ts';
+import { openLive } from '../../adapters/probe/open-live.ts';
+import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import type { Opened } from '../../core/legs/websocket.ts';
+
+export interface Endpoint {
+  address: string;
+  port: number;
+}
+
+/** One request to the front. @property name for the handshake; empty for none */
+export interface Question extends Endpoint {
+  scheme: 'http' | 'https';
+  name: string;
+  target: string;
+  method?: string;
+  announces?: number;
+  headers: Record<string, string>;
+}
+
+/** How the front is looked at: from this machine, or by what another one wrote down. */
+export interface Sight {
+  names: NameSource;
+  /** The value is the address on this side of the connection. */
+  connect: (at: Endpoint) => Promise<Attempt<string>>;
+  handshake: (at: Endpoint, name: string) => Promise<Attempt<Shaken>>;
+  oldProtocol: (at: Endpoint, name: string) => Promise<string | null>;
+  chainInOrder: (at: Endpoint, name: string) => Promise<boolean | null>;
+  ask: (question: Question) => Promise<Attempt<Answer>>;
+  /** Null: nobody looked. */
+  openLive: (question: Omit<Question, 'method'>) => Promise<Opened | null>;
+  /** Whether anything may be asked that was not foreseen. */
+  isLive: boolean;
+}
+
+/** Looks for itself. */
+export function liveSight(names: NameSource, trust: Trust, limits: Limits): Sight {
+  return {
+    names,
+    connect: (at) => connect({ ...at, ...limits }),
+    handshake: (at, name) => handshake({ ...at, name, trust, ...limits }),
+    oldProtocol: (at, name) => oldProtocol({ ...at, name, ...limits }),
+    chainInOrder: (at, name) => chainInOrder({ ...at, name, ...limits }),
+    ask: ({ name, ...question }) => ask({ ...question, servername: name, ...limits }),
+    openLive: ({ name, target, ...question }) => openLive({ ...question, servername: name, path: target, ...limits }),
+    isLive: true,
+  };
+}

@@ -1,0 +1,25 @@
+import { join } from 'node:path';
+import { readCurrent } from '../../adapters/files/editions.ts';
+import { ask } from '../../adapters/probe/ask.ts';
+import type { Limits } from '../../adapters/probe/connect.ts';
+import type { RunningEvidence } from '../../core/legs/running.ts';
+import { withPort } from '../../core/networks/address.ts';
+import type { Site } from '../map/load.ts';
+import { digestOf, renderers } from '../live/write.ts';
+
+/** What the front of this machine says of itself, and what it should; null when nothing answers its mark. */
+export async function readRunning(site: Site, limits: Limits): Promise<RunningEvidence | null> {
+  const { address, port } = site.plan.front.mark;
+  const headers = { host: withPort(address, port) };
+  const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, ...limits });
+  if (!answer.ok || answer.value.status !== 200) return null;
+  const written = await readCurrent(site.paths.front).catch(() => null);
+  return { runs: answer.value.body.trim(), written, wanted: wantedDigest(site) };
+}
+
+/** Without the engine, or before a container of the front's own is there, another plan comes out than that which was written. */
+function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
+  const renderer = renderers[plan.front.proxy];
+  if (engineTrouble !== null || plan.front.container !== null || renderer === undefined) return null;
+  return digestOf(renderer.essence(plan, { current: join(paths.front, 'current') }));
+}

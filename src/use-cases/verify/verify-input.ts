@@ -1,0 +1,174 @@
+import { X509Certificate } from 'node:crypto';
+import { access, constants } from 'node:fs/promises';
+import { resolve } from 'node:path';
+import { authorityFile } from '../../adapters/certificates/practice.ts';
+import { systemResolver } from '../../adapters/dns/zone.ts';
+import { readAlong } from '../../adapters/files/front-log.ts';
+import { readLogin } from '../../adapters/files/read-login.ts';
+import { readText } from '../../adapters/files/read-text.ts';
+import type { Limits } from '../../adapters/probe/connect.ts';
+import type { Trust } from '../../adapters/probe/handshake.ts';
+import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { readSeen } from '../../core/look/seen.ts';
+import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import type { At } from '../../core/plan/resolve-service.ts';
+import { readHeld, type Site } from '../map/load.ts';
+import { isNear } from './open-ports.ts';
+import { zoneOpinions } from './zone-opinions.ts';
+import { readRunning } from './running.ts';
+import { recordedSight } from './recorded-prober.ts';
+import { liveSight, type Sight } from './prober.ts';
+import type { VerifyInput } from './verify.ts';
+import { chosenRoads } from '../../cli/chosen-roads.ts';
+import type { VerifyOptions } from '../../cli/commands/verify.ts';
+import type { Io } from '../../cli/io.ts';
+import { plural } from '../../cli/print/style.ts';
+
+/** Everything that one run needs, out of options and files. The front's log is read from where it ends now. */
+export async function verifyInput(
+  { site, onTheMap }: { site: Site; onTheMap: Site },
+  names: readonly string[],
+  options: VerifyOptions,
+  io: Io,
+): Promise<VerifyInput> {
+  const { plan, host } = site;
+  const limits = limitsOf(options, site, io);
+  const isRead = options.read !== undefined;
+  const near = [...plan.front.addresses, ...plan.front.home];
+  return {
+    plan,
+    roads: chosenRoads(plan, names),
+    fromHost: reachableFromHere(site),
+    at: options.at === undefined ? null : placeAt(options.at, plan),
+    sight: await sightOf(site, options, limits, io),
+    zones: isRead || options.at !== undefined || options.fromAddress !== undefined ? null : zonesOf(plan, options, io),
+    homeNames: !isRead && seesHome(site, options),
+    fromHome: !isRead && isNear(site, near),
+    here: isRead ? [] : host.addresses.map(({ address }) => address),
+    held: readHeld(plan),
+    frontLog: await readAlong(isRead ? null : await errorLogOf(plan, options, io), isRead ? [] : plan.roads),
+    // The plan as the map has it: for driving, the road of all other names goes by one of them.
+    running: isRead ? null : await readRunning(onTheMap, limits),
+    limits,
+    login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
+    concurrency: options.parallel,
+    now: io.now().getTime(),
+    onProgress: (done, of) => io.progress(done === of ? '' : `driving: ${String(done)} of ${plural(of, 'road')}`),
+  };
+}
+
+export function limitsOf({ timeout, fromAddress }: VerifyOptions, { host }: Site, { signal }: Io): Limits {
+  if (fromAddress === undefined) return { timeoutMs: timeout, signal };
+  const from = parseAddress(fromAddress);
+  const own = host.addresses.map(({ address }) => address);
+  // All of 127.0.0.0/8 is this machine (RFC 1122 §3.2.1.3).
+  if (from !== null && (own.includes(from) || isLoopback(from))) return { timeoutMs: timeout, signal, from };
+  const message =
+    from === null
+      ? `--from-address expects an address, and got: ${fromAddress}`
+      : `This machine does not have the address ${from}.`;
+  const remedy = `It has: ${own.join(', ')}`;
+  throw new Trouble({ code: 'from-address', message, remedy, exitCode: 2 });
+}
+
+async function sightOf(site: Site, options: VerifyOptions, limits: Limits, io: Io): Promise<Sight> {
+  const trust = await readTrust(site, options.trust ?? [], io);
+  if (options.read !== undefined) return readSight(options.read, trust, io);
+  const { resolver, timeout } = options;
+  const names =
+    resolver === undefined
+      ? systemNames(timeout)
+      : resolverNames(parseEndpoint(resolver, 53, '--resolver'), timeout, limits.from);
+  return liveSight(names, trust, limits);
+}
+
+/** @throws Trouble `seen-unreadable` */
+async function readSight(file: string, trust: Trust, io: Io): Promise<Sight> {
+  const path = file === '-' ? 'standard input' : resolve(io.cwd, file);
+  const maxBytes = 512 * 1024 * 1024;
+  const text =
+    file === '-' ? await io.readInput() : await readText({ path, what: 'record of another machine', maxBytes });
+  const seen = readSeen(text);
+  if ('answers' in seen) return recordedSight(seen, trust);
+  const place = seen.line === 0 ? path : `${path}:${String(seen.line)}`;
+  throw new Trouble({
+    code: 'seen-unreadable',
+    message: `${place}: this is not what the script printed: ${seen.why}.`,
+    remedy: 'Print the script with: mile-marker verify --script > look.sh; run it there: sh look.sh > seen.txt',
+    exitCode: 2,
+  });
+}
+
+function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
+  return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
+}
+
+/** Nobody waits long for servers that cannot be reached from here: what the resolver says is there all the same. */
+const mostZoneMs = 2500;
+
+function zonesOf(plan: Plan, { resolver, timeout }: VerifyOptions, { signal }: Io): VerifyInput['zones'] {
+  const asked = resolver === undefined ? systemResolver() : parseEndpoint(resolver, 53, '--resolver');
+  if (asked === null) return null;
+  const reader = { resolver: asked, timeoutMs: Math.min(timeout, mostZoneMs) };
+  return (names, expected) => zoneOpinions({ plan, names, expected, reader, signal });
+}
+
+/** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */
+function seesHome(site: Site, { resolver }: VerifyOptions): boolean {
+  const isInside = resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address);
+  return isInside && isNear(site, site.plan.front.home);
+}
+
+/** The HTTP port that goes with `--at`: the machine's own when the HTTPS port is the machine's own, else the visitors'. */
+export function placeAt(text: string, { front }: Plan): NonNullable<VerifyInput['at']> {
+  const { address, port } = parseEndpoint(text, front.ports.https, '--at');
+  const inside = port === front.listen.https && port !== front.ports.https;
+  return { address, httpsPort: port, httpPort: inside ? front.listen.http : front.ports.http };
+}
+
+/** Where Debian's nginx writes its errors; a front in a container or elsewhere writes them where nobody knows. */
+const usualErrorLog = '/var/log/nginx/error.log';
+
+async function errorLogOf({ front }: Plan, { frontLog }: VerifyOptions, { cwd }: Io): Promise<string | null> {
+  if (frontLog !== undefined) {
+    const path = resolve(cwd, frontLog);
+    await access(path, constants.R_OK).catch((cause: unknown) => {
+      const message = `The front's log ${path} cannot be read.`;
+      const remedy = 'Name the file that your server writes its errors to, and run verify as somebody who may read it.';
+      throw new Trouble({ code: 'front-log-unreadable', message, remedy, exitCode: 2, cause });
+    });
+    return path;
+  }
+  if (front.proxy !== 'nginx' || front.container !== null) return null;
+  return access(usualErrorLog, constants.R_OK).then(
+    () => usualErrorLog,
+    () => null,
+  );
+}
+
+async function readTrust({ paths }: Site, files: readonly string[], { cwd }: Io): Promise<Trust> {
+  const given = await Promise.all(files.map((file) => readAuthorities(resolve(cwd, file))));
+  const practice = await readAuthorities(authorityFile(paths)).catch(() => []);
+  return { given: given.flat(), practice };
+}
+
+async function readAuthorities(path: string): Promise<string[]> {
+  const text = await readText({ path, what: 'file with trusted authorities' });
+  const found = text.match(/-----BEGIN CERTIFICATE-----[^-]+-----END CERTIFICATE-----/g) ?? [];
+  try {
+    if (found.length === 0) throw new Error('no certificate');
+    for (const pem of found) new X509Certificate(pem);
+  } catch (cause) {
+    const message = `${path} holds no certificate that can be read.`;
+    throw new Trouble({
+      code: 'trust-unreadable',
+      message,
+      remedy: 'Name a PEM file with the certificate of the authority.',
+      exitCode: 2,
+      cause,
+    });
+  }
+  return found;
+}

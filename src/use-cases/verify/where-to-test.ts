@@ -1,0 +1,41 @@
+import type { NameSource } from '../../adapters/probe/look-up.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { inNetworks } from '../../core/networks/address.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+
+export interface WhereInput {
+  plan: Plan;
+  names: NameSource;
+}
+
+/**
+ * The addresses that visitors come to: those of the edge that the names lead to, where there is one, else those of the front.
+ *
+ * @throws Trouble `front-address-unknown`
+ */
+export async function whereToDrive(input: WhereInput): Promise<string[]> {
+  const atEdge = await edgeAddresses(input);
+  return atEdge.length > 0 ? atEdge : frontAddresses(input);
+}
+
+/** The first name that leads to the edge stands for all. */
+async function edgeAddresses({ plan, names }: WhereInput): Promise<string[]> {
+  const networks = plan.front.edge?.networks ?? [];
+  if (networks.length === 0) return [];
+  for (const { name } of plan.roads) {
+    const evidence = await names.addressesOf(name);
+    const found = evidence.kind === 'found' ? evidence.addresses.filter((one) => inNetworks(one, networks)) : [];
+    if (found.length > 0) return found;
+  }
+  return [];
+}
+
+async function frontAddresses({ plan, names }: WhereInput): Promise<string[]> {
+  const found = await Promise.all(plan.front.names.map((name) => names.addressesOf(name)));
+  const looked = found.flatMap((evidence) => (evidence.kind === 'found' ? evidence.addresses : []));
+  const addresses = [...new Set([...plan.front.addresses, ...looked])];
+  if (addresses.length > 0) return addresses;
+  const message = `The address of the front is not known: ${plan.front.names.join(', ') || 'its interface'} has none.`;
+  const remedy = 'Mend `front.address` in the map, or say where to drive with --at ADDRESS.';
+  throw new Trouble({ code: 'front-address-unknown', message, remedy });
+}
