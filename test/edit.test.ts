@@ -15,7 +15,12 @@ front: {address: 203.0.113.24}
 const roadsOf = (text: string) => {
   const { map, findings } = readMap({ file: 'm', text });
   if (map === null) throw new Error(`${JSON.stringify(findings)}\n${text}`);
-  return map.roads.map(({ key, leads, gates, paused }) => ({ key, leads, gate: gates.join(), paused }));
+  return map.roads.map(({ key, parts, gates, paused }) => ({
+    key,
+    leads: parts[parts.length - 1]?.leads,
+    gate: gates.join(),
+    paused,
+  }));
 };
 
 /** One road in one of the ways in which people write them, indented by `indent`. */

@@ -148,7 +148,11 @@ test('of those that the map takes, nginx takes each', async () => {
 
 /** Files that must be there for nginx to start are what `check` and `write` see to; here only the words count. */
 function withoutFiles(given: Plan['roads'][number]): Plan['roads'][number] {
-  const road = { ...given, rules: { ...given.rules, log: null } };
-  if (road.leads.kind !== 'service' || road.leads.upstream?.trust.kind !== 'ca') return road;
-  return { ...road, leads: { kind: 'service', upstream: { ...road.leads.upstream, trust: { kind: 'none' } } } };
+  const parts = given.parts.map((part) => {
+    const { leads } = part;
+    if (leads.kind !== 'service' || leads.upstream?.trust.kind !== 'ca') return part;
+    const upstream = { ...leads.upstream, trust: { kind: 'none' as const } };
+    return { ...part, leads: { kind: 'service' as const, upstream } };
+  });
+  return { ...given, rules: { ...given.rules, log: null }, parts };
 }

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { allCards } from '../../src/core/findings/all-cards.ts';
-import { differenceOf, hstsProblem, withHsts } from '../../src/core/legs/redirect.ts';
+import { differenceOf, hstsProblem, hstsResult } from '../../src/core/legs/redirect.ts';
 import { healthyRows } from '../faults/rows-healthy.ts';
 import { networkRows } from '../faults/rows-network.ts';
 import { nginxRows } from '../faults/rows-nginx.ts';
@@ -13,6 +13,7 @@ import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
 import { bad, explainAway, findingsOf, ok, severityOf, type LegResult, type Problem } from '../../src/core/legs/leg.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
+import { unite, type LegAt } from '../../src/core/legs/unite.ts';
 import { plannedOf } from '../support/plan.ts';
 
 const front = ['203.0.113.24', '2001:db8:40::24'];
@@ -79,7 +80,8 @@ test.each([
   const [road] = plan.roads;
   if (road === undefined) throw new Error('no road');
   const front = { status: 200, headers: [], body: '' };
-  const leg = withHsts(ok('redirect', '308'), hstsProblem(road, front));
+  const plain = { address: 'a', part: '/', result: ok('redirect', 'redirects', 308) };
+  const leg = unite([plain, { ...plain, result: hstsResult(hstsProblem(road, front), true) }]) ?? plain.result;
   expect(leg.outcome).toBe(severity === 'note' ? 'ok' : 'warning');
   expect(findingsOf([{ road: road.name, legs: [leg] }])).toMatchObject([
     { rule: 'hsts-not-sent', severity, message: expect.stringContaining(words) },
@@ -127,7 +129,7 @@ test('whatever explains whatever, nothing that is wrong gets lost: neither how b
     fc.property(fc.array(road, { minLength: 1, maxLength: 4 }), (roads) => {
       const driven = roads.map((problems, index) => ({
         road: `r${String(index)}`,
-        legs: problems.map((one) => bad('service', '', one)),
+        legs: problems.map((one) => bad('service', 'unclear', one)),
       }));
       const { told, away } = explainAway(driven);
       const findings = findingsOf(told);
@@ -147,6 +149,47 @@ test('whatever explains whatever, nothing that is wrong gets lost: neither how b
   );
 });
 
+test('whatever is found at one address or part is in the result, with where it is so', () => {
+  const severities = ['error', 'warning', 'note'] as const;
+  const problem = fc
+    .tuple(fc.constantFrom(...allCards.slice(0, 4)), fc.constantFrom('a', 'b'), fc.constantFrom(...severities))
+    .map(([card, cause, severity]): Problem => ({ card, say: 's', data: {}, cause, severity }));
+  const at = fc.tuple(fc.constantFrom('v4', 'v6'), fc.constantFrom('/', '/api'), fc.array(problem, { maxLength: 3 }));
+  const outcomes = { error: 'wrong', warning: 'warning', note: 'unsure' } as const;
+  const rank = ['wrong', 'warning', 'unsure', 'ok'];
+  fc.assert(
+    fc.property(fc.uniqueArray(at, { minLength: 1, selector: ([a, p]) => a + p }), (all) => {
+      const results = all.map(([address, part, problems]): LegAt => {
+        const worst = problems.map(severityOf).sort((a, b) => severities.indexOf(a) - severities.indexOf(b))[0];
+        const outcome = worst === undefined ? 'ok' : outcomes[worst];
+        return { address, part, result: { leg: 'access', outcome, kind: 'passes', detail: null, problems } };
+      });
+      const united = unite(results);
+      const isSame = (a: Problem, b: Problem): boolean => a.card === b.card && a.cause === b.cause;
+      for (const { address, part, result } of results)
+        for (const one of result.problems) {
+          const kept = united?.problems.filter((other) => isSame(one, other)) ?? [];
+          expect(kept).toHaveLength(1);
+          expect(kept.map(({ onlyAt }) => onlyAt ?? [address])).toEqual([expect.arrayContaining([address])]);
+          expect(kept.map(({ parts }) => parts ?? [part])).toEqual([expect.arrayContaining([part])]);
+          expect(
+            kept.every((other) => severities.indexOf(severityOf(other)) <= severities.indexOf(severityOf(one))),
+          ).toBe(true);
+        }
+      // Nothing is made up: what is said to be only somewhere is so there and nowhere else.
+      for (const one of united?.problems ?? []) {
+        const where = results.filter(({ result }) => result.problems.some((other) => isSame(one, other)));
+        expect(new Set(one.onlyAt ?? results.map(({ address }) => address))).toEqual(
+          new Set(where.map(({ address }) => address)),
+        );
+      }
+      const worst = Math.min(...results.map(({ result }) => rank.indexOf(result.outcome)));
+      expect(united?.outcome).toBe(rank[worst]);
+    }),
+    { numRuns: 1000 },
+  );
+});
+
 test('what a card explains are cards, nothing explains itself by way of others, and every fault stands in the table', () => {
   const ids = allCards.map(({ id }) => id);
   const explained = new Map(allCards.map(({ id, explains = [] }) => [id, explains]));
@@ -158,7 +201,7 @@ test('what a card explains are cards, nothing explains itself by way of others, 
     });
   for (const id of ids) below(id, [id]);
   // What opens a hole is told whatever else is.
-  const holes = ['gate-open', 'stranger-sees-something', 'way-round', 'tls-too-old', 'pause-ignored'];
+  const holes = ['gate-open', 'stranger-sees-something', 'front-bypassed', 'tls-too-old', 'pause-ignored'];
   expect([...explained.values()].flat().filter((id) => holes.includes(id))).toEqual([]);
   const page = readFileSync(join(__dirname, '../../docs/faults.md'), 'utf8');
   const rows = [

@@ -270,12 +270,20 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: {to: ":1", paths: {/api: "nestcan:1"}}}',
     {},
-    'path-leads-nowhere: The part /api of `a` leads nowhere: no such service.',
+    'service-unknown: No service is called `nestcan`. | Did you mean `nestcam`?',
   ],
 ])('alarm: %s', (text, given, words) => {
   const found = told(text, given);
   expect(found).toHaveLength(1);
   expect(found[0]).toContain(words);
+});
+
+test('a part behind HTTPS that does not prove itself, or that nothing can prove', () => {
+  const part = (to: string): string => `roads: {a: {folder: ./site, paths: {/api: "${to}"}}}`;
+  const nginx = `domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n`;
+  expect(told(`${nginx}${part('https://192.168.64.9:8443')}`)).toEqual([
+    expect.stringContaining('upstream-unproven: `a.a.example/api` leads to an https service by its address'),
+  ]);
 });
 
 test('what browsers remember is the longest that was sent, from the last moment it was', () => {

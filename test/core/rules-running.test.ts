@@ -113,7 +113,7 @@ test.each<[string, string, Case]>([
 
 const bare = { compose: 'services: {}' };
 
-test.each<[string, string, Case, string]>([
+const alarms: Array<[string, string, Case, string]> = [
   [
     'declared and not there',
     one,
@@ -309,7 +309,28 @@ test.each<[string, string, Case, string]>([
     { ...bare, containers: [proxy] },
     'loopback-in-container: `w` leads to port 9400 of this host, and the front runs in the container `front`. | Let the program listen on an address of this host and write `to: http://ADDRESS:9400`, or give the front `network_mode: host`.',
   ],
-])('alarm: %s', (_, text, given, finding) => {
+];
+
+test.each(alarms)('alarm: %s', (_, text, given, finding) => {
+  expect(told(text, given)).toEqual([finding]);
+});
+
+const behindPrefix = alarms
+  .map(([what, text, given, finding]) => {
+    const moved = text.replace(/(\w+): (?:"([^"]+)"|\{to: "([^"]+)"([^}]*)\})\}$/, (_, key, plain, to, more) => {
+      const kept = String(more ?? '');
+      return `${String(key)}: {folder: ./site${kept}, paths: {/api: "${String(plain ?? to)}"}}}`;
+    });
+    const key = /^((?:not-for-the-web|loopback-in-container): `\w+)`/;
+    return [what, moved, given, finding.replace(key, '$1/api`')] as const;
+  })
+  .filter(([, moved]) => moved.includes('paths'));
+
+test('most of these have a road to put behind a prefix', () => {
+  expect(behindPrefix.length).toBeGreaterThan(20);
+});
+
+test.each(behindPrefix)('the same behind a prefix: %s', (_, text, given, finding) => {
   expect(told(text, given)).toEqual([finding]);
 });
 

@@ -57,7 +57,7 @@ test('every key is described, its example is what it expects, and the whole map 
 });
 
 test('keys that come later say so', () => {
-  const { plan, front, host, resolutions } = plannedOf(text);
+  const { plan, front, host } = plannedOf(text);
   const map = readMap({ file: 'm', text }).map;
   if (map === null) throw new Error('unread');
   const facts = {
@@ -65,7 +65,6 @@ test('keys that come later say so', () => {
     plan,
     front,
     host,
-    resolutions,
     certificates: new Map(),
     inventory: inventoryOf([]),
     now: 0,
@@ -97,6 +96,7 @@ test.each([
   ['origins: [https://www.saltmarsh.example]', 'origins: ["*"]', '`cors` lets every origin'],
   ['/.well-known/caldav: {redirect: /dav/}', '/a/../b: a:1', 'where a path in normal form'],
   ['/.well-known/caldav: {redirect: /dav/}', '/a: {}', '`roads.nestcam.paths./a` must say one of'],
+  ['/.well-known/caldav: {redirect: /dav/}', '/: a:1', '`roads.nestcam.paths./` is the whole road'],
   ['{X-Robots-Tag: noindex}', '{X-Robots-Tag: "a\\nb"}', 'response-headers.X-Robots-Tag` expects a text on one line'],
   ['27015/udp: field-radio:27015', '27015/udp: field-radio', 'does not say the port'],
   ['27015/udp: field-radio:27015', '27015: field-radio:27015', 'where a port with its protocol'],

@@ -13,7 +13,7 @@ export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap 
   // Inside a container other users count, and other rights. An nginx that somebody else than root starts runs as that user.
   const isRoot = process.getuid?.() === 0;
   const user = front.proxy === 'nginx' && front.container === null && isRoot ? nginxUser() : null;
-  const leads = roads.flatMap((road) => [road.leads, ...road.rules.paths.map((path) => path.leads)]);
+  const leads = roads.flatMap(({ parts }) => parts.map((part) => part.leads));
   const people = roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? []));
   return {
     people: new Map([...new Set(people)].map((file) => [file, peopleFile(file, user)])),

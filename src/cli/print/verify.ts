@@ -1,5 +1,6 @@
 import { tell } from '../../core/findings/card.ts';
 import { legNames, type LegName } from '../../core/findings/finding.ts';
+import { labelOf } from '../../core/legs/label.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
@@ -57,11 +58,13 @@ function isUnwell(legs: readonly LegResult[], name: LegName): boolean {
 }
 
 /** The outcome as a word, and in which way when it is not well. On a narrow terminal on two lines. */
-export function legCell({ outcome, says }: LegResult, paint: Style, width: number): string {
+export function legCell(result: LegResult, paint: Style, width: number): string {
+  const { outcome, kind } = result;
+  const says = labelOf(result);
   const join = width < 110 ? '\n' : ' ';
   switch (outcome) {
     case 'ok':
-      return says === 'paused' ? paint.dim('paused') : paint.green('ok');
+      return kind === 'paused' ? paint.dim('paused') : paint.green('ok');
     case 'skipped':
       return paint.dim('-');
     case 'wrong':

@@ -11,6 +11,7 @@ import { readerFor, recordWay } from '../../use-cases/dns/record-way.ts';
 import { chosenRoads } from '../chosen-roads.ts';
 import type { CommandContext } from '../commands/context.ts';
 import type { DnsCheckOptions } from '../commands/dns.ts';
+import { labelOf } from '../../core/legs/label.ts';
 import { openSite } from '../open-site.ts';
 import { formatDns } from '../print/dns.ts';
 import { countFindings, countsInWords } from '../print/findings.ts';
@@ -60,7 +61,7 @@ async function untilRight(
   for (let wait = firstPauseMs; ; wait = Math.min(wait * 1.5, longestPauseMs)) {
     const result = await look();
     const open = result.names.filter(({ result: { outcome } }) => outcome !== 'ok');
-    const words = open.map(({ name, result: { says } }) => `${name} ${says}`).join('; ');
+    const words = open.map(({ name, result }) => `${name} ${labelOf(result)}`).join('; ');
     if (!reaches(result.findings, failOn) && open.length === 0) return result;
     if (words !== before) io.err(`${io.now().toISOString().slice(11, 19)} ${words}\n`);
     before = words;
@@ -69,7 +70,12 @@ async function untilRight(
 }
 
 function asJson({ names, findings, picture, expected, notSeen }: CheckedDns): Record<string, unknown> {
-  const judged = names.map(({ name, result: { outcome, says } }) => ({ name, outcome, says }));
+  const judged = names.map(({ name, result }) => ({
+    name,
+    outcome: result.outcome,
+    kind: result.kind,
+    says: labelOf(result),
+  }));
   return { expected, names: judged, zones: picture.zones, heard: picture.names, notSeen, findings };
 }
 

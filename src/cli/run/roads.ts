@@ -1,8 +1,10 @@
 import { homeNetworks } from '../../core/networks/home.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Leads } from '../../core/map/site-map.ts';
+import { partName } from '../../core/plan/parts.ts';
 import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
 import { whyNot } from '../../core/plan/why-not.ts';
+import { partsOnRoads } from '../../core/rules/on-roads.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -21,15 +23,20 @@ export async function runRoads(options: OpenOptions & { why?: boolean }, context
   }
   const paint = style(io.colour.out);
   const head = ['road', 'gate', 'leads to'].map((word) => paint.bold(word));
-  const written = new Map(site.map.roads.map((road) => [road.name, road.leads]));
-  const rows = roads.map((road) => [
-    road.display,
-    road.paused ? `${road.gate.name}, paused` : road.gate.name,
-    leadsTo(road.leads, written.get(road.name), io.width),
-  ]);
+  const written = partsOnRoads(site);
+  const rows = roads.flatMap((road) =>
+    // As the map has it: the road itself, then its parts.
+    [...road.parts].reverse().map(({ prefix, leads }) => {
+      const said = written.find((one) => one.road.name === road.name && one.prefix === prefix)?.leads;
+      const gate = road.paused ? `${road.gate.name}, paused` : road.gate.name;
+      return [partName(road.display, prefix), prefix === '/' ? gate : '', leadsTo(leads, said, io.width)];
+    }),
+  );
   if (roads.length > 0) io.out(table(head, rows));
   if (options.why === true) io.out(`\n${reasons(site)}`);
-  const unresolved = roads.some(({ leads }) => leads.kind === 'service' && leads.upstream === null);
+  const unresolved = roads.some(({ parts }) =>
+    parts.some(({ leads }) => leads.kind === 'service' && leads.upstream === null),
+  );
   io.err(
     `${plural(roads.length, 'road')} through ${front.proxy} at ${[...front.addresses, ...front.names].join(', ')}.\n`,
   );
@@ -50,13 +57,14 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
 }
 
 /** Why each service is dialled where it is, and who `home` lets in. */
-function reasons({ plan, map, host, resolutions }: Site): string {
-  const lines = plan.roads.flatMap(({ name, display, leads }) => {
-    if (leads.kind !== 'service') return [];
-    const found = resolutions.get(name);
-    const why = leads.upstream?.why ?? (found === undefined ? '' : whyNot(found));
-    return [`${display}: ${leads.upstream === null ? 'not known, ' : ''}${why ?? ''}`];
-  });
+function reasons({ plan, map, host }: Site): string {
+  const lines = plan.roads.flatMap(({ display, parts }) =>
+    [...parts].reverse().flatMap(({ prefix, leads, resolution }) => {
+      if (leads.kind !== 'service') return [];
+      const why = leads.upstream?.why ?? (resolution === null ? '' : whyNot(resolution));
+      return [`${partName(display, prefix)}: ${leads.upstream === null ? 'not known, ' : ''}${why ?? ''}`];
+    }),
+  );
   const { networks, except } = homeNetworks(host, map.front.homeNetworks);
   const without = except.length === 0 ? '' : `, but not ${except.join(', ')} (the default gateway)`;
   const source =
@@ -65,6 +73,7 @@ function reasons({ plan, map, host, resolutions }: Site): string {
 }
 
 function asJson({ authority, ...road }: PlannedRoad): Record<string, unknown> {
-  const { name, display, gate, paused, rules, leads, where } = road;
-  return { name, display, url: `https://${authority}`, gate, paused, rules, leads, where };
+  const { name, display, gate, paused, rules, where } = road;
+  const parts = road.parts.map((part) => ({ prefix: part.prefix, leads: part.leads, where: part.where }));
+  return { name, display, url: `https://${authority}`, gate, paused, rules, parts, where };
 }

@@ -3,6 +3,7 @@ import { writeWhole } from '../../adapters/files/safe-write.ts';
 import { runAfter } from '../../adapters/processes/run-after.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { junitXml } from '../../core/legs/junit.ts';
+import { labelOf } from '../../core/legs/label.ts';
 import { askable, onMap } from '../../use-cases/verify/askable.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import { findOpenPorts } from '../../use-cases/verify/open-ports.ts';
@@ -49,7 +50,9 @@ export function documentOf(site: Site, result: VerifyResult, changes: Changes | 
 function asJson({ roads }: VerifyResult): unknown[] {
   return roads.map(({ road, legs }) => ({
     name: road,
-    legs: Object.fromEntries(legs.map(({ leg, outcome, says }) => [leg, { outcome, says }])),
+    legs: Object.fromEntries(
+      legs.map((result) => [result.leg, { outcome: result.outcome, kind: result.kind, says: labelOf(result) }]),
+    ),
   }));
 }
 

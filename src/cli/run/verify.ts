@@ -6,7 +6,7 @@ import { lookScript } from '../../core/look/script.ts';
 import { askable } from '../../use-cases/verify/askable.ts';
 import { linksForPhone } from '../../use-cases/verify/links.ts';
 import type { Site } from '../../use-cases/map/load.ts';
-import { places } from '../../use-cases/verify/limiter.ts';
+import { limiter } from '../../use-cases/verify/limiter.ts';
 import { liveQuestions, lookQuestions } from '../../use-cases/verify/questions.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import { chosenRoads } from '../chosen-roads.ts';
@@ -68,16 +68,12 @@ function printScript(site: Site, names: string[], io: Io): void {
 }
 
 async function printLinks(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<void> {
-  const { plan, resolutions, host } = askable(site).site;
-  const fromHost = new Map(
-    [...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]),
-  );
+  const { plan, host } = askable(site).site;
   const links = await linksForPhone({
     plan,
     roads: chosenRoads(plan, names),
-    fromHost,
     here: host.addresses.map(({ address }) => address),
-    places: places(options.parallel),
+    limiter: limiter(options.parallel),
     limits: limitsOf(options, site, io),
   });
   io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));

@@ -2,7 +2,7 @@ import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { accessCards } from '../legs/access.ts';
 import { bypassCards } from '../legs/bypass.ts';
-import { wayCards } from '../legs/ways-round.ts';
+import { bypassedCards } from '../legs/bypasses.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
 import { homeCards } from '../legs/home.ts';
@@ -37,5 +37,5 @@ export const allCards: readonly Card[] = [
   ...uploadCards,
   ...websocketCards,
   ...bypassCards,
-  ...wayCards,
+  ...bypassedCards,
 ];

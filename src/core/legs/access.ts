@@ -3,7 +3,7 @@ import type { PlannedRoad } from '../plan/plan.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
 import { likenessTo, type DirectEvidence } from './direct.ts';
 import { traitsOf } from './fingerprint.ts';
-import { bad, ok, skipped, type LegResult } from './leg.ts';
+import { bad, ok, skipped, type LegKind, type LegResult } from './leg.ts';
 import { isFrontsOwnError } from './own-pages.ts';
 
 const source = 'map reference: `gates`; RFC 9110 §15.5.2, §15.5.4';
@@ -117,7 +117,7 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
   if (!bare.ok) {
     // Some gates say nothing to those whom they keep out.
     const isShut = planned !== 'passes' && bare.failure.kind === 'closed';
-    return isShut ? ok('access', 'refused, closed') : skipped('access', 'no answer');
+    return isShut ? ok('access', 'closed-silently') : skipped('access', 'no-answer');
   }
   const got = outcomeOf(bare.value, own);
   const { status } = bare.value;
@@ -125,13 +125,13 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
   const cause = `gate:${road.name}`;
   const data = { gate, from: seen ?? from, as: seen === null ? '' : ', as the front sees it', name: road.name };
   // A service that gives no answer of its own proves nothing about the gate before it.
-  if (got === 'nothing' && planned !== 'passes') return skipped('access', 'no answer');
+  if (got === 'nothing' && planned !== 'passes') return skipped('access', 'no-answer');
   if (got === 'unclear' && planned !== 'passes') {
     const unclear = { card: gateUnclear, say: 'alike', data: { ...data, status }, cause };
-    return login === null ? bad('access', `${String(status)}?`, unclear) : withLogin(evidence);
+    return login === null ? bad('access', 'unclear', unclear, status) : withLogin(evidence);
   }
   if (got === 'passes' && planned !== 'passes') {
-    if (mayBeKnown) return { leg: 'access', outcome: 'unsure', says: 'address not known', problems: [] };
+    if (mayBeKnown) return { ...skipped('access', 'address-unknown'), outcome: 'unsure' };
     const say = planned === 401 ? 'no-password' : 'open';
     return bad('access', 'open', { card: gateOpen, say, data: { ...data, planned }, cause });
   }
@@ -141,8 +141,8 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
   const isRefused = planned === 'passes' ? isPlainRefusal(bare.value, own) : got === 'refused';
   if (login !== null) return withLogin(evidence, isRefused);
   if (isRefused && planned === 'passes')
-    return bad('access', 'gate held', { card: gateHeld, say: 'held', data, cause: `gate-held:${gate}` });
-  return ok('access', isRefused ? `refused, ${String(status)}` : 'may pass');
+    return bad('access', 'refused-here', { card: gateHeld, say: 'held', data, cause: `gate-held:${gate}` });
+  return isRefused ? ok('access', 'refused', status) : ok('access', 'passes');
 }
 
 /** Whether a forged header or a wrong password opened what was shut. */
@@ -155,7 +155,7 @@ function fooledBy({ forged, wrong, own, bare }: AccessEvidence, got: Outcome, ca
     return bad('access', 'forged', { card: gateOpen, say: 'forged', data, cause: 'gate-forged' });
   }
   if (bare.value.status !== 401 || !opens(wrong)) return null;
-  return bad('access', 'any password', { card: gateOpen, say: 'password', data: {}, cause });
+  return bad('access', 'any-password', { card: gateOpen, say: 'password', data: {}, cause });
 }
 
 function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): LegResult {
@@ -163,17 +163,19 @@ function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): Leg
   // A front that cannot look into its password file may also fail.
   const fails = isRefused && answer !== null && answer.status >= 500 && own?.answer.ok === true;
   if (login === null || answer === null || !(fails || isPlainRefusal(answer, own)))
-    return ok('access', isRefused && bare.ok ? `refused, ${String(bare.value.status)}` : 'may pass');
+    return isRefused && bare.ok ? ok('access', 'refused', bare.value.status) : ok('access', 'passes');
   const data = { person: login.person, status: answer.status };
   const cause = `login:${login.person}:${String(data.status)}`;
-  return bad('access', 'login refused', { card: gateShut, say: 'login', data, cause });
+  return bad('access', 'login-refused', { card: gateShut, say: 'login', data, cause });
 }
 
 /** Whether what lies behind the gate cannot be seen: it refused, and no login opened it. */
-export function isBehindGate({ says, outcome }: LegResult, hasLogin: boolean): boolean {
-  if (outcome === 'ok') return says.startsWith('refused') && !hasLogin;
-  return ['forged', 'any password', 'login refused', 'gate held'].includes(says) || /^\d+\?$/.test(says);
+export function isBehindGate({ kind }: LegResult, hasLogin: boolean): boolean {
+  if (kind === 'refused' || kind === 'closed-silently') return !hasLogin;
+  return behindGate.includes(kind);
 }
+
+const behindGate: readonly LegKind[] = ['forged', 'any-password', 'login-refused', 'refused-here', 'unclear'];
 
 /** `unclear`: the gate or the service, either may have answered so; `nothing`: an error that says nothing of the gate. */
 type Outcome = 'passes' | 'refused' | 'unclear' | 'nothing';

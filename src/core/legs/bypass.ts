@@ -3,7 +3,7 @@ import type { PlannedRoad } from '../plan/plan.ts';
 import type { Answer, Attempt } from './answer.ts';
 import { ok, severityOf, skipped, type LegResult, type Problem } from './leg.ts';
 import { isWelcomePage } from './own-pages.ts';
-import { rateProblem, wayRoundProblems, type RateEvidence, type WayRound } from './ways-round.ts';
+import { bypassedProblems, rateProblem, type Bypass, type RateEvidence } from './bypasses.ts';
 
 const strangers = card({
   id: 'stranger-sees-something',
@@ -54,24 +54,24 @@ export interface StrangerEvidence {
 
 /**
  * @property refused what came back for a method that the map forbids; null when all are allowed
- * @property ways where the service answers past the front
+ * @property bypasses where services of the road answer past the front
  */
 export interface BypassEvidence {
   road: PlannedRoad;
   strangers: readonly StrangerEvidence[];
   refused: { method: string; attempt: Attempt<Answer> } | null;
-  ways: readonly WayRound[];
+  bypasses: readonly Bypass[];
 }
 
-/** Judges the ways round a road: without its name, past the front, and by another method. */
-export function judgeBypass({ road, strangers: seen, refused, ways }: BypassEvidence): LegResult {
+/** Judges the bypasses of a road: without its name, past the front, and by another method. */
+export function judgeBypass({ road, strangers: seen, refused, bypasses }: BypassEvidence): LegResult {
   const problems = [
     ...seen.flatMap((one) => strangerProblem(one, road)),
-    ...wayRoundProblems(road, ways),
+    ...bypassedProblems(road, bypasses),
     ...methodProblem(refused),
   ];
-  const isSeen = seen.length > 0 || refused !== null || ways.length > 0;
-  return isSeen ? outcomeOf(problems) : skipped('bypass', 'no answer');
+  const isSeen = seen.length > 0 || refused !== null || bypasses.length > 0;
+  return isSeen ? outcomeOf(problems) : skipped('bypass', 'no-answer');
 }
 
 /** The same with what came of more requests than the road allows. */
@@ -81,9 +81,10 @@ export function withRate(leg: LegResult, road: PlannedRoad, rate: RateEvidence):
 
 function outcomeOf(problems: Problem[]): LegResult {
   const severities = problems.map(severityOf);
-  if (severities.includes('error')) return { leg: 'bypass', outcome: 'wrong', says: 'a way round', problems };
-  if (severities.includes('warning')) return { leg: 'bypass', outcome: 'warning', says: 'a way round', problems };
-  return ok('bypass', 'none', problems);
+  const worst = severities.includes('error') ? 'wrong' : severities.includes('warning') ? 'warning' : null;
+  return worst === null
+    ? ok('bypass', 'no-bypass', null, problems)
+    : { leg: 'bypass', outcome: worst, kind: 'bypass', detail: null, problems };
 }
 
 function strangerProblem({ url, asked, attempt, shows }: StrangerEvidence, road: PlannedRoad): Problem[] {

@@ -15,6 +15,8 @@ import { isWelcomePage, wantsHttps } from './own-pages.ts';
  */
 export interface DirectEvidence {
   road: string;
+  /** Prefix of the part of the road. */
+  part: string;
   upstream: Upstream;
   answer: Attempt<DirectAnswer>;
   print: Fingerprint | null;
@@ -33,7 +35,7 @@ export interface DirectAnswer {
   hints: boolean;
 }
 
-export interface DirectFacts extends Pick<DirectEvidence, 'road' | 'upstream'> {
+export interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'> {
   first: Attempt<Answer>;
   second: Attempt<Answer>;
   takesTls?: boolean;
@@ -42,8 +44,8 @@ export interface DirectFacts extends Pick<DirectEvidence, 'road' | 'upstream'> {
 }
 
 export function directEvidence(facts: DirectFacts): DirectEvidence {
-  const { road, upstream, first, second, takesTls = false, plainly = null, byAddress = null } = facts;
-  const common = { road, upstream, takesTls, plainly, byAddress };
+  const { road, part, upstream, first, second, takesTls = false, plainly = null, byAddress = null } = facts;
+  const common = { road, part, upstream, takesTls, plainly, byAddress };
   if (!first.ok) return { ...common, answer: first, print: null };
   const traits = traitsOf(first.value);
   const { status, body } = first.value;

@@ -92,23 +92,23 @@ export function judgeDns({ name, evidence, expected: front, edge = [], resolver 
   if (evidence.kind === 'no-answer') {
     const data = { resolver, reason: evidence.reason };
     return {
-      ...bad('dns', 'no answer', { card: noAnswer, say: 'reason', data, cause: `resolver:${resolver}` }),
+      ...bad('dns', 'resolver-silent', { card: noAnswer, say: 'reason', data, cause: `resolver:${resolver}` }),
       outcome: 'unsure',
     };
   }
   if (evidence.kind === 'missing') {
     const data = { record: edge.length > 0 ? `${name}. as the edge tells you` : records(name, expected) };
-    return bad('dns', 'missing', { card: missing, say: 'none', data, cause: `dns:${name}` });
+    return bad('dns', 'name-missing', { card: missing, say: 'none', data, cause: `dns:${name}` });
   }
   const found = evidence.addresses;
   const strange = found.filter((address) => (edge.length > 0 ? !inNetworks(address, edge) : !front.includes(address)));
-  if (edge.length > 0) return strange.length === 0 ? ok('dns', found.join(' ')) : pastEdge(strange, edge);
+  if (edge.length > 0) return strange.length === 0 ? ok('dns', 'resolves', found.join(' ')) : pastEdge(strange, edge);
   const lacking = front.filter((address) => !found.includes(address));
   const data = { found, expected: [...expected], strange, lacking };
   if (strange.length === found.length) {
     const say = found.every(isPrivate) && !expected.every(isPrivate) ? 'private' : 'all';
     const record = records('', expected).trim();
-    return bad('dns', 'elsewhere', {
+    return bad('dns', 'name-elsewhere', {
       card: elsewhere,
       say,
       data: { ...data, record },
@@ -116,7 +116,7 @@ export function judgeDns({ name, evidence, expected: front, edge = [], resolver 
     });
   }
   if (strange.length > 0)
-    return bad('dns', 'partly elsewhere', {
+    return bad('dns', 'name-partly-elsewhere', {
       card: elsewhere,
       say: 'some',
       data,
@@ -124,19 +124,19 @@ export function judgeDns({ name, evidence, expected: front, edge = [], resolver 
     });
   if (lacking.length > 0) {
     const record = records('', lacking).trim();
-    return bad('dns', 'incomplete', {
+    return bad('dns', 'name-incomplete', {
       card: incomplete,
       say: 'lacks',
       data: { ...data, record },
       cause: `dns:lacking:${lacking.join(',')}`,
     });
   }
-  return ok('dns', found.join(' '));
+  return ok('dns', 'resolves', found.join(' '));
 }
 
 function pastEdge(strange: readonly string[], edge: readonly string[]): LegResult {
   const data = { strange: [...strange], expected: [...edge] };
-  return bad('dns', 'past the edge', { card: elsewhere, say: 'edge', data, cause: `dns:edge:${strange.join(',')}` });
+  return bad('dns', 'past-edge', { card: elsewhere, say: 'edge', data, cause: `dns:edge:${strange.join(',')}` });
 }
 
 /**
@@ -151,7 +151,7 @@ export function besideZone(own: LegResult, zone: LegResult | undefined, { eviden
   const found = evidence.kind === 'found' ? evidence.addresses : 'no address';
   const data = { found, expected: [...expected] };
   const problem = { card: elsewhere, say: 'here', data, severity: 'warning' as const };
-  return bad('dns', 'elsewhere here', { ...problem, cause: `dns:here:${String(found)}` });
+  return bad('dns', 'name-elsewhere-here', { ...problem, cause: `dns:here:${String(found)}` });
 }
 
 /** Records as they stand in a zone file (RFC 1035 §5.1). */

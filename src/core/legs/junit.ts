@@ -1,4 +1,5 @@
 import type { Finding } from '../findings/finding.ts';
+import { labelOf } from './label.ts';
 import type { ExplainedAway, RoadLegs } from './leg.ts';
 
 /**
@@ -12,7 +13,8 @@ export function junitXml(
   away: readonly ExplainedAway[],
 ): string {
   const suites = roads.map(({ road, legs }) => {
-    const cases = legs.map(({ leg, outcome, says }) => {
+    const cases = legs.map(({ leg, outcome, ...result }) => {
+      const says = labelOf(result);
       const open = `    <testcase classname="${escaped(road)}" name="${leg}"`;
       if (outcome === 'ok') return `${open}/>`;
       if (outcome === 'skipped' || outcome === 'unsure')

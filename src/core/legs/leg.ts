@@ -1,15 +1,116 @@
 import { tell, type Card } from '../findings/card.ts';
+import { partName } from '../plan/parts.ts';
 import { worse, type Evidence, type Finding, type LegName, type Severity } from '../findings/finding.ts';
+
+/** In which way a leg came out. Words for it are made when it is printed, by `labelOf`. */
+export type LegKind =
+  | 'resolves'
+  | 'given-by-at'
+  | 'resolver-silent'
+  | 'name-missing'
+  | 'name-elsewhere'
+  | 'name-partly-elsewhere'
+  | 'name-incomplete'
+  | 'name-elsewhere-here'
+  | 'past-edge'
+  | 'no-zone'
+  | 'no-server'
+  | 'servers-disagree'
+  | 'alias-circle'
+  | 'alias-to-nowhere'
+  | 'remembers-no'
+  | 'remembers-old'
+  | 'listens'
+  | 'port-closed'
+  | 'port-not-served'
+  | 'secure'
+  | 'practice'
+  | 'handshake-refused'
+  | 'other-name'
+  | 'throwaway'
+  | 'expired'
+  | 'not-yet-valid'
+  | 'expires-soon'
+  | 'no-chain'
+  | 'untrusted'
+  | 'weak-certificate'
+  | 'chain-order'
+  | 'old-tls'
+  | 'weak-suite'
+  | 'no-http2'
+  | 'older-certificate'
+  | 'redirects'
+  | 'plain-as-planned'
+  | 'redirect-unanswered'
+  | 'redirect-escaped'
+  | 'stays-plain'
+  | 'redirect-no-place'
+  | 'redirect-loop'
+  | 'redirect-other-place'
+  | 'no-hsts'
+  | 'no-gate'
+  | 'refused'
+  | 'closed-silently'
+  | 'passes'
+  | 'open'
+  | 'forged'
+  | 'any-password'
+  | 'login-refused'
+  | 'refused-here'
+  | 'address-unknown'
+  | 'answers'
+  | 'to-place'
+  | 'folder'
+  | 'paused'
+  | 'not-paused'
+  | 'unclear'
+  | 'breaks-off'
+  | 'front-fails'
+  | 'welcome-page'
+  | 'early-hints'
+  | 'down'
+  | 'silent'
+  | 'closed'
+  | 'cut'
+  | 'broken'
+  | 'unreachable'
+  | 'wants-https'
+  | 'empty'
+  | 'wrong-service'
+  | 'unexpected'
+  | 'not-told'
+  | 'shows-inside'
+  | 'other-port'
+  | 'to-http'
+  | 'open-cookie'
+  | 'open-console'
+  | 'elsewhere'
+  | 'no-page'
+  | 'uploads'
+  | 'live-open'
+  | 'live-silent'
+  | 'live-refused'
+  | 'live-not-passed'
+  | 'not-expected'
+  | 'no-bypass'
+  | 'bypass'
+  | 'needs-tls'
+  | 'no-answer'
+  | 'not-seen'
+  | 'behind-gate'
+  | 'in-circle'
+  | 'not-asked';
 
 /**
  * How one leg of one road came out. `unsure` is an honest outcome: what came back does not settle it.
  *
- * @property says a few words for a person, such as "308" or "expired"
+ * @property detail what belongs to the kind: a status, a protocol, addresses; null for nothing
  */
 export interface LegResult {
   leg: LegName;
   outcome: 'ok' | 'wrong' | 'warning' | 'unsure' | 'skipped';
-  says: string;
+  kind: LegKind;
+  detail: string | number | null;
   problems: Problem[];
 }
 
@@ -17,6 +118,7 @@ export interface LegResult {
  * A finding before its roads are gathered. Problems of one card and cause become one finding.
  *
  * @property onlyAt the addresses of the front at which it is so, when it is not so at all of them
+ * @property parts prefixes of the parts of the road at which it is so, when it is not so of all of it
  */
 export interface Problem {
   card: Card;
@@ -25,14 +127,20 @@ export interface Problem {
   cause: string;
   severity?: Severity;
   onlyAt?: readonly string[];
+  parts?: readonly string[];
 }
 
-export function ok(leg: LegName, says: string, problems: Problem[] = []): LegResult {
-  return { leg, outcome: 'ok', says, problems };
+export function ok(
+  leg: LegName,
+  kind: LegKind,
+  detail: LegResult['detail'] = null,
+  problems: Problem[] = [],
+): LegResult {
+  return { leg, outcome: 'ok', kind, detail, problems };
 }
 
-export function skipped(leg: LegName, says: string): LegResult {
-  return { leg, outcome: 'skipped', says, problems: [] };
+export function skipped(leg: LegName, kind: LegKind): LegResult {
+  return { leg, outcome: 'skipped', kind, detail: null, problems: [] };
 }
 
 export function severityOf({ card, severity }: Problem): Severity {
@@ -40,9 +148,9 @@ export function severityOf({ card, severity }: Problem): Severity {
 }
 
 /** A result whose outcome follows from the severity of its problem. */
-export function bad(leg: LegName, says: string, problem: Problem): LegResult {
+export function bad(leg: LegName, kind: LegKind, problem: Problem, detail: LegResult['detail'] = null): LegResult {
   const outcomes = { error: 'wrong', warning: 'warning', note: 'unsure' } as const;
-  return { leg, outcome: outcomes[severityOf(problem)], says, problems: [problem] };
+  return { leg, outcome: outcomes[severityOf(problem)], kind, detail, problems: [problem] };
 }
 
 export interface RoadLegs {
@@ -92,7 +200,7 @@ export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; awa
 }
 
 /**
- * Findings of all roads: each cause told once, with every road it breaks, the names also as `{names}` for the sentence. Roads of which it is
+ * Findings of all roads: each cause told once, with every road it breaks, their names and parts also as `{names}` for the sentence. Roads of which it is
  * no more than worth knowing are left out beside those that it breaks.
  */
 export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
@@ -108,13 +216,18 @@ export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
   return [...groups.values()].flatMap((group) => {
     const severity = group.map(({ problem }) => severityOf(problem)).reduce(worse);
     const broken = group.filter(({ problem }) => severity === 'note' || severityOf(problem) !== 'note');
-    const names = [...new Set(broken.map(({ road }) => road))];
-    return broken.slice(0, 1).map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, names));
+    const roads = [...new Set(broken.map(({ road }) => road))];
+    const names = broken.flatMap(({ road, problem: { parts = ['/'] } }) => parts.map((part) => partName(road, part)));
+    return broken.slice(0, 1).map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, { roads, names }));
   });
 }
 
-function findingOf({ card, say, data, cause, severity, onlyAt }: Problem, leg: LegName, names: string[]): Finding {
-  const input = { say, data: { ...data, names: someOf(names) }, roads: names, leg, cause };
+function findingOf(
+  { card, say, data, cause, severity, onlyAt }: Problem,
+  leg: LegName,
+  { roads, names }: { roads: string[]; names: string[] },
+): Finding {
+  const input = { say, data: { ...data, names: someOf([...new Set(names)]) }, roads, leg, cause };
   const told = tell(card, severity === undefined ? input : { ...input, severity });
   return onlyAt === undefined ? told : { ...told, message: `${told.message} Only at ${onlyAt.join(' and ')}.` };
 }

@@ -1,10 +1,11 @@
 import { inUrl, isPrivate, withPort } from '../networks/address.ts';
-import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import type { Plan, PlannedPart, PlannedRoad } from '../plan/plan.ts';
 import { decide } from '../verdict/decide.ts';
 import { requestFrom, strangerTo } from '../verdict/exposure.ts';
 import type { Prepared } from '../verdict/verdict.ts';
 import { isRedirect } from './answer.ts';
 import type { DirectEvidence } from './direct.ts';
+import { expectedOf, targetOf } from './targets.ts';
 
 /** A link to open on a phone, and what must be seen there. @property on with which connection */
 export interface PhoneLink {
@@ -16,29 +17,20 @@ export interface PhoneLink {
 /**
  * What to open on a phone with Wi-Fi off, and where a gate lets home in, once more at home: the one vantage that no machine of yours has.
  *
- * @param directs what the services answer when asked directly, by road
- * @param published ports at which services answer on this machine beside the front, by road
+ * @param directs what the services answer when asked directly, by the part of their road
+ * @param published ports at which services answer on this machine beside the front
  */
 export function phoneLinks(
   prepared: Prepared,
   roads: readonly PlannedRoad[],
-  directs: ReadonlyMap<string, DirectEvidence>,
-  published: ReadonlyMap<string, number>,
+  directs: ReadonlyMap<PlannedPart, DirectEvidence>,
+  published: readonly number[],
 ): PhoneLink[] {
   const { plan } = prepared;
   const stranger = strangerTo(plan);
-  const perRoad = roads.flatMap((road): PhoneLink[] => {
-    const path = road.rules.expect?.path ?? '/';
-    const url = `https://${road.authority}${path}`;
-    const links: PhoneLink[] = [{ url, on: 'mobile data', see: seenFrom(prepared, road, path, stranger, directs) }];
-    const near = road.gate.parts.flatMap(({ networks }) => networks?.networks ?? []);
-    const home = near
-      .map((network) => network.split('/')[0] ?? '')
-      .find((address) => address !== '' && !/^(127\.|::1$)/.test(address));
-    if (home !== undefined && !road.paused)
-      links.push({ url, on: 'Wi-Fi at home', see: seenFrom(prepared, road, path, home, directs) });
-    return links;
-  });
+  const perRoad = roads.flatMap((road): PhoneLink[] =>
+    [...road.parts].reverse().flatMap((part) => linksOf(prepared, road, part, stranger, directs)),
+  );
   const [first] = roads;
   const plain: PhoneLink[] =
     first === undefined || first.rules.plain
@@ -50,7 +42,25 @@ export function phoneLinks(
             see: 'the address changes to https:// by itself',
           },
         ];
-  return [...perRoad, ...plain, ...waysRound(plan, [...new Set(published.values())])];
+  return [...perRoad, ...plain, ...waysRound(plan, [...new Set(published)])];
+}
+
+function linksOf(
+  prepared: Prepared,
+  road: PlannedRoad,
+  part: PlannedPart,
+  stranger: string,
+  directs: ReadonlyMap<PlannedPart, DirectEvidence>,
+): PhoneLink[] {
+  const url = `https://${road.authority}${targetOf(road, part)}`;
+  const seen = (peer: string): string => seenFrom(prepared, road, part, peer, directs);
+  const links: PhoneLink[] = [{ url, on: 'mobile data', see: seen(stranger) }];
+  const near = road.gate.parts.flatMap(({ networks }) => networks?.networks ?? []);
+  const home = near
+    .map((network) => network.split('/')[0] ?? '')
+    .find((address) => address !== '' && !/^(127\.|::1$)/.test(address));
+  if (home !== undefined && !road.paused) links.push({ url, on: 'Wi-Fi at home', see: seen(home) });
+  return links;
 }
 
 /** What must not be there. A phone outside cannot try an address of home. */
@@ -76,22 +86,26 @@ function plainAuthority({ front }: Plan, { name }: PlannedRoad): string {
 function seenFrom(
   prepared: Prepared,
   road: PlannedRoad,
-  path: string,
+  part: PlannedPart,
   peer: string,
-  directs: ReadonlyMap<string, DirectEvidence>,
+  directs: ReadonlyMap<PlannedPart, DirectEvidence>,
 ): string {
-  const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, path));
+  const verdict = decide(
+    prepared,
+    requestFrom({ label: '', peer, person: null, knownIn: [] }, road, targetOf(road, part)),
+  );
   const asks = verdict.act === 'answer' && verdict.status === 401;
-  const behind = behindGate(road, directs.get(road.name));
+  const behind = behindGate(road, part, directs.get(part));
   if (road.paused) return '"503": the road is paused';
   if (asks) return `a question for name and password, and then ${behind}`;
   if (verdict.act === 'answer' && verdict.status === 403) return 'a refusal ("403", forbidden)';
   return behind;
 }
 
-function behindGate(road: PlannedRoad, direct: DirectEvidence | undefined): string {
-  const { leads, rules } = road;
-  if (typeof rules.expect?.text === 'string') return `a page with "${rules.expect.text}", and a closed padlock`;
+function behindGate(road: PlannedRoad, part: PlannedPart, direct: DirectEvidence | undefined): string {
+  const { leads } = part;
+  const expected = expectedOf(road, part)?.text ?? null;
+  if (expected !== null) return `a page with "${expected}", and a closed padlock`;
   if (leads.kind === 'redirect') return `another address: ${leads.url}`;
   if (leads.kind === 'folder') return 'the page of your folder, and a closed padlock';
   if (direct?.answer.ok !== true) return 'the page of the service, which does not answer now';

@@ -93,10 +93,23 @@ export function judgePorts(evidence: readonly PortEvidence[]): LegResult {
   const problems = gathered(evidence.flatMap((one) => problemOf(one, isOfAll(one, evidence))));
   const worst = problems.find(({ card: { severity } }) => severity === 'error');
   if (worst !== undefined)
-    return { leg: 'port', outcome: 'wrong', says: worst.card === closed ? 'closed' : 'not served', problems };
+    return {
+      leg: 'port',
+      outcome: 'wrong',
+      kind: worst.card === closed ? 'port-closed' : 'port-not-served',
+      detail: null,
+      problems,
+    };
   const open = evidence.filter(({ attempt }) => attempt.ok);
   const shown = [...new Set(open.map(({ port }) => String(port)))];
-  return { leg: 'port', outcome: open.length === 0 ? 'unsure' : 'ok', says: shown.join(' '), problems };
+  const isOpen = open.length > 0;
+  return {
+    leg: 'port',
+    outcome: isOpen ? 'ok' : 'unsure',
+    kind: isOpen ? 'listens' : 'unreachable',
+    detail: isOpen ? shown.join(' ') : null,
+    problems,
+  };
 }
 
 /** Whether a listener is in the same way at every address: then the address is not what is wrong. */

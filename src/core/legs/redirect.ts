@@ -137,9 +137,9 @@ export interface RedirectInput {
 
 export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge, leadsPlain }: RedirectInput): LegResult {
   if (!attempt.ok) {
-    if (attempt.failure.kind === 'unreachable') return skipped('redirect', 'not seen');
+    if (attempt.failure.kind === 'unreachable') return skipped('redirect', 'not-seen');
     const data = { reason: attempt.failure.reason, port };
-    return bad('redirect', 'no answer', {
+    return bad('redirect', 'redirect-unanswered', {
       card: wrong,
       say: 'failed',
       data,
@@ -152,21 +152,22 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge, le
   const data = { name, status, port, expected, found };
   if (!isRedirect(status) && leadsPlain === true) {
     const problem = { card: wrong, say: 'escaped', data: { status }, cause: `redirect-escaped:${String(status)}` };
-    return bad('redirect', 'escaped paths', { ...problem, severity: 'warning' });
+    return bad('redirect', 'redirect-escaped', { ...problem, severity: 'warning' });
   }
   if (!isRedirect(status)) {
-    return bad('redirect', String(status), {
-      card: wrong,
-      say: 'stays',
-      data: { status },
-      cause: `redirect-stays:${String(status)}`,
-    });
+    const problem = { card: wrong, say: 'stays', data: { status }, cause: `redirect-stays:${String(status)}` };
+    return bad('redirect', 'stays-plain', problem, status);
   }
   if (found === null)
-    return bad('redirect', String(status), { card: wrong, say: 'no-location', data, cause: 'redirect:none' });
+    return bad(
+      'redirect',
+      'redirect-no-place',
+      { card: wrong, say: 'no-location', data, cause: 'redirect:none' },
+      status,
+    );
   const circle = circleOf(hops);
   if (circle !== null)
-    return bad('redirect', 'loop', {
+    return bad('redirect', 'redirect-loop', {
       card: loop,
       say: hasEdge ? 'edge' : 'loop',
       data: { name, circle },
@@ -175,10 +176,11 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge, le
     });
   const way = differenceOf(found, expected);
   // One redirect of the server is wrong for all its names alike; the first stands for them.
-  if (way !== null) return bad('redirect', `other ${way}`, { card: wrong, say: way, data, cause: `redirect:${way}` });
-  if (status === 301 || status === 308) return ok('redirect', String(status));
+  if (way !== null)
+    return bad('redirect', 'redirect-other-place', { card: wrong, say: way, data, cause: `redirect:${way}` }, way);
+  if (status === 301 || status === 308) return ok('redirect', 'redirects', status);
   const note = { card: temporary, say: 'temporary', data: { status }, cause: `redirect-temporary:${String(status)}` };
-  return ok('redirect', String(status), [note]);
+  return ok('redirect', 'redirects', status, [note]);
 }
 
 /**
@@ -233,11 +235,11 @@ export function hstsProblem({ rules, name, lines }: PlannedRoad, front: Answer |
   return found >= wanted ? [] : problem('short', { found }, cause);
 }
 
-/** A redirect that may be well itself, with what there is to say of HSTS. */
-export function withHsts(redirect: LegResult, problems: readonly Problem[]): LegResult {
-  const all = { ...redirect, problems: [...redirect.problems, ...problems] };
-  const isPast = problems.every((one) => severityOf(one) === 'note');
-  return isPast || redirect.outcome === 'wrong' ? all : { ...all, outcome: 'warning', says: 'HSTS' };
+/** What there is to say of HSTS, as a result of the redirect's leg. @param isTested whether plain HTTP itself was tested */
+export function hstsResult(problems: Problem[], isTested: boolean): LegResult {
+  const isWell = problems.every((one) => severityOf(one) === 'note');
+  if (isWell) return { ...(isTested ? ok('redirect', 'redirects') : skipped('redirect', 'port-closed')), problems };
+  return { leg: 'redirect', outcome: 'warning', kind: 'no-hsts', detail: null, problems };
 }
 
 function circleOf(hops: readonly string[]): string | null {

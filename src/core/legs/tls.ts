@@ -1,7 +1,7 @@
 import { covers, type CertificateFacts } from '../certificates/cover.ts';
 import { isUnder } from '../names/host-name.ts';
 import type { Attempt } from './answer.ts';
-import { bad, ok, severityOf, skipped, type LegResult, type Problem } from './leg.ts';
+import { bad, ok, severityOf, skipped, type LegKind, type LegResult, type Problem } from './leg.ts';
 import {
   chainOrder,
   dates,
@@ -61,10 +61,10 @@ export function judgeTls(input: TlsInput): LegResult {
   const { attempt, port, onlyOld = null } = input;
   if (!attempt.ok) {
     const { kind, reason } = attempt.failure;
-    if (kind === 'unreachable') return skipped('tls', 'not seen');
+    if (kind === 'unreachable') return skipped('tls', 'not-seen');
     const say = onlyOld !== null ? 'old-only' : kind === 'silent' ? 'stalls' : 'ended';
     const data = { reason, port, ...(onlyOld === null ? {} : { old: onlyOld }) };
-    return bad('tls', 'refused', { card: refused, say, data, cause: `handshake:${reason}` });
+    return bad('tls', 'handshake-refused', { card: refused, say, data, cause: `handshake:${reason}` });
   }
   const seen = attempt.value;
   const certificate =
@@ -75,28 +75,30 @@ export function judgeTls(input: TlsInput): LegResult {
     orderProblem(seen);
   const problems = [...(certificate === null ? [] : [certificate]), ...howProblems(seen)];
   const worst = problems.find((one) => severityOf(one) === 'error') ?? problems[0];
-  if (worst !== undefined) return { ...bad('tls', saysOf(worst), worst), problems };
+  if (worst !== undefined) return { ...bad('tls', kindOf(worst), worst), problems };
   const note =
     seen.trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
-  const says = seen.trustedBy === 'practice' ? `${seen.protocol} practice` : seen.protocol;
+  const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);
-  if (renewed?.severity === 'warning') return bad('tls', 'older', renewed);
-  return ok('tls', says, renewed === null ? note : [renewed, ...note]);
+  if (renewed?.severity === 'warning') return bad('tls', 'older-certificate', renewed);
+  return ok('tls', kind, seen.protocol, renewed === null ? note : [renewed, ...note]);
 }
 
-const short: Record<string, string> = {
-  'certificate-untrusted': 'not trusted',
-  'certificate-weak': 'weak',
-  'certificate-chain-order': 'order',
-  'tls-too-old': 'old TLS',
-  'tls-weak-suite': 'weak suite',
-  'chosen-http2-not-spoken': 'no HTTP/2',
+const kinds: Record<string, LegKind> = {
+  'certificate-untrusted': 'untrusted',
+  'certificate-weak': 'weak-certificate',
+  'certificate-chain-order': 'chain-order',
+  'tls-too-old': 'old-tls',
+  'tls-weak-suite': 'weak-suite',
+  'chosen-http2-not-spoken': 'no-http2',
 };
 
-function saysOf({ card: { id }, say }: Problem): string {
-  if (id === 'certificate-other-name') return say === 'throwaway' ? 'throwaway' : 'other name';
-  if (id === 'certificate-dates') return say === 'early' ? 'not yet' : say;
-  return say === 'incomplete' ? 'no chain' : (short[id] ?? say);
+const kindsOfDates: Record<string, LegKind> = { ended: 'expired', early: 'not-yet-valid', soon: 'expires-soon' };
+
+function kindOf({ card: { id }, say }: Problem): LegKind {
+  if (id === 'certificate-other-name') return say === 'throwaway' ? 'throwaway' : 'other-name';
+  if (id === 'certificate-dates') return kindsOfDates[say] ?? 'expired';
+  return say === 'incomplete' ? 'no-chain' : (kinds[id] ?? 'untrusted');
 }
 
 function nameProblem({ name, domains, port, shownToAll }: TlsInput, { leaf }: TlsEvidence): Problem | null {

@@ -2,6 +2,7 @@ import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { LegResult, Problem } from './leg.ts';
 import { bad } from './leg.ts';
+import { unite, type LegAt } from './unite.ts';
 
 const uploads = card({
   id: 'upload-limit',
@@ -27,11 +28,13 @@ export const uploadCards = [uploads];
 /**
  * What came back when an upload was announced, of which not a byte was sent.
  *
+ * @property part prefix of the part of the road
  * @property bytes that were announced
  * @property front status: 100 for "go on"; null when nothing came back
  * @property direct the same from the service itself; null when it was not asked, or nothing came back
  */
 export interface UploadEvidence {
+  part: string;
   bytes: number;
   front: number | null;
   direct: number | null;
@@ -49,8 +52,15 @@ export function uploadSizes({ rules: { bodyLimitBytes: limit } }: PlannedRoad): 
 
 /** The service's leg with what came of the uploads. */
 export function withUploads(service: LegResult, road: PlannedRoad, evidence: readonly UploadEvidence[]): LegResult {
-  const [problem] = evidence.flatMap((one) => uploadProblem(road, one));
-  return problem === undefined ? service : bad('service', 'uploads', problem);
+  const results = evidence.map((one): LegAt => {
+    const [problem] = uploadProblem(road, one);
+    return {
+      address: '',
+      part: one.part,
+      result: problem === undefined ? service : bad('service', 'uploads', problem),
+    };
+  });
+  return unite(results) ?? service;
 }
 
 function uploadProblem({ rules }: PlannedRoad, { bytes, front, direct }: UploadEvidence): Problem[] {

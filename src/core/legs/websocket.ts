@@ -1,6 +1,6 @@
 import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
-import { bad, ok, skipped, type LegResult } from './leg.ts';
+import { bad, ok, type LegResult } from './leg.ts';
 
 const words = card({
   id: 'websocket-not-passed',
@@ -45,19 +45,20 @@ export function judgeWebsocket({ road, path, front, direct }: WebsocketEvidence)
   const data = { name: road.authority, path };
   const cause = `websocket:${road.name}`;
   if (front.ok) {
-    if (front.answered || direct?.ok !== true || !direct.answered) return ok('websocket', 'open');
-    return bad('websocket', 'silent', { card: words, say: 'silent', data, cause });
+    if (front.answered || direct?.ok !== true || !direct.answered) return ok('websocket', 'live-open');
+    return bad('websocket', 'live-silent', { card: words, say: 'silent', data, cause });
   }
   if (direct?.ok === false)
-    return bad('websocket', 'not opened', {
+    return bad('websocket', 'live-refused', {
       card: words,
       say: 'service',
       data: { ...data, direct: direct.reason },
       cause,
     });
-  return bad('websocket', 'not passed', { card: words, say: 'front', data: { ...data, front: front.reason }, cause });
-}
-
-export function noWebsocket(why: string): LegResult {
-  return skipped('websocket', why);
+  return bad('websocket', 'live-not-passed', {
+    card: words,
+    say: 'front',
+    data: { ...data, front: front.reason },
+    cause,
+  });
 }

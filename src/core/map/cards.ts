@@ -114,6 +114,10 @@ export const mapValueWrong = card({
       message: '`{key}` leads to what is neither a path of this road nor a URL without query: {text}',
       remedy: 'Write a path such as /dav/, or a URL such as https://www.saltmarsh.example.',
     },
+    'path-root': {
+      message: '`{key}` is the whole road, which already says where it leads.',
+      remedy: 'Write that as `to` of the road itself, and take the line out.',
+    },
     'path-leads': {
       message: '`{key}` must say one of `to` and `redirect`.',
       remedy: 'Write where this part of the road leads.',

@@ -8,6 +8,7 @@ import { mapKeyMissing, mapValueWrong, nameDouble, nameInvalid } from './cards.t
 import { findLater } from './later.ts';
 import { roadRules } from './road-rules.ts';
 import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
+import { partsOfRoad } from './parts.ts';
 import { referenceSlips, roadSlips } from './references.ts';
 import { roadName, type RoadNameResult } from './road-name.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
@@ -140,8 +141,7 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
     display,
     key,
     where,
-    leads: leads.leads,
-    leadsWhere,
+    parts: partsOfRoad(key, written, { leads: leads.leads, where: leadsWhere }, yaml),
     gates: gate,
     paused,
     rules: roadRules(written),

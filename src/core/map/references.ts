@@ -71,6 +71,7 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
     if (why !== undefined) slip('header-reserved', ['response-headers', name], { text: name, why });
   }
   for (const [prefix, { to, redirect }] of Object.entries(written.paths ?? {})) {
+    if (prefix === '/') slip('path-root', ['paths', prefix]);
     if ((to === undefined) === (redirect === undefined)) slip('path-leads', ['paths', prefix]);
     const leads = to === undefined ? null : parseTo(to);
     if (leads?.ok === false) slip(leads.say, ['paths', prefix], leads.data);

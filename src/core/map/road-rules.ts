@@ -1,7 +1,6 @@
 import { parseDuration, parseRate, parseSize, type Rate } from './units.ts';
-import { parseTo, webUrl } from './leads.ts';
+import { webUrl } from './leads.ts';
 import type { RoadKeys } from './schema/map.ts';
-import type { DialledLeads } from './site-map.ts';
 
 /** Who may use a road from pages of other origins (Fetch standard, CORS protocol). @property origins `*` alone means every one */
 export interface Cors {
@@ -15,12 +14,6 @@ export interface Cors {
 /** How a service behind https proves who it is. Paths are relative to the map. */
 export type MapTrust =
   { kind: 'system' } | { kind: 'ca'; file: string } | { kind: 'pin'; digest: string } | { kind: 'none' };
-
-/** A part of a road that leads elsewhere. */
-export interface MapPath {
-  prefix: string;
-  leads: DialledLeads | { kind: 'redirect'; url: string };
-}
 
 /** What `verify` must find at the end of a road. Null where the map does not say. */
 export interface Expect {
@@ -49,8 +42,6 @@ export interface RoadRules {
   expect: Expect | null;
   /** Rules whose warnings are meant so. */
   meantSo: string[];
-  /** Longest prefix first. */
-  paths: MapPath[];
 }
 
 /** Reads the keys of a road that were found sound. Total: what is not, findings have told. */
@@ -70,7 +61,6 @@ export function roadRules(written: RoadKeys): RoadRules {
     log: written.log ?? null,
     expect: expectOf(written.expect),
     meantSo: written['meant-so'] ?? [],
-    paths: pathsOf(written.paths ?? {}),
   };
 }
 
@@ -100,20 +90,6 @@ function trustOf(written: RoadKeys): MapTrust {
   if (written['upstream-ca'] !== undefined) return { kind: 'ca', file: written['upstream-ca'] };
   if (written['upstream-pin'] !== undefined) return { kind: 'pin', digest: written['upstream-pin'].slice(7) };
   return written['upstream-insecure'] === true ? { kind: 'none' } : { kind: 'system' };
-}
-
-function pathsOf(written: NonNullable<RoadKeys['paths']>): MapPath[] {
-  return Object.entries(written)
-    .flatMap(([prefix, { to, redirect }]): MapPath[] => {
-      if (redirect !== undefined) return [{ prefix, leads: { kind: 'redirect', url: redirect } }];
-      const leads = to === undefined ? null : parseTo(to);
-      return leads?.ok === true && isDialled(leads.leads) ? [{ prefix, leads: leads.leads }] : [];
-    })
-    .sort((a, b) => b.prefix.length - a.prefix.length || (a.prefix < b.prefix ? -1 : 1));
-}
-
-function isDialled(leads: { kind: string }): leads is DialledLeads {
-  return leads.kind === 'service' || leads.kind === 'port' || leads.kind === 'url';
 }
 
 /** Where part of a road may send visitors: a path of the same road in normal form, or a URL without query. */

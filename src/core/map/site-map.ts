@@ -15,6 +15,17 @@ export type Leads =
   | { kind: 'redirect'; url: string; permanent: boolean }
   | { kind: 'folder'; path: string };
 
+/**
+ * One stretch of a road's paths and where that leads.
+ *
+ * @property prefix matches at or below it, in normal form only; `/` takes what no other prefix does
+ */
+export interface MapPart {
+  prefix: string;
+  leads: Leads;
+  where: Place;
+}
+
 /** Leads that end at a program which must be dialled. */
 export type DialledLeads = Extract<Leads, { kind: 'service' | 'port' | 'url' }>;
 
@@ -44,8 +55,8 @@ export interface MapRoad {
   display: string;
   key: string;
   where: Place;
-  leads: Leads;
-  leadsWhere: Place;
+  /** Longest prefix first, `/` last: where the road itself leads. */
+  parts: MapPart[];
   gates: string[];
   paused: boolean;
   rules: RoadRules;

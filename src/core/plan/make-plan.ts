@@ -2,9 +2,8 @@ import type { HostFacts, Inventory } from '../inventory/inventory.ts';
 import { planCertificates, type Chosen } from '../certificates/plan-certificates.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import { isLoopback } from '../networks/address.ts';
-import { planRoad, stretchName } from './plan-road.ts';
+import { planRoad } from './plan-road.ts';
 import { planVersion, type Plan } from './plan.ts';
-import { resolveService, type Resolution } from './resolve-service.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
 
 export interface PlanInput {
@@ -21,7 +20,6 @@ export interface PlanInput {
   frontAsMade?: boolean;
 }
 
-/** @property resolutions by road name, and by `stretchName` for parts of roads; what redirects or shows a folder has none */
 export interface Planned {
   plan: Plan;
   /** What this host is like, its container networks told apart. */
@@ -29,7 +27,6 @@ export interface Planned {
   front: WhereFront;
   /** Which certificate each road shows, and why. */
   chosenCertificates: Map<string, Chosen>;
-  resolutions: Map<string, Resolution>;
 }
 
 /** Fills in every default and resolves every address. Total: what cannot be worked out is left open, and `check` says why. */
@@ -43,20 +40,13 @@ export function makePlan({
   frontAsMade = false,
 }: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
-  const resolutions = new Map<string, Resolution>();
   const front = whereFront(map.front.container, inventory, frontAsMade);
   const around = { inventory, front };
-  for (const { name, leads, rules } of map.roads) {
-    if (leads.kind !== 'redirect' && leads.kind !== 'folder') resolutions.set(name, resolveService(leads, around));
-    for (const { prefix, leads: below } of rules.paths) {
-      if (below.kind !== 'redirect') resolutions.set(stretchName(name, prefix), resolveService(below, around));
-    }
-  }
   const addresses = frontAddresses(map, host);
   const cover = planCertificates(map, certificatesFolder);
   const limits = { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 };
   const { silenceSeconds } = limits;
-  const shared = { map, mapFolder, host, resolutions, certificates: cover.certificates, silenceSeconds };
+  const shared = { map, mapFolder, host, around, certificates: cover.certificates, silenceSeconds };
   const plan: Plan = {
     format: 'mile-marker-plan',
     version: planVersion,
@@ -81,7 +71,7 @@ export function makePlan({
     challenges: cover.certificates.some(({ challenge }) => challenge === 'http') ? challengesFolder : null,
     roads: map.roads.map((road) => planRoad({ ...shared, road, chosen: cover.chosen.get(road.name) })),
   };
-  return { plan, host, front, resolutions, chosenCertificates: cover.chosen };
+  return { plan, host, front, chosenCertificates: cover.chosen };
 }
 
 /** The engine knows its networks better than the names of interfaces tell. */

@@ -2,7 +2,7 @@ import { covers } from '../certificates/cover.ts';
 import type { Chosen } from '../certificates/plan-certificates.ts';
 import type { HostFacts } from '../inventory/inventory.ts';
 import { hostOf, portOf } from '../map/leads.ts';
-import type { MapRoad, SiteMap } from '../map/site-map.ts';
+import type { MapPart, MapRoad, SiteMap } from '../map/site-map.ts';
 import { homeNetworks } from '../networks/home.ts';
 import { absolutePath } from './absolute-path.ts';
 import type {
@@ -10,13 +10,13 @@ import type {
   PlannedCertificate,
   PlannedGate,
   PlannedLeads,
-  PlannedPath,
+  PlannedPart,
   PlannedRoad,
   Upstream,
   UpstreamTrust,
 } from './plan.ts';
 import { planRules } from './plan-rules.ts';
-import type { Resolution } from './resolve-service.ts';
+import { resolveService, type Resolution, type Surroundings } from './resolve-service.ts';
 
 export interface RoadInput {
   road: MapRoad;
@@ -24,29 +24,16 @@ export interface RoadInput {
   /** Absolute path of the folder that the map is in. */
   mapFolder: string;
   host: HostFacts;
-  /** By what `stretchName` makes of the road and a part of it. */
-  resolutions: ReadonlyMap<string, Resolution>;
+  around: Surroundings;
   chosen: Chosen | undefined;
   certificates: readonly PlannedCertificate[];
   silenceSeconds: number;
 }
 
-/** Under which name the address of a part of a road is kept; a road itself goes by its own name. */
-export function stretchName(road: string, prefix: string): string {
-  return `${road}${prefix}`;
-}
-
 export function planRoad(input: RoadInput): PlannedRoad {
-  const { road, map, host, chosen, certificates, resolutions } = input;
+  const { road, map, host, chosen, certificates } = input;
   const gate = planGate(road, host, map, input.mapFolder);
   const certificate = certificates.find(({ id }) => id === chosen?.id);
-  const paths = road.rules.paths.map((path): PlannedPath => {
-    const { prefix, leads } = path;
-    if (leads.kind === 'redirect') {
-      return { prefix, leads: { kind: 'redirect', url: pathUrl(leads.url, map), status: 307, below: prefix } };
-    }
-    return { prefix, leads: serviceLeads(input, resolutions.get(stretchName(road.name, prefix)), false) };
-  });
   return {
     name: road.name,
     display: road.display,
@@ -61,12 +48,10 @@ export function planRoad(input: RoadInput): PlannedRoad {
       gate,
       certificate,
       silenceSeconds: input.silenceSeconds,
-      paths,
     }),
-    leads: planLeads(input),
+    parts: road.parts.map((part) => planPart(input, part)),
     lines: road.lines,
     where: road.where,
-    leadsWhere: road.leadsWhere,
   };
 }
 
@@ -105,19 +90,39 @@ function publicAuthority(name: string, port: number): string {
   return port === 443 ? name : `${name}:${String(port)}`;
 }
 
-function planLeads(input: RoadInput): PlannedLeads {
-  const { road, map, mapFolder, resolutions } = input;
-  const { leads } = road;
-  if (leads.kind === 'redirect') {
-    return { kind: 'redirect', url: withOutsidePort(leads.url, map), status: leads.permanent ? 308 : 307, below: null };
+function planPart(input: RoadInput, { prefix, leads, where }: MapPart): PlannedPart {
+  const { map, mapFolder, around } = input;
+  const whole = prefix === '/';
+  switch (leads.kind) {
+    case 'redirect': {
+      const url = whole ? withOutsidePort(leads.url, map) : pathUrl(leads.url, map);
+      const status = leads.permanent ? 308 : 307;
+      return {
+        prefix,
+        leads: { kind: 'redirect', url, status, below: whole ? null : prefix },
+        resolution: null,
+        where,
+      };
+    }
+    case 'folder':
+      return {
+        prefix,
+        leads: { kind: 'folder', path: absolutePath(mapFolder, leads.path) },
+        resolution: null,
+        where,
+      };
+    case 'service':
+    case 'port':
+    case 'url': {
+      const resolution = resolveService(leads, around);
+      return { prefix, leads: serviceLeads(input, resolution, whole), resolution, where };
+    }
   }
-  if (leads.kind === 'folder') return { kind: 'folder', path: absolutePath(mapFolder, leads.path) };
-  return serviceLeads(input, resolutions.get(road.name), true);
 }
 
 /** @param own the road's own service, for which its keys about proof are meant */
-function serviceLeads({ road, mapFolder }: RoadInput, resolution: Resolution | undefined, own: boolean): PlannedLeads {
-  if (resolution?.kind !== 'dialled') return { kind: 'service', upstream: null };
+function serviceLeads({ road, mapFolder }: RoadInput, resolution: Resolution, own: boolean): PlannedLeads {
+  if (resolution.kind !== 'dialled') return { kind: 'service', upstream: null };
   const { upstream } = resolution;
   const { upstreamHost, trust } = road.rules;
   if (!own) return { kind: 'service', upstream };

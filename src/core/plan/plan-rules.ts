@@ -33,19 +33,10 @@ interface RulesInput {
   gate: PlannedGate;
   certificate: PlannedCertificate | undefined;
   silenceSeconds: number;
-  paths: PlannedRules['paths'];
 }
 
 /** Fills in what the map leaves open about a road. */
-export function planRules({
-  road,
-  map,
-  mapFolder,
-  gate,
-  certificate,
-  silenceSeconds,
-  paths,
-}: RulesInput): PlannedRules {
+export function planRules({ road, map, mapFolder, gate, certificate, silenceSeconds }: RulesInput): PlannedRules {
   const { rules } = road;
   const hasPeople = gate.parts.some(({ people }) => people !== null);
   const set = rules.responseHeaders.map(([name]) => name.toLowerCase());
@@ -62,7 +53,6 @@ export function planRules({
     log: planLog(road, map, mapFolder),
     expect: rules.expect,
     meantSo: rules.meantSo,
-    paths,
   };
 }
 

@@ -3,9 +3,10 @@ import type { Cors, Expect } from '../map/road-rules.ts';
 import type { Rate } from '../map/units.ts';
 import type { NetworkSet } from '../networks/home.ts';
 import type { ProxyName, Unknown } from '../map/site-map.ts';
+import type { Resolution } from './resolve-service.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
-export const planVersion = 4;
+export const planVersion = 5;
 
 /**
  * Where a road's requests are sent.
@@ -63,10 +64,17 @@ export type PlannedLeads =
   | { kind: 'redirect'; url: string; status: 307 | 308; below: string | null }
   | { kind: 'folder'; path: string };
 
-/** A part of a road that leads elsewhere. */
-export interface PlannedPath {
+/**
+ * One stretch of a road's paths and where that leads.
+ *
+ * @property prefix matches at or below it, in normal form only; `/` takes what no other prefix does
+ * @property resolution what became of its `to`; null for a redirect or a folder, and in a plan that was read back from a file
+ */
+export interface PlannedPart {
   prefix: string;
   leads: PlannedLeads;
+  resolution: Resolution | null;
+  where: Place;
 }
 
 /** @property perSeconds 1 or 60: what every proxy can count by */
@@ -79,7 +87,6 @@ export type PlannedRate = Rate;
  * @property hsts max-age in seconds of Strict-Transport-Security (RFC 6797 §6.1.1); null sends none
  * @property headers every answer carries them, in place of what the service sent under their names
  * @property defaults the same, where the service sends nothing under their names
- * @property paths longest prefix first
  */
 export interface PlannedRules {
   methods: string[] | null;
@@ -96,7 +103,6 @@ export interface PlannedRules {
   expect: Expect | null;
   /** Rules whose warnings about this road are meant so. */
   meantSo: string[];
-  paths: PlannedPath[];
 }
 
 /**
@@ -112,11 +118,11 @@ export interface PlannedRoad {
   gate: PlannedGate;
   paused: boolean;
   rules: PlannedRules;
-  leads: PlannedLeads;
+  /** Longest prefix first, `/` last: where the road itself leads. */
+  parts: PlannedPart[];
   /** Line of the map for each key that was written. */
   lines: Record<string, number>;
   where: Place;
-  leadsWhere: Place;
 }
 
 /**

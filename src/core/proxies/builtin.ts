@@ -6,24 +6,34 @@ import type { Renderer } from './renderer.ts';
 export const builtin: Renderer = {
   entry: 'plan.json',
   includeLine: () => null,
-  render: (plan) => [{ path: 'plan.json', content: `${JSON.stringify(plan, null, 2)}\n` }],
+  render: (plan) => [{ path: 'plan.json', content: `${JSON.stringify(plan, withoutFound, 2)}\n` }],
   essence: (plan) => [{ path: 'plan.json', content: servedText(plan) }],
   renderMark: (_, mark) => ({ path: 'mark.json', content: `${JSON.stringify({ mark })}\n` }),
   unusablePath: () => null,
 };
 
 /** Parts of a plan that are for people and for `verify`; the builtin proxy does the same whatever they are. */
-const besides = ['map', 'lines', 'where', 'leadsWhere', 'why', 'expect', 'meantSo'];
+const besides = ['map', 'lines', 'where', 'resolution', 'why', 'expect', 'meantSo'];
 
 function servedText(plan: Plan): string {
   return JSON.stringify(plan, (key, value: unknown) => (besides.includes(key) ? undefined : value));
+}
+
+/** What was found on this machine is not part of what is served. */
+function withoutFound(key: string, value: unknown): unknown {
+  return key === 'resolution' ? undefined : value;
 }
 
 /** Reads what `builtin` rendered. Null when it is not a plan of this version. */
 export function readPlan(text: string): Plan | null {
   try {
     const plan = JSON.parse(text) as Partial<Plan>;
-    return plan.format === 'mile-marker-plan' && plan.version === planVersion ? (plan as Plan) : null;
+    if (plan.format !== 'mile-marker-plan' || plan.version !== planVersion) return null;
+    const { roads, ...rest } = plan as Plan;
+    return {
+      ...rest,
+      roads: roads.map((road) => ({ ...road, parts: road.parts.map((part) => ({ ...part, resolution: null })) })),
+    };
   } catch {
     return null;
   }

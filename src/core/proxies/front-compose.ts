@@ -3,7 +3,7 @@ import type { PublishedPort, Service } from '../inventory/inventory.ts';
 import { onLoopback } from '../inventory/on-loopback.ts';
 import { isLoopback } from '../networks/address.ts';
 import type { Plan } from '../plan/plan.ts';
-import type { Resolution } from '../plan/resolve-service.ts';
+import { dialledParts, servicesOf } from '../plan/parts.ts';
 import type { WhereFront } from '../plan/where-front.ts';
 import { wholeFile } from './nginx/nginx.ts';
 
@@ -21,7 +21,6 @@ export const frontComposeHeader = '# Written by `mile-marker write --compose` fr
 export interface FrontComposeInput {
   plan: Plan;
   front: Extract<WhereFront, { kind: 'container' }>;
-  resolutions: ReadonlyMap<string, Resolution>;
   mapFile: string;
   folders: { front: string; certificates: string };
   owner: { uid: number; gid: number };
@@ -33,8 +32,8 @@ export interface FrontComposeInput {
  * right as it can work with (Compose Specification, "services").
  */
 export function frontCompose(input: FrontComposeInput): string {
-  const { plan, front, resolutions } = input;
-  const networks = sharedNetworks(front, resolutions);
+  const { plan, front } = input;
+  const networks = sharedNetworks(front, servicesOf(plan));
   const { listen, addresses, names } = plan.front;
   const practice = addresses.length > 0 && names.length === 0 && addresses.every(isLoopback);
   const outside = practice ? '127.0.0.1:' : '';
@@ -98,11 +97,10 @@ function builtinPart({ plan, folders, mapFile, program }: FrontComposeInput): Re
  */
 function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
   const own = parentOf(mapFile);
-  const files = roads.flatMap(({ gate, leads }) => [
-    ...gate.parts.flatMap(({ people }) => people ?? []),
-    ...(leads.kind === 'service' && leads.upstream?.trust.kind === 'ca' ? [leads.upstream.trust.file] : []),
-  ]);
-  const shown = roads.flatMap(({ leads }) => (leads.kind === 'folder' ? [leads.path] : []));
+  const passwords = roads.flatMap(({ gate }) => gate.parts.flatMap(({ people }) => people ?? []));
+  const authorities = dialledParts(roads).flatMap(({ upstream: { trust } }) => (trust.kind === 'ca' ? trust.file : []));
+  const files = [...passwords, ...authorities];
+  const shown = roads.flatMap(({ parts }) => parts.flatMap(({ leads }) => (leads.kind === 'folder' ? leads.path : [])));
   const parents = files.map((file) => (parentOf(file) === own ? file : parentOf(file)));
   return [...new Set([...(challenges === null ? [] : [challenges]), ...shown, ...parents])].sort();
 }
@@ -120,9 +118,9 @@ function health(test: string[]): Record<string, unknown> {
 }
 
 /** For each service on a road one network that it is on; as few as will do, and each only once. */
-function sharedNetworks(front: FrontComposeInput['front'], resolutions: FrontComposeInput['resolutions']): string[] {
-  const wanted = [...resolutions.values()].flatMap(({ service }) =>
-    service === null ? [] : [service.networks.map(({ name }) => name).filter((name) => name !== 'bridge')],
+function sharedNetworks(front: FrontComposeInput['front'], services: ReadonlySet<Service>): string[] {
+  const wanted = [...services].map(({ networks }) =>
+    networks.map(({ name }) => name).filter((name) => name !== 'bridge'),
   );
   const chosen = new Set<string>();
   for (const names of wanted) {
@@ -150,9 +148,8 @@ export interface ClosedPort {
  * The exact lines that close the back doors of the services on roads. The files themselves are edited by their owner: an
  * override file cannot do it, since lists are appended (Compose Specification, "Merge and override").
  */
-export function closedPorts(resolutions: ReadonlyMap<string, Resolution>, front: WhereFront): ClosedPort[] {
-  const services = new Set([...resolutions.values()].flatMap(({ service }) => (service === null ? [] : [service])));
-  const found = [...services].flatMap((service) =>
+export function closedPorts(plan: Plan, front: WhereFront): ClosedPort[] {
+  const found = [...servicesOf(plan)].flatMap((service) =>
     service.published.filter(isOpen).map((port) => closedPort(service, port, front)),
   );
   const byPlace = new Map(found.map((one) => [`${one.file}:${String(one.line)}`, one]));

@@ -41,7 +41,7 @@ type Right = Pick<JudgeInput, 'expected' | 'edge'>;
 
 function judgeName(heard: NameHeard, picture: DnsPicture, right: Right): LegResult {
   const { name, zone, servers } = heard;
-  if (zone === null) return bad('dns', 'no zone', { card: noZone, say: 'none', data: {}, cause: `dns:zone:${name}` });
+  if (zone === null) return bad('dns', 'no-zone', { card: noZone, say: 'none', data: {}, cause: `dns:zone:${name}` });
   const answers = servers.flatMap((server) => (server.heard.ok ? [server.heard.said] : []));
   const [first] = answers;
   if (first === undefined) return silentZone(zone, servers);
@@ -55,7 +55,7 @@ function silentZone(zone: string, servers: NameHeard['servers']): LegResult {
   const says = servers.map(({ name, heard }) => `${name}: ${heard.ok ? '' : heard.reason}`);
   const data = { zone, says: says.length === 0 ? 'none is named' : says.join('; ') };
   const cause = `dns:zone:${zone}`;
-  return bad('dns', 'no server', { card: serverBad, say: 'all', data, cause, severity: 'error' });
+  return bad('dns', 'no-server', { card: serverBad, say: 'all', data, cause, severity: 'error' });
 }
 
 /** What an answer comes down to; how long it may be remembered is no difference. */
@@ -70,7 +70,7 @@ function judgeDifferent({ zone, servers }: NameHeard, { zones }: DnsPicture): Le
     return `${name}${serial === null ? '' : ` (serial ${String(serial)})`} says ${wordsOf(heard)}`;
   });
   const data = { zone: zone ?? '', says: says.join('; ') };
-  return bad('dns', 'servers disagree', { card: disagree, say: 'differ', data, cause: `dns:disagree:${data.says}` });
+  return bad('dns', 'servers-disagree', { card: disagree, say: 'differ', data, cause: `dns:disagree:${data.says}` });
 }
 
 /** An answer in a few words. */
@@ -88,7 +88,7 @@ function judgeSaid(name: string, said: Said, right: Right, resolver: string): Le
   const target = aliases[aliases.length - 1] ?? name;
   if (circle) {
     const data = { path: [...aliases, target].join(' -> ') };
-    return bad('dns', 'alias circle', {
+    return bad('dns', 'alias-circle', {
       card: dangling,
       say: 'circle',
       data,
@@ -96,7 +96,7 @@ function judgeSaid(name: string, said: Said, right: Right, resolver: string): Le
     });
   }
   if (addresses.length === 0 && aliases.length > 1) {
-    return bad('dns', 'alias to nowhere', { card: dangling, say: 'nowhere', data: { target }, cause: `dns:${target}` });
+    return bad('dns', 'alias-to-nowhere', { card: dangling, say: 'nowhere', data: { target }, cause: `dns:${target}` });
   }
   if (code !== 'NOERROR' && code !== 'NXDOMAIN') {
     return judgeDns({ name, evidence: { kind: 'no-answer', reason: code }, ...right, resolver });
@@ -114,13 +114,13 @@ function remembered({ name, resolver }: NameHeard, picture: DnsPicture, right: R
   const { addresses, noForSeconds, ttlSeconds } = resolver.said;
   if (addresses.length === 0) {
     const data = { resolver: label, time: duration(noForSeconds ?? 0) };
-    return bad('dns', 'no remembered', problemOf('no', data, `dns:cached:no:${label}`));
+    return bad('dns', 'remembers-no', problemOf('no', data, `dns:cached:no:${label}`));
   }
   const { expected, edge } = right;
   const old = addresses.filter((one) => (edge.length > 0 ? !inNetworks(one, edge) : !expected.includes(one)));
   if (old.length === 0) return null;
   const data = { resolver: label, found: old, time: duration(ttlSeconds ?? 0) };
-  return bad('dns', 'old remembered', problemOf('old', data, `dns:cached:${old.join()}:${label}`));
+  return bad('dns', 'remembers-old', problemOf('old', data, `dns:cached:${old.join()}:${label}`));
 }
 
 function problemOf(say: 'no' | 'old', data: Problem['data'], cause: string): Problem {

@@ -24,7 +24,6 @@ import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
 import { consoleOpen } from './open-consoles.ts';
-import { pathLeadsNowhere } from './paths.ts';
 import { peopleFileFaulty } from './people-files.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
@@ -67,7 +66,6 @@ export const allRules: readonly Rule[] = [
   noSharedNetwork,
   notForTheWeb,
   noWayIn,
-  pathLeadsNowhere,
   peopleFileFaulty,
   portNotPublished,
   portTwoOwners,

@@ -1,8 +1,8 @@
 import { card, tell } from '../findings/card.ts';
-import type { Finding } from '../findings/finding.ts';
 import { titleOf } from '../inventory/inventory.ts';
 import { withPort } from '../networks/address.ts';
-import type { Facts, Rule } from './rule.ts';
+import { partsOnRoads } from './on-roads.ts';
+import type { Rule } from './rule.ts';
 
 const shared = card({
   id: 'no-shared-network',
@@ -103,16 +103,10 @@ export const frontContainerUnknown: Rule = {
       : [],
 };
 
-/** Asks `speak` about every road with where it leads and what became of it. */
-function eachRoad(facts: Facts, speak: (road: Facts['map']['roads'][number]) => Finding[]): Finding[] {
-  return facts.map.roads.flatMap(speak);
-}
-
 export const noSharedNetwork: Rule = {
   card: shared,
   check: (facts) =>
-    eachRoad(facts, ({ name, leadsWhere: where }) => {
-      const found = facts.resolutions.get(name);
+    partsOnRoads(facts).flatMap(({ road: { name }, resolution: found, where }) => {
       if (found?.kind !== 'no-shared-network' || found.service === null) return [];
       const { networks, front: own, service } = found;
       const data = {
@@ -130,8 +124,7 @@ export const noSharedNetwork: Rule = {
 export const loopbackInContainer: Rule = {
   card: loopback,
   check: (facts) =>
-    eachRoad(facts, ({ name, key, leads, leadsWhere: where }) => {
-      const found = facts.resolutions.get(name);
+    partsOnRoads(facts).flatMap(({ road: { name }, key, leads, resolution: found, where }) => {
       if (found?.kind !== 'loopback' || !('port' in leads)) return [];
       const { service } = found;
       const data = { key, port: leads.port, front: facts.plan.front.container, service: service?.name ?? '' };
@@ -142,8 +135,7 @@ export const loopbackInContainer: Rule = {
 export const bridgeAddress: Rule = {
   card: bridge,
   check: (facts) =>
-    eachRoad(facts, ({ name, leads, leadsWhere: where }) => {
-      const found = facts.resolutions.get(name);
+    partsOnRoads(facts).flatMap(({ road: { name }, leads, resolution: found, where }) => {
       if (found?.kind !== 'bridge' || leads.kind !== 'url') return [];
       const { owner, network } = found;
       const { host: address, port } = leads;
@@ -160,11 +152,11 @@ export const bridgeAddress: Rule = {
 export const hostNetwork: Rule = {
   card: host,
   check: (facts) =>
-    eachRoad(facts, ({ name, leads, leadsWhere }) => {
-      const service = facts.resolutions.get(name)?.service ?? null;
+    partsOnRoads(facts).flatMap(({ road: { name }, leads, resolution, where: ofPart }) => {
+      const service = resolution?.service ?? null;
       if (service?.networkMode !== 'host' || !('port' in leads)) return [];
       const data = { service: titleOf(service), port: leads.port };
-      const where = service.declared?.where ?? leadsWhere;
+      const where = service.declared?.where ?? ofPart;
       return [tell(host, { say: 'host', data, roads: [name], where, cause: `host-network:${titleOf(service)}` })];
     }),
 };

@@ -36,7 +36,7 @@ export const roadContradicts: Rule = {
 };
 
 function contradictions(road: PlannedRoad): Finding[] {
-  const { methods, cors, paths } = road.rules;
+  const { methods, cors } = road.rules;
   const findings: Finding[] = [];
   const say = (message: keyof typeof words.messages, more: Record<string, string | string[]> = {}): void => {
     const cause = `contradiction:${road.name}:${message}`;
@@ -62,7 +62,7 @@ function contradictions(road: PlannedRoad): Finding[] {
   )
     say('password');
   const odd = (methods ?? []).filter((method) => !['GET', 'HEAD', 'OPTIONS'].includes(method));
-  if (road.leads.kind === 'folder' && odd.length > 0 && paths.length === 0) say('folder', { methods: odd });
+  if (odd.length > 0 && road.parts.every(({ leads }) => leads.kind === 'folder')) say('folder', { methods: odd });
   if (methods !== null && !methods.includes('GET')) say('get');
   return findings;
 }

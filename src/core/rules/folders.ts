@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
+import { mainPart } from '../plan/parts.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -26,10 +27,11 @@ export const folderNotShown: Rule = {
   card: words,
   check: ({ plan, files }) =>
     plan.roads.flatMap((road): Finding[] => {
-      if (road.leads.kind !== 'folder') return [];
-      const folder = road.leads.path;
+      const { leads, where } = mainPart(road);
+      if (leads.kind !== 'folder') return [];
+      const folder = leads.path;
       const found = files.folders.get(folder);
-      const about = { roads: [road.name], where: road.leadsWhere };
+      const about = { roads: [road.name], where };
       const data = { road: road.display, folder };
       if (found === undefined) return [];
       if (found.state === 'missing') return [tell(words, { say: 'missing', data, ...about })];

@@ -2,6 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Service } from '../inventory/inventory.ts';
 import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
+import { hostPortsOf } from '../map/parts.ts';
 import { familyOf } from '../networks/address.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -71,10 +72,7 @@ function collide(a: string | null, b: string | null): boolean {
 
 /** The next number from 8000 on that nobody has. */
 function freePort({ plan, map, inventory, sockets }: Facts): number {
-  const roadPorts = map.roads.flatMap(({ leads, name: road }) =>
-    leads.kind === 'port' ? [{ port: leads.port, road }] : [],
-  );
-  const rows = portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets });
+  const rows = portLedger({ front: plan.front, roadPorts: hostPortsOf(map), services: inventory.services, sockets });
   return nextFree(rows, 8000) ?? 0;
 }
 

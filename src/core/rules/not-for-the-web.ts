@@ -2,6 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { seesEngine, useOfImage, useOfPort } from '../inventory/web-ports.ts';
 import type { Leads } from '../map/site-map.ts';
+import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -13,11 +14,11 @@ const words = card({
   messages: {
     port: {
       message: '`{key}` leads to port {port}, which is usually {use}.',
-      remedy: 'Lead to the program that people open in a browser, or remove the road: mile-marker remove {key}',
+      remedy: 'Lead to the program that people open in a browser, or remove the road: mile-marker remove {road}',
     },
     image: {
       message: '`{key}` leads to `{service}`, whose image is {use}.',
-      remedy: 'Lead to the program that people open in a browser, or remove the road: mile-marker remove {key}',
+      remedy: 'Lead to the program that people open in a browser, or remove the road: mile-marker remove {road}',
     },
     socket: {
       message:
@@ -29,17 +30,20 @@ const words = card({
 
 export const notForTheWeb: Rule = {
   card: words,
-  check: ({ map, resolutions }) =>
-    map.roads.flatMap(({ key, name, leads, gates, leadsWhere: where }): Finding[] => {
+  check: (facts) =>
+    partsOnRoads(facts).flatMap(({ road, key, leads, resolution, where }): Finding[] => {
+      const { name, gates } = road;
       const about = { roads: [name], where };
       const port = portOf(leads);
       const use = port === null ? null : useOfPort(port);
-      if (use !== null) return [tell(words, { say: 'port', data: { key, port, use }, ...about })];
-      const service = resolutions.get(name)?.service ?? null;
+      if (use !== null) return [tell(words, { say: 'port', data: { key, road: road.key, port, use }, ...about })];
+      const service = resolution?.service ?? null;
       if (service === null) return [];
       const image = useOfImage(service.image);
       if (image !== null)
-        return [tell(words, { say: 'image', data: { key, service: service.name, use: image }, ...about })];
+        return [
+          tell(words, { say: 'image', data: { key, road: road.key, service: service.name, use: image }, ...about }),
+        ];
       if (!seesEngine(service) || !gates.every((gate) => gate === 'everyone')) return [];
       return [tell(words, { say: 'socket', data: { key, service: service.name }, ...about })];
     }),

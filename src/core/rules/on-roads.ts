@@ -1,29 +1,57 @@
 import type { Place } from '../findings/finding.ts';
 import type { Service } from '../inventory/inventory.ts';
+import type { Leads, MapRoad } from '../map/site-map.ts';
+import { partName } from '../plan/parts.ts';
+import type { Resolution } from '../plan/resolve-service.ts';
 import type { Facts } from './rule.ts';
 
-/** @property where the `to` of the first of its roads */
+/**
+ * A part of a road: what the map says and what became of it.
+ *
+ * @property key as a person reads it: the road's key in the map, and the prefix of a part
+ */
+export interface PartOnRoad {
+  road: MapRoad;
+  key: string;
+  prefix: string;
+  leads: Leads;
+  resolution: Resolution | null;
+  where: Place;
+}
+
+/** Every part of every road. Paused roads count: they will be resumed. */
+export function partsOnRoads({ map, plan }: Pick<Facts, 'map' | 'plan'>): PartOnRoad[] {
+  const planned = new Map(plan.roads.map((road) => [road.name, road.parts]));
+  return map.roads.flatMap((road) =>
+    road.parts.map(({ prefix, leads, where }) => {
+      const found = planned.get(road.name)?.find((part) => part.prefix === prefix);
+      return { road, key: partName(road.key, prefix), prefix, leads, resolution: found?.resolution ?? null, where };
+    }),
+  );
+}
+
+/** @property where the `to` of the first of its parts */
 export interface ServiceOnRoads {
   service: Service;
   roads: string[];
   where: Place;
 }
 
-/** Every service that some road leads to, once, with all its roads. Paused roads count: they will be resumed. */
-export function servicesOnRoads({ map, resolutions }: Pick<Facts, 'map' | 'resolutions'>): ServiceOnRoads[] {
+/** Every service that some part of a road leads to, once, with all its roads. */
+export function servicesOnRoads(facts: Pick<Facts, 'map' | 'plan'>): ServiceOnRoads[] {
   const found = new Map<Service, ServiceOnRoads>();
-  for (const { name, leadsWhere: where } of map.roads) {
-    const service = resolutions.get(name)?.service ?? null;
+  for (const { road, resolution, where } of partsOnRoads(facts)) {
+    const service = resolution?.service ?? null;
     if (service === null) continue;
     const before = found.get(service);
-    if (before === undefined) found.set(service, { service, roads: [name], where });
-    else before.roads.push(name);
+    if (before === undefined) found.set(service, { service, roads: [road.name], where });
+    else if (!before.roads.includes(road.name)) before.roads.push(road.name);
   }
   return [...found.values()];
 }
 
 /** Those, and the container that is the front itself, without which no road leads anywhere. */
-export function servicesAndFront(facts: Pick<Facts, 'map' | 'resolutions' | 'front' | 'plan'>): ServiceOnRoads[] {
+export function servicesAndFront(facts: Pick<Facts, 'map' | 'front' | 'plan'>): ServiceOnRoads[] {
   const { front, plan } = facts;
   const services = servicesOnRoads(facts);
   if (front.service === null) return services;

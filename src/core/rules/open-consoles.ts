@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { consoleBy } from '../inventory/consoles.ts';
+import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 export const consoleOpenWords = card({
@@ -18,12 +19,13 @@ export const consoleOpenWords = card({
 
 export const consoleOpen: Rule = {
   card: consoleOpenWords,
-  check: ({ map, resolutions }) =>
-    map.roads.flatMap(({ key, name, gates, leads, leadsWhere: where }) => {
+  check: (facts) =>
+    partsOnRoads(facts).flatMap(({ road, key, leads, resolution, where }) => {
+      const { name, gates } = road;
       if (leads.kind === 'redirect' || leads.kind === 'folder' || gates.some((gate) => gate !== 'everyone')) return [];
-      const service = resolutions.get(name)?.service ?? null;
+      const service = resolution?.service ?? null;
       const why = consoleBy({
-        name: key,
+        name: road.key,
         port: leads.port,
         image: service?.image ?? null,
         service: service?.name ?? null,

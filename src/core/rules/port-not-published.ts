@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Evidence } from '../findings/finding.ts';
 import type { Service } from '../inventory/inventory.ts';
+import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -37,11 +38,10 @@ const words = card({
 
 export const portNotPublished: Rule = {
   card: words,
-  check: ({ map, resolutions }) =>
-    map.roads.flatMap(({ name, leads, leadsWhere: where }) => {
-      const found = resolutions.get(name);
+  check: (facts) =>
+    partsOnRoads(facts).flatMap(({ road, leads, resolution: found, where }) => {
       if (leads.kind !== 'service' || found?.kind !== 'port-not-published' || found.service === null) return [];
-      const about = { roads: [name], where, cause: `service:${leads.service}:${String(leads.port)}` };
+      const about = { roads: [road.name], where, cause: `service:${leads.service}:${String(leads.port)}` };
       return [tell(words, { ...sayWhy(found.service, leads.port, found.insideOf), ...about })];
     }),
 };

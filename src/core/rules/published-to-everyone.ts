@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { onLoopback } from '../inventory/on-loopback.ts';
+import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -27,9 +28,8 @@ const words = card({
 
 export const publishedToEveryone: Rule = {
   card: words,
-  check: ({ map, resolutions, front }) =>
-    map.roads.flatMap(({ name, leadsWhere }) => {
-      const found = resolutions.get(name);
+  check: (facts) =>
+    partsOnRoads(facts).flatMap(({ road, resolution: found, where }) => {
       if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
       const { service, toEveryone: port } = found;
       const data = {
@@ -40,8 +40,8 @@ export const publishedToEveryone: Rule = {
         line: port.where?.line ?? 0,
         instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`),
       };
-      const say = port.where === null ? 'container' : front.kind === 'container' ? 'needless' : 'open';
-      const about = { roads: [name], where: port.where ?? leadsWhere, cause: `published:${String(port.hostPort)}` };
+      const say = port.where === null ? 'container' : facts.front.kind === 'container' ? 'needless' : 'open';
+      const about = { roads: [road.name], where: port.where ?? where, cause: `published:${String(port.hostPort)}` };
       return [tell(words, { say, data, ...about })];
     }),
 };

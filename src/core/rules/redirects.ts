@@ -1,10 +1,11 @@
 import { card, tell } from '../findings/card.ts';
-import type { Finding } from '../findings/finding.ts';
+import type { Finding, Place } from '../findings/finding.ts';
 import { nearest } from '../findings/nearest.ts';
 import { hostOf, portOf } from '../map/leads.ts';
 import { isUnder } from '../names/host-name.ts';
 import { roadFinder } from '../plan/wildcard-road.ts';
-import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import { mainPart } from '../plan/parts.ts';
+import type { Plan } from '../plan/plan.ts';
 import type { Rule } from './rule.ts';
 
 const source = 'RFC 9110 §15.4: clients detect and refuse cyclical redirections';
@@ -52,7 +53,12 @@ const toNowhere = card({
   },
 });
 
-type Redirect = PlannedRoad & { leads: Extract<PlannedRoad['leads'], { kind: 'redirect' }> };
+/** A road that redirects as a whole. Parts that redirect lead from one path to another, which is no circle of names. */
+interface Redirect {
+  name: string;
+  url: string;
+  where: Place;
+}
 
 export const redirectToItself: Rule = {
   card: toItself,
@@ -61,8 +67,8 @@ export const redirectToItself: Rule = {
     return redirects(plan)
       .filter((road) => targetOf(road) === road.name)
       .map((road) => {
-        const data = { key: road.name, url: road.leads.url };
-        return tell(toItself, { say: 'itself', data, roads: [road.name], where: road.leadsWhere });
+        const data = { key: road.name, url: road.url };
+        return tell(toItself, { say: 'itself', data, roads: [road.name], where: road.where });
       });
   },
 };
@@ -78,7 +84,7 @@ export const redirectCircle: Rule = {
       if (circle === null || circle.length < 2 || told.has(road.name)) return [];
       for (const name of circle) told.add(name);
       const data = { circle: [...circle, road.name].join(' -> ') };
-      return [tell(inCircle, { say: 'circle', data, roads: circle, where: road.leadsWhere })];
+      return [tell(inCircle, { say: 'circle', data, roads: circle, where: road.where })];
     });
   },
 };
@@ -103,24 +109,27 @@ export const redirectNowhere: Rule = {
 };
 
 function nowhere(plan: Plan, road: Redirect, roadOf: ReturnType<typeof roadFinder>): Finding[] {
-  const url = new URL(road.leads.url);
+  const url = new URL(road.url);
   const host = hostOf(url);
   const names = plan.roads.map(({ name }) => name);
   if (roadOf(host) !== null || !plan.domains.some((domain) => isUnder(host, domain)) || !atFront(plan, url)) return [];
   const near = nearest(host, names);
   const data = { key: road.name, host, near: near ?? '' };
-  return [tell(toNowhere, { say: near === null ? 'far' : 'near', data, roads: [road.name], where: road.leadsWhere })];
+  return [tell(toNowhere, { say: near === null ? 'far' : 'near', data, roads: [road.name], where: road.where })];
 }
 
 function redirects(plan: Plan): Redirect[] {
-  return plan.roads.filter((road): road is Redirect => road.leads.kind === 'redirect');
+  return plan.roads.flatMap((road) => {
+    const { leads, where } = mainPart(road);
+    return leads.kind === 'redirect' ? [{ name: road.name, url: leads.url, where }] : [];
+  });
 }
 
 /** Finds the road of this map that a redirect leads to; null when it leaves the map. */
 function targets(plan: Plan): (road: Redirect) => string | null {
   const roadOf = roadFinder(plan.roads);
-  return ({ leads }) => {
-    const url = new URL(leads.url);
+  return (road) => {
+    const url = new URL(road.url);
     return atFront(plan, url) ? (roadOf(hostOf(url))?.name ?? null) : null;
   };
 }

@@ -6,7 +6,6 @@ import type { FilesOfMap } from '../plan/files-of-map.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/nginx/dump.ts';
-import type { Resolution } from '../plan/resolve-service.ts';
 import type { WhereFront } from '../plan/where-front.ts';
 
 /**
@@ -21,7 +20,6 @@ export interface Facts {
   plan: Plan;
   inventory: Inventory;
   front: WhereFront;
-  resolutions: ReadonlyMap<string, Resolution>;
   certificates: ReadonlyMap<string, HeldCertificate | null>;
   served: Served;
   /** What this host is like, its container networks told apart. */

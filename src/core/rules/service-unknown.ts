@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { nearest } from '../findings/nearest.ts';
+import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -28,12 +29,11 @@ const words = card({
 
 export const serviceUnknown: Rule = {
   card: words,
-  check: ({ map, resolutions, inventory }) =>
-    map.roads.flatMap(({ name, leads, leadsWhere: where }) => {
-      const found = resolutions.get(name);
-      if (leads.kind !== 'service' || found === undefined) return [];
+  check: ({ map, plan, inventory }) =>
+    partsOnRoads({ map, plan }).flatMap(({ road, leads, resolution: found, where }) => {
+      if (leads.kind !== 'service' || found === null) return [];
       const { service, port } = leads;
-      const about = { roads: [name], where, cause: `service:${service}` };
+      const about = { roads: [road.name], where, cause: `service:${service}` };
       if (found.kind === 'service-ambiguous') {
         const data = { service, port, projects: found.projects, first: found.projects[0] ?? '' };
         return [tell(words, { say: 'ambiguous', data, ...about })];

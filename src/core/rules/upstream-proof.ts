@@ -1,4 +1,5 @@
 import { card, tell } from '../findings/card.ts';
+import { dialledParts, partName } from '../plan/parts.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -34,13 +35,12 @@ const words = card({
 export const upstreamUnproven: Rule = {
   card: words,
   check: ({ plan, files }) =>
-    plan.roads.flatMap((road) => {
-      if (road.leads.kind !== 'service' || road.leads.upstream === null) return [];
-      const { trust, host, port, scheme, verifyAs } = road.leads.upstream;
+    dialledParts(plan.roads).flatMap(({ road, part, upstream }) => {
+      const { trust, host, port, scheme, verifyAs } = upstream;
       if (scheme === 'http') return [];
       const to = `${host.includes(':') ? `[${host}]` : host}:${String(port)}`;
       const about = { roads: [road.name], where: road.where };
-      const data = { road: road.display, to };
+      const data = { road: partName(road.display, part.prefix), to };
       const { proxy } = plan.front;
       if (trust.kind === 'none') return [tell(words, { say: 'insecure', data, ...about })];
       if (trust.kind === 'pin')

@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import { isRunning, titleOf } from '../inventory/inventory.ts';
 import { notForTheWebBy, webPorts } from '../inventory/web-ports.ts';
+import { servicesOf } from '../plan/parts.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -16,9 +17,9 @@ const words = card({
 
 export const containerWithoutRoad: Rule = {
   card: words,
-  check: ({ inventory, resolutions, front, plan }) => {
+  check: ({ inventory, front, plan }) => {
     const { http, https } = plan.front.listen;
-    const mapped = new Set([...resolutions.values()].map(({ service }) => service));
+    const mapped = servicesOf(plan);
     const left = inventory.services.filter(
       (service) =>
         isRunning(service) &&

@@ -4,7 +4,9 @@ import { isRunning, titleOf, type Inventory, type Service } from '../inventory/i
 import { notForTheWebBy, webPorts } from '../inventory/web-ports.ts';
 import { roadName } from '../map/road-name.ts';
 import type { SiteMap } from '../map/site-map.ts';
-import { resolveService, type Resolution } from '../plan/resolve-service.ts';
+import { servicesOf } from '../plan/parts.ts';
+import type { Plan } from '../plan/plan.ts';
+import { resolveService } from '../plan/resolve-service.ts';
 import type { WhereFront } from '../plan/where-front.ts';
 
 /**
@@ -31,19 +33,19 @@ export interface PassedOver {
 export interface ProposeInput {
   map: SiteMap;
   inventory: Inventory;
-  resolutions: ReadonlyMap<string, Resolution>;
+  plan: Plan;
   front: WhereFront;
 }
 
 /** Roads for every service that has none: name from the service or its label, port from what it publishes and exposes. */
-export function proposeRoads({ map, inventory, resolutions, front }: ProposeInput): {
+export function proposeRoads({ map, plan, inventory, front }: ProposeInput): {
   proposals: Proposal[];
   passedOver: PassedOver[];
 } {
   const proposals: Proposal[] = [];
   const passedOver: PassedOver[] = [];
   const taken = new Set(map.roads.map(({ name }) => name));
-  const mapped = new Set([...resolutions.values()].map(({ service }) => service));
+  const mapped = servicesOf(plan);
   for (const service of inventory.services) {
     if (mapped.has(service) || service === front.service) continue;
     const made = propose({ service, map, inventory, front, taken });
@@ -56,7 +58,7 @@ export function proposeRoads({ map, inventory, resolutions, front }: ProposeInpu
   return { proposals, passedOver };
 }
 
-interface Input extends Omit<ProposeInput, 'resolutions'> {
+interface Input extends Omit<ProposeInput, 'plan'> {
   service: Service;
   taken: ReadonlySet<string>;
 }

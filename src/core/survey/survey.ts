@@ -8,9 +8,12 @@ import {
 } from '../inventory/inventory.ts';
 import { ownerWords } from '../inventory/ledger.ts';
 import { notForTheWebBy } from '../inventory/web-ports.ts';
-import type { SiteMap } from '../map/site-map.ts';
+import type { Leads, SiteMap } from '../map/site-map.ts';
 import { withPort } from '../networks/address.ts';
+import { partName } from '../plan/parts.ts';
+import type { Plan } from '../plan/plan.ts';
 import { whyNot } from '../plan/why-not.ts';
+import { partsOnRoads, type PartOnRoad } from '../rules/on-roads.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
 
 /**
@@ -43,37 +46,36 @@ export interface Survey {
 
 export interface SurveyInput {
   /** Null when there is no map yet. */
-  map: SiteMap | null;
+  site: { map: SiteMap; plan: Plan } | null;
   inventory: Inventory;
-  resolutions: ReadonlyMap<string, Resolution>;
   /** The service that is the front itself. */
   front: Service | null;
   sockets: readonly ListeningSocket[];
 }
 
 /** What runs and where it listens, which roads lead to it, and which roads lead nowhere; grouped by project. */
-export function makeSurvey({ map, inventory, resolutions, front, sockets }: SurveyInput): Survey {
+export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Survey {
   const projects = new Map<string | null, SurveyedService[]>();
+  const parts = site === null ? [] : partsOnRoads(site).map((part) => ({ ...part, name: nameOf(part) }));
+  const hasFiles = site !== null && site.map.compose.length > 0;
   for (const service of inventory.services) {
-    const roads = [...resolutions].flatMap(([road, found]) => (found.service === service ? [road] : []));
-    const shown = surveyed(service, { roads, asked: inventory.asked, hasFiles: (map?.compose.length ?? 0) > 0 });
+    const roads = parts.flatMap(({ name, resolution }) => (resolution?.service === service ? [name] : []));
+    const shown = surveyed(service, { roads, asked: inventory.asked, hasFiles });
     if (service === front) shown.apart = 'it is the front itself';
     projects.set(service.project, [...(projects.get(service.project) ?? []), shown]);
   }
-  const roads = map?.roads ?? [];
-  const hostPorts = roads.flatMap(({ name: road, leads }) => {
+  const hostPorts = parts.flatMap(({ name: road, leads }) => {
     if (leads.kind !== 'port') return [];
     const holder = sockets.find(({ protocol, port }) => protocol === 'tcp' && port === leads.port);
     return [{ road, port: leads.port, owner: holder === undefined ? null : ownerWords(holder.owners) }];
   });
-  const nowhere = roads.flatMap(({ name: road, leads }) => {
-    const found = resolutions.get(road);
+  const nowhere = parts.flatMap(({ name: road, leads, resolution }) => {
     const silent = hostPorts.some((one) => one.road === road && one.owner === null);
     const why = silent
       ? 'nothing listens on that port of this host'
-      : found === undefined
+      : resolution === null
         ? null
-        : whyNobody(found, inventory);
+        : whyNobody(resolution, inventory);
     return why === null ? [] : [{ road, to: toText(leads), why }];
   });
   const byName = [...projects].map(([project, services]) => ({
@@ -85,6 +87,10 @@ export function makeSurvey({ map, inventory, resolutions, front, sockets }: Surv
     hostPorts,
     nowhere,
   };
+}
+
+function nameOf({ road, prefix }: PartOnRoad): string {
+  return partName(road.name, prefix);
 }
 
 function whyNobody(found: Resolution, { asked }: Inventory): string | null {
@@ -162,7 +168,7 @@ function portWords({ hostAddress, hostPort, containerPort, protocol }: Published
   return `${inside} on ${hostAddress === null ? `every address:${String(hostPort)}` : withPort(hostAddress, hostPort)}`;
 }
 
-function toText(leads: SiteMap['roads'][number]['leads']): string {
+function toText(leads: Leads): string {
   switch (leads.kind) {
     case 'service':
       return `${leads.project === null ? '' : `${leads.project}/`}${leads.service}:${String(leads.port)}`;

@@ -5,8 +5,9 @@ import type { Context } from './context.ts';
 import { allowedOrigin, isPreflight, preflightHeaders } from './cors.ts';
 import { forwardedHeaders } from './forwarded.ts';
 import { asksPeople, passGate } from './gate.ts';
-import { partAt } from './part-at.ts';
-import { fileAskedFor, isSoundTarget, restAfter } from './target.ts';
+import { partAt } from '../plan/parts.ts';
+import { locationOf } from './location.ts';
+import { fileAskedFor, isSoundTarget } from './target.ts';
 import type { Act, Prepared, StepName } from './verdict.ts';
 
 /** One step of the order: what it does with a request, or null to let the next one speak. */
@@ -143,15 +144,14 @@ function leads(context: Context): ReturnType<Step['take']> {
   const { road, target } = context;
   if (road === null) return null;
   const part = partAt(road, target);
-  const mapLine = part === null ? road.leadsWhere.line : lineOf(road, 'paths');
-  return { act: lead(part?.leads ?? road.leads, context, road), mapLine };
+  return { act: lead(part.leads, context, road), mapLine: part.where.line };
 }
 
 function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['road']>): Act {
   const { request, client, target, prepared } = context;
   switch (to.kind) {
     case 'redirect':
-      return { act: 'answer', status: to.status, location: redirected(to, target), headers: {} };
+      return { act: 'answer', status: to.status, location: locationOf(to, target), headers: {} };
     case 'folder':
       if (request.method !== 'GET' && request.method !== 'HEAD')
         return answer(405, { allow: (road.rules.methods ?? ['GET', 'HEAD']).join(', ') });
@@ -176,13 +176,6 @@ function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['roa
       };
     }
   }
-}
-
-/** The rest of a path in place of the prefix; one slash where the two meet. */
-function redirected({ url, below }: Extract<PlannedLeads, { kind: 'redirect' }>, target: string): string {
-  const rest = below === null ? target : (restAfter(target, below) ?? '');
-  if (rest.startsWith('/') && url.endsWith('/')) return `${url}${rest.slice(1)}`;
-  return `${url}${rest}`;
 }
 
 /** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */

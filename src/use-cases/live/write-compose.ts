@@ -34,12 +34,12 @@ export interface WriteComposeInput {
  * @throws Trouble `not-ours` when a file of that name is there that somebody else wrote
  */
 export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput): Promise<ComposeResult> {
-  const { plan, front, resolutions, mapFile, paths } = site;
-  const ports = closedPorts(resolutions, front);
+  const { plan, front, mapFile, paths } = site;
+  const ports = closedPorts(plan, front);
   if (front.kind === 'host') return { file: null, ports };
   const owner = await ownerOf(paths.certificates, mapFile);
   const text = frontCompose({
-    ...{ plan, front, resolutions, mapFile, owner },
+    ...{ plan, front, mapFile, owner },
     folders: { front: folder, certificates: paths.certificates },
     program: dirname(realpathSync(process.argv[1] ?? '.')),
   });

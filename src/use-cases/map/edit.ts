@@ -6,6 +6,7 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { nearest } from '../../core/findings/nearest.ts';
 import { addRoad, removeRoad, setPaused, type RoadKeys } from '../../core/map/edit.ts';
+import { mainLeads } from '../../core/plan/parts.ts';
 import { readMap } from '../../core/map/read-map.ts';
 import { roadName } from '../../core/map/road-name.ts';
 import type { MapRoad, SiteMap } from '../../core/map/site-map.ts';
@@ -100,7 +101,8 @@ function keysFor({ to, redirect, open, like }: Extract<Edit, { kind: 'add' }>, m
   const model = like === null ? null : roadOf(like, map);
   const gates = open ? ['everyone'] : (model?.gates ?? ['home']);
   const leads: RoadKeys = redirect === null ? [['to', to ?? '']] : [['redirect', redirect]];
-  const permanent = redirect !== null && model?.leads.kind === 'redirect' && model.leads.permanent;
+  const modelLeads = model === undefined || model === null ? null : mainLeads(model);
+  const permanent = redirect !== null && modelLeads?.kind === 'redirect' && modelLeads.permanent;
   return [
     ...leads,
     ...(permanent ? [['permanent', true] as const] : []),
@@ -123,7 +125,7 @@ interface Comparison {
   name: string;
 }
 
-const places = ['where', 'leadsWhere', 'lines'];
+const places = ['where', 'lines'];
 
 /** Whether the one road changed as wanted, and nothing else. Places do not count: lines move. */
 function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {

@@ -80,7 +80,7 @@ export function readHeld(plan: Planned['plan']): Map<string, HeldCertificate | n
 
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
-  const { map, plan, inventory, resolutions, front, host, findings } = site;
+  const { map, plan, inventory, front, host, findings } = site;
   const asksNginx = plan.front.proxy === 'nginx';
   const certificates = readHeld(plan);
   const served = asksNginx ? await readServed(env) : { blocks: [], problem: null };
@@ -88,7 +88,6 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
     map,
     plan,
     inventory,
-    resolutions,
     certificates,
     served,
     host,

@@ -3,6 +3,7 @@ import { readServed } from '../../adapters/proxies/nginx/nginx.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { portLedger, type LedgerRow } from '../../core/inventory/ledger.ts';
+import { hostPortsOf } from '../../core/map/parts.ts';
 import { makeSurvey, type Survey } from '../../core/survey/survey.ts';
 import { proposeRoads, type PassedOver, type Proposal } from '../../core/survey/propose.ts';
 import type { Served } from '../../core/rules/rule.ts';
@@ -45,18 +46,16 @@ export async function takeSurvey(mapOption: string | undefined, place: Place): P
 }
 
 async function withMap(site: Site, { env }: Place): Promise<SurveyResult> {
-  const { map, plan, inventory, resolutions, front, engineTrouble } = site;
+  const { map, plan, inventory, front, engineTrouble } = site;
   if (engineTrouble !== null) throw engineTrouble;
   const served = await readServed(env);
   const sockets = listeningSockets();
-  const roadPorts = map.roads.flatMap(({ leads, name: road }) =>
-    leads.kind === 'port' ? [{ port: leads.port, road }] : [],
-  );
+  const roadPorts = hostPortsOf(map);
   return {
     site,
     asked: inventory.asked,
-    survey: makeSurvey({ map, inventory, resolutions, front: front.service, sockets }),
-    ...proposeRoads({ map, inventory, resolutions, front }),
+    survey: makeSurvey({ site, inventory, front: front.service, sockets }),
+    ...proposeRoads({ map, plan, inventory, front }),
     served,
     ledger: portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets }),
     findings: site.findings,
@@ -69,7 +68,7 @@ async function withoutMap({ cwd, env }: Place): Promise<SurveyResult> {
   return {
     site: null,
     asked: inventory.asked,
-    survey: makeSurvey({ map: null, inventory, resolutions: new Map(), front: null, sockets: [] }),
+    survey: makeSurvey({ site: null, inventory, front: null, sockets: [] }),
     proposals: [],
     passedOver: [],
     served: await readServed(env),

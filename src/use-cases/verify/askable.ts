@@ -12,18 +12,13 @@ export interface Askable {
 
 /** A site in which the road of all other names goes by one of them, since only that can be asked for. */
 export function askable(site: Site): Askable {
-  const { plan, resolutions } = site;
+  const { plan } = site;
   const roads = plan.roads.map((road) => roadToAsk(road, plan));
   const own = new Map(roads.map(({ name }, index) => [name, plan.roads[index]?.name ?? name]));
   const wild = roads.find(({ name }) => isWildcard(own.get(name) ?? ''));
   if (wild === undefined) return { site, nameOnMap: (asked) => asked };
-  const star = own.get(wild.name) ?? '';
-  // Addresses are kept by the name of the road, and for its parts by that name and what follows it.
-  const found = [...resolutions].map(
-    ([stretch, one]) => [stretch.startsWith(star) ? wild.name + stretch.slice(star.length) : stretch, one] as const,
-  );
   return {
-    site: { ...site, plan: { ...plan, roads }, resolutions: new Map(found) },
+    site: { ...site, plan: { ...plan, roads } },
     nameOnMap: (asked) => own.get(asked) ?? asked,
   };
 }

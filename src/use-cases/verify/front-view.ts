@@ -2,18 +2,18 @@ import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import type { PortEvidence } from '../../core/legs/port.ts';
 import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
 import { frontPorts } from './front-ports.ts';
-import type { Places } from './limiter.ts';
-import type { Endpoint, Question, Sight } from './prober.ts';
+import type { Limiter } from './limiter.ts';
+import type { Endpoint, Question, Prober } from './prober.ts';
 
 export interface FrontViewInput {
   plan: Plan;
-  /** Drive this address instead of what DNS says. */
+  /** Test this address instead of what DNS says. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
-  sight: Sight;
+  prober: Prober;
   /** The public addresses of the front, or what --at says. */
   addresses: readonly string[];
   roads: readonly PlannedRoad[];
-  places: Places;
+  limiter: Limiter;
 }
 
 /** Where the front answers, and how it is asked there. */
@@ -36,11 +36,11 @@ export class FrontView {
   }
 
   portsAt(addresses: readonly string[]): Promise<PortEvidence[]> {
-    const { sight, places, roads } = this.input;
+    const { prober, limiter, roads } = this.input;
     const ports = { http: this.port('http'), https: this.port('https') };
     const names = roads.map(({ name }) => name);
     const authority = (scheme: 'http' | 'https', name: string): string => this.authority(scheme, name);
-    return frontPorts({ sight, addresses, ports, names, authority, places });
+    return frontPorts({ prober, addresses, ports, names, authority, limiter });
   }
 
   port(scheme: 'http' | 'https'): number {
@@ -78,7 +78,7 @@ export class FrontView {
     more: Record<string, string> = {},
     method = 'GET',
   ): Promise<Attempt<Answer>> {
-    return this.input.sight.ask({ ...this.question(scheme, name, target, more), method });
+    return this.input.prober.ask({ ...this.question(scheme, name, target, more), method });
   }
 
   question(scheme: 'http' | 'https', name: string, target: string, more: Record<string, string> = {}): Question {

@@ -1,17 +1,17 @@
 import { setTimeout as delay } from 'node:timers/promises';
 import pLimit from 'p-limit';
 
-/** Runs work when there is a place for it. */
-export type Places = <T>(work: () => Promise<T>) => Promise<T>;
+/** Runs work when its turn has come. */
+export type Limiter = <T>(work: () => Promise<T>) => Promise<T>;
 
-/** What waits this long gives its place to the next: waiting costs nothing, and a server that hangs must not hold up others. */
+/** What waits this long gives its turn to the next: waiting costs nothing, and a server that hangs must not hold up others. */
 const graceMs = 250;
 
 /** So many may wait beside each other: connections cost memory. */
 const mostWaiting = 64;
 
 /** @param count steps that are begun and have not waited long yet, at one time */
-export function places(count: number): Places {
+export function limiter(count: number): Limiter {
   const waiting = pLimit(Math.max(count, mostWaiting));
   const working = pLimit(count);
   return (work) =>

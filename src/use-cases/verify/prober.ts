@@ -23,7 +23,7 @@ export interface Question extends Endpoint {
 }
 
 /** How the front is looked at: from this machine, or by what another one wrote down. */
-export interface Sight {
+export interface Prober {
   names: NameSource;
   /** The value is the address on this side of the connection. */
   connect: (at: Endpoint) => Promise<Attempt<string>>;
@@ -38,7 +38,7 @@ export interface Sight {
 }
 
 /** Looks for itself. */
-export function liveSight(names: NameSource, trust: Trust, limits: Limits): Sight {
+export function liveProber(names: NameSource, trust: Trust, limits: Limits): Prober {
   return {
     names,
     connect: (at) => connect({ ...at, ...limits }),

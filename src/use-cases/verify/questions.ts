@@ -1,10 +1,7 @@
 import type { LiveQuestion, LookQuestion } from '../../core/look/script.ts';
 import { isWildcard } from '../../core/names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
-import { lookedAt } from './looked-at.ts';
-
-/** A harmless target whose redirect shows whether path and query are kept byte for byte. */
-export const probeTarget = '/mile-marker-probe/a%2Fb?kept=%2F';
+import { probeTarget, targetsOf } from '../../core/legs/targets.ts';
 
 /** A name below the map's own domain that is not on the map; one that nobody can have (RFC 6761 §6.4) where every name is on it. */
 export function strangeName({ domains, roads }: Plan): string {
@@ -27,7 +24,7 @@ export function liveQuestions({ front }: Plan, roads: readonly PlannedRoad[]): L
 export function lookQuestions(plan: Plan, roads: readonly PlannedRoad[]): LookQuestion[] {
   const { ports, addresses } = plan.front;
   const of = roads.flatMap((road): LookQuestion[] => {
-    const targets = [...new Set([lookedAt(road).target, probeTarget])];
+    const targets = targetsOf(road);
     const common = { name: road.name, address: null };
     return [
       { ...common, scheme: 'http', port: ports.http, target: probeTarget },

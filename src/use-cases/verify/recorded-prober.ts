@@ -5,12 +5,12 @@ import type { Answer, Attempt, Failure } from '../../core/legs/answer.ts';
 import type { Opened } from '../../core/legs/websocket.ts';
 import type { Seen, SeenAnswer, SeenHandshake, SeenLive } from '../../core/look/seen.ts';
 import { familyOf, parseAddress } from '../../core/networks/address.ts';
-import type { Endpoint, Sight } from './prober.ts';
+import type { Endpoint, Prober } from './prober.ts';
 
 const notSeen: Failure = { kind: 'unreachable', reason: 'the other machine was not asked for it' };
 
 /** Looks at what another machine wrote down. */
-export function recordedSight({ answers, handshakes, live }: Seen, trust: Trust): Sight {
+export function recordedProber({ answers, handshakes, live }: Seen, trust: Trust): Prober {
   const at = ({ address, port }: Endpoint): SeenAnswer[] =>
     answers.filter((one) => one.port === port && isThere(one, address));
   const shaken = ({ address, port }: Endpoint, name: string): SeenHandshake | undefined =>

@@ -2,49 +2,42 @@ import { randomBytes } from 'node:crypto';
 import type { Login } from '../../adapters/files/read-login.ts';
 import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
-import type { DirectEvidence } from '../../core/legs/direct.ts';
-import type { LegResult } from '../../core/legs/leg.ts';
+import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { targetOf } from '../../core/legs/targets.ts';
 import { isPrivate } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { decide } from '../../core/verdict/decide.ts';
 import { requestFrom, strangerTo } from '../../core/verdict/exposure.ts';
-import type { Prepared } from '../../core/verdict/verdict.ts';
+import type { Memory } from './memory.ts';
+import type { PartAt } from './test-behind-tls.ts';
+import type { Shared } from './testing.ts';
 
-export interface AccessInput {
-  prepared: Prepared;
-  road: PlannedRoad;
-  target: string;
-  /** This machine's own address on the connection to the front. */
-  from: string;
-  /** The address that the front saw at the last question; null when it does not say. */
-  seen: () => Promise<string | null>;
-  /** Whether nothing on the way can have put another address in its place. */
-  isSeenAs: boolean;
-  /** What the service itself answers when asked directly; null when that is not known. */
-  own: DirectEvidence | null;
-  login: Login | null;
-  /** Whether it may be told that we come from elsewhere. */
-  mayForge: boolean;
-  /** Takes the one wrong password of this run; false when it is spent. */
-  takeGuess: () => boolean;
-  ask: (headers: Record<string, string>) => Promise<Attempt<Answer>>;
-}
-
-/** Tries a road's gate: as we are, with forged headers where it refuses, with the test login, and once with a wrong password. */
-export async function driveAccess(input: AccessInput): Promise<LegResult> {
-  const { prepared, road, target, from, isSeenAs, own, login, mayForge, takeGuess, ask } = input;
-  const { plan } = prepared;
+/** Tries the gate of a road at one of its parts: as we are, with forged headers where it refuses, with the test login, and once a run with a wrong password. */
+export async function testAccess(shared: Shared, where: PartAt, memory: Memory): Promise<LegResult> {
+  const { road, part, at } = where;
+  if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no-gate');
+  const { input, prepared } = shared;
+  const { prober, frontLog, fromHome, plan } = input;
+  const { from, to } = at.front.connection() ?? { from: '', to: '' };
+  const target = targetOf(road, part);
+  const signed: Record<string, string> = prober.isLive
+    ? { referer: `https://${road.authority}/?${frontLog.sign}` }
+    : {};
+  const ask = (headers: Record<string, string>): Promise<Attempt<Answer>> =>
+    at.front.ask('https', road.name, target, { ...headers, ...signed });
   const plannedFor = (peer: string): Planned => {
     const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
     return verdict.act === 'answer' && (verdict.status === 401 || verdict.status === 403) ? verdict.status : 'passes';
   };
+  const own = shared.directs.get(part) ?? null;
   const bare = await ask({});
-  const seen = bare.ok ? await input.seen() : null;
+  const seen = bare.ok ? await frontLog.addressSeen(road) : null;
+  memory.seenAs ??= seen;
+  // On the way to an address inside nobody has to translate ours.
+  const isSeenAs = fromHome || !isPrivate(from) || isPrivate(to);
   const peer = seen ?? (isSeenAs ? from : null);
-  const refused = bare.ok && outcomeOf(bare.value, own) === 'refused';
-  const claimed = refused && mayForge ? insider(road) : null;
-  const asksPeople = road.gate.parts.some(({ people }) => people !== null);
-  const evidence: AccessEvidence = {
+  const isRefused = bare.ok && outcomeOf(bare.value, own) === 'refused';
+  return judgeAccess({
     road,
     from,
     seen,
@@ -52,17 +45,39 @@ export async function driveAccess(input: AccessInput): Promise<LegResult> {
     mayBeKnown: peer === null && hasPublicNetwork(road),
     own,
     bare,
-    forged:
-      claimed === null
-        ? null
-        : { claimed, attempt: await ask(forgedHeaders(claimed, plan.front.edge?.header ?? null)) },
+    ...(await tricks({ shared, where, isRefused, memory, ask })),
+  });
+}
+
+interface TricksInput {
+  shared: Shared;
+  where: PartAt;
+  isRefused: boolean;
+  memory: Memory;
+  ask: (headers: Record<string, string>) => Promise<Attempt<Answer>>;
+}
+
+/** What is tried beside asking plainly; nothing of it where the handshake is not sound. */
+async function tricks({
+  shared: { input },
+  where: { road, at },
+  isRefused,
+  memory,
+  ask,
+}: TricksInput): Promise<Pick<AccessEvidence, 'forged' | 'login' | 'wrong'>> {
+  const { prober, plan } = input;
+  const login = at.isSound ? input.login : null;
+  const claimed = isRefused && at.isSound ? insider(road) : null;
+  const asksPeople = road.gate.parts.some(({ people }) => people !== null);
+  const guesses = isRefused && asksPeople && prober.isLive && at.isSound && memory.takeGuess();
+  const header = plan.front.edge?.header ?? null;
+  return {
+    forged: claimed === null ? null : { claimed, attempt: await ask(forgedHeaders(claimed, header)) },
     login: login === null || !asksPeople ? null : { person: login.name, attempt: await ask(basic(login)) },
-    wrong:
-      refused && asksPeople && takeGuess()
-        ? await ask(basic({ name: login?.name ?? 'nobody', password: randomBytes(12).toString('hex') }))
-        : null,
+    wrong: guesses
+      ? await ask(basic({ name: login?.name ?? 'nobody', password: randomBytes(12).toString('hex') }))
+      : null,
   };
-  return judgeAccess(evidence);
 }
 
 /** RFC 7617 §2. */

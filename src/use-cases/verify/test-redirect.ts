@@ -1,64 +1,85 @@
 import { differenceOf, judgeRedirect } from '../../core/legs/redirect.ts';
-import type { LegResult } from '../../core/legs/leg.ts';
+import { ok, skipped, type LegResult } from '../../core/legs/leg.ts';
+import { probeTarget } from '../../core/legs/targets.ts';
+import type { LegAt } from '../../core/legs/unite.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { decide } from '../../core/verdict/decide.ts';
 import { requestFrom } from '../../core/verdict/exposure.ts';
 import type { Prepared } from '../../core/verdict/verdict.ts';
+import type { FrontView } from './front-view.ts';
+import type { Shared } from './testing.ts';
 import { headerOf, headersOf, isRedirect, type Answer, type Attempt } from '../../core/legs/answer.ts';
 
 const maxHops = 8;
 
 const plainTarget = '/mile-marker-probe/a?kept=b';
 
-export interface RedirectInput {
-  prepared: Prepared;
-  road: PlannedRoad;
-  /** A harmless target that shows whether path and query are kept. */
-  target: string;
-  /** Name and port as they stand behind http://. */
-  authority: string;
-  port: number;
-  /** Whether a URL leads to the front itself, so that it may be asked. */
-  isAtFront: (url: URL, scheme: 'http' | 'https') => boolean;
-  ask: (
-    scheme: 'http' | 'https',
-    name: string,
-    target: string,
-    headers?: Record<string, string>,
-  ) => Promise<Attempt<Answer>>;
+/** Plain HTTP at every address of the front, for all of a road alike; one at which it is closed is judged for HSTS alone. */
+export function testPlain(shared: Shared, road: PlannedRoad): Promise<LegAt[]> {
+  const { front, limiter } = shared;
+  const plain = front.open('http').map(({ address }) => address);
+  const secure = front.open('https').map(({ address }) => address);
+  return Promise.all(
+    [...new Set([...plain, ...secure])].map(async (address): Promise<LegAt> => {
+      const result = plain.includes(address)
+        ? await limiter(() => testRedirect(shared, road, front.at(address)))
+        : skipped('redirect', 'port-closed');
+      return { address, part: '/', result };
+    }),
+  );
 }
 
-/** Asks over plain HTTP, and holds what comes back against where the verdict says that it must lead. */
-export async function driveRedirect(input: RedirectInput): Promise<LegResult> {
-  const { prepared, road, target, authority, port, ask } = input;
+/** Asks over plain HTTP, and compares what comes back with where the verdict says that it must lead. */
+async function testRedirect({ prepared }: Shared, road: PlannedRoad, front: FrontView): Promise<LegResult> {
+  if (road.rules.plain) return ok('redirect', 'plain-as-planned');
+  const authority = front.authority('http', road.name);
   const visitor = { label: '', peer: '127.0.0.1', person: null, knownIn: [] };
-  const asked = { ...requestFrom(visitor, road, target), listener: 'http' as const, sni: null, host: [authority] };
+  const asked = { ...requestFrom(visitor, road, probeTarget), listener: 'http' as const, sni: null, host: [authority] };
   const verdict = decide(prepared, asked);
   const expected = verdict.act === 'answer' ? (verdict.location ?? '') : '';
-  const attempt = await ask('http', road.name, target);
-  const hops = attempt.ok
-    ? await follow({ ...input, start: `http://${authority}${target}`, first: attempt.value })
-    : [];
-  const hasEdge = prepared.plan.front.edge !== null;
-  const leadsPlain = await plainLeads(input, attempt, expected);
-  return judgeRedirect({ name: road.name, port, expected, attempt, hops, hasEdge, leadsPlain });
+  const ask: Ask = (scheme, host, to, headers) => front.ask(scheme, host, to, headers);
+  const attempt = await ask('http', road.name, probeTarget);
+  const { ports, edge } = prepared.plan.front;
+  const isAtFront = (url: URL, scheme: 'http' | 'https'): boolean =>
+    isOfMap(prepared, url, ports[scheme]) && front.open(scheme).length > 0;
+  const start = `http://${authority}${probeTarget}`;
+  const hops = attempt.ok ? await follow({ start, first: attempt.value, isAtFront, ask }) : [];
+  const leadsPlain = await plainLeads(road, ask, attempt, expected);
+  const port = front.port('http');
+  return judgeRedirect({ name: road.name, port, expected, attempt, hops, hasEdge: edge !== null, leadsPlain });
 }
+
+function isOfMap({ roadOf }: Prepared, url: URL, outside: number): boolean {
+  const port = url.port === '' ? (url.protocol === 'https:' ? 443 : 80) : Number(url.port);
+  return roadOf(url.hostname) !== null && port === outside;
+}
+
+type Ask = (
+  scheme: 'http' | 'https',
+  name: string,
+  target: string,
+  headers?: Record<string, string>,
+) => Promise<Attempt<Answer>>;
 
 /** A server may refuse what is escaped and lead everything else: that is less than not redirecting at all. */
 async function plainLeads(
-  { road, target, ask }: RedirectInput,
+  road: PlannedRoad,
+  ask: Ask,
   attempt: Attempt<Answer>,
   expected: string,
 ): Promise<boolean | null> {
   if (!attempt.ok || isRedirect(attempt.value.status)) return null;
   const plain = await ask('http', road.name, plainTarget);
   const found = plain.ok && isRedirect(plain.value.status) ? headerOf(plain.value, 'location') : null;
-  return found !== null && differenceOf(found, expected.replace(target, plainTarget)) === null;
+  return found !== null && differenceOf(found, expected.replace(probeTarget, plainTarget)) === null;
 }
 
-interface FollowInput extends Pick<RedirectInput, 'isAtFront' | 'ask'> {
+interface FollowInput {
   start: string;
   first: Answer;
+  /** Whether a URL leads to the front itself, so that it may be asked. */
+  isAtFront: (url: URL, scheme: 'http' | 'https') => boolean;
+  ask: Ask;
 }
 
 /** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */

@@ -1,50 +1,49 @@
-import type { CertificateFacts } from '../../core/certificates/cover.ts';
-import type { LegAt } from '../../core/legs/addresses.ts';
 import type { Attempt } from '../../core/legs/answer.ts';
 import { judgeTls, type TlsEvidence } from '../../core/legs/tls.ts';
-import type { Endpoint, Sight } from './prober.ts';
+import type { LegAt } from '../../core/legs/unite.ts';
+import type { PlannedRoad } from '../../core/plan/plan.ts';
+import type { Endpoint } from './prober.ts';
+import type { Shared } from './testing.ts';
 
-export interface TlsInput {
-  sight: Sight;
-  name: string;
-  /** Every address at which the front speaks HTTPS. */
-  places: readonly Endpoint[];
-  domains: readonly string[];
-  held: CertificateFacts | null;
-  /** Fingerprint of what those see at an address who name nothing. */
-  shownToAll: ReadonlyMap<string, string>;
-  /** Whether chains come in order, by the fingerprint of their leaf: the same chain is looked at once. */
-  orders: Map<string, Promise<boolean | null>>;
-  now: number;
-}
+/** Whether chains come in order, by address and fingerprint of their leaf: the same chain is looked at once a run. */
+type Orders = Map<string, Promise<boolean | null>>;
 
-/** At every address that speaks HTTPS, since one of two may be answered by something else. */
-export async function driveTls(input: TlsInput): Promise<LegAt[]> {
-  const { name, places, domains, held, shownToAll, now } = input;
-  const results: LegAt[] = [];
-  for (const place of places) {
-    const { attempt, onlyOld } = await look(input, place);
-    const { address, port } = place;
-    const shown = shownToAll.get(address) ?? null;
-    const result = judgeTls({ name, attempt, onlyOld, port, domains, held, shownToAll: shown, now });
-    results.push({ address, result });
-  }
-  return results;
+/** Tests the handshake of a road at every address that speaks HTTPS, since one of two may be answered by something else. */
+export function tlsTester(shared: Shared): (road: PlannedRoad) => Promise<LegAt[]> {
+  const { input, front, shownToAll } = shared;
+  const { plan, held, now } = input;
+  const orders: Orders = new Map();
+  return async ({ name, certificate }) => {
+    // What an edge shows is its own.
+    const planned = plan.front.edge === null ? (held.get(certificate) ?? null) : null;
+    const results: LegAt[] = [];
+    for (const endpoint of front.open('https')) {
+      const { attempt, onlyOld } = await look(shared, name, endpoint, orders);
+      const { address, port } = endpoint;
+      const shown = shownToAll.get(address) ?? null;
+      const { domains } = plan;
+      const result = judgeTls({ name, attempt, onlyOld, port, domains, held: planned, shownToAll: shown, now });
+      results.push({ address, part: '/', result });
+    }
+    return results;
+  };
 }
 
 async function look(
-  { sight, name, orders }: TlsInput,
-  place: Endpoint,
+  { input: { prober } }: Shared,
+  name: string,
+  endpoint: Endpoint,
+  orders: Orders,
 ): Promise<{ attempt: Attempt<TlsEvidence>; onlyOld: string | null }> {
-  const attempt = await sight.handshake(place, name);
+  const attempt = await prober.handshake(endpoint, name);
   if (!attempt.ok) {
     const mayBeOld = /protocol version|unsupported protocol|closed/i.test(attempt.failure.reason);
-    return { attempt, onlyOld: mayBeOld ? await sight.oldProtocol(place, name) : null };
+    return { attempt, onlyOld: mayBeOld ? await prober.oldProtocol(endpoint, name) : null };
   }
   const { fingerprint } = attempt.value.leaf;
-  const key = `${place.address} ${fingerprint}`;
-  const order = orders.get(key) ?? sight.chainInOrder(place, name);
+  const key = `${endpoint.address} ${fingerprint}`;
+  const order = orders.get(key) ?? prober.chainInOrder(endpoint, name);
   orders.set(key, order);
-  const [old, inOrder] = await Promise.all([sight.oldProtocol(place, name), order]);
+  const [old, inOrder] = await Promise.all([prober.oldProtocol(endpoint, name), order]);
   return { attempt: { ok: true, value: { ...attempt.value, old, inOrder } }, onlyOld: null };
 }

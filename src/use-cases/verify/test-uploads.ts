@@ -1,33 +1,46 @@
 import { ask } from '../../adapters/probe/ask.ts';
-import type { Limits } from '../../adapters/probe/connect.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { uploadSizes, type UploadEvidence } from '../../core/legs/uploads.ts';
-import type { Plan, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
-import type { At } from '../../core/plan/resolve-service.ts';
+import { targetOf } from '../../core/legs/targets.ts';
+import { dialledParts } from '../../core/plan/parts.ts';
+import type { PlannedPart, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
-import type { Question, Sight } from './prober.ts';
+import type { Question } from './prober.ts';
+import { credentials } from './test-behind-tls.ts';
+import { fromHost, type Shared } from './testing.ts';
 
-export interface UploadsInput {
+/** Announces uploads to every part of a road that leads to a service, at an address that is proven ours. */
+export async function testUploads(shared: Shared, road: PlannedRoad): Promise<UploadEvidence[]> {
+  const { input, front, ours, limiter } = shared;
+  const login = credentials(input, road, { isSound: true });
+  const seen = dialledParts([road]).map(async ({ part, upstream }): Promise<UploadEvidence[]> => {
+    const question = front.question('https', road.name, targetOf(road, part), login);
+    if (!ours.includes(question.address)) return [];
+    return limiter(() => announce(shared, { road, part, upstream, question }));
+  });
+  return (await Promise.all(seen)).flat();
+}
+
+interface Announced {
   road: PlannedRoad;
+  part: PlannedPart;
   upstream: Upstream;
-  /** Where this machine itself reaches the service; null when it cannot. */
-  at: At | null;
-  front: Question;
-  sight: Pick<Sight, 'ask'>;
-  ports: Plan['front']['ports'];
-  limits: Limits;
+  question: Question;
 }
 
 /**
  * Announces uploads and sends nothing of them: OPTIONS changes nothing anywhere (RFC 9110 §9.2.1), and `Expect` lets a server refuse
  * before a byte of the body has gone (§10.1.1). One that is refused is announced to the service itself, too.
  */
-export async function driveUploads(input: UploadsInput): Promise<UploadEvidence[]> {
-  const { road, upstream, at, front, sight, ports, limits } = input;
+async function announce(
+  { input: { prober, limits, plan } }: Shared,
+  { road, part, upstream, question }: Announced,
+): Promise<UploadEvidence[]> {
+  const at = fromHost(part);
   const seen: UploadEvidence[] = [];
   for (const bytes of uploadSizes(road)) {
     const announced = { method: 'OPTIONS', announces: bytes };
-    const status = statusOf(await sight.ask({ ...front, ...announced }));
+    const status = statusOf(await prober.ask({ ...question, ...announced }));
     const asksItself = status === 413 && at !== null;
     const direct = asksItself
       ? await ask({
@@ -35,13 +48,13 @@ export async function driveUploads(input: UploadsInput): Promise<UploadEvidence[
           address: at.host,
           port: at.port,
           servername: upstream.byName ? upstream.host : '',
-          target: front.target,
-          headers: directHeaders(road, upstream, ports),
+          target: question.target,
+          headers: directHeaders(road, upstream, plan.front.ports),
           ...announced,
           ...limits,
         })
       : null;
-    seen.push({ bytes, front: status, direct: direct === null ? null : statusOf(direct) });
+    seen.push({ part: part.prefix, bytes, front: status, direct: direct === null ? null : statusOf(direct) });
   }
   return seen;
 }

@@ -13,13 +13,12 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { readSeen } from '../../core/look/seen.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
-import type { At } from '../../core/plan/resolve-service.ts';
 import { readHeld, type Site } from '../map/load.ts';
 import { isNear } from './open-ports.ts';
 import { zoneOpinions } from './zone-opinions.ts';
 import { readRunning } from './running.ts';
-import { recordedSight } from './recorded-prober.ts';
-import { liveSight, type Sight } from './prober.ts';
+import { recordedProber } from './recorded-prober.ts';
+import { liveProber, type Prober } from './prober.ts';
 import type { VerifyInput } from './verify.ts';
 import { chosenRoads } from '../../cli/chosen-roads.ts';
 import type { VerifyOptions } from '../../cli/commands/verify.ts';
@@ -40,9 +39,8 @@ export async function verifyInput(
   return {
     plan,
     roads: chosenRoads(plan, names),
-    fromHost: reachableFromHere(site),
     at: options.at === undefined ? null : placeAt(options.at, plan),
-    sight: await sightOf(site, options, limits, io),
+    prober: await proberOf(site, options, limits, io),
     zones: isRead || options.at !== undefined || options.fromAddress !== undefined ? null : zonesOf(plan, options, io),
     homeNames: !isRead && seesHome(site, options),
     fromHome: !isRead && isNear(site, near),
@@ -55,7 +53,7 @@ export async function verifyInput(
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     concurrency: options.parallel,
     now: io.now().getTime(),
-    onProgress: (done, of) => io.progress(done === of ? '' : `driving: ${String(done)} of ${plural(of, 'road')}`),
+    onProgress: (done, of) => io.progress(done === of ? '' : `testing: ${String(done)} of ${plural(of, 'road')}`),
   };
 }
 
@@ -73,25 +71,25 @@ export function limitsOf({ timeout, fromAddress }: VerifyOptions, { host }: Site
   throw new Trouble({ code: 'from-address', message, remedy, exitCode: 2 });
 }
 
-async function sightOf(site: Site, options: VerifyOptions, limits: Limits, io: Io): Promise<Sight> {
+async function proberOf(site: Site, options: VerifyOptions, limits: Limits, io: Io): Promise<Prober> {
   const trust = await readTrust(site, options.trust ?? [], io);
-  if (options.read !== undefined) return readSight(options.read, trust, io);
+  if (options.read !== undefined) return readRecord(options.read, trust, io);
   const { resolver, timeout } = options;
   const names =
     resolver === undefined
       ? systemNames(timeout)
       : resolverNames(parseEndpoint(resolver, 53, '--resolver'), timeout, limits.from);
-  return liveSight(names, trust, limits);
+  return liveProber(names, trust, limits);
 }
 
 /** @throws Trouble `seen-unreadable` */
-async function readSight(file: string, trust: Trust, io: Io): Promise<Sight> {
+async function readRecord(file: string, trust: Trust, io: Io): Promise<Prober> {
   const path = file === '-' ? 'standard input' : resolve(io.cwd, file);
   const maxBytes = 512 * 1024 * 1024;
   const text =
     file === '-' ? await io.readInput() : await readText({ path, what: 'record of another machine', maxBytes });
   const seen = readSeen(text);
-  if ('answers' in seen) return recordedSight(seen, trust);
+  if ('answers' in seen) return recordedProber(seen, trust);
   const place = seen.line === 0 ? path : `${path}:${String(seen.line)}`;
   throw new Trouble({
     code: 'seen-unreadable',
@@ -99,10 +97,6 @@ async function readSight(file: string, trust: Trust, io: Io): Promise<Sight> {
     remedy: 'Print the script with: mile-marker verify --script > look.sh; run it there: sh look.sh > seen.txt',
     exitCode: 2,
   });
-}
-
-function reachableFromHere({ resolutions }: Site): Map<string, At | null> {
-  return new Map([...resolutions].map(([road, found]) => [road, found.kind === 'dialled' ? found.fromHost : null]));
 }
 
 /** Nobody waits long for servers that cannot be reached from here: what the resolver says is there all the same. */

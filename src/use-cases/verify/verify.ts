@@ -3,18 +3,27 @@ import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { withRate } from '../../core/legs/bypass.ts';
 import { explainAway, findingsOf, type ExplainedAway, type LegResult, type RoadLegs } from '../../core/legs/leg.ts';
 import type { Vantage } from '../../core/legs/vantage.ts';
-import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
-import { Drive, type DriveInput } from './drive.ts';
-import { places } from './limiter.ts';
-import { whereToDrive } from './where-to-test.ts';
+import { mainPart } from '../../core/plan/parts.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { prepare } from '../../core/verdict/decide.ts';
+import { askServices } from './ask-services.ts';
+import { askStrangers } from './ask-strangers.ts';
+import { FrontView } from './front-view.ts';
+import { limiter } from './limiter.ts';
+import { proveAddresses } from './prove-addresses.ts';
+import { testNames } from './test-names.ts';
+import { testPort } from './test-port.ts';
+import { testRate } from './test-rate.ts';
+import { roadTester } from './test-road.ts';
+import type { Run, Shared, TestInput } from './testing.ts';
+import { whereToTest } from './where-to-test.ts';
 
-export interface VerifyInput extends DriveInput {
-  roads: readonly PlannedRoad[];
+export interface VerifyInput extends TestInput {
   concurrency: number;
   onProgress: (done: number, of: number) => void;
 }
 
-/** @property away what follows from something that is told @property vantage from where it was looked */
+/** @property away what follows from something that is told @property vantage from where it was tested */
 export interface VerifyResult {
   addresses: string[];
   roads: RoadLegs[];
@@ -26,44 +35,62 @@ export interface VerifyResult {
 /** A road that is begun holds what its front answered; of a thousand only so many are. */
 const mostBegun = 64;
 
-/** Drives every road from its name to its service and judges what comes back, whoever configured the front. */
+/** Tests every road from its name to its service and judges what comes back, whoever configured the front. */
 export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
-  const { plan, roads, at, sight, onProgress, concurrency } = input;
-  const addresses = at === null ? await whereToDrive({ plan, names: sight.names }) : [at.address];
-  const drive = new Drive(input, addresses, roads, places(concurrency));
-  await drive.prepare();
+  const { plan, roads, at, prober, concurrency, onProgress } = input;
+  const addresses = at === null ? await whereToTest({ plan, names: prober.names }) : [at.address];
+  const run: Run = { input, addresses, prepared: prepare(plan), limiter: limiter(concurrency) };
+  const nameOf = testNames(run);
+  const front = new FrontView({ ...input, addresses, limiter: run.limiter });
+  const [directs] = await Promise.all([askServices(run, plan.roads), front.prepare()]);
+  const shared: Shared = { ...run, front, directs, ...(await proveAddresses(run, front)) };
+  const strangers = await askStrangers(shared);
+  const port = await testPort(shared);
+  const tester = roadTester(shared, strangers);
   let done = 0;
   const begun = pLimit(mostBegun);
-  const driven = await Promise.all(
+  const tested = await Promise.all(
     roads.map((road) =>
-      begun(async () => {
-        const legs = await drive.road(road);
+      begun(async (): Promise<RoadLegs> => {
+        const [name, legs] = await Promise.all([nameOf(road), tester.test(road)]);
         done += 1;
         onProgress(done, roads.length);
-        return { road: road.name, legs };
+        return { road: road.name, legs: [name, port, ...legs] };
       }),
     ),
   );
-  await tryRates(drive, roads, driven);
-  const { told, away } = explainAway(driven);
+  const { told, away } = explainAway(await withRates(shared, tested));
   const findings = sortFindings(placed(findingsOf(told), plan));
-  return { addresses, roads: told, findings, away, vantage: drive.vantage() };
+  return { addresses: [...addresses], roads: told, findings, away, vantage: vantageOf(shared, tester.seenAs()) };
 }
 
-/** One road after the other, since each makes the front slow this machine down. */
-async function tryRates(drive: Drive, roads: readonly PlannedRoad[], driven: RoadLegs[]): Promise<void> {
-  for (const [index, road] of roads.entries()) {
-    const rate = await drive.afterwards(road);
-    const one = driven[index];
-    if (rate === null || one === undefined) continue;
-    one.legs = one.legs.map((leg): LegResult => (leg.leg === 'bypass' ? withRate(leg, road, rate) : leg));
+/** One road after the other, when all else is done, since each makes the front slow this machine down. */
+async function withRates(shared: Shared, tested: readonly RoadLegs[]): Promise<RoadLegs[]> {
+  const roads: RoadLegs[] = [];
+  for (const [index, one] of tested.entries()) {
+    const road = shared.input.roads[index];
+    const rate = road === undefined ? null : await testRate(shared, road);
+    const legs = one.legs.map((leg): LegResult =>
+      road !== undefined && rate !== null && leg.leg === 'bypass' ? withRate(leg, road, rate) : leg,
+    );
+    roads.push({ ...one, legs });
   }
+  return roads;
+}
+
+/** @param seenAs the address that the front's log has for this machine; null when it does not say */
+function vantageOf({ input: { here, fromHome }, front }: Shared, seenAs: string | null): Vantage {
+  const connection = front.connection();
+  const isMachine = connection !== null && here.includes(connection.to);
+  const place = isMachine ? 'machine' : fromHome ? 'home' : 'outside';
+  const at = [...new Set(front.ports.map(({ address }) => address))];
+  return { from: connection?.from ?? null, place, seenAs, at };
 }
 
 /** Findings of a single road point at its line of the map. */
 function placed(findings: readonly Finding[], plan: Plan): Finding[] {
   return findings.map((finding) => {
     const road = finding.roads.length === 1 ? plan.roads.find(({ name }) => name === finding.roads[0]) : undefined;
-    return road === undefined ? finding : { ...finding, where: road.leadsWhere };
+    return road === undefined ? finding : { ...finding, where: mainPart(road).where };
   });
 }

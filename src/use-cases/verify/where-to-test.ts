@@ -13,7 +13,7 @@ export interface WhereInput {
  *
  * @throws Trouble `front-address-unknown`
  */
-export async function whereToDrive(input: WhereInput): Promise<string[]> {
+export async function whereToTest(input: WhereInput): Promise<string[]> {
   const atEdge = await edgeAddresses(input);
   return atEdge.length > 0 ? atEdge : frontAddresses(input);
 }

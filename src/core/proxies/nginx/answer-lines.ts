@@ -41,8 +41,8 @@ export function answerMaps(road: PlannedRoad): string[] {
 
 type Rules = PlannedRoad['rules'];
 
-function mayRefuseMethods({ rules, leads }: PlannedRoad): boolean {
-  return rules.methods !== null || leads.kind === 'folder';
+function mayRefuseMethods({ rules, parts }: PlannedRoad): boolean {
+  return rules.methods !== null || parts.some(({ leads }) => leads.kind === 'folder');
 }
 
 function corsMaps(name: string, cors: NonNullable<Rules['cors']>): string[] {

@@ -11,17 +11,21 @@ import { block, comment, escapePattern, headerCase, namedText, pattern, quote, q
 type Listener = 'http' | 'https';
 
 /** What the last `try_files` of the gate opens: one location, or the one that the target's path chooses. */
-export function leadEntry({ name, rules, leads }: PlannedRoad): string {
-  return rules.paths.length === 0 ? locationOf(leads, 0) : `$${variable(name, 'lead')}`;
+export function leadEntry({ name, parts }: PlannedRoad): string {
+  const [only, second] = parts;
+  return only !== undefined && second === undefined ? locationOf(only.leads, 0) : `$${variable(name, 'lead')}`;
 }
 
 /** Maps of the road, outside its servers: longest prefix first, as the plan has them. */
-export function leadMaps({ name, rules, leads }: PlannedRoad): string[] {
-  if (rules.paths.length === 0) return [];
-  return block(`map "$mile_marker_normal$request_uri" $${variable(name, 'lead')}`, [
-    `default "${locationOf(leads, 0)}";`,
-    ...rules.paths.map((path, index) => `${prefixPattern(path.prefix)} "${locationOf(path.leads, index + 1)}";`),
-  ]);
+export function leadMaps({ name, parts }: PlannedRoad): string[] {
+  if (parts.length === 1) return [];
+  return block(
+    `map "$mile_marker_normal$request_uri" $${variable(name, 'lead')}`,
+    parts.map(({ prefix, leads }, index) => {
+      const pattern = prefix === '/' ? 'default' : prefixPattern(prefix);
+      return `${pattern} "${locationOf(leads, index)}";`;
+    }),
+  );
 }
 
 /** A service has two locations: for requests, and for connections that are silent for long by nature. */
@@ -31,8 +35,9 @@ function locationOf({ kind }: PlannedLeads, index: number): string {
 
 /** The named locations of all that a road leads to. */
 export function leadLocations(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
-  const all = [road.leads, ...road.rules.paths.map(({ leads }) => leads)];
-  return all.flatMap((leads, index) => locations({ plan, road, listener, leads, name: `@lead${String(index)}` }));
+  return road.parts.flatMap(({ leads }, index) =>
+    locations({ plan, road, listener, leads, name: `@lead${String(index)}` }),
+  );
 }
 
 interface LeadInput {

@@ -1,4 +1,4 @@
-import type { Plan, PlannedCertificate, PlannedRoad } from '../../plan/plan.ts';
+import type { Plan, PlannedCertificate, PlannedLeads, PlannedRoad } from '../../plan/plan.ts';
 import { covers } from '../../certificates/cover.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import { answerLines, answerMaps, methodLines } from './answer-lines.ts';
@@ -17,7 +17,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
   const lines = [
     // Without its line in the map: lines move with every edit, and a file must change only when the road does.
     `${ownHeader} for the road ${road.name}.`,
-    comment(describe(road)),
+    ...describe(road).map(comment),
     ...(road.paused ? [] : [...gateMaps(road, leadEntry(road)), ...leadMaps(road)]),
     ...answerMaps(road),
     '',
@@ -140,10 +140,18 @@ function namePattern({ roads }: Plan, certificate: PlannedCertificate | undefine
     .join('|');
 }
 
-function describe({ leads, gate, paused }: PlannedRoad): string {
-  if (paused) return 'Paused.';
-  if (leads.kind === 'redirect') return `Redirects to ${leads.url}. Gate: ${gate.name}.`;
-  if (leads.kind === 'folder') return `Shows the folder ${leads.path}. Gate: ${gate.name}.`;
-  if (leads.upstream === null) return `Leads nowhere yet. Gate: ${gate.name}.`;
-  return `Leads to ${originOf(leads.upstream)}: ${leads.upstream.why}. Gate: ${gate.name}.`;
+function describe({ parts, gate, paused }: PlannedRoad): string[] {
+  if (paused) return ['Paused.'];
+  return [
+    ...[...parts].reverse().map(({ prefix, leads }) => `${prefix === '/' ? '' : `${prefix}: `}${describeLeads(leads)}`),
+    `Gate: ${gate.name}.`,
+  ];
+}
+
+function describeLeads(leads: PlannedLeads): string {
+  if (leads.kind === 'redirect') return `Redirects to ${leads.url}.`;
+  if (leads.kind === 'folder') return `Shows the folder ${leads.path}.`;
+  return leads.upstream === null
+    ? 'Leads nowhere yet.'
+    : `Leads to ${originOf(leads.upstream)}: ${leads.upstream.why}.`;
 }

@@ -3,8 +3,8 @@ import { isPrivate, withPort } from '../networks/address.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Problem } from './leg.ts';
 
-const wayRound = card({
-  id: 'way-round',
+const bypassed = card({
+  id: 'front-bypassed',
   severity: 'error',
   summary: 'A service answers at the public address itself, past the front.',
   why: 'Whoever tries the port gets past the gate, the certificate and the rules of the road. Containers publish their ports to everyone unless told otherwise, past most firewalls.',
@@ -44,34 +44,44 @@ const rate = card({
   },
 });
 
-export const wayCards = [wayRound, rate];
+export const bypassedCards = [bypassed, rate];
 
-/** A service that was found at an address of the front itself. @property isHere the address is this machine's own */
-export interface WayRound {
+/**
+ * A service that was found at an address of the front itself.
+ *
+ * @property part prefix of the part of the road that leads to it
+ * @property isHere the address is this machine's own
+ */
+export interface Bypass {
+  part: string;
   scheme: 'http' | 'https';
   address: string;
   port: number;
   isHere: boolean;
 }
 
-export function wayRoundProblems(road: PlannedRoad, found: readonly WayRound[]): Problem[] {
-  const groups = new Map<string, { way: Pick<Problem, 'say' | 'severity'>; urls: string[]; port: number }>();
+export function bypassedProblems(road: PlannedRoad, found: readonly Bypass[]): Problem[] {
+  const groups = new Map<string, { way: Pick<Problem, 'say' | 'severity'>; found: Bypass[] }>();
   for (const one of found) {
     const way = judged(road, one);
     const key = `${way.say} ${String(one.port)}`;
-    const group = groups.get(key) ?? { way, urls: [], port: one.port };
-    group.urls.push(`${one.scheme}://${withPort(one.address, one.port)}/`);
+    const group = groups.get(key) ?? { way, found: [] };
+    group.found.push(one);
     groups.set(key, group);
   }
-  return [...groups.values()].map(({ way, urls, port }) => ({
-    card: wayRound,
-    ...way,
-    data: { url: urls.join(' and '), port },
-    cause: `way-round:${urls.join(' ')}`,
-  }));
+  return [...groups.values()].map(({ way, found: same }) => {
+    const urls = [...new Set(same.map(({ scheme, address, port }) => `${scheme}://${withPort(address, port)}/`))];
+    return {
+      card: bypassed,
+      ...way,
+      data: { url: urls.join(' and '), port: same[0]?.port ?? 0 },
+      cause: `bypass:${urls.join(' ')}`,
+      parts: [...new Set(same.map(({ part }) => part))],
+    };
+  });
 }
 
-function judged({ gate }: PlannedRoad, { address, isHere }: WayRound): Pick<Problem, 'say' | 'severity'> {
+function judged({ gate }: PlannedRoad, { address, isHere }: Bypass): Pick<Problem, 'say' | 'severity'> {
   if (isPrivate(address)) return { say: 'home', severity: 'note' };
   if (isHere) return { say: 'here', severity: 'warning' };
   return gate.parts.length > 0 ? { say: 'gated' } : { say: 'open', severity: 'warning' };

@@ -4,15 +4,30 @@ import { handshake } from '../../adapters/probe/handshake.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { directEvidence, mayBeUntold, type DirectEvidence } from '../../core/legs/direct.ts';
 import { withPort } from '../../core/networks/address.ts';
-import type { Plan, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
+import { targetOf } from '../../core/legs/targets.ts';
+import { dialledParts } from '../../core/plan/parts.ts';
+import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
+import { fromHost, type Run, type TestInput } from './testing.ts';
 
-export interface DirectInput {
+/** Asks the service of every part of these roads directly, to learn what it answers. */
+export async function askServices(
+  { input, limiter }: Pick<Run, 'limiter'> & { input: Pick<TestInput, 'plan' | 'limits'> },
+  roads: readonly PlannedRoad[],
+): Promise<Map<PlannedPart, DirectEvidence>> {
+  const { ports } = input.plan.front;
+  const asked = dialledParts(roads).map(async ({ road, part, upstream }) => {
+    const direct = { road, part, upstream, target: targetOf(road, part), ports, limits: input.limits };
+    return [part, await limiter(() => askService(direct))] as const;
+  });
+  return new Map(await Promise.all(asked));
+}
+
+interface DirectInput {
   road: PlannedRoad;
+  part: PlannedPart;
   upstream: Upstream;
-  /** Where this machine itself reaches the service; null when it cannot. */
-  at: At | null;
   target: string;
   ports: Plan['front']['ports'];
   limits: Limits;
@@ -22,9 +37,11 @@ export interface DirectInput {
  * Asks a service directly, twice, with the headers that the front would send, to learn what stays the same. One that refuses is asked
  * again without the headers about the visitor, and by its own address: then it has not been told of its proxy, or of its name.
  */
-export async function driveDirect({ road, upstream, at, target, ports, limits }: DirectInput): Promise<DirectEvidence> {
+async function askService({ road, part, upstream, target, ports, limits }: DirectInput): Promise<DirectEvidence> {
+  const at = fromHost(part);
+  const about = { road: road.name, part: part.prefix, upstream };
   // In a container the front knows the service by another name; without a way from here nothing can be asked.
-  if (at === null) return notAsked(road.name, upstream);
+  if (at === null) return notAsked(about);
   const headers = directHeaders(road, upstream, ports);
   const once = (said: Record<string, string>): Promise<Attempt<Answer>> =>
     ask({
@@ -41,8 +58,7 @@ export async function driveDirect({ road, upstream, at, target, ports, limits }:
   if (!first.ok) {
     const mayTakeTls = ['broken', 'closed'].includes(first.failure.kind) && upstream.scheme === 'http';
     return directEvidence({
-      road: road.name,
-      upstream,
+      ...about,
       first,
       second: first,
       takesTls: mayTakeTls && (await takesTls(at, limits)),
@@ -52,7 +68,7 @@ export async function driveDirect({ road, upstream, at, target, ports, limits }:
   const asksMore = mayBeUntold(first.value.status);
   const plainly = asksMore ? statusOf(await once({ host: headers['host'] ?? road.name })) : null;
   const byAddress = asksMore ? statusOf(await once({ host: withPort(at.host, at.port) })) : null;
-  return directEvidence({ road: road.name, upstream, first, second, plainly, byAddress });
+  return directEvidence({ ...about, first, second, plainly, byAddress });
 }
 
 function statusOf(attempt: Attempt<Answer>): number | null {
@@ -65,8 +81,8 @@ async function takesTls({ host, port }: At, limits: Limits): Promise<boolean> {
   return attempt.ok || attempt.failure.reason.startsWith('TLS alert');
 }
 
-function notAsked(road: string, upstream: Upstream): DirectEvidence {
+function notAsked(about: Pick<DirectEvidence, 'road' | 'part' | 'upstream'>): DirectEvidence {
   const reason = 'it is known inside the container network only';
   const attempt = { ok: false as const, failure: { kind: 'unreachable' as const, reason } };
-  return directEvidence({ road, upstream, first: attempt, second: attempt });
+  return directEvidence({ ...about, first: attempt, second: attempt });
 }

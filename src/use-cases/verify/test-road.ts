@@ -1,0 +1,117 @@
+import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../../core/legs/bypass.ts';
+import { hstsResult } from '../../core/legs/redirect.ts';
+import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { withUploads } from '../../core/legs/uploads.ts';
+import { unite, type LegAt } from '../../core/legs/unite.ts';
+import { dialledParts } from '../../core/plan/parts.ts';
+import type { PlannedRoad } from '../../core/plan/plan.ts';
+import { credentials, testBehindTls, type BehindTls } from './test-behind-tls.ts';
+import { findBypasses } from './test-bypass.ts';
+import { testPlain } from './test-redirect.ts';
+import { tlsTester } from './test-tls.ts';
+import { testUploads } from './test-uploads.ts';
+import { memory, type Memory } from './memory.ts';
+import { mayTryMore, type Shared } from './testing.ts';
+
+/** @property seenAs the address that the front's log has for this machine; null when it does not say */
+export interface RoadTester {
+  test: (road: PlannedRoad) => Promise<LegResult[]>;
+  seenAs: () => string | null;
+}
+
+/** Tests the legs of one road after the other's, from the handshake on. */
+export function roadTester(shared: Shared, strangers: readonly StrangerEvidence[]): RoadTester {
+  const remembered = memory();
+  const testTls = tlsTester(shared);
+  return {
+    seenAs: () => remembered.seenAs,
+    test: async (road) => {
+      const [handshakes, plain] = await Promise.all([shared.limiter(() => testTls(road)), testPlain(shared, road)]);
+      const tls = unite(handshakes) ?? skipped('tls', 'port-closed');
+      const behind = await testAddresses(shared, road, handshakes, remembered);
+      const isSound = tls.outcome !== 'wrong';
+      const bypass =
+        behind.length === 0 ? skipped('bypass', 'needs-tls') : await testBypass(shared, road, isSound, strangers);
+      const service = over('service', withoutCircles(behind, plain));
+      return [
+        tls,
+        redirectOf(plain, behind),
+        over('access', behind),
+        isSound ? await andUploads(shared, road, service) : service,
+        over('websocket', behind),
+        bypass,
+      ];
+    },
+  };
+}
+
+/** One address after the other: the front's log says which address it saw at the last question. */
+async function testAddresses(
+  shared: Shared,
+  road: PlannedRoad,
+  handshakes: readonly LegAt[],
+  remembered: Memory,
+): Promise<BehindTls[]> {
+  const behind: BehindTls[] = [];
+  for (const { address, result } of handshakes) {
+    if (result.outcome === 'skipped' || result.kind === 'handshake-refused') continue;
+    const at = { address, front: shared.front.at(address), isSound: result.outcome !== 'wrong' };
+    behind.push(...(await testBehindTls(shared, road, at, remembered)));
+  }
+  return behind;
+}
+
+type LegBehind = 'access' | 'service' | 'websocket';
+
+function over(leg: LegBehind, behind: readonly BehindTls[]): LegResult {
+  return (
+    unite(behind.map(({ address, part, ...legs }) => ({ address, part, result: legs[leg] }))) ??
+    skipped(leg, 'needs-tls')
+  );
+}
+
+/** What goes round in a circle cannot be told apart; the circle is the one cause. */
+function withoutCircles(behind: readonly BehindTls[], plain: readonly LegAt[]): BehindTls[] {
+  const circles = plain.filter(({ result }) => result.kind === 'redirect-loop').map(({ address }) => address);
+  return behind.map((one) =>
+    one.service.outcome === 'unsure' && circles.includes(one.address)
+      ? { ...one, service: skipped('service', 'in-circle') }
+      : one,
+  );
+}
+
+/** Plain HTTP at every address, and what there is to say of HSTS at every part. */
+function redirectOf(plain: readonly LegAt[], behind: readonly BehindTls[]): LegResult {
+  const isTested = plain.some(({ result }) => result.outcome !== 'skipped');
+  const hsts = behind.map(({ address, part, hsts: problems }) => ({
+    address,
+    part,
+    result: hstsResult(problems, isTested),
+  }));
+  return unite([...plain, ...hsts]) ?? skipped('redirect', 'port-closed');
+}
+
+/** What a stranger gets, a method that is forbidden, and the services themselves at the front's own addresses. */
+async function testBypass(
+  shared: Shared,
+  road: PlannedRoad,
+  isSound: boolean,
+  strangers: readonly StrangerEvidence[],
+): Promise<LegResult> {
+  if (road.paused) return skipped('bypass', 'paused');
+  const { input, front, limiter } = shared;
+  const method = input.prober.isLive && isSound ? harmlessForbidden(road) : null;
+  const login = credentials(input, road, { isSound });
+  const [attempt, found] = await Promise.all([
+    method === null ? null : limiter(() => front.ask('https', road.name, '/', login, method)),
+    Promise.all(dialledParts([road]).map(({ part }) => findBypasses(shared, road, part))),
+  ]);
+  const refused = method === null || attempt === null ? null : { method, attempt };
+  return judgeBypass({ road, strangers, refused, bypasses: found.flat() });
+}
+
+/** Tried where the right service answers, at an address that is proven ours. */
+async function andUploads(shared: Shared, road: PlannedRoad, service: LegResult): Promise<LegResult> {
+  if (service.outcome !== 'ok' || road.paused || !mayTryMore(shared)) return service;
+  return withUploads(service, road, await testUploads(shared, road));
+}

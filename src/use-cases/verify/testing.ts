@@ -1,0 +1,73 @@
+import type { FrontLog } from '../../adapters/files/front-log.ts';
+import type { Login } from '../../adapters/files/read-login.ts';
+import type { Limits } from '../../adapters/probe/connect.ts';
+import type { HeldCertificate } from '../../core/certificates/cover.ts';
+import type { DirectEvidence } from '../../core/legs/direct.ts';
+import type { LegResult } from '../../core/legs/leg.ts';
+import type { RunningEvidence } from '../../core/legs/running.ts';
+import type { Plan, PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
+import type { At } from '../../core/plan/resolve-service.ts';
+import type { Prepared } from '../../core/verdict/verdict.ts';
+import type { FrontView } from './front-view.ts';
+import type { Limiter } from './limiter.ts';
+import type { Prober } from './prober.ts';
+
+/** What testing needs to know, whichever roads are tested. */
+export interface TestInput {
+  plan: Plan;
+  roads: readonly PlannedRoad[];
+  /** Test this address instead of what DNS says. */
+  at: { address: string; httpPort: number; httpsPort: number } | null;
+  prober: Prober;
+  /** Asks the servers of the zones about names, beside the addresses of the front; null when they are not to be asked. */
+  zones: ((names: readonly string[], expected: readonly string[]) => Promise<ReadonlyMap<string, LegResult>>) | null;
+  /** Whether the name source is one that may rightly lead to the addresses of home: asked from home, and not a public one. */
+  homeNames: boolean;
+  /** Whether this machine is in a network of the front itself. */
+  fromHome: boolean;
+  /** Addresses of this machine. */
+  here: readonly string[];
+  /** What lies here, by the id of the planned certificate. */
+  held: ReadonlyMap<string, HeldCertificate | null>;
+  /** Who may be tried at gates with people; null for nobody. */
+  login: Login | null;
+  /** What the front writes down while it is tested. */
+  frontLog: FrontLog;
+  /** What the front of this machine says of itself; null when nothing does. */
+  running: RunningEvidence | null;
+  /** For what is asked directly, past the front. */
+  limits: Limits;
+  now: number;
+}
+
+/** What stands from the first question on. @property addresses the public ones of the front, or what --at says */
+export interface Run {
+  input: TestInput;
+  addresses: readonly string[];
+  prepared: Prepared;
+  limiter: Limiter;
+}
+
+/**
+ * What all roads share once the front and the services were asked.
+ *
+ * @property directs what every service answers when asked directly, by the part of the road that leads to it
+ * @property shownToAll fingerprint of what those see who name nothing, by address
+ * @property ours addresses that are proven to be the front's own, so that more than a visitor's questions may be asked there
+ */
+export interface Shared extends Run {
+  front: FrontView;
+  directs: ReadonlyMap<PlannedPart, DirectEvidence>;
+  shownToAll: ReadonlyMap<string, string>;
+  ours: readonly string[];
+}
+
+/** Where this machine itself reaches the service of a part; null when it cannot. */
+export function fromHost({ resolution }: PlannedPart): At | null {
+  return resolution?.kind === 'dialled' ? resolution.fromHost : null;
+}
+
+/** Whether the front is proven to be ours and looked at by ourselves, so that more than a visitor's questions may be asked. */
+export function mayTryMore({ input: { prober, plan }, ours }: Pick<Shared, 'input' | 'ours'>): boolean {
+  return prober.isLive && plan.front.edge === null && ours.length > 0;
+}
