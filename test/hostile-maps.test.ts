@@ -5,7 +5,7 @@ import { parse } from 'yaml';
 import { makeThrowaway } from '../src/adapters/certificates/make.ts';
 import { describeKeys } from '../src/core/map/schema/describe.ts';
 import { mapSchema } from '../src/core/map/schema/map.ts';
-import { nginx, standalone } from '../src/core/proxies/nginx/nginx.ts';
+import { nginxRenderer as nginx, standalone } from '../src/core/proxies/nginx/renderer.ts';
 import type { Plan } from '../src/core/plan/plan.ts';
 import { readMap } from '../src/core/map/read-map.ts';
 import { makePlan } from '../src/core/plan/make-plan.ts';

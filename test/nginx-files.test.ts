@@ -3,7 +3,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import { dirname, join } from 'node:path';
 import fc from 'fast-check';
-import { nginx, standalone } from '../src/core/proxies/nginx/nginx.ts';
+import { nginxRenderer as nginx, standalone } from '../src/core/proxies/nginx/renderer.ts';
 import { block, comment, dollarVariable, quote } from '../src/core/proxies/nginx/quote.ts';
 import { makeThrowaway } from '../src/adapters/certificates/make.ts';
 import { nginxProgram, startNginx } from './support/fronts.ts';

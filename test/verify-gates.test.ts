@@ -104,8 +104,14 @@ roads:
       const told = findings
         .filter(({ rule }) => rule !== 'certificate-practice')
         .map(({ rule, roads: of }) => [rule, of]);
-      // The one that expects what is not there.
-      expect([code, told]).toEqual([1, [['expectation-unmet', [full('bare')]]]]);
+      // The one that expects what is not there, and the part of a road whose service is not there.
+      expect([code, told]).toEqual([
+        1,
+        [
+          ['expectation-unmet', [full('bare')]],
+          ['service-down', [full('parts')]],
+        ],
+      ]);
       const cells = roads.map(({ name, legs }) => [
         name.split('.')[0],
         legs['access']?.says,
@@ -119,7 +125,7 @@ roads:
         ['either', 'may pass', '200', 'skipped'],
         ['site', 'refused, 401', 'folder', 'skipped'],
         ['bare', 'no gate', 'unexpected', 'skipped'],
-        ['parts', 'may pass', '200', 'skipped'],
+        ['parts', 'may pass', 'down', 'skipped'],
         ['moved', 'refused, 401', 'to www.example.org', 'skipped'],
         ['asleep', 'no gate', 'paused', 'skipped'],
       ]);

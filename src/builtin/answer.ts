@@ -1,6 +1,6 @@
 import { STATUS_CODES, type ServerResponse } from 'node:http';
 import { Http2ServerResponse } from 'node:http2';
-import { frontWords } from '../core/legs/own-pages.ts';
+import { frontWords } from '../core/proxies/builtin/words.ts';
 
 /** A response of HTTP/1 or HTTP/2: Node gives both the same methods. */
 export type AnyResponse = ServerResponse | Http2ServerResponse;

@@ -3,11 +3,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { handshake } from '../adapters/probe/handshake.ts';
-import { nginxUser } from '../adapters/proxies/nginx/user.ts';
-import { findNginx, startNginx } from '../adapters/proxies/nginx/nginx.ts';
+import { proxyUser } from '../adapters/host/file-user.ts';
+import { adapterOf } from '../adapters/proxies/adapters.ts';
 import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
 import { covers } from '../core/certificates/cover.ts';
-import { standalone } from '../core/proxies/nginx/nginx.ts';
+import type { ProxyName } from '../core/proxies/names.ts';
 import { startAuthority } from './authority.ts';
 import { startDns } from './dns.ts';
 import { startEngine } from './engine.ts';
@@ -15,7 +15,7 @@ import { demoCompose, demoMap, demoNames, demoTroubles, type DemoPorts } from '.
 import { freePort, startServices } from './services.ts';
 
 export interface DemoInput {
-  proxy: 'builtin' | 'nginx';
+  proxy: ProxyName;
   keep: boolean;
   env: Readonly<Record<string, string | undefined>>;
   signal: AbortSignal;
@@ -48,7 +48,7 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   const { proxy, say, signal } = input;
   const folder = await mkdtemp(join(tmpdir(), 'mile-marker-demo-'));
   cleanups.push(() => rm(folder, { recursive: true, force: true }));
-  // nginx started by root answers challenges as another user, who must get through.
+  // A server started by root answers challenges as another user, who must get through.
   await chmod(folder, 0o711);
   const services = await startServices();
   cleanups.push(services.stop);
@@ -89,7 +89,8 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
     if (signal.aborted) return false;
   }
   await startFront({ input, folder, ports, cleanups });
-  const reload = proxy === 'nginx' ? [await findNginx(input.env), ...reloadWords(folder)] : [];
+  const adapter = adapterOf(proxy);
+  const reload = adapter === null ? [] : adapter.reloadWords(await adapter.find(input.env), configOf(folder));
   await run(['certs', 'obtain', ...reload.flatMap((word) => ['--then', word])]);
   if (signal.aborted) return false;
   await untilShown({ port: ports.https, signal });
@@ -127,14 +128,15 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   // What a running front says of broken services is left out of the story: verify tells it better.
   let onReady = (): void => undefined;
   const mark = (await readFile(join(current, 'mark.txt'), 'utf8')).trim();
-  if (proxy === 'nginx') {
+  const adapter = adapterOf(proxy);
+  if (adapter !== null) {
     const config = configOf(folder);
     // The one that may read the password file, see `people add`.
-    const user = process.getuid?.() === 0 ? (nginxUser()?.name ?? null) : null;
-    await writeFile(config, standalone({ current, runFolder: folder, user }));
-    say(`\n$ nginx -c ${config}\n`);
-    const nginx = await startNginx(await findNginx(env), config);
-    cleanups.push(nginx.stop);
+    const user = proxyUser({ proxy, container: null })?.name ?? null;
+    await writeFile(config, adapter.standalone({ current, runFolder: folder, user }));
+    say(`\n$ ${proxy} -c ${config}\n`);
+    const running = await adapter.start(await adapter.find(env), config);
+    cleanups.push(running.stop);
   } else {
     const stop = new AbortController();
     let started = false;
@@ -152,21 +154,12 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
       started = true;
     };
   }
-  const seen = proxy === 'nginx' ? mark : mark.replace(/^generation \d+/, 'builtin');
+  const seen = adapter !== null ? mark : mark.replace(/^generation \d+/, 'builtin');
   await waitForMark({ address: '127.0.0.1', port: ports.mark, mark: seen, withinMs: 10_000, signal });
   onReady();
 }
 
-const configOf = (folder: string): string => join(folder, 'nginx.conf');
-
-const reloadWords = (folder: string): string[] => [
-  '-c',
-  configOf(folder),
-  '-e',
-  join(folder, 'nginx.log'),
-  '-s',
-  'reload',
-];
+const configOf = (folder: string): string => join(folder, 'server.conf');
 
 /** A reload is done when it is seen: it returns before the new certificate is shown. */
 async function untilShown({ port, signal }: { port: number; signal: AbortSignal }): Promise<void> {

@@ -1,5 +1,7 @@
 /** The made-up site of the demo: a bird observatory on a salt marsh. Names and addresses are those kept for documentation. */
 
+import type { ProxyName } from '../core/proxies/names.ts';
+
 export const demoServices = ['visitor-pages', 'bird-log', 'nestcam', 'roster', 'tide-tables', 'workbench'] as const;
 export type DemoService = (typeof demoServices)[number];
 
@@ -12,7 +14,7 @@ export interface DemoPorts {
 
 export interface DemoMapInput {
   ports: DemoPorts;
-  proxy: 'builtin' | 'nginx';
+  proxy: ProxyName;
   engine: string;
   /** Address of the authority's directory; null: practice certificates only. */
   authority: string | null;

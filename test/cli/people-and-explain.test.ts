@@ -1,7 +1,8 @@
 import { chmodSync, existsSync, mkdirSync, readFileSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { ended, folderWith, launch, mileMarker, type Ran } from '../support/program.ts';
-import { nginxUser } from '../../src/adapters/proxies/nginx/user.ts';
+import { fileUser } from '../../src/adapters/host/file-user.ts';
+import { programOf } from '../../src/core/proxies/programs.ts';
 
 const head =
   'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: 18080, https: 18443}, home-networks: [192.168.64.0/24]';
@@ -99,7 +100,7 @@ test('people: a line for a Compose file, a link in the way, several files, no ga
 test('a password file for nginx is opened to its group and to nobody else, and keeps its owner', async () => {
   const folder = folderWith({ 'mile-marker.yaml': map.replace('127.0.0.1,', '127.0.0.1, proxy: nginx,') });
   const { err } = await mileMarker(['people', 'add', 'edda', '--generate'], folder);
-  const user = nginxUser();
+  const user = fileUser(programOf('nginx').users);
   if (process.getuid?.() !== 0) {
     // Nobody but root may give a file to another group; it stays closed.
     expect([err.includes('opened to'), statSync(join(folder, 'people/w')).mode & 0o777]).toEqual([false, 0o600]);

@@ -73,7 +73,7 @@ test.each<[string, string, Case]>([
   [
     'names that are served on other ports, or by our own files',
     'roads: {tides: ":9", nestcam: ":9"}',
-    { served: { blocks: readDump(dump).slice(1), problem: null } },
+    { served: { by: 'nginx', blocks: readDump(dump).slice(1), problem: null } },
   ],
   ['a wildcard certificate', 'roads: {www: ":80"}', { certificates: { [www]: held(['*.saltmarsh.example']) } }],
 ])('silence: %s', (_, text, given) => {
@@ -195,17 +195,17 @@ test.each<[string, Case, string]>([
   ],
   [
     'roads: {roster: ":9"}',
-    { served: { blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
+    { served: { by: 'nginx', blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
     'name-already-served: roster.saltmarsh.example is already served by the installed nginx: /etc/nginx/sites-enabled/old, line 1. | Take that definition out (or the road off the map), then reload nginx.',
   ],
   [
     'roads: {}',
-    { served: { blocks: readDump(dump), problem: null } },
+    { served: { by: 'nginx', blocks: readDump(dump), problem: null } },
     'default-server-taken: The installed nginx has a default server on port 80 already: /etc/nginx/sites-enabled/old, line 1. | Take it out: on Debian, rm /etc/nginx/sites-enabled/default. The written files answer strangers themselves.',
   ],
   [
     'roads: {}',
-    { served: { blocks: [], problem: 'no right' } },
+    { served: { by: 'nginx', blocks: [], problem: 'no right' } },
     'served-not-known: nginx does not show its configuration: no right | Run check as root once, before you reload nginx.',
   ],
   [
@@ -255,7 +255,7 @@ test('one cause is told once, with every road it breaks', () => {
     ...planned,
     inventory: inventoryOf([]),
     certificates: new Map(),
-    served: { blocks: [], problem: null },
+    served: { by: 'nginx', blocks: [], problem: null },
     sockets: [],
     startsAtBoot: null,
     files: noFiles,

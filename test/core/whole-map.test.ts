@@ -73,7 +73,7 @@ test('keys that come later say so', () => {
   };
   const found = runRules({
     ...facts,
-    served: { blocks: [], problem: null },
+    served: null,
     sockets: [],
     startsAtBoot: null,
   });

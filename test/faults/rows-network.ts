@@ -22,7 +22,7 @@ const open = 'gate: everyone';
 export const networkRows: NetworkRow[] = [
   {
     name: 'a gated container is published to everyone',
-    rule: 'way-round',
+    rule: 'front-bypassed',
     says: 'and its gate',
     from: 'outside',
     publishes: everyone,
@@ -30,7 +30,7 @@ export const networkRows: NetworkRow[] = [
   },
   {
     name: 'an open container is published to everyone',
-    rule: 'way-round',
+    rule: 'front-bypassed',
     severity: 'warning',
     says: 'past the front',
     from: 'outside',
@@ -39,7 +39,7 @@ export const networkRows: NetworkRow[] = [
   },
   {
     name: 'the same, seen from the machine itself',
-    rule: 'way-round',
+    rule: 'front-bypassed',
     severity: 'warning',
     says: 'the machine itself',
     from: 'machine',

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { standalone } from '../../src/core/proxies/nginx/nginx.ts';
+import { standalone } from '../../src/core/proxies/nginx/renderer.ts';
 import { launch, mileMarker, says, stop } from './program.ts';
 
 export type ProxyName = 'builtin' | 'nginx';

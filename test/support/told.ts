@@ -64,7 +64,7 @@ export function told(text: string, given: Case = {}): string[] {
     ...planned,
     inventory,
     certificates: new Map(all),
-    served: given.served ?? { blocks: [], problem: null },
+    served: given.served ?? null,
     sockets,
     startsAtBoot: given.startsAtBoot ?? null,
     files: { ...noFiles, ...given.files },

@@ -4,15 +4,13 @@ import { dirname, join } from 'node:path';
 import type { FilesOfMap, PeopleFile, ShownFolder } from '../../core/plan/files-of-map.ts';
 import { parsePasswordFile } from '../../core/people/password-file.ts';
 import type { Plan, PlannedLeads } from '../../core/plan/plan.ts';
-import { nginxUser, type FileUser } from '../proxies/nginx/user.ts';
+import { proxyUser, type FileUser } from '../host/file-user.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
 import { whatBars } from './readable-by.ts';
 
 /** Looks at every file and folder that a plan's gates, folders and services need. */
 export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap {
-  // Inside a container other users count, and other rights. An nginx that somebody else than root starts runs as that user.
-  const isRoot = process.getuid?.() === 0;
-  const user = front.proxy === 'nginx' && front.container === null && isRoot ? nginxUser() : null;
+  const user = proxyUser(front);
   const leads = roads.flatMap(({ parts }) => parts.map((part) => part.leads));
   const people = roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? []));
   return {

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { open, stat } from 'node:fs/promises';
 import { setTimeout as delay } from 'node:timers/promises';
-import { isTalk } from '../../core/legs/error-log.ts';
+import { readLogLine } from '../../core/proxies/log-line.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 
@@ -36,14 +36,14 @@ export async function readAlong(errorLog: string | null, roads: readonly Planned
       if (errorLog === null) return null;
       // Not of a name that only ends in this one.
       const named = new RegExp(`(^|[^a-z0-9.-])${name.replaceAll('.', '\\.')}([^a-z0-9-]|$)`, 'i');
-      return (await since(errorLog)).filter((line) => named.test(line) && !isTalk(line)).at(-1) ?? null;
+      return (await since(errorLog)).filter((line) => named.test(line) && !readLogLine(line).isTalk).at(-1) ?? null;
     },
     addressSeen: async ({ rules: { log } }) => {
-      const refused = errorLog === null ? null : clientIn(await since(errorLog), /\bclient: ([0-9a-fA-F.:]+),/);
+      const refused = errorLog === null ? null : clientIn(await since(errorLog), (line) => readLogLine(line).client);
       if (refused !== null || typeof log !== 'string' || !begins.has(log)) return refused;
       // The line comes when the answer has gone.
       for (let tries = 0; tries < 5; tries += 1) {
-        const seen = clientIn(await since(log), /^(\S+) /);
+        const seen = clientIn(await since(log), (line) => /^(\S+) /.exec(line)?.[1] ?? null);
         if (seen !== null) return seen;
         await delay(40);
       }
@@ -52,8 +52,8 @@ export async function readAlong(errorLog: string | null, roads: readonly Planned
   };
 
   /** Others may be refused at the same time; what is ours bears the sign. */
-  function clientIn(lines: readonly string[], where: RegExp): string | null {
-    const told = lines.filter((line) => line.includes(sign)).flatMap((line) => where.exec(line)?.[1] ?? []);
+  function clientIn(lines: readonly string[], clientOf: (line: string) => string | null): string | null {
+    const told = lines.filter((line) => line.includes(sign)).flatMap((line) => clientOf(line) ?? []);
     const last = told.at(-1);
     return last === undefined ? null : parseAddress(last);
   }

@@ -1,6 +1,6 @@
 import { statSync, type Stats } from 'node:fs';
 import { dirname } from 'node:path';
-import type { FileUser } from '../proxies/nginx/user.ts';
+import type { FileUser } from '../host/file-user.ts';
 
 /**
  * What keeps a user from reading what lies at an absolute path: folders above it, and the thing itself. Only the classic rights are looked at

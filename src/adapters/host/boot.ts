@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { ProxyName } from '../../core/map/site-map.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
 
 const units = '/etc/systemd/system';
 
@@ -11,10 +12,8 @@ const units = '/etc/systemd/system';
 export function startsAtBoot(proxy: ProxyName): boolean | null {
   if (!existsSync('/run/systemd/system')) return null;
   const enabled = wanted();
-  if (proxy !== 'builtin') {
-    const unit = proxy === 'httpd' ? /^(apache2|httpd)\.service$/ : new RegExp(`^${proxy}\\.service$`);
-    return enabled.some(({ name }) => unit.test(name));
-  }
+  const own = programOf(proxy).units.map((unit) => `${unit}.service`);
+  if (own.length > 0) return enabled.some(({ name }) => own.includes(name));
   return enabled.some(({ path }) => /^ExecStart=.*mile-marker.*\bserve\b/m.test(textOf(path)));
 }
 

@@ -1,8 +1,9 @@
 import { Option } from 'commander';
+import { writtenNames, type ProxyName } from '../../core/proxies/names.ts';
 import { Command, type CommandContext } from './context.ts';
 
 interface Options {
-  proxy: 'builtin' | 'nginx';
+  proxy: ProxyName;
   keep?: boolean;
 }
 
@@ -10,7 +11,9 @@ export function demo(context: CommandContext): Command {
   return new Command('demo')
     .description('all of it on made-up data, on this machine only: start, check, write, serve, verify, clean up')
     .addOption(
-      new Option('--proxy <program>', 'who answers at the front').choices(['builtin', 'nginx']).default('builtin'),
+      new Option('--proxy <program>', 'who answers at the front')
+        .choices(writtenNames)
+        .default('builtin' satisfies ProxyName),
     )
     .option('--keep', 'leave it running until Ctrl-C')
     .action(async (options: Options) => {

@@ -1,4 +1,5 @@
 import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { commandFor } from '../../core/rules/no-certificate.ts';
 
 const obtain = 'mile-marker certs obtain';
@@ -7,8 +8,8 @@ const obtain = 'mile-marker certs obtain';
 export function nextCertificate(missing: readonly PlannedCertificate[], { front }: Plan): string {
   const first = soonest(missing);
   if (first !== null) return `next: ${first}\n`;
-  const live = front.proxy === 'builtin' ? 'mile-marker serve' : 'mile-marker write, and bring it live';
-  return `next: ${live}: the front answers the challenge\nthen: ${obtain}\n`;
+  const live = programOf(front.proxy).words.first(front);
+  return `next: ${live}\nthen: ${obtain} (the front answers the challenge)\n`;
 }
 
 /** The same beside the way of bringing the front live, which is `next` in one line or more. */

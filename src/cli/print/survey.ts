@@ -33,16 +33,19 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
     );
     parts.push(`${paint.bold('roads that lead nowhere')}\n${lines.join('')}`);
   }
-  if (served.blocks.length > 0) {
-    const lines = served.blocks.map(({ file, line, names }) =>
+  for (const { by, blocks } of served) {
+    if (blocks.length === 0) continue;
+    const lines = blocks.map(({ file, line, names }) =>
       wrap(`${servedWords(names)} in ${file}:${String(line)}`, { width, first: '  ', indent: '    ' }),
     );
-    parts.push(`${paint.bold('served by the installed nginx, from files that are not ours')}\n${lines.join('')}`);
+    parts.push(
+      `${paint.bold(`served by the installed ${by}, from files that Mile Marker did not write`)}\n${lines.join('')}`,
+    );
   }
   return parts.join('\n');
 }
 
-/** nginx takes `_` and no name at all for a server that answers whatever no other one does. */
+/** `_` and no name at all stand for a server that answers whatever no other one does. */
 function servedWords(names: readonly string[]): string {
   const real = names.filter((name) => name !== '_' && name !== '');
   return real.length === 0 ? 'no name of its own' : real.join(', ');

@@ -7,6 +7,7 @@ import { restsAfterFailure } from '../../core/certificates/attempts.ts';
 import { renewAt, type SuggestedWindow } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
@@ -122,8 +123,7 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
 function endWords({ plan }: Site, fresh: number, failed: number, told: boolean): string {
   if (failed > 0) return 'next: mend what is said above, then run it again\n';
   if (fresh === 0) return 'Nothing is due.\nnext: mile-marker certs\n';
-  if (plan.front.proxy === 'builtin' || told)
+  if (told || programOf(plan.front.proxy).limits.readsCertificatesAnew)
     return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
-  const again = plan.front.container === null ? 'nginx -s reload' : `docker kill -s HUP ${plan.front.container}`;
-  return `next: ${again}; then mile-marker verify\n`;
+  return `next: ${programOf(plan.front.proxy).words.reload(plan.front)}\nthen: mile-marker verify\n`;
 }

@@ -9,6 +9,7 @@ import {
   plannedNamed,
   refreshExports,
 } from '../../use-cases/certificates/keep-certificates.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -94,9 +95,7 @@ function nextMade(site: Site, held: ReturnType<typeof readHeld>): string {
 }
 
 function nextLive({ plan }: Site): string {
-  return plan.front.proxy === 'builtin'
-    ? 'next: mile-marker serve\n'
-    : 'next: mile-marker write; reload nginx if it runs already\n';
+  return `next: ${programOf(plan.front.proxy).words.first(plan.front)}\n`;
 }
 
 export async function runCertsImport(files: string[], options: ImportOptions, context: CommandContext): Promise<void> {

@@ -1,10 +1,11 @@
 import { exit } from '../../adapters/trouble.ts';
 import { runDemo } from '../../demo/run-demo.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
 import type { CommandContext } from '../commands/context.ts';
 import { runProgram } from '../run-program.ts';
 
 export async function runDemoCommand(
-  options: { proxy: 'builtin' | 'nginx'; keep?: boolean },
+  options: { proxy: ProxyName; keep?: boolean },
   { io, setCode }: CommandContext,
 ): Promise<void> {
   const well = await runDemo({

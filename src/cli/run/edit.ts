@@ -1,5 +1,6 @@
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { editMap, type Edit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import type { CommandContext } from '../commands/context.ts';
@@ -48,7 +49,6 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
     io.out(result.changed ? `${done[edit.kind]} ${result.road}\n` : `${result.road} is ${done[edit.kind]} already\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
   }
-  const proxy = site.map === null ? 'builtin' : site.plan.front.proxy;
-  const live = proxy === 'builtin' ? 'restart mile-marker serve' : 'mile-marker write, then reload nginx';
-  io.err(needs.length > 0 ? 'next: mend what is said above, then run: mile-marker check\n' : `next: ${live}\n`);
+  const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
+  io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
 }

@@ -3,7 +3,8 @@ import { whyWeak } from '../../adapters/people/strength.ts';
 import { fits } from '../../adapters/people/verify-hash.ts';
 import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import { canVerify, checkMs, forCompose, hashKind, isWeakKind } from '../../core/people/hash-kinds.ts';
+import { checkMs, forCompose, hashKind, isWeakKind } from '../../core/people/hash-kinds.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import {
   assertName,
   makePassword,
@@ -43,7 +44,9 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
     `${done.fresh ? `${name} may pass` : `${name} has a new password`} at ${gates(place)}, ${done.others === 0 ? 'as the only one' : `with ${plural(done.others, 'other')}`}: ${shownPath(place.file, io.cwd)}\n`,
   );
   if (done.readableBy !== null)
-    io.err(`The file is opened to ${done.readableBy}, as which nginx reads it, and to nobody else.\n`);
+    io.err(
+      `The file is opened to ${done.readableBy}, as whom ${programOf(proxy).title} reads it, and to nobody else.\n`,
+    );
   if (made !== null) {
     io.out(`${made}\n`);
     io.err('That is the password. It is shown this once; hand it over in person.\n');
@@ -58,7 +61,7 @@ export async function runRemovePerson(name: string, options: PeopleOptions, cont
   if (opened === null) return;
   await removePerson(opened.place, name, opened.site.plan.front.proxy);
   context.io.err(
-    `${name} passes no more at ${gates(opened.place)}. The builtin proxy and nginx know it at once.\nnext: mile-marker people list\n`,
+    `${name} can no longer log in at ${gates(opened.place)}. It takes effect at once.\nnext: mile-marker people list\n`,
   );
 }
 
@@ -77,7 +80,7 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
       kind: kind.id,
       cost: kind.cost,
       milliseconds: checkMs(kind),
-      verifiable: canVerify(proxy, kind),
+      verifiable: programOf(proxy).limits.hashes.includes(kind.id),
       weak: isWeakKind(kind),
     };
   });
@@ -124,7 +127,7 @@ export async function runCheckPerson(name: string, options: AddPersonOptions, co
   const { people } = await readPeople(opened.place.file);
   const person = people.find((one) => one.name === name);
   const password = options.stdin === true ? firstLine(await io.readInput()) : await askFor(`Password of ${name}: `, io);
-  if (person !== undefined && !canVerify('builtin', hashKind(person.hash))) {
+  if (person !== undefined && !programOf('builtin').limits.hashes.includes(hashKind(person.hash).id)) {
     throw new Trouble({
       code: 'hash-unknown',
       message: `The hash of ${name} is of the kind ${hashKind(person.hash).id}, which cannot be checked here.`,

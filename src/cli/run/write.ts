@@ -3,6 +3,7 @@ import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite } from '../../use-cases/map/load.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/live/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/live/write.ts';
@@ -50,8 +51,8 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   }
   if (compose !== null) printCompose(compose, dry, io);
   const { front, plan } = site;
-  const again = plan.front.proxy === 'builtin' ? 'docker restart' : 'docker kill -s HUP';
-  const container = front.kind === 'container' ? `${again} ${front.name}` : null;
+  const container =
+    front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;
   printResult(result, { ...options, container, plan }, io);
 }
 
@@ -104,11 +105,13 @@ function printResult(result: WriteResult, options: Options & { container: string
 
 function nextWords(
   { changes, written, includeLine }: WriteResult,
-  options: Options & { container: string | null },
+  options: Options & { container: string | null; plan: Plan },
 ): string {
   if (!written) return changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n';
   if (options.container !== null) return containerWords(options.container, options.compose === true);
-  return includeLine === null ? 'next: mile-marker serve\n' : includeWords(includeLine);
+  const { words } = programOf(options.plan.front.proxy);
+  if (includeLine === null) return `next: ${words.first(options.plan.front)}\n`;
+  return includeWords(includeLine, words.reload(options.plan.front));
 }
 
 function containerWords(again: string, hasFile: boolean): string {
@@ -116,8 +119,8 @@ function containerWords(again: string, hasFile: boolean): string {
   return `next: ${start}\n      when it runs already: ${again}\n`;
 }
 
-function includeWords({ line, where }: { line: string; where: string }): string {
-  return `next: have this line once ${where}, then test and reload: nginx -t && nginx -s reload\n      ${line}\n`;
+function includeWords({ line, where }: { line: string; where: string }, reload: string): string {
+  return `next: once, add this line ${where}:\n      ${line}\nthen: ${reload}\n`;
 }
 
 function verb({ before, after }: FileChange): string {

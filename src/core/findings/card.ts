@@ -24,6 +24,8 @@ export interface Card<Message extends string = string> {
 export interface FindingInput<Message extends string> {
   say: Message;
   data?: Evidence;
+  /** What the sentence needs beside the facts: words that are right for this map's proxy and this machine. */
+  words?: Evidence;
   roads?: string[];
   where?: Place | null;
   leg?: LegName | null;
@@ -41,6 +43,7 @@ export function card<Message extends string>(definition: Card<Message>): Card<Me
 export function tell<Message extends string>(from: Card<Message>, input: FindingInput<Message>): Finding {
   const data = input.data ?? {};
   const words = from.messages[input.say];
+  const known = { ...input.words, ...data };
   const roads = input.roads ?? [];
   return {
     rule: from.id,
@@ -48,8 +51,8 @@ export function tell<Message extends string>(from: Card<Message>, input: Finding
     leg: input.leg ?? null,
     roads,
     cause: input.cause ?? ownCause(from.id, input.where ?? null, roads),
-    message: fill(words.message, data),
-    remedy: fill(words.remedy, data),
+    message: fill(words.message, known),
+    remedy: fill(words.remedy, known),
     where: input.where ?? null,
     evidence: data,
   };

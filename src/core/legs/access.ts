@@ -4,34 +4,34 @@ import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
 import { likenessTo, type DirectEvidence } from './direct.ts';
 import { traitsOf } from './fingerprint.ts';
 import { bad, ok, skipped, type LegKind, type LegResult } from './leg.ts';
-import { isFrontsOwnError } from './own-pages.ts';
+import { isFrontsOwnError } from '../proxies/pages.ts';
 
 const source = 'map reference: `gates`; RFC 9110 §15.5.2, §15.5.4';
 
 const gateOpen = card({
   id: 'gate-open',
   severity: 'error',
-  summary: 'A gate lets in whom it must keep out.',
-  why: 'The running front is not what the map says, and what should be closed is open.',
+  summary: 'A gate lets somebody in whom it must keep out.',
+  why: 'The front does not do what the map says, and what should be closed is open.',
   source,
   messages: {
     open: {
       message:
-        '{names} lets in this machine, which comes from {from}{as}; the gate `{gate}` must refuse it with {planned}.',
+        '{names} lets this machine in, which comes from {from}{as}. The gate `{gate}` must refuse it with {planned}.',
       remedy:
-        'Bring the newest map live. If the front stands behind something that hides addresses, see: mile-marker explain {name} --from {from}',
+        'If something in front of it hides addresses, see what the map means: mile-marker explain {name} --from {from}. Bring the map live: {live}',
     },
     forged: {
-      message: '{names} refuses this machine, and lets it in when it says by a header that it comes from {claimed}.',
-      remedy: 'Let the front believe such headers from `front.edge.networks` alone: bring the newest map live.',
+      message: '{names} refuses this machine, but lets it in when a header says that it comes from {claimed}.',
+      remedy: 'Only `front.edge.networks` may send such headers. Bring the map live: {live}',
     },
     password: {
-      message: '{names} takes a password that is wrong.',
-      remedy: 'Bring the newest map live, and see who is in the password file: mile-marker people list',
+      message: '{names} accepts a wrong password.',
+      remedy: 'See who is in the password file: mile-marker people list. Bring the map live: {live}',
     },
     'no-password': {
-      message: '{names} lets in this machine without a password, which the gate `{gate}` must ask for.',
-      remedy: 'Bring the newest map live.',
+      message: '{names} lets this machine in without the password that the gate `{gate}` must ask for.',
+      remedy: 'Bring the map live: {live}',
     },
   },
 });
@@ -39,14 +39,14 @@ const gateOpen = card({
 const gateShut = card({
   id: 'gate-shut',
   severity: 'error',
-  summary: 'A gate keeps out whom it must let in.',
-  why: 'A password file that the proxy cannot read, or that is empty, refuses everybody.',
+  summary: 'A gate keeps somebody out whom it must let in.',
+  why: 'A password file that is empty, or that the proxy cannot read, keeps everybody out.',
   source,
   messages: {
     login: {
       message: '{names} refuses the test login {person} with {status}.',
       remedy:
-        'Try the password here: mile-marker people check {person}. If it is right, the proxy may not read the file: mile-marker check',
+        'Test the password: mile-marker people check {person}. If it is right, see whether the proxy may read the file: mile-marker check',
     },
   },
 });
@@ -54,14 +54,14 @@ const gateShut = card({
 const gateHeld = card({
   id: 'gate-held',
   severity: 'note',
-  summary: 'A gate refuses this machine, so that what lies behind it cannot be seen from here.',
-  why: 'The map lets this machine pass by the address that it has here; the front may see another one, such as that of the router.',
+  summary: 'A gate refuses this machine, so what is behind it was not tested.',
+  why: 'By its own address this machine may pass. The front may see another address, such as the router’s.',
   source,
   messages: {
     held: {
       message: 'https://{names}: the gate `{gate}` refuses this machine, which comes from {from}{as}.',
       remedy:
-        'See which address the front saw in its log, or drive from a machine that may pass, or give a test login with --login FILE.',
+        'See which address the front saw in its log. Run verify on a machine that may pass, or with a test login: mile-marker verify --login FILE',
     },
   },
 });
@@ -69,14 +69,14 @@ const gateHeld = card({
 const gateUnclear = card({
   id: 'gate-not-judged',
   severity: 'note',
-  summary: 'The gate and its service answer in the same way, so that it cannot be told which of them refused.',
-  why: 'A service that asks for a password or refuses by itself hides whether the gate before it does its work.',
+  summary: 'The gate and its service answer in the same way, so it is not clear which of them refused.',
+  why: 'A service that asks for a password, or refuses by itself, hides whether the gate in front of it works.',
   source,
   messages: {
     alike: {
       message:
-        'https://{names} answers {status}, which may be the gate `{gate}` or the service behind it; from {from} only the gate should answer.',
-      remedy: 'See which of them it is: mile-marker explain {name} --from {from}, and the log of the service.',
+        'https://{names} answers {status}. That may be the gate `{gate}` or the service behind it. From {from} only the gate should answer.',
+      remedy: 'Look into the log of the service, and see what the map means: mile-marker explain {name} --from {from}',
     },
   },
 });

@@ -2,24 +2,24 @@ import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Answer, Attempt } from './answer.ts';
 import { ok, severityOf, skipped, type LegResult, type Problem } from './leg.ts';
-import { isWelcomePage } from './own-pages.ts';
+import { isWelcomePage } from '../proxies/pages.ts';
 import { bypassedProblems, rateProblem, type Bypass, type RateEvidence } from './bypasses.ts';
 
 const strangers = card({
   id: 'stranger-sees-something',
   severity: 'error',
-  summary: 'Who asks for the bare address, or for a name that is not on the map, sees a service or a welcome page.',
-  why: 'Scanners ask for addresses all day. What answers there is found without its name, past what the name’s road would ask.',
+  summary: 'The bare address, or a name that is not on the map, shows a service or a welcome page.',
+  why: 'Scanners try addresses all day. They find what answers there without its name, past the gate of its road.',
   source: 'map reference: `front.unknown`; RFC 9110 §7.4',
   messages: {
     service: {
-      message: '{url} shows what {names} shows, to whoever asks for {asked}.',
-      remedy: 'Let the default server refuse: bring the newest map live, and take other default servers out.',
+      message: '{url} shows the service of {names} to whoever asks for {asked}.',
+      remedy: 'Remove other default servers{defaultSite}, then bring the map live: {live}',
     },
     welcome: {
       message: "{url} shows a server's welcome page to whoever asks for {asked}.",
       remedy:
-        'Take the default site of the server out (on Debian: rm /etc/nginx/sites-enabled/default), and bring the newest map live.',
+        'Remove the default site of the server{defaultSite}, then bring the map live: {live}',
     },
   },
 });
@@ -28,12 +28,12 @@ const method = card({
   id: 'method-not-refused',
   severity: 'error',
   summary: 'A method that the map forbids gets through.',
-  why: 'The running front is not what the map says.',
+  why: 'The front does not do what the map says.',
   source: 'RFC 9110 §15.5.6',
   messages: {
     passes: {
       message: '{names} answers {status} to {method}, which its `methods` forbid.',
-      remedy: 'Bring the newest map live.',
+      remedy: 'Bring the map live: {live}',
     },
   },
 });

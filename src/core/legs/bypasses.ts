@@ -6,26 +6,26 @@ import type { Problem } from './leg.ts';
 const bypassed = card({
   id: 'front-bypassed',
   severity: 'error',
-  summary: 'A service answers at the public address itself, past the front.',
-  why: 'Whoever tries the port gets past the gate, the certificate and the rules of the road. Containers publish their ports to everyone unless told otherwise, past most firewalls.',
+  summary: 'A service also answers at the public address itself, past the front.',
+  why: 'Whoever tries that port bypasses the gate, the certificate and the rules of the road. Containers publish their ports to everyone by default, past most firewalls.',
   source: 'map reference: `to`; RFC 9293 §3.5',
   messages: {
     gated: {
       message: '{names} also answers at {url}, past the front and its gate.',
-      remedy: 'Publish the port on loopback only (ports: "127.0.0.1:{port}:…"), and take it out of the router.',
+      remedy: 'Remove the port from the router. Publish it on loopback only: mile-marker check names the line.',
     },
     open: {
       message: '{names} also answers at {url}, past the front.',
-      remedy: 'Publish the port on loopback only (ports: "127.0.0.1:{port}:…"), and take it out of the router.',
+      remedy: 'Remove the port from the router. Publish it on loopback only: mile-marker check names the line.',
     },
     here: {
       message:
-        '{names} also answers at {url}, past the front; this is the machine itself, so whether a firewall keeps strangers out cannot be seen.',
-      remedy: 'Publish the port on loopback only (ports: "127.0.0.1:{port}:…"), or verify from another network.',
+        '{names} also answers at {url}, past the front. Seen from the machine itself, it is not clear whether a firewall keeps strangers out.',
+      remedy: 'Publish port {port} on loopback only: mile-marker check names the line. Or run verify from another network.',
     },
     home: {
       message: '{names} also answers at {url}, past the front, for everybody at home.',
-      remedy: 'Fine when everybody at home may; else publish the port on loopback only (ports: "127.0.0.1:{port}:…").',
+      remedy: 'Fine if everybody at home may use it. If not, publish port {port} on loopback only: mile-marker check names the line.',
     },
   },
 });
@@ -33,13 +33,13 @@ const bypassed = card({
 const rate = card({
   id: 'rate-not-held',
   severity: 'error',
-  summary: 'The front takes more requests than the map allows.',
-  why: 'Nothing slows down whoever tries passwords or asks for everything.',
+  summary: 'The front answers more requests than the map allows.',
+  why: 'Nothing slows down whoever guesses passwords or copies everything.',
   source: 'map reference: `rate`; RFC 6585 §4',
   messages: {
     all: {
-      message: '{names} answered {sent} requests within {seconds} s, and the map allows {allowed}.',
-      remedy: 'Bring the newest map live.',
+      message: '{names} answered {sent} requests within {seconds} s, but the map allows {allowed}.',
+      remedy: 'Bring the map live: {live}',
     },
   },
 });

@@ -1,7 +1,7 @@
 import type { Upstream } from '../plan/plan.ts';
 import { type Answer, type Attempt } from './answer.ts';
 import { compare, fingerprint, traitsOf, type Fingerprint, type Likeness, type Traits } from './fingerprint.ts';
-import { isWelcomePage, wantsHttps } from './own-pages.ts';
+import { isWelcomePage, wantsHttps } from '../proxies/pages.ts';
 
 /**
  * A service asked directly, twice, with the headers that the front would send. Of a thousand services not the pages are kept but what

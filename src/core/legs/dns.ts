@@ -10,39 +10,39 @@ const missing = card({
   id: 'dns-missing',
   severity: 'error',
   summary: 'A name on the map has no address in DNS.',
-  why: 'Visitors get "server not found". A new record takes from seconds to a day to be seen everywhere, and a resolver that was asked too early remembers the "no" for a while.',
+  why: 'Visitors get "server not found". A new record takes from seconds to a day to be seen everywhere. A resolver that was asked too early remembers the "no" for a while.',
   source: 'RFC 1034 §4.3.2; RFC 2308 §5',
   messages: {
-    none: { message: 'DNS knows no address for {names}.', remedy: 'Add a record where you keep your zone: {record}' },
+    none: { message: 'DNS has no address for {names}.', remedy: 'Add this record where you keep your zone: {record}' },
   },
 });
 
 const elsewhere = card({
   id: 'dns-elsewhere',
   severity: 'error',
-  summary: 'A name on the map leads to another address than the front.',
+  summary: 'DNS sends a name to another address than the front.',
   why: 'Visitors reach another machine, or nothing.',
   source: 'RFC 1034 §3.6.2',
   messages: {
     all: {
-      message: 'DNS sends {names} to {found}; your front is {expected}.',
-      remedy: 'Change the record to {record}, or mend `front.address` if the front has moved.',
+      message: 'DNS sends {names} to {found}, but your front is {expected}.',
+      remedy: 'Change the record to {record}, or correct `front.address` if the front has moved.',
     },
     private: {
       message:
-        'DNS sends {names} to {found}, an address that exists only inside a home network; your front is {expected}.',
-      remedy: 'Change the public record to {record}; private addresses belong into the DNS of your home only.',
+        'DNS sends {names} to {found}, an address that exists only inside a home network. Your front is {expected}.',
+      remedy: 'Change the public record to {record}. Private addresses belong in the DNS of your home only.',
     },
     edge: {
-      message: 'DNS sends {names} to {strange}, which is not of the edge ({expected}): visitors go past it.',
-      remedy: 'Enter the record that the edge tells you, or take `front.edge` out of the map.',
+      message: 'DNS sends {names} to {strange}, which is not the edge ({expected}): visitors go past it.',
+      remedy: 'Add the record that the edge asks for, or remove `front.edge` from the map.',
     },
     here: {
-      message: 'This machine finds {names} at {found}, and the servers of the zone say {expected}.',
-      remedy: 'Look into the hosts file of this machine; else wait until its resolver has forgotten the old answer.',
+      message: 'This machine finds {names} at {found}, but the servers of the zone say {expected}.',
+      remedy: 'Remove the name from /etc/hosts of this machine. If it is not there, its resolver remembers an old answer: wait.',
     },
     some: {
-      message: 'DNS sends {names} to {strange} beside your front, so some visitors end up elsewhere.',
+      message: 'DNS sends {names} to {strange} as well as to your front, so some visitors end up elsewhere.',
       remedy: 'Remove the record with {strange}.',
     },
   },
@@ -51,24 +51,24 @@ const elsewhere = card({
 const incomplete = card({
   id: 'dns-incomplete',
   severity: 'warning',
-  summary: 'A name on the map lacks one of the addresses of the front.',
+  summary: 'DNS lacks one of the addresses of the front for a name.',
   why: 'Visitors who have only the other kind of address do not reach it.',
   source: 'RFC 3596 §2 (AAAA); RFC 1034 §3.6.2',
   messages: {
-    lacks: { message: 'DNS gives {names} the address {found}, but not {lacking}.', remedy: 'Add a record: {record}' },
+    lacks: { message: 'DNS gives {names} the address {found}, but not {lacking}.', remedy: 'Add this record: {record}' },
   },
 });
 
 const noAnswer = card({
   id: 'dns-no-answer',
   severity: 'warning',
-  summary: 'The resolver gave no answer, so nothing is known about the name.',
-  why: 'What visitors get depends on other resolvers; this one could not be asked.',
+  summary: 'The resolver did not answer, so the name was not tested.',
+  why: 'Visitors use other resolvers, which may answer.',
   source: 'RFC 1035 §4.1.1 (response codes)',
   messages: {
     reason: {
       message: 'The resolver {resolver} did not answer for {names}: {reason}.',
-      remedy: 'Try again, or ask another one with --resolver ADDRESS.',
+      remedy: 'Try again, or ask another resolver: mile-marker verify --resolver ADDRESS',
     },
   },
 });

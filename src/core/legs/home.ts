@@ -4,29 +4,29 @@ import type { Problem } from './leg.ts';
 const hairpin = card({
   id: 'no-hairpin',
   severity: 'note',
-  summary: 'From home the public address does not answer, but the address of home does.',
-  why: 'Many routers do not lead a request for their own public address back inside. That says nothing about visitors outside.',
+  summary: 'From home the public address does not answer, but the home address does.',
+  why: 'Many routers do not pass a request for their own public address back inside. It means nothing for visitors outside.',
   source: 'RFC 4787 §6 (hairpinning)',
   messages: {
     driven: {
       message:
-        'From here {public} does not answer; everything was driven at {home}, the address of home. Whether visitors outside get in cannot be told from here.',
+        'From here {public} does not answer, so everything was tested at {home}, the home address. Visitors from outside were not tested.',
       remedy:
-        'Try one name on a phone with Wi-Fi off. For devices at home give the resolver there these lines: mile-marker dns records --view home --hosts',
+        'Try one name on a phone with Wi-Fi off. For devices at home, add to the resolver there what this prints: mile-marker dns records --view home --hosts',
     },
   },
 });
 
 const split = card({
-  id: 'split-naming',
+  id: 'split-dns',
   severity: 'note',
-  summary: 'From home the names lead to the address of home.',
-  why: 'That is how it is meant where a resolver at home has records of its own; what visitors outside get, another resolver must tell.',
+  summary: 'From home the names lead to the home address (split DNS).',
+  why: 'That is right where a resolver at home has records of its own. It does not show what visitors from outside get.',
   source: 'map reference: `front.home`',
   messages: {
     here: {
-      message: 'The resolver {resolver} leads {names} to {found}, the address of home.',
-      remedy: 'See what visitors outside get: mile-marker dns check --resolver ADDRESS, with a public resolver.',
+      message: 'The resolver {resolver} leads {names} to {found}, the home address.',
+      remedy: 'See what visitors from outside get, by a public resolver: mile-marker dns check --resolver ADDRESS',
     },
   },
 });
@@ -34,14 +34,14 @@ const split = card({
 const pastEdge = card({
   id: 'front-past-edge',
   severity: 'warning',
-  summary: 'The front can be reached past the edge.',
-  why: 'Whoever knows your address gets round everything that the edge does for you.',
+  summary: 'The front also answers past the edge.',
+  why: 'Whoever knows your address bypasses everything that the edge does for you.',
   source: 'map reference: `front.edge`',
   messages: {
     open: {
-      message: 'From here {addresses} answers, though visitors should come through the edge only.',
+      message: 'From here {addresses} answers, but visitors should come through the edge only.',
       remedy:
-        'Let only the networks of the edge through to the front: load the rules of way-in.nft, or set the same in your router.',
+        'Let only the networks of the edge through: set it in your router, or load the rules on this machine: mile-marker install firewall',
     },
   },
 });
@@ -56,6 +56,6 @@ export function noHairpin(publicAddresses: readonly string[], home: readonly str
   return { card: hairpin, say: 'driven', data: { public: [...publicAddresses], home: [...home] }, cause: 'hairpin' };
 }
 
-export function splitNaming(resolver: string, found: readonly string[]): Problem {
+export function splitDns(resolver: string, found: readonly string[]): Problem {
   return { card: split, say: 'here', data: { resolver, found: [...found] }, cause: `split:${found.join()}` };
 }

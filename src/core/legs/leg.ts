@@ -166,6 +166,13 @@ export interface ExplainedAway {
   problem: Problem;
 }
 
+/** Whether one problem follows from the other: by their cards, and where both are so. */
+function explains(by: Problem, { card: { id }, onlyAt, parts }: Problem): boolean {
+  const meets = (a: readonly string[] | undefined, b: readonly string[] | undefined): boolean =>
+    a === undefined || b === undefined || a.some((one) => b.includes(one));
+  return by.card.id !== id && by.card.explains?.includes(id) === true && meets(by.onlyAt, onlyAt) && meets(by.parts, parts);
+}
+
 /**
  * Takes out what follows from another problem of the same road, as the cards say it: one cause, one finding, at least as bad as what follows
  * from it. What is taken out is not lost.
@@ -175,8 +182,8 @@ export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; awa
   const told = roads.map(({ road, legs }) => {
     const all = legs.flatMap(({ problems }) => problems);
     // Nothing explains itself by way of others, so this ends at one that is told.
-    const explainer = ({ card: { id } }: Problem): Problem | undefined => {
-      const by = all.find((other) => other.card.id !== id && other.card.explains?.includes(id) === true);
+    const explainer = (problem: Problem): Problem | undefined => {
+      const by = all.find((other) => explains(other, problem));
       return by === undefined ? undefined : (explainer(by) ?? by);
     };
     const weighed = new Map<Problem, Severity>();
@@ -202,8 +209,10 @@ export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; awa
 /**
  * Findings of all roads: each cause told once, with every road it breaks, their names and parts also as `{names}` for the sentence. Roads of which it is
  * no more than worth knowing are left out beside those that it breaks.
+ *
+ * @param words what remedies say of the map's own proxy and this machine
  */
-export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
+export function findingsOf(roads: readonly RoadLegs[], words: Evidence = {}): Finding[] {
   const groups = new Map<string, Array<{ road: string; leg: LegName; problem: Problem }>>();
   for (const { road, legs } of roads)
     for (const { leg, problems } of legs)
@@ -218,16 +227,16 @@ export function findingsOf(roads: readonly RoadLegs[]): Finding[] {
     const broken = group.filter(({ problem }) => severity === 'note' || severityOf(problem) !== 'note');
     const roads = [...new Set(broken.map(({ road }) => road))];
     const names = broken.flatMap(({ road, problem: { parts = ['/'] } }) => parts.map((part) => partName(road, part)));
-    return broken.slice(0, 1).map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, { roads, names }));
+    return broken.slice(0, 1).map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, { roads, names, words }));
   });
 }
 
 function findingOf(
   { card, say, data, cause, severity, onlyAt }: Problem,
   leg: LegName,
-  { roads, names }: { roads: string[]; names: string[] },
+  { roads, names, words }: { roads: string[]; names: string[]; words: Evidence },
 ): Finding {
-  const input = { say, data: { ...data, names: someOf([...new Set(names)]) }, roads, leg, cause };
+  const input = { say, data: { ...data, names: someOf([...new Set(names)]) }, words, roads, leg, cause };
   const told = tell(card, severity === undefined ? input : { ...input, severity });
   return onlyAt === undefined ? told : { ...told, message: `${told.message} Only at ${onlyAt.join(' and ')}.` };
 }

@@ -5,18 +5,18 @@ import { withPort } from '../networks/address.ts';
 const portOpen = card({
   id: 'port-open',
   severity: 'warning',
-  summary: 'A port of the front answers that the map does not name.',
-  why: 'Whoever finds it gets past every gate of the map. Ports that containers publish are often open without anybody meaning it.',
+  summary: 'A port answers at the address of the front that the map does not name.',
+  why: 'Whoever finds it bypasses every gate of the map. Containers often publish ports that nobody meant to open.',
   source: 'RFC 9293 §3.5',
   messages: {
     outside: {
-      message: 'Port {port} of {address} answers ({what}), and the map does not name it.',
+      message: 'Port {port} of {address} answers ({what}), but the map does not name it.',
       remedy:
         'Close it: publish it on 127.0.0.1 only, take the forwarding out of the router, or load the rules of way-in.nft.',
     },
     home: {
-      message: 'From home port {port} of {address} answers ({what}), and the map does not name it.',
-      remedy: 'Fine if it is meant for home only. Whether it is open to the world, ask from another network.',
+      message: 'From home, port {port} of {address} answers ({what}), but the map does not name it.',
+      remedy: 'Fine if it is meant for home only. To see whether it is open to the world, run verify --open-ports from another network.',
     },
   },
 });
@@ -24,13 +24,13 @@ const portOpen = card({
 const notTried = card({
   id: 'open-ports-not-tried',
   severity: 'note',
-  summary: 'Other ports of an address were not tried, since it is not proven to be yours.',
-  why: "Trying ports of somebody else's machine is bad manners, and in places forbidden.",
+  summary: 'Other ports of an address were not tested, because it is not proven to be yours.',
+  why: "Testing ports of somebody else's machine is bad manners, and in places forbidden.",
   source: 'Mile Marker: an address is yours when it shows a certificate that lies here',
   messages: {
     foreign: {
-      message: 'The ports of {address} were not tried: it does not show a certificate of this map.',
-      remedy: 'Bring the front live there first, or mend `front.address`.',
+      message: 'The ports of {address} were not tested: it does not show a certificate of this map.',
+      remedy: 'Bring the front live there first, or correct `front.address` in the map.',
     },
   },
 });

@@ -2,7 +2,7 @@ import { card } from '../findings/card.ts';
 import { familyOf, withPort } from '../networks/address.ts';
 import type { Answer, Attempt } from './answer.ts';
 import type { LegResult, Problem } from './leg.ts';
-import { wantsHttps } from './own-pages.ts';
+import { wantsHttps } from '../proxies/pages.ts';
 
 /** What speaks on a port that takes connections. `other`: TLS where plain HTTP should be, or the reverse. */
 export type Manner = 'speaks' | 'closes' | 'mute' | 'other' | 'garbled';
@@ -26,16 +26,15 @@ const closed = card({
   messages: {
     refused: {
       message: 'The connection to {endpoint} is refused: nothing listens there.',
-      remedy:
-        'Start the front: mile-marker serve, or start your nginx. If it runs, check that the router passes port {port} to this machine.',
+      remedy: 'If the front runs, let the router pass port {port} to this machine. Start the front: {start}',
     },
     silent: {
       message: 'Nothing answers on {endpoint}: the packets are lost on the way.',
-      remedy: 'Let the router pass TCP port {port} to this machine, and open it in the firewall.',
+      remedy: 'Open TCP port {port} in the firewall, and let the router pass it to this machine.',
     },
     broken: {
       message: 'The connection to {endpoint} fails: {reason}.',
-      remedy: 'Look at what listens on port {port} there.',
+      remedy: 'On that machine, see what listens on port {port}: ss -ltnp',
     },
   },
 });
@@ -43,31 +42,31 @@ const closed = card({
 const otherwise = card({
   id: 'port-not-served',
   severity: 'error',
-  summary: 'A port of the front takes connections, and does not serve what it is there for.',
-  why: 'The port is open, so a port scan finds nothing wrong, and still no visitor gets a page.',
+  summary: 'A port of the front accepts connections, but does not speak what it should.',
+  why: 'The port is open, so it looks fine in a port scan. Still no visitor gets a page.',
   source: 'RFC 9110 §4.2; RFC 8446 §4.1.2',
   messages: {
     closes: {
-      message: '{endpoint} takes connections and closes them without a word.',
+      message: '{endpoint} accepts connections and closes them at once.',
       remedy:
-        'What listens there passes on to something that is not there, or knows none of the names: see what has port {port} (ss -ltnp), and where the router leads it.',
+        'What listens there passes them on to nothing, or knows none of the names. Check where the router sends port {port}. On that machine, see what listens: ss -ltnp',
     },
     mute: {
-      message: '{endpoint} takes connections and then says nothing at all.',
-      remedy: 'See what has port {port} (ss -ltnp): it hangs, or waits for something that is not the web.',
+      message: '{endpoint} accepts connections and then sends nothing.',
+      remedy: 'What listens on port {port} hangs, or is not a web server. On that machine, see what it is: ss -ltnp',
     },
     plain: {
-      message: '{endpoint} speaks plain HTTP, and should speak HTTPS.',
+      message: '{endpoint} speaks plain HTTP, but should speak HTTPS.',
       remedy:
-        'Lead the outside port {port} to the port on which the front speaks HTTPS; if it does, let that listener speak TLS (nginx: `listen … ssl`).',
+        'In the router, send the outside port {port} to the port on which the front speaks HTTPS. In files made by hand, let that listener speak TLS{listenTls}.',
     },
     tls: {
-      message: '{endpoint} speaks HTTPS, and should speak plain HTTP, which only redirects.',
-      remedy: 'Lead the outside port {port} to the port on which the front speaks plain HTTP.',
+      message: '{endpoint} speaks HTTPS, but should speak plain HTTP, which only redirects.',
+      remedy: 'In the router, send the outside port {port} to the port on which the front speaks plain HTTP.',
     },
     garbled: {
       message: '{endpoint} speaks neither HTTP nor TLS.',
-      remedy: 'See what has port {port} (ss -ltnp), and where the router leads it.',
+      remedy: 'Check where the router sends port {port}. On that machine, see what listens: ss -ltnp',
     },
   },
 });
@@ -75,13 +74,13 @@ const otherwise = card({
 const unreachable = card({
   id: 'port-not-judged',
   severity: 'note',
-  summary: 'This machine has no way to one address of the front.',
-  why: 'Whether visitors reach it cannot be told from here.',
+  summary: 'One address of the front was not tested: this machine has no way there.',
+  why: 'Visitors may still reach it.',
   source: 'RFC 4443 §3.1; RFC 1122 §3.2.2.1',
   messages: {
     noway: {
-      message: '{endpoint} cannot be tried from here: {reason}.',
-      remedy: 'Run verify again from a machine that has IPv{family}.',
+      message: '{endpoint} cannot be tested from here: {reason}.',
+      remedy: 'Run this on a machine that has IPv{family}: mile-marker verify',
     },
   },
 });

@@ -7,46 +7,45 @@ const wrong = card({
   id: 'redirect-wrong',
   severity: 'error',
   summary: 'Plain HTTP does not lead to the same place over HTTPS.',
-  why: 'Who types the name without https:// stays in clear text, or lands elsewhere.',
+  why: 'Whoever types the name without https:// stays in clear text, or ends up elsewhere.',
   source: 'RFC 9110 §15.4 and §10.2.2',
   messages: {
     stays: {
-      message: 'http://{names} answers {status} in clear text instead of leading to HTTPS.',
-      remedy: 'Let plain HTTP redirect: the configuration that Mile Marker writes does so for every road.',
+      message: 'http://{names} answers {status} in clear text instead of redirecting to HTTPS.',
+      remedy: 'The configuration that Mile Marker writes redirects every road. Bring it live: {live}',
     },
     plain: {
-      message: 'http://{names} leads to clear text once more: {found} in place of {expected}.',
-      remedy: 'Lead to https:// at once; whoever sits between may answer in place of the second server.',
+      message: 'http://{names} redirects to clear text again: {found} instead of {expected}.',
+      remedy: 'Redirect straight to https://, as the written configuration does: {live}',
     },
     host: {
-      message: 'http://{names} leads to another name: {found} in place of {expected}.',
-      remedy: 'Name the host that was asked for in the redirect of the server on port {port} (nginx: `$host`).',
+      message: 'http://{names} redirects to another name: {found} instead of {expected}.',
+      remedy: 'In the redirect on port {port} use the host that was asked for{keepHost}. The written configuration does: {live}',
     },
     port: {
-      message: 'http://{names} leads to another port than visitors use: {found} in place of {expected}.',
-      remedy:
-        'Name the outside port in the redirect, or none when it is 443: the inside port is of no use to visitors.',
+      message: 'http://{names} redirects to a port that visitors do not use: {found} instead of {expected}.',
+      remedy: 'In the redirect write the outside port, or none when it is 443. The written configuration does: {live}',
     },
     path: {
-      message: 'http://{names} loses or changes the path: it leads to {found} in place of {expected}.',
-      remedy: 'Keep the target as it came in the redirect of the server on port {port} (nginx: `$request_uri`).',
+      message: 'http://{names} loses or changes the path: it redirects to {found} instead of {expected}.',
+      remedy: 'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
     },
     query: {
-      message: 'http://{names} loses or changes the query: it leads to {found} in place of {expected}.',
-      remedy: 'Keep the target as it came in the redirect of the server on port {port} (nginx: `$request_uri`).',
+      message: 'http://{names} loses or changes the query: it redirects to {found} instead of {expected}.',
+      remedy: 'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
     },
     'no-location': {
       message: 'http://{names} answers {status} without saying where to go.',
-      remedy: 'Mend the redirect of the server on port {port}.',
+      remedy: 'Correct the redirect on port {port}. The written configuration is right: {live}',
     },
     escaped: {
-      message: 'http://{names} answers {status} to a path with an escaped slash (%2F), and leads other paths to HTTPS.',
+      message: 'http://{names} answers {status} to a path with an escaped slash (%2F), but redirects other paths to HTTPS.',
       remedy:
-        'Links of programs that keep files, packages or rooms by their path may break. Keep the target as it came (httpd: `AllowEncodedSlashes NoDecode` in the virtual host, and the target out of %{THE_REQUEST}).',
+        'Links with such paths may break, such as those to files, packages or chat rooms. Keep the target as it came{escapedSlashes}.',
     },
     failed: {
       message: 'http://{names} gets no answer: {reason}.',
-      remedy: 'The server on port {port} may not know the name; bring the newest map live.',
+      remedy: 'The server on port {port} may not know the name. Bring the map live: {live}',
     },
   },
 });
@@ -54,13 +53,13 @@ const wrong = card({
 const temporary = card({
   id: 'redirect-temporary',
   severity: 'note',
-  summary: 'Plain HTTP leads to HTTPS for the moment only.',
-  why: 'Browsers ask in clear text again each time; 302 and 303 also turn a POST into a GET.',
+  summary: 'The redirect to HTTPS is a temporary one.',
+  why: 'Browsers ask in clear text again each time. 302 and 303 also turn a POST into a GET.',
   source: 'RFC 9110 §15.4.3, §15.4.4, §15.4.8',
   messages: {
     temporary: {
-      message: 'http://{names} leads to HTTPS with {status}, which is temporary.',
-      remedy: 'Answer 308 (or 301).',
+      message: 'http://{names} redirects to HTTPS with {status}, which is temporary.',
+      remedy: 'Answer 308 (or 301), as the written configuration does: {live}',
     },
   },
 });
@@ -68,7 +67,7 @@ const temporary = card({
 const loop = card({
   id: 'redirect-loop',
   severity: 'error',
-  summary: 'Following the redirects of a name never ends.',
+  summary: 'The redirects of a name go round in a circle.',
   why: 'Browsers stop with "too many redirects". Two layers both force HTTPS, or the application believes that it is on plain HTTP.',
   source: 'RFC 9110 §15.4: clients detect and refuse cyclical redirections',
   explains: [
@@ -80,14 +79,14 @@ const loop = card({
   ],
   messages: {
     loop: {
-      message: 'The redirects of {name} lead in a circle: {circle}.',
+      message: 'The redirects of {name} go round in a circle: {circle}.',
       remedy:
-        'Tell the application that it is behind HTTPS (its public URL, or to trust X-Forwarded-Proto), or take one of the redirects away.',
+        "In the service's own settings set its public https:// URL, or let it trust X-Forwarded-Proto. Or remove one of the redirects.",
     },
     edge: {
-      message: 'The redirects of {names} lead in a circle: {circle}.',
+      message: 'The redirects of {names} go round in a circle: {circle}.',
       remedy:
-        'The edge seems to speak plain HTTP to your front, which sends plain HTTP to HTTPS: set the edge to speak HTTPS to it, with the certificate checked.',
+        'The edge seems to speak plain HTTP to your front, which sends plain HTTP to HTTPS. Set the edge to speak HTTPS to the front, and to check its certificate.',
     },
   },
 });
@@ -95,26 +94,26 @@ const loop = card({
 const hsts = card({
   id: 'hsts-not-sent',
   severity: 'warning',
-  summary: 'Browsers are not told to insist on HTTPS as the map says.',
+  summary: 'Browsers do not learn to insist on HTTPS as the map says.',
   why: 'The first request of a day may go out in clear text, and be answered by somebody else.',
   source: 'RFC 6797 §7.2',
   messages: {
     absent: {
       message: '{names} sends no Strict-Transport-Security; {asks} max-age={wanted}.',
-      remedy: 'Bring the newest map live.',
+      remedy: 'Bring the map live: {live}',
     },
     short: {
       message: '{names} sends Strict-Transport-Security with max-age={found}; {asks} {wanted}.',
-      remedy: 'Bring the newest map live; if the service sends its own, the front must take that away.',
+      remedy: "The written configuration replaces the service's own. Bring it live: {live}",
     },
     zero: {
       message:
-        '{names} sends Strict-Transport-Security with max-age=0, which lets browsers forget it; {asks} {wanted}.',
-      remedy: 'Bring the newest map live; if the service sends its own, the front must take that away.',
+        '{names} sends Strict-Transport-Security with max-age=0, which makes browsers forget it; {asks} {wanted}.',
+      remedy: "The written configuration replaces the service's own. Bring it live: {live}",
     },
     garbled: {
       message: '{names} sends Strict-Transport-Security that no browser can read ({said}); {asks} max-age={wanted}.',
-      remedy: 'Send exactly one, as max-age={wanted}; bring the newest map live.',
+      remedy: 'Send exactly one, as max-age={wanted}, as the written configuration does: {live}',
     },
   },
 });

@@ -1,13 +1,13 @@
 import { card } from '../findings/card.ts';
-import type { Plan } from '../plan/plan.ts';
+import { editionNumber } from '../proxies/edition.ts';
 import type { Problem } from './leg.ts';
 
 const notNewest = card({
   id: 'front-not-newest',
   severity: 'note',
-  summary: 'The front that runs is not what the map says now.',
-  why: 'An edited map changes nothing for visitors until it is live, and a server that does not like its new configuration goes on with the old one.',
-  source: 'Mile Marker: the generation mark',
+  summary: 'The front runs another state than the map has now.',
+  why: 'An edited map changes nothing for visitors until it is live. A server that does not accept its new configuration goes on with the old one.',
+  source: 'Mile Marker: the mark of an edition',
   explains: [
     'handshake-refused',
     'certificate-other-name',
@@ -28,18 +28,16 @@ const notNewest = card({
   ],
   messages: {
     restart: {
-      message:
-        '{names}: the front serves another state of the map than this one; it was started before the last change.',
-      remedy: 'Restart mile-marker serve.',
+      message: '{names}: the front was started before the last change of the map.',
+      remedy: 'Bring the map live: {live}',
     },
     reload: {
-      message: '{names}: the front runs {runs}, and the newest that was written is {written}.',
-      remedy: 'Test and reload it: {reload}. If it goes on with the old one, its error log says why.',
+      message: '{names}: the front runs {runs}, but the newest written one is {written}.',
+      remedy: 'If it goes on with the old one, its error log says why. Reload it: {reload}',
     },
     write: {
-      message:
-        '{names}: the front runs what was written last, {runs}, and the map, or this machine, says something else since.',
-      remedy: 'See what: mile-marker write --diff. Then write, and reload: {reload}',
+      message: '{names}: the front runs {runs}, which was written last. The map or this machine has changed since.',
+      remedy: 'See what changed: mile-marker write --diff. Bring it live: {live}',
     },
   },
 });
@@ -60,9 +58,9 @@ export interface RunningEvidence {
 }
 
 /** Compares the marks. A front of somebody else's making has none, and is not talked about. */
-export function judgeRunning({ front }: Plan, { runs, written, wanted }: RunningEvidence): Problem | null {
+export function judgeRunning({ runs, written, wanted }: RunningEvidence): Problem | null {
   const [, kind = '', number = '', digest = ''] =
-    /^(builtin|generation(?: (\d+))?) (sha256:[0-9a-f]+)\s*$/.exec(runs) ?? [];
+    /^(builtin|edition(?: (\d+))?) (sha256:[0-9a-f]+)\s*$/.exec(runs) ?? [];
   const problem = (say: string, data: Problem['data']): Problem => ({
     card: notNewest,
     say,
@@ -71,12 +69,7 @@ export function judgeRunning({ front }: Plan, { runs, written, wanted }: Running
   });
   if (kind === 'builtin') return wanted === null || digest === wanted ? null : problem('restart', {});
   if (kind === '' || written === null) return null;
-  const reload = front.container === null ? 'nginx -t && nginx -s reload' : `docker kill -s HUP ${front.container}`;
-  const data = {
-    runs: `generation ${number}`,
-    written: `generation ${String(written.number).padStart(4, '0')}`,
-    reload,
-  };
+  const data = { runs: `edition ${number}`, written: `edition ${editionNumber(written.number)}` };
   if (digest !== written.digest) return { ...problem('reload', data), severity: 'warning' };
   return wanted === null || digest === wanted ? null : problem('write', data);
 }

@@ -5,35 +5,35 @@ const source = 'RFC 9110 §15.6 (server errors), §7.6 (message forwarding)';
 export const serviceDown = card({
   id: 'service-down',
   severity: 'error',
-  summary: 'The service behind a road cannot be reached at all.',
-  why: 'The front works, but has nothing to pass on.',
+  summary: 'Nothing answers at the service of a road.',
+  why: 'The front works, but it has nothing to pass on.',
   source,
   explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     refused: {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
-      remedy: 'Start the service: docker compose up -d {service}. If it runs, compare its ports with the map.',
+      remedy: 'If it runs, compare its ports with the map. Start it: {compose} up -d {service}',
     },
     'refused-port': {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
-      remedy: 'Start the service, or mend the port in the map.',
+      remedy: 'Start the service, or correct the port in the map. See what listens on this machine: mile-marker survey --ports',
     },
     silent: {
-      message: '{names}: {upstream} takes the connection and says nothing.',
-      remedy: 'Look at the log of the service; it may still be starting, or hang.',
+      message: '{names}: {upstream} accepts the connection and then sends nothing.',
+      remedy: 'Read the log of the service. It may still be starting, or hang.',
     },
     broken: {
       message: '{names}: {upstream} does not speak HTTP: {reason}.',
-      remedy: 'Check the port. If the service speaks HTTPS, write `to: https://...`.',
+      remedy: 'Check the port in the map. If the service speaks HTTPS, write `to: https://{upstream}`.',
     },
     closed: {
-      message: '{names}: {upstream} takes connections and closes them without a word.',
+      message: '{names}: {upstream} accepts connections and closes them at once.',
       remedy:
-        'The port is published, and inside nothing listens on it: compare the port in the map with the one on which the service listens in its container.',
+        'The port is published, but nothing listens on it inside the container. In the map write the port on which the service listens there.',
     },
     cut: {
-      message: '{names}: {upstream} begins an answer and breaks off: {reason}.',
-      remedy: 'Look at the log of the service; asked directly it breaks off as well.',
+      message: '{names}: {upstream} starts to answer and breaks off: {reason}.',
+      remedy: 'Read the log of the service. Without the front it breaks off, too.',
     },
     'speaks-https': {
       message: '{names}: {upstream} speaks HTTPS, and the front talks plain HTTP to it.',
@@ -49,74 +49,71 @@ export const serviceDown = card({
 export const frontCannotReach = card({
   id: 'front-cannot-reach-service',
   severity: 'error',
-  summary: 'The service answers, but not to the front.',
-  why: 'Asked directly the service is there; the front dials another address, or its configuration is an older one.',
+  summary: 'The service works, but the front does not get its answer.',
+  why: 'The service answers when it is asked directly. The front dials another address, or runs an older configuration.',
   source: `${source}; RFC 8297 (early hints)`,
   explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     error: {
       message:
-        '{names}: {upstream} answers {direct} when asked directly, and the front answers {status} by itself.{log}',
-      remedy: "Bring the newest map live. If it is, look at the front's error log for what it dials.",
+        '{names}: the front answers {status} by itself, but {upstream} answers {direct} when asked directly.{log}',
+      remedy: "Read the front's error log to see what it dials. Bring the map live: {live}",
     },
     head: {
       message:
-        '{names}: the header lines with which {upstream} answers are longer than the front takes, so it answers {status}.{log}',
+        '{names}: {upstream} sends headers that are longer than the front accepts, so the front answers {status}.{log}',
       remedy:
-        'Let the front take longer ones (nginx: `proxy_buffer_size 32k; proxy_buffers 8 32k;`); the configuration that Mile Marker writes does.',
+        'The configuration that Mile Marker writes accepts them: {live}. In files made by hand, raise the limit{longHeads}.',
     },
     name: {
-      message: '{names}: the front dials the service by a name that it cannot look up, and answers {status}.{log}',
-      remedy:
-        'Names of containers are known inside their network alone: let the front dial {upstream}; bring the newest map live.',
+      message: '{names}: the front cannot look up the name by which it dials the service, and answers {status}.{log}',
+      remedy: 'Container names exist only inside their network. The front should dial {upstream}. Bring the map live: {live}',
     },
     denied: {
-      message: '{names}: the front is not allowed to connect to {dialled}, and answers {status}.{log}',
-      remedy:
-        'The rules of this machine forbid it. With SELinux: setsebool -P httpd_can_network_connect 1. Else see: journalctl -k',
+      message: '{names}: this machine does not let the front connect to {dialled}, so it answers {status}.{log}',
+      remedy: 'See what forbids it: journalctl -k. With SELinux: setsebool -P httpd_can_network_connect 1',
     },
     plain: {
       message:
-        '{names}: the front speaks HTTPS to {dialled}, with which no handshake comes about; it answers {status}.{log}',
-      remedy: 'Let the front dial the service as the map has it, on {upstream}: bring the newest map live.',
+        '{names}: the front speaks HTTPS to {dialled}, but the handshake fails, so it answers {status}.{log}',
+      remedy: 'On the map the service is {upstream}. Bring the map live: {live}',
     },
     dials: {
-      message: '{names}: the front dials {dialled}, where nothing answers; the service is on {upstream}.{log}',
-      remedy: 'Let the front dial {upstream}: bring the newest map live.',
+      message: '{names}: the front dials {dialled}, where nothing answers. The service is on {upstream}.{log}',
+      remedy: 'Bring the map live: {live}',
     },
     hints: {
       message:
-        '{names}: {upstream} sends early hints (103) before its answer, as it does when asked directly, and the front waits for another answer that never comes.',
-      remedy:
-        'Switch early hints off in the service, or use a front that reads past them: `proxy: builtin`. nginx 1.22 does not.',
+        '{names}: {upstream} sends early hints (103) before its answer, and the front does not read past them.',
+      remedy: 'Switch early hints off in the service, or write `proxy: builtin` in the map{earlyHints}.',
     },
     late: {
       message:
-        '{names}: the front answers {status}, since its service took too long; asked directly {upstream} answers {direct}.{log}',
+        '{names}: the front answers {status} because the service took too long. Asked directly, {upstream} answers {direct}.{log}',
       remedy:
-        'Give the road a longer `timeout` in the map. If the service is quick, the front dials another address: bring the newest map live.',
+        'If the service is slow, give the road a longer `timeout` in the map. If it is quick, the front dials another address. Bring the map live: {live}',
     },
     itself: {
       message:
         '{names}: the front answers {status} by itself and does not ask the service, which answers {direct}.{log}',
-      remedy: 'Another definition of the name answers, or an older one: bring the newest map live.',
+      remedy: 'Another definition of this name answers, or an older one. Bring the map live: {live}',
     },
     broken: {
       message: '{names}: the front breaks off: {reason}.{log}',
-      remedy: "Look at the front's error log.",
+      remedy: "Read the front's error log, then bring the map live: {live}",
     },
     silent: {
-      message: '{names}: the front gives no answer ({reason}); asked directly {upstream} answers {direct}.{log}',
-      remedy: "Look at the front's error log for what it dials; bring the newest map live.",
+      message: '{names}: the front does not answer ({reason}). Asked directly, {upstream} answers {direct}.{log}',
+      remedy: "Read the front's error log to see what it dials. Bring the map live: {live}",
     },
     cut: {
       message:
-        '{names}: the front begins an answer and breaks off ({reason}); asked directly {upstream} gives the whole of it.{log}',
-      remedy: 'Look at what the front holds back: a full disk for its temporary files, a limit of size or time.',
+        '{names}: the front starts to answer and breaks off ({reason}). Asked directly, {upstream} sends all of it.{log}',
+      remedy: "Look for a full disk (df -h), and for a limit of size or time in the front's error log.",
     },
     empty: {
-      message: '{names}: the front answers {status} with nothing in it; asked directly {upstream} gives a page.{log}',
-      remedy: 'Look for something in the front that answers in place of the service, and bring the newest map live.',
+      message: '{names}: the front answers {status} with an empty page. Asked directly, {upstream} sends a page.{log}',
+      remedy: 'Something in the front answers in place of the service. Bring the map live: {live}',
     },
   },
 });
@@ -124,19 +121,18 @@ export const frontCannotReach = card({
 export const wrongService = card({
   id: 'wrong-service',
   severity: 'error',
-  summary: 'A name shows the service of another road, or a page of the server itself.',
-  why: 'Nothing fails, so nobody notices, except the visitors.',
+  summary: "A name shows another road's service, or the server's own welcome page.",
+  why: 'Nothing fails, so only visitors notice.',
   source: 'RFC 9110 §7.2: the host asked for decides',
   explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
   messages: {
     other: {
-      message: '{names} shows what {other} shows, and not its own service on {upstream}.',
-      remedy:
-        'Compare the two roads in the map; one was perhaps copied from the other. Then bring the newest map live.',
+      message: '{names} shows the service of {other} instead of its own on {upstream}.',
+      remedy: 'Compare the two roads in the map: one may be a copy of the other. Then bring the map live: {live}',
     },
     welcome: {
       message: '{names} shows the welcome page of a freshly installed server.',
-      remedy: 'Another configuration answers for this name: enable the written one and reload.',
+      remedy: 'The written configuration is not in use. Remove the default site{defaultSite}, then bring the map live: {live}',
     },
   },
 });
@@ -144,27 +140,28 @@ export const wrongService = card({
 export const serviceUnclear = card({
   id: 'service-unclear',
   severity: 'note',
-  summary: 'It cannot be told whether the right service answers.',
+  summary: 'It is not clear whether the right service answers.',
   why: 'An honest "cannot tell" is better than a guess in either direction.',
   source,
   messages: {
     'not-asked': {
       message:
-        '{names} answers {status}; the service itself cannot be asked from here ({reason}), so nothing can be compared.',
-      remedy: 'Run verify on the machine that runs the services.',
+        '{names} answers {status}. The service itself cannot be asked from here ({reason}), so there is nothing to compare.',
+      remedy: 'Run this on the machine that runs the services: mile-marker verify',
     },
     alike: {
-      message: '{names} and {other} answer the same, so either could be behind the name.',
-      remedy: 'Look at it once in a browser.',
+      message: '{names} and {other} give the same answer, so either could be behind the name.',
+      remedy: 'Open it in a browser once. To settle it for good, name a text of its page under `expect` in the map.',
     },
     differs: {
       message:
-        '{names} answers {status}, unlike its service on {upstream}, which answers {direct} when asked directly.',
-      remedy: 'Look at it once in a browser; perhaps the page changes at every visit.',
+        '{names} answers {status}, and its service on {upstream} answers {direct} with another page when asked directly.',
+      remedy:
+        'Open it in a browser once: the page may change at every visit. To settle it for good, name a text of its page under `expect` in the map.',
     },
     bare: {
-      message: '{names} answers {status} as its service does, with too little in it to be sure.',
-      remedy: 'Look at it once in a browser.',
+      message: '{names} answers {status} as its service does, but the page has too little in it to be sure.',
+      remedy: 'Open it in a browser once. To settle it for good, name a text of its page under `expect` in the map.',
     },
   },
 });
@@ -173,11 +170,11 @@ export const showsInside = card({
   id: 'redirect-shows-inside',
   severity: 'warning',
   summary: 'A service sends visitors to its own inside address, or back to plain HTTP.',
-  why: 'From outside that address leads nowhere, and it tells strangers how the inside is built.',
+  why: 'From outside that address leads nowhere, and it shows strangers how your network is built.',
   source: 'RFC 9110 §10.2.2',
   messages: {
     inside: {
-      message: '{names} redirects to {location}, an address of the inside.',
+      message: '{names} redirects to {location}, an inside address.',
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
     port: {
@@ -185,18 +182,16 @@ export const showsInside = card({
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
     page: {
-      message: 'The page of {names} leads to {location}, an address of the inside.',
+      message: 'The page of {names} leads to {location}, an inside address.',
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
     'plain-page': {
       message: 'The page of {names} leads to {location}, in clear text.',
-      remedy:
-        'Tell the service that it is behind HTTPS: set its public URL to {origin}, or let it trust X-Forwarded-Proto.',
+      remedy: "In the service's own settings set its public URL to {origin}, or let it trust X-Forwarded-Proto.",
     },
     plain: {
       message: '{names} redirects to {location}, in clear text.',
-      remedy:
-        'Tell the service that it is behind HTTPS: set its public URL to {origin}, or let it trust X-Forwarded-Proto.',
+      remedy: "In the service's own settings set its public URL to {origin}, or let it trust X-Forwarded-Proto.",
     },
   },
 });
@@ -205,21 +200,21 @@ export const notTold = card({
   id: 'service-refuses-proxy',
   severity: 'error',
   summary: 'A service refuses what comes through a proxy, or by its public name.',
-  why: 'It works by address and port, so the service is well; it has not been told how visitors reach it.',
+  why: 'By address and port it works, so the service is fine. It does not know how visitors reach it.',
   source: 'RFC 7239 §8.1 (whom to believe); RFC 9110 §7.2',
   explains: ['websocket-not-passed'],
   messages: {
     proxy: {
       message:
-        '{names}: the service answers {status} to what comes through a proxy, and {plainly} to the same without the headers about the visitor.',
+        '{names}: the service answers {status} to requests through a proxy, and {plainly} without the headers about the visitor.',
       remedy:
-        'In the settings of the service name the front as a proxy that it may believe ("trusted proxies"). It comes from {proxy}.',
+        "In the service's own settings add the front to its trusted proxies. The front comes from {proxy}.",
     },
     name: {
       message:
-        '{names}: the service answers {status} to its public name, and {byAddress} when it is asked by its own address.',
+        '{names}: the service answers {status} to its public name, and {byAddress} to its own address.',
       remedy:
-        'In the settings of the service enter its public URL, {origin}, or {names} among the hosts that it allows.',
+        "In the service's own settings set its public URL to {origin}, or add {names} to the hosts that it allows.",
     },
   },
 });
@@ -228,13 +223,13 @@ export const cookieOpen = card({
   id: 'cookie-not-secure',
   severity: 'warning',
   summary: 'A service sets a cookie that browsers will also send in clear text.',
-  why: 'Whoever listens on one plain request has the session. Programs leave `Secure` out when they are not told that they are behind HTTPS.',
+  why: 'Whoever listens to one plain request has the session. Programs leave `Secure` out when they do not know that they are behind HTTPS.',
   source: 'RFC 6265 §4.1.2.5',
   messages: {
     session: {
       message: '{names} sets {cookies} without `Secure`.',
       remedy:
-        'Tell the service that it is behind HTTPS: set its public URL to {origin}, or let it trust X-Forwarded-Proto; many have a setting for secure cookies too.',
+        "In the service's own settings set its public URL to {origin}, or let it trust X-Forwarded-Proto. Many have a setting for secure cookies, too.",
     },
   },
 });
@@ -243,12 +238,12 @@ export const roadRedirectWrong = card({
   id: 'road-redirect-wrong',
   severity: 'error',
   summary: 'A road that redirects leads elsewhere than the map says.',
-  why: 'The running configuration is not the one of this map.',
+  why: 'The front runs another configuration than this map.',
   source: 'RFC 9110 §15.4',
   messages: {
     elsewhere: {
-      message: 'https://{names} answers {status} to {found}, and should lead to {expected}.',
-      remedy: 'Bring the newest map live.',
+      message: 'https://{names} answers {status} to {found}, but should redirect to {expected}.',
+      remedy: 'Bring the map live: {live}',
     },
   },
 });
@@ -262,8 +257,8 @@ export const pauseIgnored = card({
   explains: ['hsts-not-sent'],
   messages: {
     answers: {
-      message: '{names} is paused on the map, and the front answers {status}.',
-      remedy: 'Bring the newest map live: restart mile-marker serve, or write and reload your nginx.',
+      message: '{names} is paused on the map, but the front answers {status}.',
+      remedy: 'Bring the map live: {live}',
     },
   },
 });
@@ -272,16 +267,16 @@ export const expectUnmet = card({
   id: 'expectation-unmet',
   severity: 'error',
   summary: 'What the map expects at the end of a road is not there.',
-  why: 'You wrote down how to tell that it works, and it does not.',
+  why: 'You wrote down how to see that it works, and it does not.',
   source: 'map reference: `expect`',
   messages: {
     status: {
-      message: 'https://{names}{path} answers {found}, and the map expects {wanted}.',
-      remedy: 'See what the service says of it, or mend `expect.status`.',
+      message: 'https://{names}{path} answers {found}, but the map expects {wanted}.',
+      remedy: 'Read the log of the service, or correct `expect.status` in the map.',
     },
     text: {
-      message: 'https://{names}{path} does not hold the text that the map expects: {wanted}',
-      remedy: 'See what the page says now, or mend `expect.text`.',
+      message: 'https://{names}{path} does not contain the text that the map expects: {wanted}',
+      remedy: 'Open the page, then correct the service or `expect.text` in the map.',
     },
   },
 });
@@ -294,9 +289,8 @@ export const folderEmpty = card({
   source: 'map reference',
   messages: {
     'no-page': {
-      message: 'https://{names} shows a folder, and answers {status} to the bare name.',
-      remedy:
-        'Put an index.html into the folder, and let the proxy’s user read it: chmod o+rX, each folder above it too.',
+      message: 'https://{names} shows a folder, but answers {status} to the bare name.',
+      remedy: 'Put an index.html into the folder, and see whether the proxy may read it: mile-marker check',
     },
   },
 });

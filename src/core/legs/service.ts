@@ -5,10 +5,10 @@ import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';
 import { headerOf, isRedirect, titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
 import { likenessTo, type DirectAnswer, type DirectEvidence } from './direct.ts';
-import { logEssence, reasonInLog } from './error-log.ts';
+import { readLogLine, reasonInLog } from '../proxies/log-line.ts';
 import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegKind, type LegResult, type Problem } from './leg.ts';
-import { isFrontsOwnError, isWelcomePage } from './own-pages.ts';
+import { isFrontsOwnError, isWelcomePage } from '../proxies/pages.ts';
 import { pageProblem } from './pages.ts';
 import { plainForTls } from './port.ts';
 import { differenceOf } from './redirect.ts';
@@ -72,7 +72,7 @@ export function judgeService(input: ServiceInput): LegResult {
 }
 
 function logWords(log: string | null): string {
-  return log === null ? '' : ` Its log says: ${logEssence(log)}.`;
+  return log === null ? '' : ` Its log says: ${readLogLine(log).words}.`;
 }
 
 function hinting(upstream: string): LegResult {

@@ -3,23 +3,22 @@ import { card } from '../findings/card.ts';
 export const refused = card({
   id: 'handshake-refused',
   severity: 'error',
-  summary: 'The front ends the TLS handshake for a name on the map.',
-  why: 'It does not know the name: the newest configuration is not running, or another server answers.',
+  summary: 'The front refuses the TLS handshake for a name on the map.',
+  why: 'It does not know the name: it runs an older configuration, or another server answers.',
   source: 'RFC 6066 §3 (unrecognized_name); RFC 8446 §6.2; RFC 7301 §3.2',
   explains: ['redirect-wrong'],
   messages: {
     ended: {
-      message: 'The front ends the handshake for {names}: {reason}.',
-      remedy: 'Bring the newest map live: restart mile-marker serve, or write and reload your nginx.',
+      message: 'The front refuses the handshake for {names}: {reason}.',
+      remedy: 'Bring the map live: {live}',
     },
     stalls: {
-      message: 'The front does not come to the end of a handshake for {names}: {reason}.',
-      remedy: 'Look at the log of the front; something between may also pass small packets only (MTU).',
+      message: 'The front does not finish the handshake for {names}: {reason}.',
+      remedy: 'Read the log of the front. Something on the way may also drop large packets (MTU).',
     },
     'old-only': {
-      message: 'The front takes nothing newer than {old} for {names}, which browsers refuse.',
-      remedy:
-        'Let it take TLS 1.2 and 1.3 (nginx: `ssl_protocols TLSv1.2 TLSv1.3`), or replace the server: it is very old.',
+      message: 'For {names} the front speaks nothing newer than {old}, which browsers refuse.',
+      remedy: 'Allow TLS 1.2 and 1.3{tlsVersions}, or replace the server: it is very old.',
     },
   },
 });
@@ -28,7 +27,7 @@ export const otherName = card({
   id: 'certificate-other-name',
   severity: 'error',
   summary: 'The certificate that the front shows does not cover the name.',
-  why: 'Browsers refuse it. Often the right certificate exists and is not selected for this name, so the default one is shown.',
+  why: 'Browsers refuse it. Often the right certificate exists, but is not selected for this name, so the default one is shown.',
   source: 'RFC 9525 §6.3',
   explains: [
     'wrong-service',
@@ -45,20 +44,20 @@ export const otherName = card({
   messages: {
     other: {
       message: 'For {names} the front shows a certificate for {shown}.',
-      remedy: 'Make one that covers it (mile-marker certs make) and bring it live.',
+      remedy: 'See what gets one that covers it: mile-marker check. Then: {live}',
     },
     default: {
       message:
-        'For {names} the front shows its default certificate, for {shown}: the one for the name is not selected.',
-      remedy: 'Bring the newest map live. In files made by hand: give the server of this name its own certificate.',
+        'For {names} the front shows its default certificate, for {shown}. The one for the name is not selected.',
+      remedy: 'In files made by hand, give the server of this name its own certificate. Bring the map live: {live}',
     },
     foreign: {
       message: "For {names} somebody else's server answers: its certificate is for {shown}.",
-      remedy: 'Check that `front.address` is yours, and that the router passes port {port} to this machine.',
+      remedy: 'Check that `front.address` in the map is yours, and that the router passes port {port} to this machine.',
     },
     throwaway: {
-      message: 'For {names} the front shows the throwaway certificate, since none is held.',
-      remedy: 'Run: mile-marker check. It says what gets the real one.',
+      message: 'For {names} the front shows a throwaway certificate, because there is no real one yet.',
+      remedy: 'See what gets the real one: mile-marker check',
     },
   },
 });
@@ -66,21 +65,21 @@ export const otherName = card({
 export const dates = card({
   id: 'certificate-dates',
   severity: 'error',
-  summary: 'The certificate that the front shows is out of its dates, or soon will be.',
+  summary: 'The certificate that the front shows has expired, expires soon, or is not valid yet.',
   why: 'Browsers refuse it from one second to the next.',
   source: 'RFC 5280 §4.1.2.5',
   messages: {
     ended: {
-      message: 'The certificate that the front shows for {names} ended on {to}.',
-      remedy: 'Renew it and reload the front. For practice: mile-marker certs make',
+      message: 'The certificate that the front shows for {names} expired on {to}.',
+      remedy: 'Renew it: mile-marker certs renew. Then: {takeUp}',
     },
     early: {
-      message: 'The certificate that the front shows for {names} counts only from {from} on.',
-      remedy: 'Check the clock of the machine that made it, or wait.',
+      message: 'The certificate that the front shows for {names} is not valid before {from}.',
+      remedy: 'Check the clock of this machine (timedatectl), and of the machine that made the certificate.',
     },
     soon: {
-      message: 'The certificate that the front shows for {names} ends in {days} days, on {to}.',
-      remedy: 'Renew it now. For practice: mile-marker certs make',
+      message: 'The certificate that the front shows for {names} expires in {days} days, on {to}.',
+      remedy: 'Renew it: mile-marker certs renew. Then: {takeUp}',
     },
   },
 });
@@ -88,30 +87,30 @@ export const dates = card({
 export const untrusted = card({
   id: 'certificate-untrusted',
   severity: 'error',
-  summary: 'The certificate that the front shows does not lead to an authority that is trusted.',
+  summary: 'The certificate that the front shows is not from a trusted authority.',
   why: 'Browsers show a warning that visitors should never learn to click away.',
   source: 'RFC 5280 §6',
   messages: {
     'self-made': {
-      message: 'The certificate that the front shows for {names} is self-made: it was issued by itself.',
-      remedy: 'Use one from an authority, or say --trust FILE if it is meant to be trusted.',
+      message: 'The certificate that the front shows for {names} is self-made: no authority signed it.',
+      remedy: 'Use one from an authority. If this one is meant: mile-marker verify --trust FILE',
     },
     incomplete: {
-      message: 'The front shows the certificate for {names} without its intermediate.',
-      remedy: 'Put the whole chain into the certificate file: the leaf first, then the intermediate.',
+      message: 'The front shows the certificate for {names} without its intermediate certificate.',
+      remedy: 'Put the whole chain into the certificate file: first the certificate, then the intermediate. Then: {takeUp}',
     },
     unknown: {
       message:
-        'The certificate that the front shows for {names} was issued by {issuer}, which is trusted neither publicly nor by --trust.',
-      remedy: 'Use a trusted authority, or name its certificate with --trust FILE.',
+        'The certificate that the front shows for {names} is from {issuer}, which browsers do not trust.',
+      remedy: 'Use a public authority. If this one is meant: mile-marker verify --trust FILE',
     },
     purpose: {
-      message: 'The certificate that the front shows for {names} is not made for servers.',
-      remedy: 'Use one whose extended key usage has "TLS Web Server Authentication".',
+      message: 'The certificate that the front shows for {names} is not meant for servers.',
+      remedy: 'Use one with the extended key usage "TLS Web Server Authentication". See what gets one: mile-marker check',
     },
     other: {
       message: 'The chain of the certificate that the front shows for {names} is not accepted: {reason}.',
-      remedy: 'Replace the certificate.',
+      remedy: 'Replace the certificate: mile-marker certs renew. Then: {takeUp}',
     },
   },
 });
@@ -119,13 +118,14 @@ export const untrusted = card({
 export const weakCertificate = card({
   id: 'certificate-weak',
   severity: 'error',
-  summary: 'The certificate that the front shows has a key or a signature that is too weak.',
-  why: 'Browsers refuse it, and with enough effort somebody else can pass for you.',
+  summary: 'The key or the signature of the certificate that the front shows is too weak.',
+  why: 'Browsers refuse it, and with enough effort somebody else can pretend to be you.',
   source: 'CA/Browser Forum Baseline Requirements §6.1.5; RFC 9155',
   messages: {
     weak: {
       message: 'The certificate that the front shows for {names} is too weak: {weak}.',
-      remedy: 'Replace it by one with an EC key (P-256) or an RSA key of 2048 bits or more, signed with SHA-256.',
+      remedy:
+        'Replace it with one that has an EC key (P-256) or an RSA key of at least 2048 bits, signed with SHA-256: mile-marker certs renew. Then: {takeUp}',
     },
   },
 });
@@ -134,12 +134,12 @@ export const chainOrder = card({
   id: 'certificate-chain-order',
   severity: 'warning',
   summary: 'The front sends the certificates of the chain in the wrong order.',
-  why: 'Browsers sort them out by themselves, and many apps and older programs do not.',
+  why: 'Browsers sort them by themselves. Many apps and older programs do not.',
   source: 'RFC 5246 §7.4.2; RFC 8446 §4.4.2',
   messages: {
     order: {
       message: 'The front sends the chain of the certificate for {names} in the wrong order.',
-      remedy: 'In the certificate file put the leaf first, then the one that signed it, and so on.',
+      remedy: 'In the certificate file put the certificate first, then the one that signed it, and so on. Then: {takeUp}',
     },
   },
 });
@@ -147,13 +147,13 @@ export const chainOrder = card({
 export const oldTls = card({
   id: 'tls-too-old',
   severity: 'error',
-  summary: 'The front takes a version of TLS that is no longer safe.',
+  summary: 'The front accepts a version of TLS that is no longer safe.',
   why: 'Somebody on the way can make both ends fall back to it. No browser needs it any more.',
   source: 'RFC 8996',
   messages: {
     old: {
-      message: 'The front takes {old} for {names}.',
-      remedy: 'Allow TLS 1.2 and 1.3 only (nginx: `ssl_protocols TLSv1.2 TLSv1.3` in the default server of the port).',
+      message: 'The front accepts {old} for {names}.',
+      remedy: 'Allow TLS 1.2 and 1.3 only{tlsVersions}. The written configuration does: {live}',
     },
   },
 });
@@ -162,12 +162,13 @@ export const weakSuite = card({
   id: 'tls-weak-suite',
   severity: 'warning',
   summary: 'The front agrees with a modern client on a cipher suite that is weak.',
-  why: 'Without forward secrecy whoever gets the key later reads what was recorded today.',
+  why: 'Without forward secrecy, whoever gets the key later can read what was recorded today.',
   source: 'RFC 9325 §4.1',
   messages: {
     suite: {
       message: 'The front chooses {suite} for {names}.',
-      remedy: 'Allow TLS 1.3, and for TLS 1.2 only suites whose name begins with ECDHE and ends with GCM or CHACHA20.',
+      remedy:
+        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20. The written configuration does: {live}',
     },
   },
 });
@@ -175,14 +176,13 @@ export const weakSuite = card({
 export const falseTwo = card({
   id: 'chosen-http2-not-spoken',
   severity: 'error',
-  summary: 'The front chooses HTTP/2 in the handshake, and then does not speak it.',
-  why: 'Every browser offers HTTP/2, takes the choice by its word, and shows an error.',
+  summary: 'The front chooses HTTP/2 in the handshake, but then does not speak it.',
+  why: 'Every browser offers HTTP/2, relies on the choice, and shows an error.',
   source: 'RFC 7301 §3.2; RFC 9113 §3.4',
   messages: {
     silent: {
-      message: 'The front chooses HTTP/2 for {names} and then does not speak it.',
-      remedy:
-        'Take h2 out of what the listener offers, or let what ends TLS pass HTTP/2 on to something that speaks it.',
+      message: 'The front chooses HTTP/2 for {names}, but then does not speak it.',
+      remedy: 'In files made by hand, remove h2 from what the listener offers. The written configuration is right: {live}',
     },
   },
 });
@@ -190,18 +190,18 @@ export const falseTwo = card({
 export const notPlanned = card({
   id: 'certificate-not-planned',
   severity: 'note',
-  summary: 'The front shows another certificate than the one that lies here for the name.',
-  why: 'After a renewal the front must be reloaded; until then it shows the old one, until that ends.',
+  summary: 'The front shows another certificate than the one stored here for the name.',
+  why: 'After a renewal the front must be reloaded. Until then it shows the old one, even when that has expired.',
   source: 'Mile Marker: `certs list` shows what lies here',
   messages: {
     older: {
       message:
-        'For {names} the front still shows an older certificate, which ends on {shown}; the one that lies here ends on {held}.',
-      remedy: 'Reload the front. mile-marker certs renew --then does so each time.',
+        'For {names} the front still shows an older certificate, which expires on {shown}. The one stored here expires on {held}.',
+      remedy: 'To have it done after each renewal, see: mile-marker certs renew --help. Now: {reload}',
     },
     other: {
-      message: 'For {names} the front shows another certificate than the one that lies here; it is sound, too.',
-      remedy: 'Nothing, when somebody else keeps the certificate of this front; else bring the newest map live.',
+      message: 'For {names} the front shows another certificate than the one stored here. It is valid, too.',
+      remedy: 'Nothing to do if somebody else takes care of the certificate of this front. If not, bring the map live: {live}',
     },
   },
 });
@@ -209,13 +209,13 @@ export const notPlanned = card({
 export const practice = card({
   id: 'certificate-practice',
   severity: 'note',
-  summary: 'The certificate is from the practice authority.',
+  summary: 'The certificate is from your practice authority.',
   why: 'Only machines on which you installed that authority accept it.',
   source: 'RFC 5280 §6.1: trust anchors',
   messages: {
     practice: {
-      message: "{names}: the certificate is from your practice authority; other people's browsers will warn.",
-      remedy: 'Good for practice. For visitors you need one from a public authority.',
+      message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
+      remedy: 'Good for practice. For visitors, add `acme` to the map, then: mile-marker certs obtain',
     },
   },
 });

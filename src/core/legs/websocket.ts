@@ -5,25 +5,25 @@ import { bad, ok, type LegResult } from './leg.ts';
 const words = card({
   id: 'websocket-not-passed',
   severity: 'error',
-  summary: 'A live connection does not get through to its service.',
+  summary: 'A live connection (WebSocket) does not get through to its service.',
   why: 'The page loads, and then nothing happens: live views, consoles and chats stay blank.',
   source: 'RFC 6455 §4.1',
   messages: {
     front: {
       message:
-        'wss://{name}{path} is not opened through the front ({front}), and is when the service is asked directly.',
+        'wss://{name}{path} does not open through the front ({front}), but does when the service is asked directly.',
       remedy:
-        'Let the proxy pass `Upgrade: websocket` and `Connection: upgrade`; the configuration that Mile Marker writes does. Bring the newest map live.',
+        'In files made by hand, pass `Upgrade: websocket` and `Connection: upgrade` on{websocketHeaders}. The written configuration does: {live}',
     },
     service: {
-      message: 'wss://{name}{path} is not opened, and the service itself does not open it either ({direct}).',
+      message: 'wss://{name}{path} does not open, and the service itself does not open it either ({direct}).',
       remedy:
-        'Mend `expect.path` of the road, or see the service’s own log: it may refuse an Origin or a Host that it does not know.',
+        'Correct `expect.path` of the road, or read the log of the service: it may refuse an Origin or a Host that it does not know.',
     },
     silent: {
-      message: 'wss://{name}{path} is opened, and then no frame comes through, though the service itself answers one.',
+      message: 'wss://{name}{path} opens, but no frame comes through, though the service itself answers one.',
       remedy:
-        'Look for something between the front and the service that holds data back; a proxy must not buffer a live connection.',
+        'Something between the front and the service holds data back: a proxy must not buffer a live connection. The written configuration does not: {live}',
     },
   },
 });

@@ -25,7 +25,7 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
   const domains = keys.domains.map((domain) => ascii(domain));
   const findings = [...doubleDomains(domains, yaml), ...referenceSlips(keys, yaml)];
   const names = new Map(Object.keys(keys.roads).map((key) => [key, roadName(key, domains)]));
-  const later = findLater(keys, yaml, (key) => fullName(names.get(key)));
+  const later = findLater(yaml, (key) => fullName(names.get(key)));
   const roads = Object.entries(keys.roads).flatMap(([key, written]) => {
     const made = makeRoad({ key, written, name: names.get(key) ?? null, keys, yaml });
     findings.push(...made.findings);
@@ -218,6 +218,7 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     ports: front.ports,
     listen,
     proxy: front.proxy,
+    proxyWhere: yaml.placeOf(['front', 'proxy']),
     container: runsOn === 'host' ? null : runsOn.container,
     mark: { address: markAddress, port: Number(markPort) },
     unknown: unknown ?? { act: 'refuse' as const },

@@ -1,4 +1,5 @@
 import type { Place } from '../findings/finding.ts';
+import type { ProxyName } from '../proxies/names.ts';
 import type { RoadRules } from './road-rules.ts';
 
 /** A public address of the front as the map gives it. */
@@ -28,8 +29,6 @@ export interface MapPart {
 
 /** Leads that end at a program which must be dialled. */
 export type DialledLeads = Extract<Leads, { kind: 'service' | 'port' | 'url' }>;
-
-export type ProxyName = 'builtin' | 'nginx' | 'httpd' | 'haproxy';
 
 /**
  * A key that was written and is not carried out yet.
@@ -131,6 +130,7 @@ export interface SiteMap {
     ports: { http: number; https: number };
     listen: { http: number; https: number };
     proxy: ProxyName;
+    proxyWhere: Place;
     /** Name of the container that the proxy runs in, or null for this host. */
     container: string | null;
     mark: { address: string; port: number };

@@ -1,5 +1,3 @@
-import type { ProxyName } from '../map/site-map.ts';
-
 /** A kind of password hash. `cost`: bcrypt's exponent, or rounds of SHA-crypt; null where the kind has none. */
 export interface HashKind {
   id:
@@ -34,28 +32,14 @@ export function hashKind(hash: string): HashKind {
   return { id: 'unknown', cost: null };
 }
 
-const everywhere = ['bcrypt', 'sha256-crypt', 'sha512-crypt'] as const;
-
-/** Kinds that each proxy verifies: nginx, httpd and haproxy as Debian 12 has them. */
-const verifiable: Record<ProxyName, readonly HashKind['id'][]> = {
-  builtin: [...everywhere, 'apr1', 'sha1', 'salted-sha1'],
-  nginx: [...everywhere, 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'salted-sha1', 'des', 'clear'],
-  httpd: [...everywhere, 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'des'],
-  haproxy: [...everywhere, 'yescrypt', 'md5-crypt', 'des'],
-};
-
-export function canVerify(proxy: ProxyName, { id }: HashKind): boolean {
-  return verifiable[proxy].includes(id);
-}
-
 /** Kinds that a stolen file gives up in minutes: no salt, no work, or eight characters at most. */
 export function isWeakKind({ id }: HashKind): boolean {
   return ['sha1', 'salted-sha1', 'des', 'clear', 'md5-crypt', 'apr1'].includes(id);
 }
 
 /**
- * About how long one check takes, in milliseconds, as it was once measured with the servers of Debian 12; another machine may take half or twice of it. Servers do it anew for each request, nginx and
- * haproxy in the one loop that serves everybody.
+ * About how long one check takes, in milliseconds, as it was once measured with the servers of Debian 12; another machine may take half or
+ * twice of it. Servers do it anew for each request.
  */
 export function checkMs({ id, cost }: HashKind): number {
   if (id === 'bcrypt') return 2.4 * 2 ** ((cost ?? 5) - 5);

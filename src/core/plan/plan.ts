@@ -2,7 +2,8 @@ import type { Place } from '../findings/finding.ts';
 import type { Cors, Expect } from '../map/road-rules.ts';
 import type { Rate } from '../map/units.ts';
 import type { NetworkSet } from '../networks/home.ts';
-import type { ProxyName, Unknown } from '../map/site-map.ts';
+import type { Unknown } from '../map/site-map.ts';
+import type { ProxyName } from '../proxies/names.ts';
 import type { Resolution } from './resolve-service.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */

@@ -5,7 +5,7 @@ import { isLoopback } from '../networks/address.ts';
 import type { Plan } from '../plan/plan.ts';
 import { dialledParts, servicesOf } from '../plan/parts.ts';
 import type { WhereFront } from '../plan/where-front.ts';
-import { wholeFile } from './nginx/nginx.ts';
+import { programOf } from './programs.ts';
 
 export const frontComposeFile = 'front.compose.yaml';
 
@@ -44,7 +44,7 @@ export function frontCompose(input: FrontComposeInput): string {
       : { user: `${String(input.owner.uid)}:${String(input.owner.gid)}` };
   const service = {
     container_name: front.name,
-    ...(plan.front.proxy === 'builtin' ? builtinPart(input) : nginxPart(input)),
+    ...programPart(input),
     restart: 'unless-stopped',
     ports: [listen.http, listen.https].map((port) => `${outside}${String(port)}:${String(port)}`),
     networks: networks.length === 0 ? undefined : networks,
@@ -63,32 +63,9 @@ export function frontCompose(input: FrontComposeInput): string {
 /** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */
 const style = { lineWidth: 0, defaultStringType: 'QUOTE_DOUBLE', defaultKeyType: 'PLAIN' } as const;
 
-function nginxPart({ plan, folders, mapFile }: FrontComposeInput): Record<string, unknown> {
-  const { address, port } = plan.front.mark;
-  const mark = `http://${address}:${String(port)}/mark`;
-  return {
-    image: 'nginx:stable',
-    command: ['nginx', '-e', '/dev/stderr', '-c', `${folders.front}/current/${wholeFile}`, '-g', 'daemon off;'],
-    volumes: [folders.front, folders.certificates, ...foldersOfMap(plan, mapFile)].map(readOnly),
-    // Images of nginx have one of the two.
-    healthcheck: health(['CMD-SHELL', `curl -fsS ${mark} || wget -qO- ${mark}`]),
-  };
-}
-
-function builtinPart({ plan, folders, mapFile, program }: FrontComposeInput): Record<string, unknown> {
-  const { address, port } = plan.front.mark;
-  const mark = `http://${address}:${String(port)}/mark`;
-  const ask = `fetch('${mark}').then((answer) => process.exit(answer.ok ? 0 : 1), () => process.exit(1))`;
-  return {
-    image: 'node:20-slim',
-    command: ['node', '/opt/mile-marker/mile-marker.js', 'serve', '--written', '--map', mapFile],
-    init: true,
-    volumes: [
-      ...[folders.front, folders.certificates, ...foldersOfMap(plan, mapFile)].map(readOnly),
-      `${program}:/opt/mile-marker:ro`,
-    ],
-    healthcheck: health(['CMD', 'node', '-e', ask]),
-  };
+function programPart({ plan, mapFile, folders, program }: FrontComposeInput): Record<string, unknown> {
+  const more = foldersOfMap(plan, mapFile);
+  return programOf(plan.front.proxy).compose?.({ plan, mapFile, ...folders, more, program }) ?? {};
 }
 
 /**
@@ -107,14 +84,6 @@ function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
 
 function parentOf(path: string): string {
   return path.slice(0, path.lastIndexOf('/')) || '/';
-}
-
-function readOnly(folder: string): string {
-  return `${folder}:${folder}:ro`;
-}
-
-function health(test: string[]): Record<string, unknown> {
-  return { test, interval: '10s', timeout: '5s', retries: 3, start_period: '5s' };
 }
 
 /** For each service on a road one network that it is on; as few as will do, and each only once. */

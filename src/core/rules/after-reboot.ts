@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import { titleOf } from '../inventory/inventory.ts';
 import { isLoopback } from '../networks/address.ts';
+import { programOf } from '../proxies/programs.ts';
 import { servicesOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
@@ -50,12 +51,7 @@ const boot = card({
       message: 'The container `{front}` of the front has no restart policy that outlives a reboot.',
       remedy: 'Give it one: docker update --restart unless-stopped {front}',
     },
-    nginx: { message: 'nginx is installed, and not enabled at boot.', remedy: 'Enable it: systemctl enable nginx' },
-    builtin: {
-      message: 'No enabled unit of this machine runs `mile-marker serve`.',
-      remedy:
-        'Write a systemd unit whose ExecStart is `mile-marker serve --map {map}`, then: systemctl enable --now UNIT',
-    },
+    program: { message: 'Nothing starts {proxy} when this machine starts.', remedy: 'Have it started: {start}' },
   },
 });
 
@@ -70,7 +66,7 @@ export const frontNotAtBoot: Rule = {
     }
     const practice = plan.front.addresses.every(isLoopback) && plan.front.names.length === 0;
     if (startsAtBoot !== false || practice) return [];
-    const say = plan.front.proxy === 'builtin' ? 'builtin' : 'nginx';
-    return [tell(boot, { say, data: { map: plan.map }, ...about })];
+    const { title: proxy, words } = programOf(plan.front.proxy);
+    return [tell(boot, { say: 'program', data: { proxy, start: words.atBoot(plan.map) }, ...about })];
   },
 };

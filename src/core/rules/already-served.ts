@@ -1,17 +1,19 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
+import type { Plan } from '../plan/plan.ts';
+import { programOf } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
 const alreadyServed = card({
   id: 'name-already-served',
   severity: 'error',
   summary: 'The installed server already serves a name of the map from another file.',
-  why: 'Of two definitions of one name nginx takes the one it reads first and says no more than a warning: the old site goes on answering.',
-  source: 'nginx: "conflicting server name ... ignored"',
+  why: 'Of two definitions of one name a server takes the one it reads first and says no more than a warning: the old site goes on answering.',
+  source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     served: {
-      message: '{name} is already served by the installed nginx: {file}, line {line}.',
-      remedy: 'Take that definition out (or the road off the map), then reload nginx.',
+      message: '{name} is already served by the installed {by}: {file}, line {line}.',
+      remedy: 'Remove that definition, or the road from the map. Then: {reload}',
     },
   },
 });
@@ -20,13 +22,12 @@ const defaultTaken = card({
   id: 'default-server-taken',
   severity: 'error',
   summary: 'The installed server already has a default server on a port of the front.',
-  why: 'nginx does not start with two of them, and the one that is there shows strangers its own page.',
-  source: 'nginx: "a duplicate default server for ..."',
+  why: 'A server does not start with two of them, and the one that is there shows strangers its own page.',
+  source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     taken: {
-      message: 'The installed nginx has a default server on port {port} already: {file}, line {line}.',
-      remedy:
-        'Take it out: on Debian, rm /etc/nginx/sites-enabled/default. The written files answer strangers themselves.',
+      message: 'The installed {by} already has a default server on port {port}: {file}, line {line}.',
+      remedy: 'Remove it{site}. The written files answer strangers themselves.',
     },
   },
 });
@@ -34,21 +35,30 @@ const defaultTaken = card({
 const notKnown = card({
   id: 'served-not-known',
   severity: 'note',
-  summary: 'It cannot be told what the installed server serves already.',
+  summary: 'What the installed server serves already is unknown.',
   why: 'A forgotten older definition of a name would go on answering in place of the written one.',
-  source: 'nginx(8), option -T',
+  source: 'map reference: `proxy`',
   messages: {
     reason: {
-      message: 'nginx does not show its configuration: {reason}',
-      remedy: 'Run check as root once, before you reload nginx.',
+      message: '{by} does not show its configuration: {reason}',
+      remedy: 'Run once as root, before you reload {by}: sudo mile-marker check',
     },
   },
 });
 
+function reloadOf({ front }: Plan): string {
+  return programOf(front.proxy).words.reload(front);
+}
+
+function defaultSiteOf({ front }: Plan): string {
+  const words = programOf(front.proxy).hints['default-site'];
+  return words === undefined ? '' : ` (${words})`;
+}
+
 export const nameAlreadyServed: Rule = {
   card: alreadyServed,
   check: ({ plan, served }) =>
-    served.blocks.flatMap(({ file, line, names, listens }) => {
+    (served?.blocks ?? []).flatMap(({ file, line, names, listens }) => {
       const ours = [plan.front.listen.http, plan.front.listen.https];
       if (!listens.some((port) => ours.includes(port))) return [];
       // `.NAME` stands for NAME itself and all below it. A wildcard loses against the exact names that are written, but not against the
@@ -59,7 +69,7 @@ export const nameAlreadyServed: Rule = {
         .map(({ name, where }) =>
           tell(alreadyServed, {
             say: 'served',
-            data: { name, file, line },
+            data: { name, file, line, by: served?.by ?? '', reload: reloadOf(plan) },
             roads: [name],
             where,
             cause: `served:${file}:${String(line)}:${name}`,
@@ -72,13 +82,13 @@ export const defaultServerTaken: Rule = {
   card: defaultTaken,
   check: ({ plan, served }): Finding[] => {
     const ours = [plan.front.listen.http, plan.front.listen.https];
-    return served.blocks.flatMap(({ file, line, defaultOn }) =>
+    return (served?.blocks ?? []).flatMap(({ file, line, defaultOn }) =>
       [...new Set(defaultOn)]
         .filter((port) => ours.includes(port))
         .map((port) =>
           tell(defaultTaken, {
             say: 'taken',
-            data: { port, file, line },
+            data: { port, file, line, by: served?.by ?? '', site: defaultSiteOf(plan) },
             where: plan.front.where,
             cause: `default-server:${String(port)}:${file}`,
           }),
@@ -90,12 +100,12 @@ export const defaultServerTaken: Rule = {
 export const servedNotKnown: Rule = {
   card: notKnown,
   check: ({ served, plan }) =>
-    served.problem === null
+    served === null || served.problem === null
       ? []
       : [
           tell(notKnown, {
             say: 'reason',
-            data: { reason: served.problem },
+            data: { reason: served.problem, by: served.by },
             where: plan.front.where,
             cause: 'served-not-known',
           }),

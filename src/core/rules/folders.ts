@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { mainPart } from '../plan/parts.ts';
+import { programOf } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -13,7 +14,7 @@ const words = card({
     missing: { message: '`{road}` shows {folder}, which is not there.', remedy: 'Make it, or mend the path.' },
     file: { message: '`{road}` shows {folder}, which is no folder.', remedy: 'Name the folder that it is in.' },
     barred: {
-      message: 'nginx runs as {user}, which cannot read {folder}. What keeps it out: {bars}.',
+      message: '{proxy} runs as {user}, which cannot read {folder}. What keeps it out: {bars}.',
       remedy: 'Let others go through it: chmod o+rX {all}',
     },
     index: {
@@ -40,7 +41,13 @@ export const folderNotShown: Rule = {
         return [
           tell(words, {
             say: 'barred',
-            data: { ...data, bars: found.bars, all: found.bars.join(' '), user: files.proxyUser ?? '' },
+            data: {
+              ...data,
+              bars: found.bars,
+              all: found.bars.join(' '),
+              user: files.proxyUser ?? '',
+              proxy: programOf(plan.front.proxy).title,
+            },
             ...about,
           }),
         ];

@@ -1,5 +1,7 @@
 import { card, tell } from '../findings/card.ts';
-import type { MapLater } from '../map/site-map.ts';
+import type { Finding } from '../findings/finding.ts';
+import type { SiteMap } from '../map/site-map.ts';
+import { programOf, writtenPrograms } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -9,28 +11,31 @@ const words = card({
   why: 'A rule that is silently ignored is a rule that you believe is there.',
   source: 'map reference',
   messages: {
-    front: {
-      message: '`{key}` is not carried out yet, and the front would not do what the map says.',
-      remedy: 'Take the key away, or choose what works: `proxy: nginx` or `proxy: builtin`.',
+    proxy: {
+      message: '`front.proxy` names {proxy}, for which this version writes no configuration yet.',
+      remedy: 'Write one of: {written}.',
     },
     idle: {
-      message: '`{key}` is not carried out yet; all else is as if it were not there.',
-      remedy: 'Leave it for a later version, or take it away.',
+      message: 'This version ignores `{key}`; the rest works.',
+      remedy: 'Leave it for a later version, or remove it.',
     },
   },
 });
 
 export const mapKeyLater: Rule = {
   card: words,
-  check: ({ map }) =>
-    map.later.map((later) => {
-      const { key, severity, road, where } = later;
-      const data = { key, road: road ?? '' };
+  check: ({ map }) => [
+    ...proxyLater(map.front),
+    ...map.later.map(({ key, severity, road, where }) => {
       const roads = road === null ? [] : [road];
-      return tell(words, { say: sayOf(later), data, severity, roads, where, cause: `later:${key}` });
+      return tell(words, { say: 'idle', data: { key }, severity, roads, where, cause: `later:${key}` });
     }),
+  ],
 };
 
-function sayOf({ severity }: MapLater): keyof typeof words.messages {
-  return severity === 'error' ? 'front' : 'idle';
+function proxyLater({ proxy, proxyWhere: where }: SiteMap['front']): Finding[] {
+  const { renderer, title } = programOf(proxy);
+  if (renderer !== null) return [];
+  const written = writtenPrograms().map(({ name }) => `\`proxy: ${name}\``);
+  return [tell(words, { say: 'proxy', data: { proxy: title, written }, where, cause: 'later:front.proxy' })];
 }

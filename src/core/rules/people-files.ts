@@ -1,16 +1,17 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
-import { canVerify, checkMs, hashKind, isWeakKind, slowMs } from '../people/hash-kinds.ts';
+import { checkMs, hashKind, isWeakKind, slowMs } from '../people/hash-kinds.ts';
 import type { PeopleFile } from '../plan/files-of-map.ts';
 import type { GatePart, Plan } from '../plan/plan.ts';
+import { programOf } from '../proxies/programs.ts';
 import type { Facts, Rule } from './rule.ts';
 
 const words = card({
   id: 'people-file-faulty',
   severity: 'error',
   summary: 'The password file of a gate keeps out whom it should let in, or lets in too easily.',
-  why: 'A proxy that finds no usable line refuses everybody, and says nothing before somebody stands at the door. A hash is made anew for each request, and nginx serves nobody else meanwhile.',
-  source: 'htpasswd(1); crypt(5); ngx_http_auth_basic_module',
+  why: 'A proxy that finds no usable line refuses everybody, and says nothing before somebody stands at the door. Some servers compute the hash anew for each request and serve nobody else meanwhile.',
+  source: 'htpasswd(1); crypt(5)',
   messages: {
     missing: {
       message: 'The gate `{gate}` has people, and their file is not there: {file}',
@@ -25,7 +26,7 @@ const words = card({
       remedy: 'Run this as the user who owns it.',
     },
     barred: {
-      message: 'nginx runs as {user}, which cannot read {file}. What keeps it out: {bars}.',
+      message: '{proxy} runs as {user}, which cannot read {file}. What keeps it out: {bars}.',
       remedy: 'Open it to the group of {user} alone: chgrp {user} {all} && chmod g+rX {all}',
     },
     others: {
@@ -39,9 +40,9 @@ const words = card({
     },
     contained: {
       message:
-        'The front runs in a container, where nginx reads {file} as a user of its own; with mode {mode} only its owner may, and every password is refused.',
+        'The front runs in a container, where {proxy} reads {file} as a user of its own. With mode {mode} only its owner may, and every password is refused.',
       remedy:
-        'Open it to the group that nginx has in there (docker exec {container} id nginx): chgrp GROUP {file} && chmod 640 {file}. Then try it: mile-marker verify --login FILE',
+        'Open it to the group that {proxy} has in there (docker exec {container} id {user}): chgrp GROUP {file} && chmod 640 {file}. Then try it: mile-marker verify --login FILE',
     },
     line: {
       message: '{file} line {line} is passed over: {why}.',
@@ -125,23 +126,29 @@ function judge(
   if (people.length === 0) say('empty', {});
   const [, parent = '', name = ''] = /^(.*)\/([^/]*)$/.exec(file) ?? [];
   if (plan.front.container !== null && files.mapFolder === parent) say('beside', { name }, 'warning');
+  const { limits, title: proxy, userInImage } = programOf(plan.front.proxy);
   if (found.bars.length > 0)
-    say('barred', { bars: found.bars, all: found.bars.join(' '), user: files.proxyUser ?? '' });
+    say('barred', {
+      proxy,
+      bars: found.bars,
+      all: found.bars.join(' '),
+      user: files.proxyUser ?? '',
+    });
   const { container } = plan.front;
-  if (container !== null && plan.front.proxy === 'nginx' && (found.mode & 0o044) === 0)
-    say('contained', { mode: found.mode.toString(8), container }, 'warning');
+  if (container !== null && userInImage !== null && (found.mode & 0o044) === 0)
+    say('contained', { proxy, user: userInImage, mode: found.mode.toString(8), container }, 'warning');
   if ((found.mode & 0o007) !== 0) say('others', { mode: found.mode.toString(8) }, 'warning');
   for (const { line, why, name } of bad) {
     if (why === 'twice') say('twice', { line, name }, 'warning');
     else say('line', { line, why: lineWords[why] }, 'warning');
   }
-  const { proxy } = plan.front;
   for (const { name, hash } of people) {
     const kind = hashKind(hash);
     const ms = Math.round(checkMs(kind));
-    if (!canVerify(proxy, kind)) say('kind', { name, proxy, kind: kind.id === 'unknown' ? 'no known kind' : kind.id });
+    if (!limits.hashes.includes(kind.id))
+      say('kind', { name, proxy, kind: kind.id === 'unknown' ? 'no known kind' : kind.id });
     else if (isWeakKind(kind)) say('weak', { name, kind: kind.id }, 'warning');
-    else if (ms >= slowMs && proxy !== 'builtin' && proxy !== 'httpd') say('slow', { name, ms, proxy }, 'warning');
+    else if (ms >= slowMs && limits.hashesInLoop) say('slow', { name, ms, proxy }, 'warning');
   }
   return findings;
 }

@@ -5,7 +5,7 @@ import type { HostFacts, Inventory, ListeningSocket } from '../inventory/invento
 import type { FilesOfMap } from '../plan/files-of-map.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
-import type { ServerBlock } from '../proxies/nginx/dump.ts';
+import type { ServerBlock } from '../proxies/program.ts';
 import type { WhereFront } from '../plan/where-front.ts';
 
 /**
@@ -21,7 +21,8 @@ export interface Facts {
   inventory: Inventory;
   front: WhereFront;
   certificates: ReadonlyMap<string, HeldCertificate | null>;
-  served: Served;
+  /** By the map's own proxy; null when it has no dump, or is part of this program. */
+  served: Served | null;
   /** What this host is like, its container networks told apart. */
   host: HostFacts;
   sockets: ListeningSocket[];
@@ -34,11 +35,13 @@ export interface Facts {
 }
 
 /**
- * What the installed server serves by files that are not ours. Empty when it is not the map's proxy or not installed.
+ * What an installed server program serves by files that are not ours. Empty when it is not installed.
  *
+ * @property by name of the program, as a sentence has it
  * @property problem why it could not be asked, or null
  */
 export interface Served {
+  by: string;
   blocks: ServerBlock[];
   problem: string | null;
 }

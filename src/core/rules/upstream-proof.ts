@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { dialledParts, partName } from '../plan/parts.ts';
+import { programOf } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -17,7 +18,7 @@ const words = card({
     file: {
       message: '`{road}` proves its service by {file}, which cannot be used: {why}.',
       remedy:
-        'Put the certificate of its authority there, in PEM. Without it nginx does not start, and the builtin proxy answers 502.',
+        'Put the certificate of its authority there, in PEM. Without it the front does not start, or answers 502.',
     },
     pin: {
       message: '{proxy} cannot keep `upstream-pin` of `{road}`, and answers 502 instead.',
@@ -26,7 +27,7 @@ const words = card({
     },
     address: {
       message:
-        '`{road}` leads to an https service by its address, {to}, and nginx compares certificates with names alone.',
+        '`{road}` leads to an https service by its address, {to}, and {proxy} compares certificates with names alone.',
       remedy: 'Write the name that its certificate carries: `upstream-host: NAME`.',
     },
   },
@@ -41,16 +42,16 @@ export const upstreamUnproven: Rule = {
       const to = `${host.includes(':') ? `[${host}]` : host}:${String(port)}`;
       const about = { roads: [road.name], where: road.where };
       const data = { road: partName(road.display, part.prefix), to };
-      const { proxy } = plan.front;
+      const { limits, title: proxy } = programOf(plan.front.proxy);
       if (trust.kind === 'none') return [tell(words, { say: 'insecure', data, ...about })];
       if (trust.kind === 'pin')
-        return proxy === 'builtin'
-          ? []
-          : [tell(words, { say: 'pin', data: { ...data, proxy }, severity: 'error', ...about })];
+        return limits.pin ? [] : [tell(words, { say: 'pin', data: { ...data, proxy }, severity: 'error', ...about })];
       const why = trust.kind === 'ca' ? (files.authorities.get(trust.file) ?? null) : null;
       if (trust.kind === 'ca' && why !== null)
         return [tell(words, { say: 'file', data: { ...data, file: trust.file, why }, severity: 'error', ...about })];
       const byAddress = /^[\d.]+$|:/.test(verifyAs ?? '');
-      return proxy === 'nginx' && byAddress ? [tell(words, { say: 'address', data, ...about })] : [];
+      return !limits.addressInCertificate && byAddress
+        ? [tell(words, { say: 'address', data: { ...data, proxy }, ...about })]
+        : [];
     }),
 };

@@ -4,7 +4,7 @@ import type { StatePaths } from '../../adapters/files/state-folder.ts';
 import { reasonOf } from '../../adapters/trouble.ts';
 import { startBuiltin, type BuiltinFront } from '../../builtin/server.ts';
 import type { Plan } from '../../core/plan/plan.ts';
-import { builtin, readPlan } from '../../core/proxies/builtin.ts';
+import { builtinRenderer, readPlan } from '../../core/proxies/builtin/renderer.ts';
 import { rememberHsts } from './remember-hsts.ts';
 import { digestOf, ensureLogs } from './write.ts';
 
@@ -21,13 +21,17 @@ export async function serve({ plan, paths, now, onTrouble }: ServeInput): Promis
   // In a container the folder may be read-only; what was written says it all the same.
   await rememberHsts(plan, paths, now).catch((error: unknown) => onTrouble(reasonOf(error)));
   await ensureLogs(plan);
-  return startBuiltin({ plan, mark: `builtin ${digestOf(builtin.essence(plan, { current: '' }))}\n`, onTrouble });
+  return startBuiltin({
+    plan,
+    mark: `builtin ${digestOf(builtinRenderer.essence(plan, { current: '' }))}\n`,
+    onTrouble,
+  });
 }
 
 /** The plan that was last written for the builtin proxy, to be served when the map itself cannot be read. */
 export async function lastWritten(paths: StatePaths): Promise<{ plan: Plan; generation: number } | null> {
   const current = await readCurrent(paths.front);
-  const text = current?.files.find(({ path }) => path === builtin.entry)?.content;
+  const text = current?.files.find(({ path }) => path === builtinRenderer.entry)?.content;
   const plan = text === undefined ? null : readPlan(text);
   return current === null || plan === null ? null : { plan, generation: current.number };
 }

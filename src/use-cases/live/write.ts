@@ -9,22 +9,19 @@ import { markText, nextNumber, readCurrent, writeGeneration } from '../../adapte
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
-import { builtin } from '../../core/proxies/builtin.ts';
-import { nginx } from '../../core/proxies/nginx/nginx.ts';
+import { programOf, writtenPrograms } from '../../core/proxies/programs.ts';
 import type { Renderer, WrittenFile } from '../../core/proxies/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { Site } from '../map/load.ts';
 import { rememberHsts } from './remember-hsts.ts';
 
-/** By proxy; the others are written later. */
-export const renderers: Partial<Record<Plan['front']['proxy'], Renderer>> = { nginx, builtin };
-
 /** @throws Trouble `proxy-later` for a proxy whose files cannot be written yet */
-export function rendererFor(proxy: Plan['front']['proxy']): Renderer {
-  const found = renderers[proxy];
-  if (found !== undefined) return found;
-  const message = `Files for ${proxy} cannot be written yet.`;
-  throw new Trouble({ code: 'proxy-later', message, remedy: 'Write `proxy: nginx` or `proxy: builtin`.', exitCode: 2 });
+function rendererFor(proxy: Plan['front']['proxy']): Renderer {
+  const { renderer, title } = programOf(proxy);
+  if (renderer !== null) return renderer;
+  const written = writtenPrograms().map(({ name }) => `\`proxy: ${name}\``);
+  const message = `This version writes no configuration for ${title} yet.`;
+  throw new Trouble({ code: 'proxy-later', message, remedy: `Write one of: ${written.join(', ')}.`, exitCode: 2 });
 }
 
 /** How one file differs from the newest generation. `before` or `after` is null when the file comes or goes. */

@@ -5,7 +5,7 @@ import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { readJournal } from '../../adapters/files/journal.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
-import { readServed } from '../../adapters/proxies/nginx/nginx.ts';
+import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { startsAtBoot } from '../../adapters/host/boot.ts';
 import { hostFacts } from '../../adapters/host/facts.ts';
 import { listeningSockets } from '../../adapters/host/sockets.ts';
@@ -81,9 +81,8 @@ export function readHeld(plan: Planned['plan']): Map<string, HeldCertificate | n
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
   const { map, plan, inventory, front, host, findings } = site;
-  const asksNginx = plan.front.proxy === 'nginx';
   const certificates = readHeld(plan);
-  const served = asksNginx ? await readServed(env) : { blocks: [], problem: null };
+  const served = (await adapterOf(plan.front.proxy)?.served(env)) ?? null;
   const ruled = runRules({
     map,
     plan,

@@ -2,7 +2,8 @@ import { randomBytes } from 'node:crypto';
 import { chown, lstat, readFile, stat } from 'node:fs/promises';
 import { resolve, dirname } from 'node:path';
 import { ensureFolder, writeWhole } from '../../adapters/files/safe-write.ts';
-import { nginxUser } from '../../adapters/proxies/nginx/user.ts';
+import { proxyUser } from '../../adapters/host/file-user.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
 import { codeOf, reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { nameProblem, parsePasswordFile, withPerson, type PasswordFile } from '../../core/people/password-file.ts';
 import { builtInGates } from '../../core/map/later.ts';
@@ -78,7 +79,7 @@ export interface PersonSet {
 /** Sets or adds one person's hash; everything else in the file stays byte for byte. */
 export async function setPerson(
   { file }: PeoplePlace,
-  { name, hash, proxy }: { name: string; hash: string; proxy: string },
+  { name, hash, proxy }: { name: string; hash: string; proxy: ProxyName },
 ): Promise<PersonSet> {
   const { people, text } = await readPeople(file);
   const readableBy = await writePeople(file, withPerson(text, name, hash), proxy);
@@ -87,7 +88,7 @@ export async function setPerson(
 }
 
 /** Takes a person out. @throws Trouble `person-unknown`, `last-person` */
-export async function removePerson({ file }: PeoplePlace, name: string, proxy: string): Promise<void> {
+export async function removePerson({ file }: PeoplePlace, name: string, proxy: ProxyName): Promise<void> {
   const { people, text } = await readPeople(file);
   if (!people.some((one) => one.name === name)) {
     const known = people.map((one) => one.name).join(', ');
@@ -111,9 +112,9 @@ export async function removePerson({ file }: PeoplePlace, name: string, proxy: s
 
 /**
  * Writes a password file so that nobody reads it but its owner and the proxy. What it had of owner and rights stays; a new one is
- * opened to the group of nginx when we may, since its workers read it at each request.
+ * opened to the group that the proxy runs as when we may, since it reads it at each request.
  */
-async function writePeople(file: string, text: string, proxy: string): Promise<string | null> {
+async function writePeople(file: string, text: string, proxy: ProxyName): Promise<string | null> {
   await ensureFolder(dirname(file));
   if ((await lstat(file).catch(() => null))?.isSymbolicLink() === true) {
     const message = `${file} is a link, and nothing is written through links.`;
@@ -121,7 +122,7 @@ async function writePeople(file: string, text: string, proxy: string): Promise<s
   }
   const before = await stat(file).catch(() => null);
   const isRoot = process.getuid?.() === 0;
-  const user = proxy === 'nginx' && isRoot ? nginxUser() : null;
+  const user = proxyUser({ proxy, container: null });
   const group = user?.groups[0];
   const mode = before === null ? (group === undefined ? 0o600 : 0o640) : before.mode & 0o777;
   await writeWhole(file, text, mode);

@@ -1,5 +1,5 @@
 import { listeningSockets } from '../../adapters/host/sockets.ts';
-import { readServed } from '../../adapters/proxies/nginx/nginx.ts';
+import { servedHere } from '../../adapters/proxies/adapters.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { portLedger, type LedgerRow } from '../../core/inventory/ledger.ts';
@@ -17,7 +17,7 @@ export interface SurveyResult {
   survey: Survey;
   proposals: Proposal[];
   passedOver: PassedOver[];
-  served: Served;
+  served: Served[];
   ledger: LedgerRow[];
   findings: Finding[];
 }
@@ -48,7 +48,7 @@ export async function takeSurvey(mapOption: string | undefined, place: Place): P
 async function withMap(site: Site, { env }: Place): Promise<SurveyResult> {
   const { map, plan, inventory, front, engineTrouble } = site;
   if (engineTrouble !== null) throw engineTrouble;
-  const served = await readServed(env);
+  const served = await servedHere(env);
   const sockets = listeningSockets();
   const roadPorts = hostPortsOf(map);
   return {
@@ -71,7 +71,7 @@ async function withoutMap({ cwd, env }: Place): Promise<SurveyResult> {
     survey: makeSurvey({ site: null, inventory, front: null, sockets: [] }),
     proposals: [],
     passedOver: [],
-    served: await readServed(env),
+    served: await servedHere(env),
     ledger: portLedger({ front: null, roadPorts: [], services: inventory.services, sockets: listeningSockets() }),
     findings,
   };

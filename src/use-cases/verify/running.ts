@@ -5,7 +5,8 @@ import type { Limits } from '../../adapters/probe/connect.ts';
 import type { RunningEvidence } from '../../core/legs/running.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Site } from '../map/load.ts';
-import { digestOf, renderers } from '../live/write.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import { digestOf } from '../live/write.ts';
 
 /** What the front of this machine says of itself, and what it should; null when nothing answers its mark. */
 export async function readRunning(site: Site, limits: Limits): Promise<RunningEvidence | null> {
@@ -19,7 +20,7 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
 
 /** Without the engine, or before a container of the front's own is there, another plan comes out than that which was written. */
 function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
-  const renderer = renderers[plan.front.proxy];
-  if (engineTrouble !== null || plan.front.container !== null || renderer === undefined) return null;
+  const renderer = programOf(plan.front.proxy).renderer;
+  if (engineTrouble !== null || plan.front.container !== null || renderer === null) return null;
   return digestOf(renderer.essence(plan, { current: join(paths.front, 'current') }));
 }

@@ -1,5 +1,5 @@
 import { besideZone, judgeDns } from '../../core/legs/dns.ts';
-import { splitNaming } from '../../core/legs/home.ts';
+import { splitDns } from '../../core/legs/home.ts';
 import { ok, skipped, type LegResult } from '../../core/legs/leg.ts';
 import { isWildcard, wildcardOver } from '../../core/names/wildcard.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
@@ -19,7 +19,7 @@ export function testNames(run: Run): (road: PlannedRoad) => Promise<LegResult> {
     const { home, edge } = plan.front;
     const isSplit = evidence.kind === 'found' && evidence.addresses.every((address) => home.includes(address));
     if (isSplit && homeNames && !evidence.addresses.every((one) => addresses.includes(one))) {
-      const note = splitNaming(prober.names.label, evidence.addresses);
+      const note = splitDns(prober.names.label, evidence.addresses);
       return ok('dns', 'resolves', evidence.addresses.join(' '), [note]);
     }
     const heard = {

@@ -23,9 +23,9 @@ async function pastEdge({ input: { plan, fromHome }, addresses, front }: Shared)
 }
 
 /** What answers on the loopback of another machine is not the front. */
-function notNewest({ input: { running, plan, here }, front }: Shared): Problem[] {
+function notNewest({ input: { running, here }, front }: Shared): Problem[] {
   const connection = front.connection();
   const isMachine = connection !== null && here.includes(connection.to);
-  const problem = running === null || !isMachine ? null : judgeRunning(plan, running);
+  const problem = running === null || !isMachine ? null : judgeRunning(running);
   return problem === null ? [] : [problem];
 }

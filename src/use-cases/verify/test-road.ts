@@ -86,7 +86,8 @@ function redirectOf(plain: readonly LegAt[], behind: readonly BehindTls[]): LegR
   const hsts = behind.map(({ address, part, hsts: problems }) => ({
     address,
     part,
-    result: hstsResult(problems, isTested),
+    // Plain HTTP is the same for all parts; a part that is well adds nothing to that.
+    result: hstsResult(problems, isTested && part === '/'),
   }));
   return unite([...plain, ...hsts]) ?? skipped('redirect', 'port-closed');
 }

@@ -13,6 +13,7 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { readSeen } from '../../core/look/seen.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { readHeld, type Site } from '../map/load.ts';
 import { isNear } from './open-ports.ts';
 import { zoneOpinions } from './zone-opinions.ts';
@@ -122,9 +123,6 @@ export function placeAt(text: string, { front }: Plan): NonNullable<VerifyInput[
   return { address, httpsPort: port, httpPort: inside ? front.listen.http : front.ports.http };
 }
 
-/** Where Debian's nginx writes its errors; a front in a container or elsewhere writes them where nobody knows. */
-const usualErrorLog = '/var/log/nginx/error.log';
-
 async function errorLogOf({ front }: Plan, { frontLog }: VerifyOptions, { cwd }: Io): Promise<string | null> {
   if (frontLog !== undefined) {
     const path = resolve(cwd, frontLog);
@@ -135,9 +133,11 @@ async function errorLogOf({ front }: Plan, { frontLog }: VerifyOptions, { cwd }:
     });
     return path;
   }
-  if (front.proxy !== 'nginx' || front.container !== null) return null;
-  return access(usualErrorLog, constants.R_OK).then(
-    () => usualErrorLog,
+  // A front in a container or elsewhere writes its errors where nobody knows.
+  const usual = front.container === null ? (programOf(front.proxy).errorLog?.usualPath ?? null) : null;
+  if (usual === null) return null;
+  return access(usual, constants.R_OK).then(
+    () => usual,
     () => null,
   );
 }

@@ -1,19 +1,5 @@
+import type { ServerBlock } from '../program.ts';
 import { ownHeader } from './quote.ts';
-
-/**
- * One `server` block of a running nginx configuration.
- *
- * @property names arguments of `server_name`, in lower case
- * @property listens ports it listens on; a block without `listen` takes 80
- * @property defaultOn ports on which it is the declared default server
- */
-export interface ServerBlock {
-  file: string;
-  line: number;
-  names: string[];
-  listens: number[];
-  defaultOn: number[];
-}
 
 interface Word {
   text: string;

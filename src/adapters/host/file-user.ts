@@ -1,4 +1,6 @@
 import { readFileSync } from 'node:fs';
+import type { ProxyName } from '../../core/proxies/names.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 
 /** A user as files know it. @property groups its own group first */
 export interface FileUser {
@@ -7,17 +9,21 @@ export interface FileUser {
   groups: number[];
 }
 
-/** Users that Debian's and other packages of nginx run its workers as. */
-const usual = ['www-data', 'nginx', 'http', 'nobody'];
-
-/** The user whose rights decide what nginx may read; null when this machine has none of the usual ones. */
-export function nginxUser(folder = '/etc'): FileUser | null {
+/** The first of these users that this machine has; null when it has none of them. */
+export function fileUser(usual: readonly string[], folder = '/etc'): FileUser | null {
   const users = linesOf(`${folder}/passwd`);
   const found = usual.flatMap((name) => users.filter(([user]) => user === name))[0];
   if (found === undefined) return null;
   const [name = '', , uid, gid] = found;
   const others = linesOf(`${folder}/group`).filter(([, , , members = '']) => members.split(',').includes(name));
   return { name, uid: Number(uid), groups: [Number(gid), ...others.map(([, , id]) => Number(id))] };
+}
+
+/** The user whose rights decide what the proxy may read, when another one than ours: root starts it, and it gives that up. */
+export function proxyUser({ proxy, container }: { proxy: ProxyName; container: string | null }): FileUser | null {
+  // Inside a container other users count, and other rights.
+  if (container !== null || process.getuid?.() !== 0) return null;
+  return fileUser(programOf(proxy).users);
 }
 
 function linesOf(file: string): string[][] {

@@ -1,9 +1,9 @@
-import type { Plan } from '../plan/plan.ts';
-import { planVersion } from '../plan/plan.ts';
-import type { Renderer } from './renderer.ts';
+import type { Plan } from '../../plan/plan.ts';
+import { planVersion } from '../../plan/plan.ts';
+import type { Renderer } from '../renderer.ts';
 
 /** The builtin proxy serves a plan as it is, so its one file is the plan. `serve` falls back to it when the map cannot be read. */
-export const builtin: Renderer = {
+export const builtinRenderer: Renderer = {
   entry: 'plan.json',
   includeLine: () => null,
   render: (plan) => [{ path: 'plan.json', content: `${JSON.stringify(plan, withoutFound, 2)}\n` }],

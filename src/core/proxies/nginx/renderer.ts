@@ -5,7 +5,7 @@ import { frontFile, roadPath } from './front.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
 import { roadFile } from './road.ts';
 
-export const nginx: Renderer = {
+export const nginxRenderer: Renderer = {
   entry: 'front.conf',
   includeLine: ({ current }) => ({
     line: `include ${quote(`${current}/front.conf`)};`,

@@ -1,0 +1,77 @@
+import { access, constants } from 'node:fs/promises';
+import { delimiter, join } from 'node:path';
+import type { ProxyName } from '../../core/proxies/names.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import type { Served } from '../../core/rules/rule.ts';
+import { Trouble } from '../trouble.ts';
+
+export type Env = Readonly<Record<string, string | undefined>>;
+
+/** How a server program took a configuration. @property output its own words */
+export interface Tried {
+  passed: boolean;
+  output: string;
+}
+
+/** An instance that was started by us, as a child of ours. */
+export interface OwnInstance {
+  stop: () => Promise<void>;
+}
+
+/**
+ * The half of a server program that touches the machine: it finds and runs the program, each call with a time limit. What there is to know of
+ * it without a machine is its `ProxyProgram` in core.
+ */
+export interface ProxyAdapter {
+  /** @throws Trouble `proxy-missing` */
+  find: (env: Env) => Promise<string>;
+  /** Null when it does not say. */
+  version: (program: string) => Promise<string | null>;
+  /** Names of the modules that it is built with. */
+  modules: (program: string) => Promise<string[]>;
+  /** Runs its own test of a configuration. */
+  test: (program: string, config: string) => Promise<Tried>;
+  /** Has what runs with this configuration take it up anew. */
+  reload: (program: string, config: string) => Promise<Tried>;
+  /** Words of the command that does that, for others to run. */
+  reloadWords: (program: string, config: string) => string[];
+  /** What it serves by files that are not ours, by its own dump; nothing when it is not installed. */
+  served: (env: Env) => Promise<Served>;
+  /** A whole configuration round the written files, for an instance of one's own that needs no root. */
+  standalone: (input: { current: string; runFolder: string; user: string | null }) => string;
+  /** Tests a configuration, then runs it in the foreground as a child of ours. @throws Trouble `proxy-refuses` with its own words */
+  start: (program: string, config: string) => Promise<OwnInstance>;
+}
+
+/** How long a server program may take for a test or a dump, in milliseconds. With ten thousand names a test takes half a minute. */
+export const patienceMs = 120_000;
+
+/**
+ * Finds a program on the PATH, and where Debian keeps servers, which is not on everyone's.
+ *
+ * @throws Trouble `proxy-missing`
+ */
+export async function findProgram(name: ProxyName, file: string, env: Env): Promise<string> {
+  for (const folder of [...(env['PATH'] ?? '').split(delimiter), '/usr/sbin', '/usr/local/sbin']) {
+    const program = join(folder === '' ? '.' : folder, file);
+    const usable = await access(program, constants.X_OK).then(
+      () => true,
+      () => false,
+    );
+    if (usable) return program;
+  }
+  const { title, words } = programOf(name);
+  throw new Trouble({
+    code: 'proxy-missing',
+    message: `${title} is not installed on this machine.`,
+    remedy: `On Debian: ${words.install ?? ''}`,
+  });
+}
+
+export function refused(name: ProxyName, output: string): Trouble {
+  return new Trouble({
+    code: 'proxy-refuses',
+    message: `${programOf(name).title} does not accept the written configuration: ${output.trim()}`,
+    remedy: 'If it says that a port is taken, stop what has it. Otherwise please report this.',
+  });
+}

@@ -1,0 +1,88 @@
+import { spawn } from 'node:child_process';
+import { rm, stat } from 'node:fs/promises';
+import { readDump } from '../../../core/proxies/nginx/dump.ts';
+import { standalone } from '../../../core/proxies/nginx/renderer.ts';
+import type { Served } from '../../../core/rules/rule.ts';
+import { runQuiet } from '../../processes/run-quiet.ts';
+import {
+  findProgram,
+  patienceMs,
+  refused,
+  type Env,
+  type OwnInstance,
+  type ProxyAdapter,
+  type Tried,
+} from '../adapter.ts';
+
+export const nginxAdapter: ProxyAdapter = {
+  find: (env) => findProgram('nginx', 'nginx', env),
+  version: async (program) => /nginx version: nginx\/([\d.]+)/.exec(await builtWith(program, '-v'))?.[1] ?? null,
+  modules: async (program) =>
+    [...(await builtWith(program, '-V')).matchAll(/--with-(\w+_module)\b/g)].map(([, name = '']) => name),
+  test,
+  reload: async (program, config) => {
+    const [, ...argv] = reloadWords(program, config);
+    const { code, err } = await runQuiet(program, argv, patienceMs);
+    return { passed: code === 0, output: err };
+  },
+  reloadWords,
+  served,
+  standalone,
+  start: async (program, config) => {
+    const tried = await test(program, config);
+    if (!tried.passed) throw refused('nginx', tried.output);
+    return start(program, config);
+  },
+};
+
+async function builtWith(program: string, option: '-v' | '-V'): Promise<string> {
+  return (await runQuiet(program, [option])).err;
+}
+
+async function test(program: string, config: string): Promise<Tried> {
+  const { code, err } = await runQuiet(program, ['-t', '-q', '-c', config, '-e', 'stderr'], patienceMs);
+  return { passed: code === 0, output: err };
+}
+
+function reloadWords(program: string, config: string): string[] {
+  return [program, '-c', config, '-e', '/dev/null', '-s', 'reload'];
+}
+
+/** By its own dump (nginx(8), -T). Nothing is reloaded. */
+async function served(env: Env): Promise<Served> {
+  const nothing: Served = { by: 'nginx', blocks: [], problem: null };
+  const program = await findProgram('nginx', 'nginx', env).catch(() => null);
+  if (program === null) return nothing;
+  const begun = Date.now();
+  const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  await removeEmptyPid(out, begun);
+  // A configuration that nginx refuses is shown all the same, but not whole.
+  return code === 0 ? { ...nothing, blocks: readDump(out) } : { ...nothing, problem: refusalOf(err) };
+}
+
+/** nginx's own reason without time and process number, behind which any warnings stand. */
+function refusalOf(words: string): string {
+  return /\[emerg\] (?:\d+#\d+: )?(.*)/.exec(words)?.[1] ?? 'it gives no reason';
+}
+
+/** A test of nginx that is not running leaves an empty pid file behind; one that was there before stays. */
+async function removeEmptyPid(dump: string, begunMs: number): Promise<void> {
+  const path = /^\s*pid\s+"?([^;"]+)"?;/m.exec(dump)?.[1];
+  const there = path === undefined ? null : await stat(path).catch(() => null);
+  if (path !== undefined && there?.isFile() === true && there.size === 0 && there.birthtimeMs >= begunMs - 1000) {
+    await rm(path, { force: true }).catch(() => undefined);
+  }
+}
+
+function start(program: string, config: string): OwnInstance {
+  const child = spawn(program, ['-c', config, '-e', 'stderr', '-g', 'daemon off;'], {
+    stdio: ['ignore', 'ignore', 'ignore'],
+  });
+  const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()));
+  return {
+    stop: async () => {
+      if (child.exitCode === null) child.kill('SIGTERM');
+      await ended;
+    },
+  };
+}

@@ -1,0 +1,61 @@
+import { frontWords } from './words.ts';
+import { healthOf, readOnly } from '../compose-parts.ts';
+import type { ProxyProgram } from '../program.ts';
+import { builtinRenderer } from './renderer.ts';
+
+/** The proxy that is part of this program: `mile-marker serve`. */
+export const builtin: ProxyProgram = {
+  name: 'builtin',
+  title: 'the builtin proxy',
+  renderer: builtinRenderer,
+  limits: {
+    hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'apr1', 'sha1', 'salted-sha1'],
+    hashesInLoop: false,
+    people: 'file',
+    pair: 'two-files',
+    folders: true,
+    pin: true,
+    addressInCertificate: true,
+    refusesHandshake: true,
+    closesSilently: true,
+    rate: true,
+    readsCertificatesAnew: true,
+  },
+  pages: {
+    isWelcome: () => false,
+    isOwnError: ({ status, body }) => status >= 400 && body.startsWith(frontWords),
+    wantsHttps: () => false,
+  },
+  errorLog: null,
+  dump: null,
+  users: [],
+  userInImage: null,
+  units: [],
+  versions: null,
+  modules: [],
+  words: {
+    goLive: restart,
+    first: ({ container }) => (container === null ? 'mile-marker serve' : 'mile-marker write --compose'),
+    reload: restart,
+    start: ({ container }) => (container === null ? 'mile-marker serve' : `docker start ${container}`),
+    atBoot: (map) =>
+      `write a systemd unit with ExecStart=mile-marker serve --map ${map}, then: systemctl enable --now UNIT`,
+    install: null,
+  },
+  hints: {},
+  compose: ({ plan, mapFile, front, certificates, more, program }) => {
+    const { address, port } = plan.front.mark;
+    const ask = `fetch('http://${address}:${String(port)}/mark').then((answer) => process.exit(answer.ok ? 0 : 1), () => process.exit(1))`;
+    return {
+      image: 'node:20-slim',
+      command: ['node', '/opt/mile-marker/mile-marker.js', 'serve', '--written', '--map', mapFile],
+      init: true,
+      volumes: [...[front, certificates, ...more].map(readOnly), `${program}:/opt/mile-marker:ro`],
+      healthcheck: healthOf(['CMD', 'node', '-e', ask]),
+    };
+  },
+};
+
+function restart({ container }: { container: string | null }): string {
+  return container === null ? 'restart mile-marker serve' : `mile-marker write && docker restart ${container}`;
+}

@@ -1,0 +1,49 @@
+import type { ProxyProgram } from '../program.ts';
+
+/** haproxy. Its configuration is not written yet; a front that somebody made by hand for it is known all the same. */
+export const haproxy: ProxyProgram = {
+  name: 'haproxy',
+  title: 'haproxy',
+  renderer: null,
+  limits: {
+    hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'md5-crypt', 'des'],
+    hashesInLoop: true,
+    people: 'configuration',
+    pair: 'one-file',
+    folders: false,
+    pin: false,
+    addressInCertificate: false,
+    refusesHandshake: true,
+    closesSilently: true,
+    rate: true,
+    readsCertificatesAnew: false,
+  },
+  pages: {
+    isWelcome: () => false,
+    isOwnError: ({ body }) => /^<html><body><h1>\d{3} [^<]+<\/h1>\s*[^<]+\s*<\/body><\/html>\s*$/.test(body),
+    wantsHttps: () => false,
+  },
+  errorLog: null,
+  dump: null,
+  users: ['haproxy'],
+  userInImage: null,
+  units: ['haproxy'],
+  versions: { lowest: '2.6.0', newest: '2.6.12' },
+  modules: [],
+  words: {
+    goLive: ({ container }) => `mile-marker write && ${reload(container)}`,
+    first: ({ container }) => `mile-marker write && ${reload(container)}`,
+    reload: ({ container }) => reload(container),
+    start: ({ container }) => (container === null ? 'systemctl start haproxy' : `docker start ${container}`),
+    atBoot: () => 'systemctl enable haproxy',
+    install: 'apt-get install haproxy',
+  },
+  hints: { 'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line' },
+  compose: null,
+};
+
+function reload(container: string | null): string {
+  return container === null
+    ? 'haproxy -c -f /etc/haproxy/haproxy.cfg && systemctl reload haproxy'
+    : `docker kill -s USR2 ${container}`;
+}

@@ -1,0 +1,60 @@
+import { headerOf, titleOf } from '../../legs/answer.ts';
+import type { ProxyProgram } from '../program.ts';
+
+/** Without its signature, which is off unless somebody switched it on. */
+const ownError =
+  /^<!DOCTYPE HTML PUBLIC "[^"]+"(?: "[^"]+")?>\s*<html><head>\s*<title>\d{3} [^<]+<\/title>\s*<\/head><body>\s*<h1>/;
+
+/** Apache httpd. Its configuration is not written yet; a front that somebody made by hand for it is known all the same. */
+export const httpd: ProxyProgram = {
+  name: 'httpd',
+  title: 'httpd',
+  renderer: null,
+  limits: {
+    hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'des'],
+    hashesInLoop: false,
+    people: 'file',
+    pair: 'two-files',
+    folders: true,
+    pin: false,
+    addressInCertificate: true,
+    refusesHandshake: false,
+    closesSilently: false,
+    rate: false,
+    readsCertificatesAnew: false,
+  },
+  pages: {
+    isWelcome: ({ body }) =>
+      /^(apache2? .*default page|test page for .*|it works!?)$/i.test(titleOf(body) ?? '') ||
+      /<h1>It works!<\/h1>/i.test(body),
+    isOwnError: (answer) =>
+      /^Apache/.test(headerOf(answer, 'server') ?? '') &&
+      (/<address>Apache/.test(answer.body) || ownError.test(answer.body)),
+    wantsHttps: ({ body }) => /speaking plain HTTP to an SSL/i.test(body),
+  },
+  errorLog: null,
+  dump: null,
+  users: ['www-data', 'apache', 'http'],
+  userInImage: null,
+  units: ['apache2', 'httpd'],
+  versions: { lowest: '2.4.66', newest: '2.4.71' },
+  modules: [],
+  words: {
+    goLive: ({ container }) => `mile-marker write && ${reload(container)}`,
+    first: ({ container }) => `mile-marker write && ${reload(container)}`,
+    reload: ({ container }) => reload(container),
+    start: ({ container }) => (container === null ? 'systemctl start apache2' : `docker start ${container}`),
+    atBoot: () => 'systemctl enable apache2',
+    install: 'apt-get install apache2',
+  },
+  hints: {
+    'escaped-slashes': '`AllowEncodedSlashes NoDecode` in the virtual host, and the target out of %{THE_REQUEST}',
+    'tls-versions': '`SSLProtocol -all +TLSv1.2 +TLSv1.3`',
+    'default-site': 'on Debian: a2dissite 000-default',
+  },
+  compose: null,
+};
+
+function reload(container: string | null): string {
+  return container === null ? 'apache2ctl -t && apache2ctl graceful' : `docker kill -s USR1 ${container}`;
+}

@@ -1,0 +1,90 @@
+import { headerOf, titleOf } from '../../legs/answer.ts';
+import { healthOf, readOnly } from '../compose-parts.ts';
+import type { FrontPlace, ProxyProgram } from '../program.ts';
+import { readDump } from './dump.ts';
+import { nginxErrorLog } from './error-log.ts';
+import { nginxRenderer, wholeFile } from './renderer.ts';
+
+export const nginx: ProxyProgram = {
+  name: 'nginx',
+  title: 'nginx',
+  renderer: nginxRenderer,
+  limits: {
+    // What the C library of Debian 12 verifies, and those that nginx itself does.
+    hashes: [
+      'bcrypt',
+      'sha256-crypt',
+      'sha512-crypt',
+      'yescrypt',
+      'apr1',
+      'md5-crypt',
+      'sha1',
+      'salted-sha1',
+      'des',
+      'clear',
+    ],
+    hashesInLoop: true,
+    people: 'file',
+    pair: 'two-files',
+    folders: true,
+    pin: false,
+    addressInCertificate: false,
+    refusesHandshake: true,
+    closesSilently: true,
+    rate: true,
+    readsCertificatesAnew: false,
+  },
+  pages: {
+    isWelcome: ({ body }) => /^welcome to nginx!?$/i.test(titleOf(body) ?? ''),
+    isOwnError: (answer) =>
+      /^nginx/.test(headerOf(answer, 'server') ?? '') &&
+      /<hr><center>nginx(\/[\d.]+)?( \([^)]*\))?<\/center>/.test(answer.body),
+    wantsHttps: ({ body }) => /HTTP request was sent to HTTPS/i.test(body),
+  },
+  errorLog: nginxErrorLog,
+  dump: readDump,
+  users: ['www-data', 'nginx', 'http', 'nobody'],
+  userInImage: 'nginx',
+  units: ['nginx'],
+  versions: { lowest: '1.19.4', newest: '1.22.1' },
+  modules: [
+    { name: 'http_ssl_module', package: 'nginx-light' },
+    { name: 'http_v2_module', package: 'nginx-light' },
+    { name: 'http_realip_module', package: 'nginx-light' },
+  ],
+  words: {
+    goLive: (place) => `mile-marker write && ${reload(place)}`,
+    first: (place) => `mile-marker write && ${reload(place)}`,
+    reload,
+    start: ({ container }) => (container === null ? 'systemctl start nginx' : `docker start ${container}`),
+    atBoot: () => 'systemctl enable nginx',
+    install: 'apt-get install nginx-light',
+  },
+  hints: {
+    'keep-host': '`$host` is the name that was asked for',
+    'keep-target': '`$request_uri` is the target as it came',
+    'long-answer-heads': '`proxy_buffer_size 32k; proxy_buffers 8 32k;`',
+    'early-hints': 'the versions before 1.29 do not read past them',
+    uploads: '`client_max_body_size 0;`',
+    'tls-versions': '`ssl_protocols TLSv1.2 TLSv1.3;` in the default server of the port',
+    'listen-tls': '`listen 443 ssl;`',
+    websocket: '`proxy_http_version 1.1; proxy_set_header Upgrade websocket; proxy_set_header Connection upgrade;`',
+    'default-site': 'on Debian: rm /etc/nginx/sites-enabled/default',
+  },
+  compose: ({ plan, front, certificates, more }) => {
+    const { address, port } = plan.front.mark;
+    const mark = `http://${address}:${String(port)}/mark`;
+    return {
+      image: 'nginx:stable',
+      command: ['nginx', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`, '-g', 'daemon off;'],
+      volumes: [front, certificates, ...more].map(readOnly),
+      // Images of nginx have one of the two.
+      healthcheck: healthOf(['CMD-SHELL', `curl -fsS ${mark} || wget -qO- ${mark}`]),
+    };
+  },
+};
+
+/** In a container the old configuration stays when the new one is bad, and its log says why. */
+function reload({ container }: FrontPlace): string {
+  return container === null ? 'nginx -t && nginx -s reload' : `docker kill -s HUP ${container}`;
+}

@@ -1,0 +1,17 @@
+import type { Answer } from '../legs/answer.ts';
+import { allPrograms } from './programs.ts';
+
+/** Whether this is a page that a freshly installed server shows before anyone has set it up. */
+export function isWelcomePage(answer: Answer): boolean {
+  return answer.status < 400 && allPrograms.some(({ pages }) => pages.isWelcome(answer));
+}
+
+/** Whether an error answer was made by the front and not by a service behind it. */
+export function isFrontsOwnError(answer: Answer): boolean {
+  return answer.status >= 400 && allPrograms.some(({ pages }) => pages.isOwnError(answer));
+}
+
+/** What servers answer to plain HTTP on an HTTPS port. */
+export function wantsHttps(answer: Answer): boolean {
+  return answer.status === 400 && allPrograms.some(({ pages }) => pages.wantsHttps(answer));
+}

@@ -1,0 +1,167 @@
+import type { Answer } from '../legs/answer.ts';
+import type { HashKind } from '../people/hash-kinds.ts';
+import type { Plan } from '../plan/plan.ts';
+import type { ProxyName } from './names.ts';
+import type { Renderer } from './renderer.ts';
+
+/**
+ * One server program that can answer at the front: all that the rest of Mile Marker knows about it. Its other half, which finds the program on
+ * a machine and runs it, is `adapters/proxies`.
+ *
+ * @property title as a sentence names it
+ * @property renderer null while this version does not write its configuration
+ * @property errorLog how its error log reads; null when it writes none
+ * @property dump reads its own dump of what it serves; null when it has none
+ * @property users whom its packages have it run as, the likeliest first; empty when it runs as whoever starts it
+ * @property userInImage the same in the image that the Compose file names; null when it runs as who owns the keys
+ * @property units names of its systemd units; empty when it has none of its own
+ * @property versions the lowest it is written for, and the newest it was tried with; null when it is this program itself
+ * @property compose its part of the Compose file that `write --compose` writes
+ */
+export interface ProxyProgram {
+  name: ProxyName;
+  title: string;
+  renderer: Renderer | null;
+  limits: ProxyLimits;
+  pages: PageTraits;
+  errorLog: ErrorLog | null;
+  dump: ((text: string) => ServerBlock[]) | null;
+  users: readonly string[];
+  userInImage: string | null;
+  units: readonly string[];
+  versions: { lowest: string; newest: string } | null;
+  modules: readonly ProxyModule[];
+  words: ProxyWords;
+  hints: Partial<Record<Hint, string>>;
+  compose: ((input: ComposeInput) => Record<string, unknown>) | null;
+}
+
+/**
+ * What it can and cannot do: its column of the capability table.
+ *
+ * @property hashes kinds of password hashes that it verifies
+ * @property hashesInLoop a password that is checked keeps everybody else waiting
+ * @property people where the people of a gate are kept: in the file that the map names, or in its own configuration
+ * @property pair whether certificate and key are two files, or must be one
+ * @property folders whether it can serve a folder
+ * @property pin whether it can hold a service to one public key
+ * @property addressInCertificate whether it can hold a service to an address in its certificate, and not to names alone
+ * @property refusesHandshake whether a name that it does not have can be refused in the handshake
+ * @property closesSilently whether it can end a connection without an answer
+ * @property rate whether it can limit requests
+ * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
+ */
+export interface ProxyLimits {
+  hashes: readonly HashKind['id'][];
+  hashesInLoop: boolean;
+  people: 'file' | 'configuration';
+  pair: 'two-files' | 'one-file';
+  folders: boolean;
+  pin: boolean;
+  addressInCertificate: boolean;
+  refusesHandshake: boolean;
+  closesSilently: boolean;
+  rate: boolean;
+  readsCertificatesAnew: boolean;
+}
+
+/** By what its own pages are known, whoever configured it. */
+export interface PageTraits {
+  isWelcome: (answer: Answer) => boolean;
+  isOwnError: (answer: Answer) => boolean;
+  /** What it answers to plain HTTP on a port that speaks HTTPS. */
+  wantsHttps: (answer: Answer) => boolean;
+}
+
+/** @property usualPath where its packages have it write; null when nobody knows */
+export interface ErrorLog {
+  usualPath: string | null;
+  /** Null for a line that is not in this program's form. */
+  read: (line: string) => LogLine | null;
+}
+
+/** Why a front did not get to a service, where its log makes that clear. */
+export type LogReason = 'head' | 'name' | 'denied' | 'plain' | 'dials';
+
+/**
+ * A line of an error log.
+ *
+ * @property words without time, process and what else is no news
+ * @property isTalk no more than talk, such as that a visitor went away
+ * @property client address of the visitor, as the front sees it; null when it does not say
+ * @property dialled scheme, host and port of the service that was dialled; null when it does not say
+ */
+export interface LogLine {
+  words: string;
+  isTalk: boolean;
+  client: string | null;
+  dialled: string | null;
+  reason: LogReason | null;
+}
+
+/**
+ * One server of a running configuration.
+ *
+ * @property names that it answers to, in lower case
+ * @property listens ports it listens on
+ * @property defaultOn ports on which it answers whatever no other one does
+ */
+export interface ServerBlock {
+  file: string;
+  line: number;
+  names: string[];
+  listens: number[];
+  defaultOn: number[];
+}
+
+/** Something that it must be built with. @property package of Debian that has it */
+export interface ProxyModule {
+  name: string;
+  package: string;
+}
+
+/** Where the front runs: on this host, or in a container of this name. */
+export type FrontPlace = Pick<Plan['front'], 'container'>;
+
+/** What a person types or does, right for this program. */
+export interface ProxyWords {
+  /** Bring what is on the map live, as the end of a sentence: a command, where one does it. */
+  goLive: (place: FrontPlace) => string;
+  /** The same when it may be for the first time. */
+  first: (place: FrontPlace) => string;
+  /** Have it take up what is written already. */
+  reload: (place: FrontPlace) => string;
+  start: (place: FrontPlace) => string;
+  /** Have it started with the machine. @param map path of the map */
+  atBoot: (map: string) => string;
+  /** The package to install, when it is missing. */
+  install: string | null;
+}
+
+/** Settings that put one thing right in a configuration made by hand, as the end of a sentence. */
+export type Hint =
+  | 'keep-host'
+  | 'keep-target'
+  | 'escaped-slashes'
+  | 'long-answer-heads'
+  | 'early-hints'
+  | 'uploads'
+  | 'tls-versions'
+  | 'listen-tls'
+  | 'websocket'
+  | 'default-site';
+
+/**
+ * @property front absolute path of the folder of the written files
+ * @property certificates the same of the certificates
+ * @property more what else it reads: folders and files of the map
+ * @property program folder of Mile Marker itself
+ */
+export interface ComposeInput {
+  plan: Plan;
+  mapFile: string;
+  front: string;
+  certificates: string;
+  more: readonly string[];
+  program: string;
+}
