@@ -33,7 +33,7 @@ function demoPorts(): DemoPorts['services'] {
 function demoFolder(): string {
   const made = mkdtempSync(join(tmpdir(), 'mile-marker-bench-'));
   const services = demoPorts();
-  const ports = { http: 8080, https: 8443, mark: 9180, services };
+  const ports = { http: 8080, https: 8443, mark: 29180, services };
   const map = demoMap({ ports, proxy: 'builtin', engine: `unix://${join(made, 'engine.sock')}`, authority: null });
   writeFileSync(join(made, 'mile-marker.yaml'), map);
   writeFileSync(join(made, 'compose.yaml'), demoCompose(services));

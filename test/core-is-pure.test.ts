@@ -10,7 +10,7 @@ function bundleCore(): { code: string; inputs: Metafile['inputs'] } {
     export { makePlan } from './src/core/plan/make-plan.ts';
     export { prepare, decide } from './src/core/verdict/decide.ts';
     export { runRules } from './src/core/rules/all-rules.ts';
-    export { nginx } from './src/core/proxies/nginx/nginx.ts';
+    export { programOf } from './src/core/proxies/programs.ts';
     export { findingsPage } from './src/core/findings/page.ts';
     export { readCompose } from './src/core/inventory/compose.ts';
   `;
@@ -56,10 +56,10 @@ describe('the core', () => {
         const { map, findings } = core.readMap({ file: 'm', text: 'domains: [saltmarsh.example]\\nfront: {address: 203.0.113.24}\\nroads: {nestcam: nestcam:3000}\\n' });
         const { services } = core.readCompose({ file: 'c', text: 'services: {nestcam: {ports: ["3000:3000"]}}', project: 'p', variables: {} });
         const inventory = { services, networks: [], asked: false, failed: false };
-        const host = { addresses: [], gateway: null, resolvers: [], trustedRoots: null };
+        const host = { addresses: [], gateway: null, resolvers: [], trustedRoots: null, compose: 'docker compose' };
         const { plan, front } = core.makePlan({ map, inventory, host, certificatesFolder: '/c', challengesFolder: '/h', mapFolder: '/m' });
         const rules = core.runRules({ map, plan, front, inventory, certificates: new Map(), served: null, host, sockets: [], files: { people: new Map(), folders: new Map(), authorities: new Map(), proxyUser: null, mapFolder: '/m' }, hsts: new Map(), startsAtBoot: null, now: 0 });
-        const files = core.nginx.render(plan, { current: '/f/current' });
+        const files = core.programOf('nginx').renderer.render(plan, { current: '/f/current' });
         const request = { listener: 'http', sni: null, host: ['nestcam.saltmarsh.example'], method: 'GET', target: '/', httpVersion: '1.1', peer: '127.0.0.1', headers: {}, person: 'none', overRate: false };
         const again = core.prepare(JSON.parse(JSON.stringify(plan)));
         return { findings: findings.length, rules: rules.map((f) => f.rule).join(), files: files.length, act: core.decide(again, request).location };

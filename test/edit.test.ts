@@ -143,7 +143,7 @@ describe('the commands', () => {
     const added = await mileMarker(['add', 'owls', 'owls:3001'], folder);
     expect(added).toMatchObject({
       code: 0,
-      out: expect.stringContaining('`owls` does not publish its port 3001; it publishes 3000.') as string,
+      out: expect.stringContaining('`owls` does not publish its port 3001. It publishes 3000.') as string,
     });
     await mileMarker(['remove', 'owls'], folder);
     expect(map(folder)).toBe(text);

@@ -297,7 +297,7 @@ test('whatever else answers there is told, also when it says nothing', async () 
 });
 
 describe('a front in a container', () => {
-  const front = '  proxy: nginx\n  runs-on: {container: front}\n';
+  const front = '  proxy: nginx\n  container: front\n';
   const inside =
     '  sightings: bird-log:8080\n  camera: nestcam:8080\n  roster: {to: "marsh-office/roster:8080", gate: everyone}\n';
 
@@ -357,7 +357,7 @@ describe('a front in a container', () => {
     const { out } = await mileMarker(['check'], site);
     const flat = out.replace(/\s+/g, ' ');
     for (const words of [
-      '`workbench` leads to port 9400 of this host, and the front runs in the container `front`',
+      '`workbench` leads to port 9400 of this host, but the front runs in the container `front`',
       "`bare` leads to `bare`, which shares this host's network",
       '`far` is on elsewhere, and the front `front` on',
       'Under `networks` of the front add `elsewhere` (external: true)',

@@ -502,7 +502,7 @@ describe('builtin', () => {
     expect((await mileMarker(['write'], folder)).code).toBe(0);
     writeFileSync(join(folder, 'mile-marker.yaml'), 'domains: [\n');
     const child = launch(['serve'], folder);
-    await says(child, 'serving generation 0001');
+    await says(child, 'serving edition 0001');
     await says(child, 'Serving 1 road').catch(() => undefined);
     const outcome = await sendRaw({
       port,
@@ -515,7 +515,7 @@ describe('builtin', () => {
   });
 });
 
-test('nginx answers the mark of the generation it runs', async () => {
+test('nginx answers the mark of the edition it runs', async () => {
   const { head, mark } = await practiceHead('nginx');
   const folder = folderWith({ 'mile-marker.yaml': `${head}roads: {a: ":80"}\n` });
   await mileMarker(['write'], folder);

@@ -44,7 +44,7 @@ async function startStation(): Promise<Station> {
   return {
     port: portOf(server),
     authority: join(folder, '.mile-marker/practice/authority.pem'),
-    pin: `sha256/${createHash('sha256').update(spki).digest('base64')}`,
+    pin: createHash('sha256').update(spki).digest('base64'),
     hosts,
     stop: () => {
       server.close();
@@ -62,7 +62,7 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
     const at = `https://127.0.0.1:${String(station.port)}`;
     const pins =
       proxy === 'builtin'
-        ? `  pinned: {to: "${at}", gate: everyone, upstream-pin: ${station.pin}}\n  mispinned: {to: "${at}", gate: everyone, upstream-pin: sha256/${'A'.repeat(43)}=}\n`
+        ? `  pinned: {to: "${at}", gate: everyone, upstream-pin: ${station.pin}}\n  mispinned: {to: "${at}", gate: everyone, upstream-pin: ${'A'.repeat(43)}=}\n`
         : '';
     return `domains: [saltmarsh.example]
 front:

@@ -11,7 +11,7 @@ import { plannedOf } from './support/plan.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith } from './support/program.ts';
 
-/** Writes the rendered files of a map as a generation by hand, with a throwaway certificate everywhere, and lets nginx test them. */
+/** Writes the rendered files of a map as an edition by hand, with a throwaway certificate everywhere, and lets nginx test them. */
 async function nginxTest(text: string, change: (files: string) => string = (files) => files): Promise<string> {
   const folder = folderWith();
   const current = join(folder, 'front');
@@ -21,7 +21,7 @@ async function nginxTest(text: string, change: (files: string) => string = (file
   writeFileSync(join(folder, 'k.pem'), pair.key);
   for (const certificate of plan.certificates)
     Object.assign(certificate, { certificateFile: join(folder, 'c.pem'), keyFile: join(folder, 'k.pem') });
-  for (const { path, content } of [...nginx.render(plan, { current }), nginx.renderMark(plan, 'generation 0001')]) {
+  for (const { path, content } of [...nginx.render(plan, { current }), nginx.renderMark(plan, 'edition 0001')]) {
     mkdirSync(dirname(join(current, path)), { recursive: true });
     writeFileSync(join(current, path), change(content));
   }

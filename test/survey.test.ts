@@ -118,7 +118,7 @@ test('works before there is a map, and without an engine', async () => {
   const env = { DOCKER_HOST: `unix://${join(folder, 'engine.sock')}` };
   const first = await mileMarker(['survey'], empty, env);
   expect([first.code, first.out]).toEqual([0, expect.stringContaining('gull-count')]);
-  expect(first.err).toContain('next: mile-marker start');
+  expect(first.err).toContain('next: mile-marker init');
   writeFileSync(join(folder, 'mile-marker.yaml'), map().replace(/^engine: .*$/m, 'engine: none'));
   const { code, out, err } = await mileMarker(['survey'], folder);
   expect([code, out]).toEqual([0, expect.stringMatching(/nestcam +declared +3000 on 127\.0\.0\.1/)]);

@@ -70,7 +70,7 @@ test.each<[ProxyName]>([['builtin'], ['nginx']])(
             'error',
             'front-not-newest',
             'nestcam,roster',
-            expect.stringContaining('generation 0001, and the newest that was written is generation 0002'),
+            expect.stringContaining('edition 0001, and the newest that was written is edition 0002'),
           ],
         ]);
         expect(written.away).toContain(refused);

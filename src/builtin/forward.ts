@@ -288,7 +288,7 @@ function pinned(digest: string): https.RequestOptions {
           .update(publicKey.export({ type: 'spki', format: 'der' }))
           .digest('base64');
         if (found !== digest)
-          socket.destroy(new Error(`its key has the digest sha256/${found}, and not the pinned one`));
+          socket.destroy(new Error(`the digest of its key is ${found}, which is not the pinned one`));
       });
       return socket;
     },

@@ -11,18 +11,19 @@ import { people } from './commands/people.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
 import { serve } from './commands/serve.ts';
-import { start } from './commands/init.ts';
+import { init } from './commands/init.ts';
 import { survey } from './commands/survey.ts';
 import { undo } from './commands/undo.ts';
 import { verify } from './commands/verify.ts';
 import { write } from './commands/write.ts';
+import { Trouble } from '../adapters/trouble.ts';
 import type { Io } from './io.ts';
 
 declare const MILE_MARKER_VERSION: string;
 
 /** Every command, in the order in which one comes to need them. A new command is one file and one line here. */
 const commands: ReadonlyArray<(context: CommandContext) => Command> = [
-  start,
+  init,
   survey,
   add,
   remove,
@@ -54,16 +55,33 @@ export function makeProgram(io: Io, setCode: (code: number) => void): Command {
     .showHelpAfterError('Run `mile-marker --help` for the commands.')
     .addHelpText(
       'after',
-      '\nBegin with: mile-marker start --domain NAME --address ADDRESS, or see it work: mile-marker demo',
+      '\nBegin with: mile-marker init --domain NAME --address ADDRESS, or see it work: mile-marker demo',
     )
     .configureHelp({ helpWidth: Math.min(io.width, 100) });
   for (const make of commands) program.addCommand(make({ io, setCode }));
+  program.addCommand(renamed(), { hidden: true });
   for (const command of [program, ...allBelow(program)]) {
     command
       .exitOverride()
       .configureOutput({ writeOut: io.out, writeErr: io.err, getOutHasColors: () => io.colour.out });
   }
   return program;
+}
+
+/** `start` was the name of `init`; somebody may have it in a note. */
+function renamed(): Command {
+  return new Command('start')
+    .allowUnknownOption()
+    .allowExcessArguments()
+    .helpOption(false)
+    .action(() => {
+      throw new Trouble({
+        code: 'command-renamed',
+        message: '`start` is now called `init`.',
+        remedy: 'Run: mile-marker init --domain NAME --address ADDRESS',
+        exitCode: 2,
+      });
+    });
 }
 
 function allBelow(command: Command): Command[] {

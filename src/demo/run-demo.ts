@@ -62,7 +62,7 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   const ports = {
     http: await freePort(8080),
     https: await freePort(8443),
-    mark: await freePort(9180),
+    mark: await freePort(29180),
     services: services.ports,
   };
   const authority = await startAuthority({ httpPort: ports.http });
@@ -154,7 +154,7 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
       started = true;
     };
   }
-  const seen = adapter !== null ? mark : mark.replace(/^generation \d+/, 'builtin');
+  const seen = adapter !== null ? mark : mark.replace(/^edition \d+/, 'builtin');
   await waitForMark({ address: '127.0.0.1', port: ports.mark, mark: seen, withinMs: 10_000, signal });
   onReady();
 }

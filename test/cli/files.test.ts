@@ -174,7 +174,7 @@ describe('certs make', () => {
 describe('write', () => {
   const current = '.mile-marker/front/current';
 
-  test('writes once, changes nothing the second time, and keeps every generation', async () => {
+  test('writes once, changes nothing the second time, and keeps every edition', async () => {
     const folder = folderWith({ 'mile-marker.yaml': small });
     const first = await mileMarker(['write'], folder);
     expect(first.code).toBe(0);
@@ -192,9 +192,9 @@ describe('write', () => {
     expect(again).toMatchObject({
       code: 0,
       out: '',
-      err: expect.stringContaining('Nothing changed: generation 0001') as string,
+      err: expect.stringContaining('Nothing changed: edition 0001') as string,
     });
-    expect(readdirSync(join(folder, '.mile-marker/front/generations'))).toEqual(['0001']);
+    expect(readdirSync(join(folder, '.mile-marker/front/editions'))).toEqual(['0001']);
     await mileMarker(['certs', 'make'], folder);
     expect((await mileMarker(['write'], folder)).err).toContain('Nothing changed');
 
@@ -208,11 +208,11 @@ describe('write', () => {
       '-        proxy_pass http://127.0.0.1:3000;\n+        proxy_pass http://127.0.0.1:3001;',
     );
     expect((await mileMarker(['write', '--dry-run'], folder)).out).toContain('changed roads/nestcam');
-    expect(readlinkSync(join(folder, current))).toBe('generations/0001');
+    expect(readlinkSync(join(folder, current))).toBe('editions/0001');
     const second = await mileMarker(['write', '--json'], folder);
-    expect(JSON.parse(second.out)).toMatchObject({ format: 'mile-marker-write', generation: 2, written: true });
-    expect(readlinkSync(join(folder, current))).toBe('generations/0002');
-    expect(readFileSync(join(folder, current, 'mark.txt'), 'utf8')).toMatch(/^generation 0002 sha256:[0-9a-f]{64}\n$/);
+    expect(JSON.parse(second.out)).toMatchObject({ format: 'mile-marker-write', edition: 2, written: true });
+    expect(readlinkSync(join(folder, current))).toBe('editions/0002');
+    expect(readFileSync(join(folder, current, 'mark.txt'), 'utf8')).toMatch(/^edition 0002 sha256:[0-9a-f]{64}\n$/);
     const journal = readFileSync(join(folder, '.mile-marker/front/journal.jsonl'), 'utf8').trim().split('\n');
     expect(journal.map((line) => (JSON.parse(line) as { event: string }).event)).toEqual([
       'prepared',
@@ -222,7 +222,7 @@ describe('write', () => {
     ]);
   });
 
-  test('an error in the map stops it, and the old generation stays', async () => {
+  test('an error in the map stops it, and the old edition stays', async () => {
     const folder = folderWith({ 'mile-marker.yaml': small });
     await mileMarker(['write'], folder);
     writeFileSync(join(folder, 'mile-marker.yaml'), `${small}  roster: roster:5000\n`);
@@ -230,16 +230,16 @@ describe('write', () => {
       code: 1,
       out: expect.stringContaining('service-unknown') as string,
     });
-    expect(readlinkSync(join(folder, current))).toBe('generations/0001');
+    expect(readlinkSync(join(folder, current))).toBe('editions/0001');
   });
 
   test('what an interrupted run left behind is cleared away, and its number is free', async () => {
     const folder = folderWith({
       'mile-marker.yaml': small,
-      '.mile-marker/front/generations/.0001.new/roads/half.conf': 'half',
+      '.mile-marker/front/editions/.0001.new/roads/half.conf': 'half',
     });
     expect((await mileMarker(['write'], folder)).code).toBe(0);
-    expect(readdirSync(join(folder, '.mile-marker/front/generations'))).toEqual(['0001']);
+    expect(readdirSync(join(folder, '.mile-marker/front/editions'))).toEqual(['0001']);
   });
 
   test('nothing is written through a link, nor over what somebody else put there', async () => {
@@ -293,7 +293,7 @@ describe('write', () => {
       const front = join(folder, '.mile-marker/front');
       if (!existsSync(join(front, 'current'))) continue;
       expect(readdirSync(join(front, 'current/roads'))).toHaveLength(300);
-      expect(readdirSync(join(front, 'generations')).filter((name) => name.startsWith('.'))).toEqual([]);
+      expect(readdirSync(join(front, 'editions')).filter((name) => name.startsWith('.'))).toEqual([]);
     }
   });
 });

@@ -150,8 +150,8 @@ test('extends takes over ports through several files; an unknown base and a circ
   expect(ports).toEqual({ log: whole, own: whole, lost: [], ring: [], ring2: [], far: [] });
   expect(findings.map(({ message }) => message)).toEqual([
     'Service `lost` extends `nowhere`, which this file does not declare.',
-    'Service `ring2` extends itself by way of `ring`.',
-    'Service `ring` extends itself by way of `ring2`.',
+    'Service `ring2` extends itself through `ring`.',
+    'Service `ring` extends itself through `ring2`.',
   ]);
 });
 

@@ -13,6 +13,7 @@ import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
 import { bad, explainAway, findingsOf, ok, severityOf, type LegResult, type Problem } from '../../src/core/legs/leg.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
+import { frontWords } from '../../src/core/proxies/front-words.ts';
 import { unite, type LegAt } from '../../src/core/legs/unite.ts';
 import { plannedOf } from '../support/plan.ts';
 
@@ -23,15 +24,15 @@ test.each([
   [
     ['198.51.100.7'],
     'wrong',
-    'Change the record to A 203.0.113.24 and AAAA 2001:db8:40::24, or mend `front.address` if the front has moved.',
+    'Change the record to A 203.0.113.24 and AAAA 2001:db8:40::24, or correct `front.address` if the front has moved.',
   ],
   [
     ['192.168.64.10'],
     'wrong',
-    'Change the public record to A 203.0.113.24 and AAAA 2001:db8:40::24; private addresses belong into the DNS of your home only.',
+    'Change the public record to A 203.0.113.24 and AAAA 2001:db8:40::24. Private addresses belong in the DNS of your home only.',
   ],
   [['203.0.113.24', '2001:db8:40::24', '198.51.100.7'], 'wrong', 'Remove the record with 198.51.100.7.'],
-  [['203.0.113.24'], 'warning', 'Add a record: AAAA 2001:db8:40::24'],
+  [['203.0.113.24'], 'warning', 'Add this record: AAAA 2001:db8:40::24'],
 ])('DNS says %j: %s', (addresses, outcome, remedy) => {
   const leg = judgeDns({
     name: 'nestcam.saltmarsh.example',
@@ -65,7 +66,7 @@ test('the servers of the zone decide; what only this machine finds otherwise is 
   expect(told(besideZone(judged(stale), right, input(stale)))).toEqual([
     [
       'warning',
-      'This machine finds nestcam.saltmarsh.example at 198.51.100.7, and the servers of the zone say 203.0.113.24, 2001:db8:40::24.',
+      'This machine finds nestcam.saltmarsh.example at 198.51.100.7, but the servers of the zone say 203.0.113.24, 2001:db8:40::24.',
     ],
   ]);
 });
@@ -83,7 +84,7 @@ test.each([
   const plain = { address: 'a', part: '/', result: ok('redirect', 'redirects', 308) };
   const leg = unite([plain, { ...plain, result: hstsResult(hstsProblem(road, front), true) }]) ?? plain.result;
   expect(leg.outcome).toBe(severity === 'note' ? 'ok' : 'warning');
-  expect(findingsOf([{ road: road.name, legs: [leg] }])).toMatchObject([
+  expect(findingsOf([{ road: road.name, legs: [leg] }], frontWords(plan, 'docker compose'))).toMatchObject([
     { rule: 'hsts-not-sent', severity, message: expect.stringContaining(words) },
   ]);
 });

@@ -29,10 +29,10 @@ roads:
 `;
   expect(told(text)).toMatchInlineSnapshot(`
    [
-     "10:3 map-key-double: \`nestcam\` stands here and already on line 9. | Keep one of the two.",
-     "1:11 name-invalid: \`salt_marsh.example\` has a character that no host name may have: _ | Use letters, digits and inner hyphens; write \`-\` for \`_\` or a space.",
-     "6:17 map-value-wrong: \`front.ports.http\` expects a port from 1 to 65535, and here stands: 99999 | Write a port from 1 to 65535.",
-     "5:10 map-value-wrong: \`front.proxy\` expects builtin, nginx, httpd or haproxy, and here stands: ngnix | Did you mean \`nginx\`?",
+     "10:3 map-key-double: \`nestcam\` is here and already on line 9. | Keep one of the two.",
+     "1:11 name-invalid: \`salt_marsh.example\` has a character that is not allowed in host names: _ | Use letters, digits and hyphens inside. Write \`-\` for \`_\` or a space.",
+     "6:17 map-value-wrong: \`front.ports.http\` expects a port from 1 to 65535. Found: 99999 | Write a port from 1 to 65535.",
+     "5:10 map-value-wrong: \`front.proxy\` expects builtin, nginx, httpd or haproxy. Found: ngnix | Did you mean \`nginx\`?",
      "4:3 map-key-unknown: \`prots\` is not a key of front. | Did you mean \`ports\`?",
      "8:8 map-value-wrong: \`to: bird-log\` does not say the port. | Add the port that the service listens on inside its container: \`bird-log:PORT\`.",
    ]

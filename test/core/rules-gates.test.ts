@@ -20,7 +20,7 @@ const wardens = 'gates: {wardens: {people: w}}\nroads: {a: {to: ":1", gate: ward
 const onNginx = (text: string): string =>
   `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${text}`;
 const inContainer = (text: string, proxy: string): string =>
-  `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: ${proxy}, runs-on: {container: zz}}\n${text.replace(':1', 'http://192.168.64.9')}`;
+  `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: ${proxy}, container: zz}\n${text.replace(':1', 'http://192.168.64.9')}`;
 const frontOnly = 'services: {zz: {restart: always, ports: ["80:80", "443:443"]}}';
 const networks = (list: string, more = ''): string =>
   `gates: {house: {networks: [${list}]${more}}}\nroads: {a: {to: ":1", gate: house}}`;
@@ -74,22 +74,22 @@ test.each<[string, Case, string]>([
   [
     inContainer(wardens, 'builtin'),
     { ...people(`edda:${good}\n`), compose: frontOnly },
-    'people-file-faulty: /site/w lies beside the map, whose folder holds keys',
+    'people-file-faulty: /site/w is beside the map, in a folder with keys. A front in a container sees this one file, but not the one that replaces it.',
   ],
   [
     inContainer(wardens.replace('people: w', 'people: people/w'), 'nginx'),
     { ...people(`edda:${good}\n`, {}, '/site/people/w'), compose: frontOnly },
-    'people-file-faulty: The front runs in a container, where nginx reads /site/people/w as a user of its own; with mode 600',
+    'people-file-faulty: The front runs in a container, where nginx reads /site/people/w as a user of its own. With mode 600 only its owner may, and every password is refused.',
   ],
   [
     wardens,
     { files: { people: new Map([['/site/w', { state: 'missing' }]]) } },
-    'people-file-faulty: The gate `wardens` has people, and their file is not there: /site/w | Add the first of them: mile-marker people add NAME --gate wardens',
+    'people-file-faulty: The gate `wardens` has people, but their file does not exist: /site/w | Add somebody: mile-marker people add NAME --gate wardens',
   ],
   [
     wardens,
     people('# nobody yet\n'),
-    'people-file-faulty: Nobody stands in /site/w, so the gate `wardens` locks everyone out.',
+    'people-file-faulty: /site/w is empty, so the gate `wardens` locks everyone out.',
   ],
   [
     wardens,
@@ -99,24 +99,24 @@ test.each<[string, Case, string]>([
   [
     onNginx(wardens),
     people(`edda:${good}\n`, { bars: ['/site'] }),
-    'people-file-faulty: nginx runs as www-data, which cannot read /site/w. What keeps it out: /site.',
+    'people-file-faulty: nginx runs as www-data, which cannot read /site/w because of: /site.',
   ],
-  [wardens, people(`edda:${good}\njoost\n`), 'people-file-faulty: /site/w line 2 is passed over: it has no colon.'],
+  [wardens, people(`edda:${good}\njoost\n`), 'people-file-faulty: /site/w line 2 is ignored: it has no colon.'],
   [
     wardens,
     people(`edda:${good}\nedda:${good}\n`),
-    'people-file-faulty: edda stands twice in /site/w; the first line counts, and the one on line 2 does nothing.',
+    'people-file-faulty: edda is twice in /site/w. The first line counts, and line 2 does nothing.',
   ],
   [
     wardens,
     people(`edda:$y$j9T$abc$${'x'.repeat(43)}\n`),
-    'people-file-faulty: builtin cannot check the password of edda in /site/w: its hash is yescrypt.',
+    "people-file-faulty: Mile Marker's own proxy cannot check the password of edda in /site/w: its hash is yescrypt.",
   ],
   [wardens, people(`edda:$$2y$$07$$${good.slice(7)}\n`), 'its hash is no known kind.'],
   [
     wardens,
     people('edda:{SHA}fEqNCco3Yq9h5ZUglD3CZJT4lBs=\n'),
-    'people-file-faulty: The hash of edda in /site/w is of a weak kind (sha1)',
+    'people-file-faulty: The hash of edda in /site/w is weak (sha1): whoever gets the file soon has the password.',
   ],
   [
     onNginx(wardens),
@@ -142,7 +142,7 @@ test.each<[string, Case, string]>([
   [
     'gates: {wide: {networks: 192.168.0.0/17}, small: {networks: 192.168.64.128/25}}\nroads: {a: {to: ":1", gate: [wide, small]}}',
     { host: { gateway: null } },
-    'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it lets in fewer already. | Keep `small` alone.',
+    'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it already lets in fewer. | Keep `small` alone.',
   ],
   ['gates: {idle: {networks: 192.168.64.128/25}}\nroads: {}', {}, 'gate-without-effect: No road has the gate `idle`.'],
   [
@@ -158,7 +158,7 @@ test.each<[string, Case, string]>([
   [
     networks('172.16.0.0/12'),
     {},
-    'gate-includes-container-network: `house` lets in 172.16.0.0/12, and 172.17.0.0/16 of it is a network of containers.',
+    'gate-includes-container-network: `house` lets in 172.16.0.0/12, and 172.17.0.0/16 of it is a container network.',
   ],
   [
     `domains: [saltmarsh.example]\nfront: {address: "2001:db8:40::24"}\n${networks('192.168.64.0/28')}`,
@@ -171,7 +171,7 @@ test.each<[string, Case, string]>([
         ],
       },
     },
-    'gate-misses-home-ipv6: `house` lets in 192.168.64.0/24, and nothing of 2001:db8:40::/64',
+    'gate-misses-home-ipv6: `house` lets in 192.168.64.0/24, but not 2001:db8:40::/64, which is the same network over IPv6.',
   ],
   [
     'roads: {cam: {to: ":9090", gate: everyone}}',
@@ -186,17 +186,17 @@ test.each<[string, Case, string]>([
   [
     `${real}roads: {a: {to: ":1", plain: true, hsts: on, meant-so: road-in-clear-text}}`,
     {},
-    'hsts-locks-out: `a` is served on plain HTTP too',
+    'hsts-locks-out: `a` is served on plain HTTP, too, but `hsts` forbids browsers to use that.',
   ],
   [
     `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, ports: {https: 8443}}\n${real}roads: {a: {to: ":1", hsts: 30d}}`,
     {},
-    'hsts-locks-out: `a` sends `hsts`, and visitors see HTTPS on port 8443',
+    'hsts-locks-out: `a` sends `hsts`, but visitors see HTTPS on port 8443. Browsers would try http://a.saltmarsh.example as https://a.saltmarsh.example, where this front is not.',
   ],
   [
     'roads: {a: {to: ":1", hsts: on}}',
     {},
-    'hsts-locks-out: `a` sends `hsts`, and its certificate is not one that browsers trust',
+    'hsts-locks-out: `a` sends `hsts`, but browsers do not trust its certificate, and nobody could click the warning away.',
   ],
   [
     'roads: {a: ":1"}',
@@ -206,46 +206,46 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: {to: ":1", methods: GET, cors: {origins: "*"}}}',
     {},
-    'road-contradicts-itself: `a.saltmarsh.example` has `cors`, and its `methods` leave out OPTIONS',
+    'road-contradicts-itself: `a.saltmarsh.example` has `cors`, but its `methods` leave out OPTIONS, with which browsers ask first.',
   ],
   [
     'roads: {a: {to: ":1", methods: [GET, OPTIONS], cors: {origins: "*", methods: [PUT]}}}',
     {},
-    'lets other origins use PUT by `cors`, which its `methods` refuse.',
+    'road-contradicts-itself: `a.saltmarsh.example` allows PUT to other origins by `cors`, but its `methods` refuse them.',
   ],
   [
     wardens.replace('gate: wardens', 'gate: wardens, cors: {origins: "*"}'),
     people(`e:${good}`),
-    'asks for a password, and its `cors` lets no page send one.',
+    'asks for a password, but its `cors` lets no page send one.',
   ],
   [
     folder.replace('gate', 'methods: [GET, PUT], gate'),
     {},
-    'road-contradicts-itself: `a.saltmarsh.example` shows a folder, which takes GET and HEAD alone; its `methods` name PUT.',
+    'road-contradicts-itself: `a.saltmarsh.example` shows a folder, which accepts only GET and HEAD, but its `methods` name PUT.',
   ],
   ['roads: {a: {to: ":1", methods: POST}}', {}, 'road-contradicts-itself: `a.saltmarsh.example` refuses GET'],
   [
     'roads: {a: {to: "https://192.168.64.9", upstream-insecure: true}}',
     {},
-    'upstream-unproven: `a.saltmarsh.example` believes whoever answers at 192.168.64.9:443',
+    'upstream-unproven: `a.saltmarsh.example` accepts whoever answers at 192.168.64.9:443 (`upstream-insecure`).',
   ],
   [
     'roads: {a: {to: "https://192.168.64.9", upstream-ca: x.pem}}',
     { files: { authorities: new Map([['/site/x.pem', 'it does not exist']]) } },
-    'upstream-unproven: `a.saltmarsh.example` proves its service by /site/x.pem, which cannot be used: it does not exist.',
+    'upstream-unproven: `a.saltmarsh.example` checks its service against /site/x.pem, which cannot be used: it does not exist.',
   ],
   [
-    onNginx('roads: {a: {to: "https://b.example", upstream-pin: sha256/AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=}}'),
+    onNginx('roads: {a: {to: "https://b.example", upstream-pin: AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=}}'),
     {},
-    'upstream-unproven: nginx cannot keep `upstream-pin`',
+    'upstream-unproven: nginx cannot check `upstream-pin` of `a.saltmarsh.example`, and answers 502.',
   ],
   [
     onNginx('roads: {a: {to: "https://192.168.64.9"}}'),
     {},
     'upstream-unproven: `a.saltmarsh.example` leads to an https service by its address',
   ],
-  [folder, file('missing'), 'folder-not-shown: `a.saltmarsh.example` shows /site/site, which is not there.'],
-  [folder, file('no-folder'), 'folder-not-shown: `a.saltmarsh.example` shows /site/site, which is no folder.'],
+  [folder, file('missing'), 'folder-not-shown: `a.saltmarsh.example` shows /site/site, which does not exist.'],
+  [folder, file('no-folder'), 'folder-not-shown: `a.saltmarsh.example` shows /site/site, which is not a folder.'],
   [
     onNginx(folder),
     {
@@ -265,7 +265,7 @@ test.each<[string, Case, string]>([
   [
     wardens.replace('gate: wardens', 'gate: wardens, plain: true'),
     people(`e:${good}`),
-    'road-in-clear-text: `a.saltmarsh.example` asks for a password on plain HTTP too',
+    'road-in-clear-text: `a.saltmarsh.example` asks for a password on plain HTTP, too, where anybody on the way can read it.',
   ],
   [
     'roads: {a: {to: ":1", paths: {/api: "nestcan:1"}}}',

@@ -8,7 +8,7 @@ const declared = (text: string): string =>
 const log = ofService('log', { published: published('8081:8080') });
 const one = 'roads: {log: "log:8080"}';
 const front = (text: string): string =>
-  `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, runs-on: {container: front}}\n${text}`;
+  `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, container: front}\n${text}`;
 const proxy = container('front', { networks: [{ name: 'p_default', aliases: ['front'], address: null }] });
 const marsh = [{ name: 'p_default', driver: 'bridge', subnets: ['172.20.0.0/16'] }];
 
@@ -75,13 +75,17 @@ test.each<[string, string, Case]>([
     `domains: [a.example]\nfront: {address: 127.0.0.1}\n${one}`,
     { ...running, startsAtBoot: false },
   ],
-  ['the front itself on its port', one, { ...running, sockets: [socket(443, 'node'), socket(9180, 'node')] }],
+  ['the front itself on its port', one, { ...running, sockets: [socket(443, 'node'), socket(29180, 'node')] }],
   [
     "the map's own server on its port",
     `domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${one}`,
     { ...running, sockets: [socket(443, 'nginx')] },
   ],
-  ['somebody unseen on the port, and the mark is there too', one, { ...running, sockets: [socket(443), socket(9180)] }],
+  [
+    'somebody unseen on the port, and the mark is there too',
+    one,
+    { ...running, sockets: [socket(443), socket(29180)] },
+  ],
   ['another port', one, { ...running, sockets: [socket(4443, 'apache2')] }],
   [
     'a front in a container that shares a network',
@@ -118,13 +122,13 @@ const alarms: Array<[string, string, Case, string]> = [
     'declared and not there',
     one,
     { ...running, containers: [] },
-    'service-stopped: `p/log` is declared, and the engine has no container of it. | Start it: docker compose up -d log',
+    'service-stopped: `p/log` is declared, but has no container. | Start it: docker compose up -d log',
   ],
   [
     'of a profile',
     one,
     { compose: declared('profiles: [winter, all]'), containers: [] },
-    'service-stopped: `p/log` runs only with one of the profiles winter, all, and the engine has no container of it. | Start it: docker compose --profile winter up -d log',
+    'service-stopped: `p/log` runs only with one of the profiles winter, all, and has no container. | Start it: docker compose --profile winter up -d log',
   ],
   [
     'ended',
@@ -136,31 +140,31 @@ const alarms: Array<[string, string, Case, string]> = [
     'never started',
     one,
     { ...running, containers: [{ ...log, state: 'created' }] },
-    'service-stopped: The container `p-log-1` was made and never started. | Start it: docker start p-log-1',
+    'service-stopped: The container `p-log-1` was created, but never started. | Start it: docker start p-log-1',
   ],
   [
     'frozen',
     one,
     { ...running, containers: [{ ...log, state: 'paused' }] },
-    'service-stopped: The container `p-log-1` is frozen. | Let it go on: docker unpause p-log-1',
+    'service-stopped: The container `p-log-1` is paused. | Resume it: docker unpause p-log-1',
   ],
   [
     'dead',
     one,
     { ...running, containers: [{ ...log, state: 'dead' }] },
-    'service-stopped: The container `p-log-1` is dead. | Remove it and start it anew: docker rm -f p-log-1',
+    'service-stopped: The container `p-log-1` is dead. | Remove it, then start it again: docker rm -f p-log-1',
   ],
   [
     'restarting',
     one,
     { ...running, containers: [{ ...log, state: 'restarting', exitCode: 1 }] },
-    'service-restarting: The container `p-log-1` keeps ending with exit code 1 and being started again. | Read why: docker logs p-log-1',
+    'service-restarting: The container `p-log-1` keeps ending with exit code 1 and being restarted. | Read why: docker logs p-log-1',
   ],
   [
     'unhealthy',
     one,
     { ...running, containers: [{ ...log, health: 'unhealthy' }] },
-    'service-unhealthy: The container `p-log-1` is unhealthy by its own health check. | See what the check says: docker inspect --format "{{json .State.Health}}" p-log-1',
+    'service-unhealthy: The container `p-log-1` is unhealthy by its own health check. | See what the check printed: docker inspect --format "{{json .State.Health}}" p-log-1',
   ],
   [
     'changed and not made anew',
@@ -169,7 +173,7 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["127.0.0.1:8081:8080", "127.0.0.1:9:9"]}}',
       containers: [log],
     },
-    'compose-not-applied: `p/log` is declared to publish 127.0.0.1:9, and its container does not. | Make it anew: docker compose up -d log',
+    'compose-not-applied: `p/log` should publish 127.0.0.1:9 by its Compose file, but its container does not. | Make it anew: docker compose up -d log',
   ],
   [
     'no restart policy',
@@ -187,13 +191,13 @@ const alarms: Array<[string, string, Case, string]> = [
     'a container without one',
     'roads: {gulls: "gulls:3000"}',
     { ...bare, containers: [container('gulls', { restart: null, published: published('3999:3000') })] },
-    'no-restart-policy: The container `gulls` has no restart policy that outlives a reboot. | Give it one: docker update --restart unless-stopped gulls',
+    'no-restart-policy: The container `gulls` has no restart policy that survives a reboot. | Set one: docker update --restart unless-stopped gulls',
   ],
   [
     'host network',
     one,
     { compose: 'services: {log: {restart: always, network_mode: host}}' },
-    'host-network: `p/log` shares this host\'s network (network_mode: host): port 8080 may be reached past the front. | Take `network_mode: host` away and publish what is needed: - "127.0.0.1:8080:8080"; or let the program listen on 127.0.0.1.',
+    'host-network: `p/log` shares this host\'s network (network_mode: host): port 8080 can be reached past the front. | Remove `network_mode: host` and publish what is needed: - "127.0.0.1:8080:8080"; or let the program listen on 127.0.0.1.',
   ],
   [
     'without a road',
@@ -205,79 +209,79 @@ const alarms: Array<[string, string, Case, string]> = [
     'a database by its image',
     one,
     { compose: declared('image: "docker.example/mariadb:11"') },
-    'not-for-the-web: `log` leads to `log`, whose image is a database. | Lead to the program that people open in a browser, or remove the road: mile-marker remove log',
+    'not-for-the-web: `log` leads to `log`, whose image is a database. | Lead to the program that people open in a browser. Or remove the road: mile-marker remove log',
   ],
   [
     'the engine socket for everyone',
     'roads: {log: {to: "log:8080", gate: everyone}}',
     { compose: declared('volumes: [{type: bind, source: /var/run/docker.sock, target: /s}]') },
-    'not-for-the-web: `log` lets everyone reach `log`, which holds the engine socket: whoever gets in is root on this machine. | Give the road `gate: home`, or give the service no socket.',
+    'not-for-the-web: `log` lets everyone reach `log`, which has the engine socket. Whoever gets in is root on this machine. | Give the road `gate: home`, or remove the socket from the service.',
   ],
   [
     'a container that only its network reaches',
     'roads: {gulls: "gulls:3000"}',
     { ...bare, containers: [container('gulls', { exposed: [3000] })] },
-    'port-not-published: The container of `gulls` publishes no port 3000; only an address of its container network leads there, and that changes. | Make it anew with -p 127.0.0.1:3000:3000, or declare it in a Compose file of the map.',
+    'port-not-published: The container of `gulls` publishes no port 3000. Only an address of its container network leads there, and that changes. | Recreate it with -p 127.0.0.1:3000:3000, or declare it in a Compose file of the map.',
   ],
   [
     'a container that everyone reaches',
     'roads: {gulls: "gulls:3000"}',
     { ...bare, containers: [container('gulls', { published: published('*3999:3000') })] },
-    'service-published-to-everyone: The container of `gulls` can be reached past the front, on port 3999 of every address of this host. | Make it anew with: -p 127.0.0.1:3999:3000',
+    'service-published-to-everyone: The container of `gulls` is reachable past the front, on port 3999 of every address of this host. | Recreate it with: -p 127.0.0.1:3999:3000',
   ],
   [
     'a bridge address',
     'roads: {w: "http://172.20.0.9:8080"}',
     { ...bare, containers: [container('gulls', { published: published('3999:8080') })], networks: marsh },
-    'bridge-address: 172.20.0.9:8080 is at this moment `gulls`, on the container network p_default. | Write `to: gulls:8080`.',
+    'bridge-address: 172.20.0.9:8080 is now `gulls`, on the container network p_default. | Write `to: gulls:8080`.',
   ],
   [
     'a bridge address that nobody has',
     'roads: {w: "http://172.20.0.77:8080"}',
     { ...bare, containers: [], networks: marsh },
-    'bridge-address: 172.20.0.77:8080 lies in the container network p_default, and no container has it at this moment. | Write the service in its place: `to: SERVICE:8080`.',
+    'bridge-address: 172.20.0.77:8080 is in the container network p_default, but no container has it now. | Write the service instead: `to: SERVICE:8080`.',
   ],
   [
     "the front's port, by a container",
     'roads: {}',
     { ...bare, containers: [container('old-front', { published: published('*443:8443') })] },
-    'front-port-taken: `old-front` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443"; visitors reach it through its road.',
+    'front-port-taken: `old-front` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443". Visitors reach it through its road.',
   ],
   [
     "the front's port, by a program",
     'roads: {}',
     { ...bare, sockets: [socket(80, 'apache2'), socket(8000, 'x')] },
-    'front-port-taken: apache2 (process 660) listens on port 80 of this host, which the front needs for http. | Move that program to another port, such as 8001, or stop it; or give the front another: `front.listen`.',
+    'front-port-taken: apache2 (process 660) listens on port 80 of this host, which the front needs for http. | Move that program to another port, such as 8001, or stop it, or give the front other ports with `front.listen`.',
   ],
   [
     "the front's port, by somebody unseen",
     'roads: {}',
     { ...bare, sockets: [socket(443)] },
-    'front-port-taken: A program that only root may see listens on port 443 of this host, which the front needs for https. | Move that program to another port, such as 8000, or stop it; or give the front another: `front.listen`.',
+    'front-port-taken: A program that only root may see listens on port 443 of this host, which the front needs for https. | Move that program to another port, such as 8000, or stop it, or give the front other ports with `front.listen`.',
   ],
   [
     'not started at boot',
     one,
     { ...running, startsAtBoot: false },
-    'front-not-at-boot: No enabled unit of this machine runs `mile-marker serve`. | Write a systemd unit whose ExecStart is `mile-marker serve --map mile-marker.yaml`, then: systemctl enable --now UNIT',
+    "front-not-at-boot: Nothing starts Mile Marker's own proxy when this machine starts. | Enable it: write a systemd unit with ExecStart=mile-marker serve --map mile-marker.yaml, then: systemctl enable --now UNIT",
   ],
   [
     'nginx not started at boot',
     `domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${one}`,
     { ...running, startsAtBoot: false },
-    'front-not-at-boot: nginx is installed, and not enabled at boot. | Enable it: systemctl enable nginx',
+    'front-not-at-boot: Nothing starts nginx when this machine starts. | Enable it: systemctl enable nginx',
   ],
   [
     'a front container not started at boot',
     front('roads: {}'),
     { ...bare, containers: [{ ...proxy, restart: 'on-failure' }] },
-    'front-not-at-boot: The container `front` of the front has no restart policy that outlives a reboot. | Give it one: docker update --restart unless-stopped front',
+    'front-not-at-boot: The front’s container `front` has no restart policy that survives a reboot. | Set one: docker update --restart unless-stopped front',
   ],
   [
     'a front container that is not there',
     front('roads: {}'),
     { ...bare, containers: [] },
-    'front-container-unknown: The front is to run in the container `front`, which is not there yet. | Make it with what `mile-marker write --compose` writes.',
+    'front-container-unknown: The container `front` of the front does not exist yet. | Write a Compose file for it: mile-marker write --compose',
   ],
   [
     'no shared network',
@@ -292,7 +296,7 @@ const alarms: Array<[string, string, Case, string]> = [
         }),
       ],
     },
-    'no-shared-network: `gulls` is on far, and the front `front` on p_default: they share no container network. | Under `networks` of the front add `far` (external: true); `mile-marker write --compose` writes such a file.',
+    'no-shared-network: `gulls` is on far, and the front `front` on p_default: they share no container network. | Under `networks` of the front add `far` (external: true). Or let Mile Marker write such a file: mile-marker write --compose',
   ],
   [
     'only the network without names',
@@ -301,13 +305,13 @@ const alarms: Array<[string, string, Case, string]> = [
       ...bare,
       containers: [proxy, container('gulls', { networks: [{ name: 'bridge', aliases: [], address: null }] })],
     },
-    'no-shared-network: `gulls` is on no named container network, and names do not resolve elsewhere. | Under its `networks` add one that the front `front` is on: p_default.',
+    'no-shared-network: `gulls` is on no container network with a name, and names resolve only there. | Under its `networks` add one that the front `front` is on: p_default.',
   ],
   [
     'loopback in a container',
     front('roads: {w: ":9400"}'),
     { ...bare, containers: [proxy] },
-    'loopback-in-container: `w` leads to port 9400 of this host, and the front runs in the container `front`. | Let the program listen on an address of this host and write `to: http://ADDRESS:9400`, or give the front `network_mode: host`.',
+    'loopback-in-container: `w` leads to port 9400 of this host, but the front runs in the container `front`. | Let the program listen on an address of this host, and write `to: http://ADDRESS:9400`, or give the front `network_mode: host`.',
   ],
 ];
 
@@ -340,7 +344,7 @@ test.each<[string, string[]]>([
   [`services: {a: {environment: {ADMIN: '${hash}'}}}`, ['error hash services.a.environment.ADMIN']],
   [`services: {a: {labels: ['pass=${hash}']}}`, ['error hash services.a.labels.0']],
   ['services: {a: {environment: {PLACE: "$MARSH"}}}', ['warning name services.a.environment.PLACE']],
-  ['services: {a: {command: "echo 5$"}}', ['error lone services.a.command']],
+  ['services: {a: {command: "echo 5$"}}', ['error name services.a.command']],
   ['x: &x {K: "$NONE"}\nservices: {a: {environment: *x}, b: {environment: *x}}', ['warning name x.K']],
   [`services: {a: {environment: {ADMIN: '${hash.replace(/\$/g, '$$$$')}', B: "\${SET}", C: "\${NONE:-x}"}}}`, []],
 ])('dollar signs in %s', (text, expected) => {

@@ -85,42 +85,42 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "zz:3000"}',
     { compose: false },
-    'service-unknown: `zz` is meant as a service, but the map names no Compose file and no container engine was asked. | Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
+    'service-unknown: `zz` should be a service, but the map names no Compose file and no container engine. | Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
   ],
   [
     'roads: {www: "nestcam:3001"}',
     {},
-    'port-not-published: 3001 is the port that `nestcam` has outside; inside the container it listens on 3000. | Write `to: nestcam:3000`.',
+    'port-not-published: 3001 is the outside port of `nestcam`. Inside the container it listens on 3000. | Write `to: nestcam:3000`.',
   ],
   [
     'roads: {www: "nestcam:80"}',
     {},
-    'port-not-published: `nestcam` does not publish its port 80; it publishes 3000. | Write one of these after `nestcam:`, or add under its `ports`: - "127.0.0.1:80:80"',
+    'port-not-published: `nestcam` does not publish its port 80. It publishes 3000. | Write one of these after `nestcam:`. Or add under its `ports`: - "127.0.0.1:80:80"',
   ],
   [
     'roads: {www: "shut:80"}',
     {},
-    'port-not-published: `shut` publishes no port, so the proxy cannot reach its port 80. | Add to the service: ports: ["127.0.0.1:80:80"] (any free port of this host may stand in the middle).',
+    'port-not-published: `shut` publishes no port, so the proxy cannot reach its port 80. | Add to the service: ports: ["127.0.0.1:80:80"] (in the middle any free port of this host).',
   ],
   [
     'roads: {www: "any:80"}',
     {},
-    'port-not-published: `any` lets the engine pick the outside port of 80 anew at each start. | Fix it under its `ports`: - "127.0.0.1:80:80"',
+    'port-not-published: `any` lets the engine choose another outside port for 80 at each start. | Write a fixed one under its `ports`: - "127.0.0.1:80:80"',
   ],
   [
     'roads: {www: "open:80"}',
     {},
-    'service-published-to-everyone: `open` can be reached past the front, on port 8081 of every address of this host. | In c line 1 write: - "127.0.0.1:8081:80"',
+    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this host. | In c line 1 write: - "127.0.0.1:8081:80"',
   ],
   [
     'roads: {www: {redirect: "http://www.saltmarsh.example/x"}}',
     {},
-    'redirect-to-itself: `www.saltmarsh.example` redirects to http://www.saltmarsh.example/x, which is this road itself. | Write the name it should lead to, or `to:` with the service.',
+    'redirect-to-itself: `www.saltmarsh.example` redirects to http://www.saltmarsh.example/x, which is this road itself. | Write the name that it should lead to, or `to:` with the service.',
   ],
   [
     'roads: {a: {redirect: "https://b.saltmarsh.example"}, b: {redirect: "https://a.saltmarsh.example"}}',
     {},
-    'redirect-circle: These roads redirect to each other without an end: a.saltmarsh.example -> b.saltmarsh.example -> a.saltmarsh.example. | Let one of them lead to a service with `to:`.',
+    'redirect-circle: These roads redirect to each other in a circle: a.saltmarsh.example -> b.saltmarsh.example -> a.saltmarsh.example. | Let one of them lead to a service with `to:`.',
   ],
   [
     'roads: {www: ":80", a: {redirect: "https://ww.saltmarsh.example"}}',
@@ -130,45 +130,45 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: {redirect: "https://birds.reedbed.example"}}',
     {},
-    'redirect-nowhere: `a.saltmarsh.example` redirects to birds.reedbed.example, which is not on the map. | Add a road for birds.reedbed.example, or mend the URL.',
+    'redirect-nowhere: `a.saltmarsh.example` redirects to birds.reedbed.example, which is not on the map. | Add a road for birds.reedbed.example, or correct the URL.',
   ],
   [
     'roads: {www: ":80"}',
     { certificates: { [www]: null } },
-    'no-certificate: No certificate is held for www.saltmarsh.example. | Run: mile-marker certs make',
+    'no-certificate: There is no certificate for www.saltmarsh.example. | Run: mile-marker certs make',
   ],
   [
     'roads: {www: ":80"}',
     { certificates: { [www]: held([], { selfMade: true }) } },
-    'no-certificate: No certificate is held for www.saltmarsh.example. | Run: mile-marker certs make',
+    'no-certificate: There is no certificate for www.saltmarsh.example. | Run: mile-marker certs make',
   ],
   [
     'roads: {www: ":80"}',
     { certificates: { [www]: held(['saltmarsh.example']) } },
-    'no-certificate: The certificate held for www.saltmarsh.example does not cover www.saltmarsh.example. | Run: mile-marker certs make',
+    'no-certificate: The certificate stored for www.saltmarsh.example does not cover www.saltmarsh.example. | Run: mile-marker certs make',
   ],
   [
     'roads: {www: ":80"}',
     { certificates: { [www]: held([www], { notAfter: now - 1 }) } },
-    'no-certificate: The certificate held for www.saltmarsh.example is out of its dates (2026-11-23 to 2026-11-23). | Run: mile-marker certs make',
+    'no-certificate: The certificate stored for www.saltmarsh.example is not valid now, only from 2026-11-23 to 2026-11-23. | Run: mile-marker certs make',
   ],
   ...(
     [
       [
         { inOrder: false },
-        'The certificates in the file of `X` are not in the order in which they sign each other. | Bring it in again, which sorts them: mile-marker certs import --as X FILES',
+        'The certificates in the file of `X` are in the wrong order. | Import it again, which sorts them: mile-marker certs import --as X FILES',
       ],
       [
         { complete: false },
-        'The file of `X` holds the certificate alone, without the intermediate one of CN=authority. | Bring it in again with the intermediate certificate: mile-marker certs import --as X FILES',
+        'The file of `X` has only the certificate, without the intermediate certificate of CN=authority. | Import it again, together with the intermediate certificate: mile-marker certs import --as X FILES',
       ],
       [
         { keyFits: false },
-        'The private key of `X` does not belong to its certificate. | Bring both in again: mile-marker certs import --as X FILES',
+        'The private key of `X` does not belong to its certificate. | Import both again: mile-marker certs import --as X FILES',
       ],
       [
         { keyFits: null },
-        'The private key of `X` is missing or cannot be read. | Bring it in: mile-marker certs import --as X FILES; or run this as the user who owns it.',
+        'The private key of `X` is missing or cannot be read. | Import it: mile-marker certs import --as X FILES. Or run this as the user who owns it.',
       ],
       [
         { weak: 'it is signed with SHA-1 or MD5' },
@@ -180,7 +180,7 @@ test.each<[string, Case, string]>([
       ],
       [
         { keyMode: 0o644 },
-        'The private key of `X` can be read by others (mode 644). | Close it: chmod 600 /state/certificates/X/current/key.pem. If others use this machine, get a new certificate too.',
+        'The private key of `X` can be read by others (mode 644). | If others use this machine, get a new certificate, too. Close it: chmod 600 /state/certificates/X/current/key.pem',
       ],
     ] as const
   ).map(([change, words]): [string, Case, string] => [
@@ -191,22 +191,22 @@ test.each<[string, Case, string]>([
   [
     'certificates: {marsh: {names: saltmarsh.example, wildcard: true}}\nroads: {a.b: {to: ":9", certificate: marsh}}',
     { certificates: { marsh: held(['saltmarsh.example', '*.saltmarsh.example']) } },
-    'certificate-not-for-road: `a.b` shows the certificate `marsh`, which covers saltmarsh.example, *.saltmarsh.example, and not a.b.saltmarsh.example. | Add the name under `certificates` to `marsh`, or take `certificate` away from the road.',
+    'certificate-not-for-road: `a.b` shows the certificate `marsh`, which covers saltmarsh.example, *.saltmarsh.example, but not a.b.saltmarsh.example. | Add the name under `certificates` to `marsh`, or remove `certificate` from the road.',
   ],
   [
     'roads: {roster: ":9"}',
     { served: { by: 'nginx', blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
-    'name-already-served: roster.saltmarsh.example is already served by the installed nginx: /etc/nginx/sites-enabled/old, line 1. | Take that definition out (or the road off the map), then reload nginx.',
+    'name-already-served: roster.saltmarsh.example is already served by the installed nginx: /etc/nginx/sites-enabled/old, line 1. | Remove that definition, or the road from the map. Then: restart mile-marker serve',
   ],
   [
     'roads: {}',
     { served: { by: 'nginx', blocks: readDump(dump), problem: null } },
-    'default-server-taken: The installed nginx has a default server on port 80 already: /etc/nginx/sites-enabled/old, line 1. | Take it out: on Debian, rm /etc/nginx/sites-enabled/default. The written files answer strangers themselves.',
+    'default-server-taken: The installed nginx already has a default server on port 80: /etc/nginx/sites-enabled/old, line 1. | Remove it. The written files answer strangers themselves.',
   ],
   [
     'roads: {}',
     { served: { by: 'nginx', blocks: [], problem: 'no right' } },
-    'served-not-known: nginx does not show its configuration: no right | Run check as root once, before you reload nginx.',
+    'served-not-known: nginx does not show its configuration: no right | Run once as root, before you reload nginx: sudo mile-marker check',
   ],
   [
     'roads: {}',
@@ -216,22 +216,22 @@ test.each<[string, Case, string]>([
   [
     'roads: {}',
     { compose: 'services: {a: {ports: ["443:8443"]}}' },
-    'front-port-taken: `a` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443"; visitors reach it through its road.',
+    'front-port-taken: `a` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443". Visitors reach it through its road.',
   ],
   [
     'roads: {db: ":5432"}',
     {},
-    'not-for-the-web: `db` leads to port 5432, which is usually a database. | Lead to the program that people open in a browser, or remove the road: mile-marker remove db',
+    'not-for-the-web: `db` leads to port 5432, which is usually a database. | Lead to the program that people open in a browser. Or remove the road: mile-marker remove db',
   ],
   [
     'domains: [a.example]\nfront: {address: {interface: eth7}}\nroads: {}',
     { compose: false },
-    'front-without-address: The interface `eth7` of this host has no address, or does not exist; it has: lo, eth0, docker0. | Mend the name, or write the public address itself under `front.address`.',
+    'front-without-address: The interface `eth7` of this host has no address, or does not exist. This host has: lo, eth0, docker0. | Correct the name, or write the public address itself under `front.address`.',
   ],
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: 198.51.100.0/24, speaks: http}}\nroads: {b: {redirect: "https://c.example"}}',
     { compose: false },
-    'edge-redirect-loop: With `speaks: http` every visitor is sent round in a circle on b.a.example. | Set the edge to speak HTTPS to your front, with the certificate checked, and write: speaks: https',
+    'edge-redirect-loop: With `speaks: http` every visitor goes round in a circle on b.a.example. | Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
   ],
   [
     'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',

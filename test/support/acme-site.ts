@@ -52,7 +52,7 @@ let-in 60 CAA 0 issue "authority.example"
   const siteOf = (name: string, directory: string, { kind = 'ec', dns }: SiteOptions = {}): string =>
     folderWith({
       'mile-marker.yaml': `domains: [saltmarsh.example, reedbed.example]
-front: {address: 127.0.0.1, ports: {http: 8080, https: 8443}, mark: "127.0.0.1:9180"}
+front: {address: 127.0.0.1, ports: {http: 8080, https: 8443}, mark: "127.0.0.1:29180"}
 acme: {directory: "${directory}", root: root.pem, challenge: dns}
 ${dns ?? `dns: {server: "${server}", key: tsig.key}`}
 certificates:

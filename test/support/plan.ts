@@ -12,6 +12,7 @@ export const someHost: HostFacts = {
   gateway: '192.168.64.1',
   resolvers: ['192.168.64.3'],
   trustedRoots: '/etc/ssl/certs/ca-certificates.crt',
+  compose: 'docker compose',
 };
 
 /** An inventory of Compose files alone, unless the engine was asked. */

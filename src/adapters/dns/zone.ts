@@ -56,7 +56,7 @@ export async function zoneOf(reader: ZoneReader, name: string): Promise<string> 
     const { answers } = await ask(reader, { name: here, type: 'SOA' });
     if (answers.some((answer) => answer.type === 'SOA' && same(answer.name, here))) return here;
   }
-  const message = `No zone is found for ${name}.`;
+  const message = `There is no zone for ${name}.`;
   throw new Trouble({ code: 'no-zone', message, remedy: 'Check that the domain is delegated to your name servers.' });
 }
 

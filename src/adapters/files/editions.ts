@@ -1,40 +1,42 @@
 import { appendFile, lstat, mkdir, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
+import { editionNumber } from '../../core/proxies/edition.ts';
 import type { WrittenFile } from '../../core/proxies/renderer.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble } from './safe-write.ts';
 
 /** A written state of the front's files. `digest` covers every file but the mark's own. */
-export interface Generation {
+export interface Edition {
   number: number;
   digest: string;
   files: WrittenFile[];
 }
 
-const marked = /^generation (\d{4,}) (sha256:[0-9a-f]{64})$/m;
+const marked = /^edition (\d{4,}) (sha256:[0-9a-f]{64})$/m;
 
-/** The generation mark: what the mark listener answers, and the first line of `mark.txt`. */
-export function markText({ number, digest }: Pick<Generation, 'number' | 'digest'>): string {
-  return `generation ${folderName(number)} ${digest}`;
+/** The edition mark: what the mark listener answers, and the first line of `mark.txt`. */
+export function markText({ number, digest }: Pick<Edition, 'number' | 'digest'>): string {
+  return `edition ${editionNumber(number)} ${digest}`;
 }
 
 /**
- * The generation that `current` points at, or null before the first.
+ * The edition that `current` points at, or null before the first.
  *
- * @throws Trouble `generation-unreadable` when the folder was changed by something else
+ * @throws Trouble `edition-unreadable` when the folder was changed by something else
  */
-export async function readCurrent(folder: string): Promise<Generation | null> {
+export async function readCurrent(folder: string): Promise<Edition | null> {
   const target = await linkTarget(join(folder, 'current'));
-  if (target === null) return null;
+  // Up to version 0.1 the folder had another name; what is in it is left alone, and the first edition comes beside it.
+  if (target === null || target.startsWith('generations/')) return null;
   const own = join(folder, target);
   try {
     const mark = marked.exec(await readFile(join(own, 'mark.txt'), 'utf8'));
-    if (mark === null) throw new Error('its mark.txt says no generation');
+    if (mark === null) throw new Error('its mark.txt says no edition');
     return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own) };
   } catch (cause) {
-    const message = `The newest generation, ${own}, cannot be read.`;
-    const remedy = `Remove the link ${join(folder, 'current')} and write again; older generations stay.`;
-    throw new Trouble({ code: 'generation-unreadable', message, remedy, cause });
+    const message = `The newest edition, ${own}, cannot be read.`;
+    const remedy = `Remove the link ${join(folder, 'current')} and write again; older editions stay.`;
+    throw new Trouble({ code: 'edition-unreadable', message, remedy, cause });
   }
 }
 
@@ -44,7 +46,7 @@ async function linkTarget(path: string): Promise<string | null> {
   } catch (cause) {
     if (codeOf(cause) === 'ENOENT') return null;
     if (codeOf(cause) !== 'EINVAL') throw writeTrouble(path, cause);
-    const remedy = 'Move away what stands there; it should be the link to the newest generation.';
+    const remedy = 'Move away what stands there; it should be the link to the newest edition.';
     throw new Trouble({ code: 'current-not-link', message: `${path} is not a link.`, remedy, cause });
   }
 }
@@ -57,53 +59,53 @@ async function readTree(folder: string): Promise<WrittenFile[]> {
   );
 }
 
-/** The number that the next generation will have. Abandoned ones are counted too, so that no number is used twice. */
+/** The number that the next edition will have. Abandoned ones are counted too, so that no number is used twice. */
 export async function nextNumber(folder: string): Promise<number> {
   let names: string[];
   try {
-    names = await readdir(join(folder, 'generations'));
+    names = await readdir(join(folder, 'editions'));
   } catch (cause) {
     if (codeOf(cause) === 'ENOENT') return 1;
-    throw writeTrouble(join(folder, 'generations'), cause);
+    throw writeTrouble(join(folder, 'editions'), cause);
   }
   return 1 + Math.max(0, ...names.filter((name) => /^\d{4,}$/.test(name)).map(Number));
 }
 
 /**
- * Writes a generation whole, makes it durable, then switches `current` to it. Killed at any point it leaves either the
+ * Writes an edition whole, makes it durable, then switches `current` to it. Killed at any point it leaves either the
  * old state or the new one, and the next run clears what was half-made.
  *
  * @param now time for the journal, ISO 8601
  */
-export async function writeGeneration(folder: string, generation: Generation, now: string): Promise<void> {
-  const { number, digest, files } = generation;
-  const generations = join(folder, 'generations');
+export async function writeEdition(folder: string, edition: Edition, now: string): Promise<void> {
+  const { number, digest, files } = edition;
+  const editions = join(folder, 'editions');
   await ensureFolder(folder);
-  await ensureFolder(generations);
-  await clearHalfMade(generations);
-  const half = join(generations, `.${folderName(number)}.new`);
+  await ensureFolder(editions);
+  await clearHalfMade(editions);
+  const half = join(editions, `.${editionNumber(number)}.new`);
   try {
     await mkdir(half, { mode: 0o755 });
     for (const { path, content } of files) {
       await ensureFolder(dirname(join(half, path)));
       await writeNew(join(half, path), content);
     }
-    await writeNew(join(half, 'mark.txt'), `${markText(generation)}\n`);
+    await writeNew(join(half, 'mark.txt'), `${markText(edition)}\n`);
     for (const inner of new Set(files.map(({ path }) => dirname(join(half, path))))) await syncFolder(inner);
-    await rename(half, join(generations, folderName(number)));
+    await rename(half, join(editions, editionNumber(number)));
   } catch (cause) {
     await rm(half, { recursive: true, force: true });
-    throw writeTrouble(generations, cause);
+    throw writeTrouble(editions, cause);
   }
-  await syncFolder(generations);
-  await record(folder, { at: now, event: 'prepared', generation: number, digest });
-  await switchLink(join(folder, 'current'), `generations/${folderName(number)}`);
-  await record(folder, { at: now, event: 'switched', generation: number, digest });
+  await syncFolder(editions);
+  await record(folder, { at: now, event: 'prepared', edition: number, digest });
+  await switchLink(join(folder, 'current'), `editions/${editionNumber(number)}`);
+  await record(folder, { at: now, event: 'switched', edition: number, digest });
 }
 
-async function clearHalfMade(generations: string): Promise<void> {
-  for (const name of await readdir(generations)) {
-    if (/^\.\d{4,}\.new$/.test(name)) await rm(join(generations, name), { recursive: true, force: true });
+async function clearHalfMade(editions: string): Promise<void> {
+  for (const name of await readdir(editions)) {
+    if (/^\.\d{4,}\.new$/.test(name)) await rm(join(editions, name), { recursive: true, force: true });
   }
 }
 
@@ -117,8 +119,4 @@ async function record(folder: string, event: Record<string, unknown>): Promise<v
   } catch (cause) {
     throw writeTrouble(path, cause);
   }
-}
-
-function folderName(number: number): string {
-  return String(number).padStart(4, '0');
 }

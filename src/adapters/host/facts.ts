@@ -1,6 +1,7 @@
 import { getServers } from 'node:dns';
 import { existsSync, readFileSync } from 'node:fs';
-import { networkInterfaces } from 'node:os';
+import { homedir, networkInterfaces } from 'node:os';
+import { join } from 'node:path';
 import type { HostFacts, InterfaceAddress } from '../../core/inventory/inventory.ts';
 import { parseAddress, parseNetwork } from '../../core/networks/address.ts';
 
@@ -14,7 +15,24 @@ export function hostFacts(): HostFacts {
     gateway: defaultGateway(),
     resolvers: getServers().flatMap((server) => parseAddress(server) ?? []),
     trustedRoots: rootFiles.find((file) => existsSync(file)) ?? null,
+    compose: composeCommand(),
   };
+}
+
+/** Folders in which the engine's client looks for its plugins. */
+const pluginFolders = [
+  join(homedir(), '.docker/cli-plugins'),
+  '/usr/local/lib/docker/cli-plugins',
+  '/usr/local/libexec/docker/cli-plugins',
+  '/usr/lib/docker/cli-plugins',
+  '/usr/libexec/docker/cli-plugins',
+];
+
+/** Debian 12 has the older program alone. */
+function composeCommand(): string {
+  const hasPlugin = pluginFolders.some((folder) => existsSync(join(folder, 'docker-compose')));
+  const isAlone = !hasPlugin && ['/usr/bin', '/usr/local/bin'].some((folder) => existsSync(join(folder, 'docker-compose')));
+  return isAlone ? 'docker-compose' : 'docker compose';
 }
 
 function interfaceAddresses(): InterfaceAddress[] {

@@ -12,7 +12,7 @@ export interface WaitInput {
 }
 
 /**
- * Waits until the front answers the mark of the newest generation: only then does it really run it.
+ * Waits until the front answers the mark of the newest edition: only then does it really run it.
  *
  * @throws Trouble `mark-not-seen` when it does not within the time
  */

@@ -5,8 +5,8 @@ interface Options {
   address: string[];
 }
 
-export function start({ io }: CommandContext): Command {
-  return new Command('start')
+export function init({ io }: CommandContext): Command {
+  return new Command('init')
     .description('write a first map, with comments')
     .requiredOption('--domain <name>', 'your domain, such as saltmarsh.example')
     .requiredOption(
@@ -15,8 +15,8 @@ export function start({ io }: CommandContext): Command {
       collect,
     )
     .action(async ({ domain, address }: Options) => {
-      const { startMap } = await import('../../use-cases/map/init.ts');
-      const { shown, compose } = await startMap({ domain, addresses: address, cwd: io.cwd });
+      const { initMap } = await import('../../use-cases/map/init.ts');
+      const { shown, compose } = await initMap({ domain, addresses: address, cwd: io.cwd });
       io.out(`${shown}\n`);
       if (compose === null) io.err('No Compose file is here; name yours under `compose` in the map.\n');
       else io.err(`It reads the Compose file ${compose}.\n`);

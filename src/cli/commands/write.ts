@@ -11,9 +11,9 @@ interface Options {
 
 export function write(context: CommandContext): Command {
   return new Command('write')
-    .description("write the proxy's configuration as a new generation, and point `current` at it")
+    .description("write the proxy's configuration as a new edition, and point `current` at it")
     .addOption(mapOption())
-    .option('--out <folder>', 'folder for the generations (default: .mile-marker/front beside the map)')
+    .option('--out <folder>', 'folder for the editions (default: .mile-marker/front beside the map)')
     .option('--diff', 'show how the files would change, and write nothing')
     .option('--dry-run', 'say what would be written, and write nothing')
     .option('--compose', 'write front.compose.yaml too: a container for the proxy; and say which ports to close')

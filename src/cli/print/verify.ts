@@ -1,4 +1,4 @@
-import { tell } from '../../core/findings/card.ts';
+import { messageOf } from '../../core/findings/card.ts';
 import { legNames, type LegName } from '../../core/findings/finding.ts';
 import { labelOf } from '../../core/legs/label.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
@@ -17,11 +17,12 @@ export function formatVerify(
   const paint = style(colour);
   const display = new Map(plan.roads.map((road) => [road.name, road.display]));
   const isNarrow = width < 100;
-  const driven = optional.filter((name) => roads.some(({ legs }) => isDriven(legs, name)));
-  const told = driven.filter((name) => !isNarrow || roads.some(({ legs }) => isUnwell(legs, name)));
+  const tested = optional.filter((name) => roads.some(({ legs }) => isTested(legs, name)));
+  const told = tested.filter((name) => !isNarrow || roads.some(({ legs }) => isUnwell(legs, name)));
   const shown = legNames.filter((name) => !optional.includes(name) || told.includes(name));
-  const left = driven.filter((name) => !told.includes(name));
+  const left = tested.filter((name) => !told.includes(name));
   const rest = left.length === 0 ? '' : `${left.join(' and ')}: nothing wrong\n`;
+  const dashes = untested(roads, shown, width);
   const head = ['road', ...shown].map((word) => paint.bold(word));
   const rows = roads.map(({ road, legs }) => [
     display.get(road) ?? road,
@@ -33,23 +34,33 @@ export function formatVerify(
   const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
   const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
   const follows = verbose && findings.length > 0 ? followsFrom(away, width) : '';
-  return `${table(head, rows)}${rest}${words}${follows}\n${summary}`;
+  return `${table(head, rows)}${rest}${dashes}${words}${follows}\n${summary}`;
 }
 
-/** What is not told, since it follows from what is. */
+/** What the findings cause, which is not listed among them. */
 function followsFrom(away: VerifyResult['away'], width: number): string {
-  if (away.length === 0) return '\nNothing else was seen that would follow from these.\n';
+  if (away.length === 0) return '\nThese findings cause nothing else.\n';
   const lines = away.map(({ road, by, problem: { card, say, data } }) => {
-    const { message } = tell(card, { say, data: { ...data, names: road }, roads: [road] });
-    return wrap(`${card.id}: ${message} It follows from ${by}.`, { width, first: '  ', indent: '    ' });
+    const message = messageOf(card, say, { ...data, names: road });
+    return wrap(`${card.id}: ${message} Caused by ${by}.`, { width, first: '  ', indent: '    ' });
   });
-  return `\nAlso seen, and not told:\n${lines.join('')}`;
+  return `\nAlso wrong, but caused by the findings above:\n${lines.join('')}`;
 }
 
-/** Legs that not every road has. A column in which nothing was driven only makes the table wide, on a narrow terminal also one that is well. */
+/** What the dashes of the table stand for. */
+function untested(roads: VerifyResult['roads'], shown: readonly LegName[], width: number): string {
+  const whys = shown.flatMap((name) => {
+    const skipped = roads.flatMap(({ legs }) => legs.filter(({ leg, outcome }) => leg === name && outcome === 'skipped'));
+    const reasons = [...new Set(skipped.map(labelOf))];
+    return reasons.length === 0 ? [] : [`${name} (${reasons.join(', ')})`];
+  });
+  return whys.length === 0 ? '' : wrap(`- not tested: ${whys.join('; ')}`, { width, indent: '  ' });
+}
+
+/** Legs that not every road has. A column in which nothing was tested only makes the table wide, on a narrow terminal also one that is well. */
 const optional: readonly LegName[] = ['access', 'websocket', 'bypass'];
 
-function isDriven(legs: readonly LegResult[], name: LegName): boolean {
+function isTested(legs: readonly LegResult[], name: LegName): boolean {
   return legs.some(({ leg, outcome }) => leg === name && outcome !== 'skipped');
 }
 

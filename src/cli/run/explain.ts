@@ -63,7 +63,7 @@ function requestOf(
   const peer = from === undefined ? strangerTo(plan) : parseAddress(from);
   if (peer === null)
     throw wrongUse(
-      `--from expects an IPv4 or IPv6 address, and here stands: ${from ?? ''}`,
+      `--from expects an IPv4 or IPv6 address. Found:  ${from ?? ''}`,
       'Write one, such as 192.168.64.20.',
     );
   const knownIn = as === undefined ? [] : [...people].filter(([, names]) => names.includes(as)).map(([file]) => file);
@@ -99,7 +99,7 @@ function headersOf(lines: readonly string[], as: string | undefined): Record<str
     const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(line) ?? [];
     if (name === undefined)
       throw wrongUse(
-        `--header expects NAME: VALUE, and here stands: ${line}`,
+        `--header expects NAME: VALUE. Found:  ${line}`,
         'Write it so, such as "Origin: https://www.saltmarsh.example".',
       );
     (headers[name.toLowerCase()] ??= []).push(value);

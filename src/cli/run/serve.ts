@@ -1,3 +1,4 @@
+import { editionNumber } from '../../core/proxies/edition.ts';
 import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
@@ -72,9 +73,7 @@ async function planToServe(
     setCode(exit.badInput);
     return null;
   }
-  io.err(
-    `The map cannot be used; serving generation ${String(written.generation).padStart(4, '0')}, which was written last.\n`,
-  );
+  io.err(`The map cannot be used; serving edition ${editionNumber(written.edition)}, which was written last.\n`);
   return { plan: written.plan, paths };
 }
 

@@ -52,7 +52,7 @@ function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): voi
 }
 
 function nextStep({ site, survey, proposals }: SurveyResult): string {
-  if (site === null) return 'mile-marker start --domain NAME --address ADDRESS';
+  if (site === null) return 'mile-marker init --domain NAME --address ADDRESS';
   if (survey.nowhere.length > 0) return 'mile-marker check says what to do about the roads that lead nowhere';
   return proposals.length > 0 ? 'mile-marker survey --add' : 'mile-marker check';
 }
@@ -80,7 +80,7 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   const { site, proposals, passedOver } = result;
   if (site === null) {
     const message = 'There is no map yet to add roads to.';
-    const remedy = 'Make one: mile-marker start --domain NAME --address ADDRESS';
+    const remedy = 'Make one: mile-marker init --domain NAME --address ADDRESS';
     throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
   }
   if (options.json !== true) {

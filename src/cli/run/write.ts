@@ -3,6 +3,7 @@ import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite } from '../../use-cases/map/load.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/live/write-compose.ts';
@@ -53,14 +54,12 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   const { front, plan } = site;
   const container =
     front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;
-  printResult(result, { ...options, container, plan }, io);
+  printResult(result, { ...options, container, composeCommand: site.host.compose, plan }, io);
 }
 
 function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): void {
   if (file === null) {
-    io.err(
-      'The front runs on this host, so it needs no container; for one write `runs-on: {container: NAME}` under `front`.\n',
-    );
+    io.err('The front runs on this host and needs no container. For one, write `container: NAME` under `front`.\n');
   } else if (dry) io.out(file.text);
   else io.out(`${file.changed ? 'written' : 'same   '} ${file.path}\n`);
   if (ports.length === 0) return;
@@ -82,17 +81,17 @@ function blocks({ rule, severity }: Finding): boolean {
   return severity === 'error' && !notBlocking.includes(rule);
 }
 
-function printResult(result: WriteResult, options: Options & { container: string | null; plan: Plan }, io: Io): void {
-  const { changes, generation, written, folder, throwaway } = result;
-  const number = String(generation).padStart(4, '0');
+function printResult(result: WriteResult, options: Options & { container: string | null; composeCommand: string; plan: Plan }, io: Io): void {
+  const { changes, edition, written, folder, throwaway } = result;
+  const number = editionNumber(edition);
   if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
   else for (const change of changes) io.out(`${verb(change)} ${change.path}\n`);
-  if (changes.length === 0) io.err(`Nothing changed: generation ${number} is what the map says.\n`);
+  if (changes.length === 0) io.err(`Nothing changed: edition ${number} is what the map says.\n`);
   else if (!written)
-    io.err(`${plural(changes.length, 'file')} would change, as generation ${number}. Nothing was written.\n`);
+    io.err(`${plural(changes.length, 'file')} would change, as edition ${number}. Nothing was written.\n`);
   else
     io.err(
-      `Generation ${number} is written, ${plural(changes.length, 'file')} changed: ${shownPath(folder, io.cwd)}/current\n`,
+      `Edition ${number} is written, ${plural(changes.length, 'file')} changed: ${shownPath(folder, io.cwd)}/current\n`,
     );
   const next = nextWords(result, options);
   if (throwaway.length === 0) return io.err(next);
@@ -105,17 +104,18 @@ function printResult(result: WriteResult, options: Options & { container: string
 
 function nextWords(
   { changes, written, includeLine }: WriteResult,
-  options: Options & { container: string | null; plan: Plan },
+  options: Options & { container: string | null; composeCommand: string; plan: Plan },
 ): string {
   if (!written) return changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n';
-  if (options.container !== null) return containerWords(options.container, options.compose === true);
+  if (options.container !== null)
+    return containerWords(options.container, options.compose === true ? options.composeCommand : null);
   const { words } = programOf(options.plan.front.proxy);
   if (includeLine === null) return `next: ${words.first(options.plan.front)}\n`;
   return includeWords(includeLine, words.reload(options.plan.front));
 }
 
-function containerWords(again: string, hasFile: boolean): string {
-  const start = hasFile ? 'docker compose -f front.compose.yaml up -d' : 'mile-marker write --compose';
+function containerWords(again: string, compose: string | null): string {
+  const start = compose === null ? 'mile-marker write --compose' : `${compose} -f front.compose.yaml up -d`;
   return `next: ${start}\n      when it runs already: ${again}\n`;
 }
 
@@ -146,17 +146,10 @@ function patch({ path, before, after }: FileChange, colour: boolean): string {
     .join('\n');
 }
 
-function asJson({
-  folder,
-  generation,
-  written,
-  changes,
-  throwaway,
-  includeLine,
-}: WriteResult): Record<string, unknown> {
+function asJson({ folder, edition, written, changes, throwaway, includeLine }: WriteResult): Record<string, unknown> {
   return {
     folder,
-    generation,
+    edition,
     written,
     throwaway,
     include: includeLine,

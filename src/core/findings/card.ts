@@ -58,6 +58,11 @@ export function tell<Message extends string>(from: Card<Message>, input: Finding
   };
 }
 
+/** The sentence of a problem that is shown without its remedy. */
+export function messageOf({ messages }: Card, say: string, data: Evidence): string {
+  return fill(messages[say]?.message ?? '', data);
+}
+
 function ownCause(id: string, where: Place | null, roads: readonly string[]): string {
   if (where !== null) return `${id}:${where.file}:${String(where.line)}:${String(where.column)}`;
   return `${id}:${roads.join(',')}`;

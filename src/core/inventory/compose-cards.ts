@@ -14,7 +14,7 @@ export const composeUnreadable = card({
     file: { message: '{problem}', remedy: '{advice}' },
     services: {
       message: '`{key}` holds {text}, where keys with values belong.',
-      remedy: 'Mend the Compose file; your container engine will refuse it too.',
+      remedy: 'Correct the Compose file: your container engine refuses it, too.',
     },
   },
 });
@@ -22,12 +22,12 @@ export const composeUnreadable = card({
 export const composeValue = card({
   id: 'compose-value',
   severity: 'error',
-  summary: 'A value in a Compose file cannot be worked out.',
+  summary: 'A value in a Compose file cannot be resolved.',
   why: 'A port that is guessed is a road that leads to the wrong service.',
   source: 'Compose Specification, sections "ports" and "Interpolation"',
   messages: {
     port: {
-      message: 'Service `{service}` has an entry in `ports` that follows no known form: {text}',
+      message: 'Service `{service}` has an entry in `ports` of an unknown form: {text}',
       remedy: 'Write "HOST-ADDRESS:OUTSIDE:INSIDE", such as "127.0.0.1:8080:80".',
     },
     required: {
@@ -35,8 +35,8 @@ export const composeValue = card({
       remedy: 'Set {variable} in the environment or in the file .env beside the Compose file.',
     },
     malformed: {
-      message: '`{text}` has a variable that cannot be read: {problem}',
-      remedy: 'Mend it; `$$` stands for a dollar sign.',
+      message: '`{text}` has a variable that is not well-formed: {problem}',
+      remedy: 'Correct it. Write `$$` for a dollar sign.',
     },
     unset: {
       message: '`{text}` uses the variable {variable}, and {problem}.',
@@ -48,24 +48,24 @@ export const composeValue = card({
 export const composeNotFollowed = card({
   id: 'compose-not-followed',
   severity: 'error',
-  summary: 'A Compose file builds on another file or service that cannot be followed.',
-  why: 'Services and ports declared there are unknown to the map, and what is not known is not guessed.',
+  summary: 'A Compose file refers to another file or service that cannot be read.',
+  why: 'The services and ports declared there stay unknown.',
   source: 'Compose Specification, sections "include" and "extends"',
   messages: {
     unknown: {
       message: 'Service `{service}` extends `{base}`, which {file} does not declare.',
-      remedy: 'Mend the name under `extends`.',
+      remedy: 'Correct the name under `extends`.',
     },
     circle: {
-      message: 'Service `{service}` extends itself by way of `{base}`.',
-      remedy: 'Take one of the `extends` away.',
+      message: 'Service `{service}` extends itself through `{base}`.',
+      remedy: 'Remove one of the `extends`.',
     },
     remote: {
-      message: 'This file includes {text}, which is not a file of this machine.',
-      remedy: 'Fetch it yourself, and include the fetched file.',
+      message: 'This file includes {text}, which is not a file on this machine.',
+      remedy: 'Download it and include the downloaded file.',
     },
     form: {
-      message: '`{key}` of the Compose file follows no known form: {text}',
+      message: '`{key}` of the Compose file has an unknown form: {text}',
       remedy: 'Write a path, or the keys that the Compose Specification names.',
     },
   },
@@ -74,20 +74,20 @@ export const composeNotFollowed = card({
 export const composeDollar = card({
   id: 'compose-dollar',
   severity: 'error',
-  summary: 'A value in a Compose file has a dollar sign that is taken for a variable.',
-  why: 'The container gets another value than the one that was pasted: a password hash with holes in it matches no password.',
+  summary: 'A value in a Compose file has a dollar sign that is read as a variable.',
+  why: 'The container gets another value than the one you pasted. A password hash with holes in it matches no password.',
   source: 'Compose Specification, section "Interpolation"',
   messages: {
     hash: {
-      message: '`{key}` looks like a password hash, and its dollar signs are taken for variables.',
-      remedy: 'Write every $ of it as $$.',
+      message: '`{key}` looks like a password hash, but its dollar signs are read as variables.',
+      remedy: 'Write each $ in it as $$.',
     },
     name: {
       message: '`{key}` uses the variable {variable}, which is set neither in the environment nor in .env.',
       remedy: 'Set {variable} or give it a default, or write $$ where a dollar sign is meant.',
     },
     lone: {
-      message: '`{key}` has a dollar sign that begins no variable.',
+      message: '`{key}` has a dollar sign that starts no variable.',
       remedy: 'Write $$ where a dollar sign is meant.',
     },
   },

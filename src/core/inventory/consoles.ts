@@ -4,7 +4,6 @@ const telling =
 
 /** Ports on which such programs usually listen, by what they usually are there. */
 const ports: Readonly<Record<number, string>> = {
-  2019: 'an interface for administrators',
   8006: 'a console for virtual machines',
   8161: 'a console for message queues',
   8086: 'an interface of a database',

@@ -126,6 +126,8 @@ export interface HostFacts {
   gateway: string | null;
   resolvers: string[];
   trustedRoots: string | null;
+  /** The command for Compose files here: `docker compose`, or `docker-compose` where only that is installed. */
+  compose: string;
 }
 
 /**

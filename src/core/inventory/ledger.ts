@@ -53,7 +53,7 @@ function frontRows(front: Plan['front'] | null): LedgerRow[] {
   return [
     row(listen.http, null, 'the front, http'),
     row(listen.https, null, 'the front, https'),
-    row(mark.port, mark.address, 'the generation mark'),
+    row(mark.port, mark.address, 'the edition mark'),
   ];
 }
 

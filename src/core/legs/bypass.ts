@@ -18,8 +18,7 @@ const strangers = card({
     },
     welcome: {
       message: "{url} shows a server's welcome page to whoever asks for {asked}.",
-      remedy:
-        'Remove the default site of the server{defaultSite}, then bring the map live: {live}',
+      remedy: 'Remove the default site of the server{defaultSite}, then bring the map live: {live}',
     },
   },
 });

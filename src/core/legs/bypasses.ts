@@ -21,11 +21,13 @@ const bypassed = card({
     here: {
       message:
         '{names} also answers at {url}, past the front. Seen from the machine itself, it is not clear whether a firewall keeps strangers out.',
-      remedy: 'Publish port {port} on loopback only: mile-marker check names the line. Or run verify from another network.',
+      remedy:
+        'Publish port {port} on loopback only: mile-marker check names the line. Or run verify from another network.',
     },
     home: {
       message: '{names} also answers at {url}, past the front, for everybody at home.',
-      remedy: 'Fine if everybody at home may use it. If not, publish port {port} on loopback only: mile-marker check names the line.',
+      remedy:
+        'Fine if everybody at home may use it. If not, publish port {port} on loopback only: mile-marker check names the line.',
     },
   },
 });

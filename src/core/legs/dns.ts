@@ -39,7 +39,8 @@ const elsewhere = card({
     },
     here: {
       message: 'This machine finds {names} at {found}, but the servers of the zone say {expected}.',
-      remedy: 'Remove the name from /etc/hosts of this machine. If it is not there, its resolver remembers an old answer: wait.',
+      remedy:
+        'Remove the name from /etc/hosts of this machine. If it is not there, its resolver remembers an old answer: wait.',
     },
     some: {
       message: 'DNS sends {names} to {strange} as well as to your front, so some visitors end up elsewhere.',
@@ -55,7 +56,10 @@ const incomplete = card({
   why: 'Visitors who have only the other kind of address do not reach it.',
   source: 'RFC 3596 §2 (AAAA); RFC 1034 §3.6.2',
   messages: {
-    lacks: { message: 'DNS gives {names} the address {found}, but not {lacking}.', remedy: 'Add this record: {record}' },
+    lacks: {
+      message: 'DNS gives {names} the address {found}, but not {lacking}.',
+      remedy: 'Add this record: {record}',
+    },
   },
 });
 

@@ -170,7 +170,9 @@ export interface ExplainedAway {
 function explains(by: Problem, { card: { id }, onlyAt, parts }: Problem): boolean {
   const meets = (a: readonly string[] | undefined, b: readonly string[] | undefined): boolean =>
     a === undefined || b === undefined || a.some((one) => b.includes(one));
-  return by.card.id !== id && by.card.explains?.includes(id) === true && meets(by.onlyAt, onlyAt) && meets(by.parts, parts);
+  return (
+    by.card.id !== id && by.card.explains?.includes(id) === true && meets(by.onlyAt, onlyAt) && meets(by.parts, parts)
+  );
 }
 
 /**
@@ -227,7 +229,9 @@ export function findingsOf(roads: readonly RoadLegs[], words: Evidence = {}): Fi
     const broken = group.filter(({ problem }) => severity === 'note' || severityOf(problem) !== 'note');
     const roads = [...new Set(broken.map(({ road }) => road))];
     const names = broken.flatMap(({ road, problem: { parts = ['/'] } }) => parts.map((part) => partName(road, part)));
-    return broken.slice(0, 1).map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, { roads, names, words }));
+    return broken
+      .slice(0, 1)
+      .map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, { roads, names, words }));
   });
 }
 

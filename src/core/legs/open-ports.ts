@@ -16,7 +16,8 @@ const portOpen = card({
     },
     home: {
       message: 'From home, port {port} of {address} answers ({what}), but the map does not name it.',
-      remedy: 'Fine if it is meant for home only. To see whether it is open to the world, run verify --open-ports from another network.',
+      remedy:
+        'Fine if it is meant for home only. To see whether it is open to the world, run verify --open-ports from another network.',
     },
   },
 });

@@ -20,7 +20,8 @@ const wrong = card({
     },
     host: {
       message: 'http://{names} redirects to another name: {found} instead of {expected}.',
-      remedy: 'In the redirect on port {port} use the host that was asked for{keepHost}. The written configuration does: {live}',
+      remedy:
+        'In the redirect on port {port} use the host that was asked for{keepHost}. The written configuration does: {live}',
     },
     port: {
       message: 'http://{names} redirects to a port that visitors do not use: {found} instead of {expected}.',
@@ -28,18 +29,21 @@ const wrong = card({
     },
     path: {
       message: 'http://{names} loses or changes the path: it redirects to {found} instead of {expected}.',
-      remedy: 'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
+      remedy:
+        'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
     },
     query: {
       message: 'http://{names} loses or changes the query: it redirects to {found} instead of {expected}.',
-      remedy: 'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
+      remedy:
+        'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
     },
     'no-location': {
       message: 'http://{names} answers {status} without saying where to go.',
       remedy: 'Correct the redirect on port {port}. The written configuration is right: {live}',
     },
     escaped: {
-      message: 'http://{names} answers {status} to a path with an escaped slash (%2F), but redirects other paths to HTTPS.',
+      message:
+        'http://{names} answers {status} to a path with an escaped slash (%2F), but redirects other paths to HTTPS.',
       remedy:
         'Links with such paths may break, such as those to files, packages or chat rooms. Keep the target as it came{escapedSlashes}.',
     },

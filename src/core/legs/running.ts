@@ -48,7 +48,7 @@ export const runningCards = [notNewest];
  * What the front that runs says of itself on its loopback listener, beside what is written and what the map says now.
  *
  * @property runs the mark that was answered
- * @property written number and digest of the newest generation; null when nothing lies where `write` puts it
+ * @property written number and digest of the newest edition; null when nothing lies where `write` puts it
  * @property wanted digest of what the map says now, as the mark has it; null when not all could be seen that it depends on
  */
 export interface RunningEvidence {

@@ -16,7 +16,8 @@ export const serviceDown = card({
     },
     'refused-port': {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
-      remedy: 'Start the service, or correct the port in the map. See what listens on this machine: mile-marker survey --ports',
+      remedy:
+        'Start the service, or correct the port in the map. See what listens on this machine: mile-marker survey --ports',
     },
     silent: {
       message: '{names}: {upstream} accepts the connection and then sends nothing.',
@@ -67,15 +68,15 @@ export const frontCannotReach = card({
     },
     name: {
       message: '{names}: the front cannot look up the name by which it dials the service, and answers {status}.{log}',
-      remedy: 'Container names exist only inside their network. The front should dial {upstream}. Bring the map live: {live}',
+      remedy:
+        'Container names exist only inside their network. The front should dial {upstream}. Bring the map live: {live}',
     },
     denied: {
       message: '{names}: this machine does not let the front connect to {dialled}, so it answers {status}.{log}',
       remedy: 'See what forbids it: journalctl -k. With SELinux: setsebool -P httpd_can_network_connect 1',
     },
     plain: {
-      message:
-        '{names}: the front speaks HTTPS to {dialled}, but the handshake fails, so it answers {status}.{log}',
+      message: '{names}: the front speaks HTTPS to {dialled}, but the handshake fails, so it answers {status}.{log}',
       remedy: 'On the map the service is {upstream}. Bring the map live: {live}',
     },
     dials: {
@@ -83,8 +84,7 @@ export const frontCannotReach = card({
       remedy: 'Bring the map live: {live}',
     },
     hints: {
-      message:
-        '{names}: {upstream} sends early hints (103) before its answer, and the front does not read past them.',
+      message: '{names}: {upstream} sends early hints (103) before its answer, and the front does not read past them.',
       remedy: 'Switch early hints off in the service, or write `proxy: builtin` in the map{earlyHints}.',
     },
     late: {
@@ -132,7 +132,8 @@ export const wrongService = card({
     },
     welcome: {
       message: '{names} shows the welcome page of a freshly installed server.',
-      remedy: 'The written configuration is not in use. Remove the default site{defaultSite}, then bring the map live: {live}',
+      remedy:
+        'The written configuration is not in use. Remove the default site{defaultSite}, then bring the map live: {live}',
     },
   },
 });
@@ -207,12 +208,10 @@ export const notTold = card({
     proxy: {
       message:
         '{names}: the service answers {status} to requests through a proxy, and {plainly} without the headers about the visitor.',
-      remedy:
-        "In the service's own settings add the front to its trusted proxies. The front comes from {proxy}.",
+      remedy: "In the service's own settings add the front to its trusted proxies. The front comes from {proxy}.",
     },
     name: {
-      message:
-        '{names}: the service answers {status} to its public name, and {byAddress} to its own address.',
+      message: '{names}: the service answers {status} to its public name, and {byAddress} to its own address.',
       remedy:
         "In the service's own settings set its public URL to {origin}, or add {names} to the hosts that it allows.",
     },

@@ -97,16 +97,17 @@ export const untrusted = card({
     },
     incomplete: {
       message: 'The front shows the certificate for {names} without its intermediate certificate.',
-      remedy: 'Put the whole chain into the certificate file: first the certificate, then the intermediate. Then: {takeUp}',
+      remedy:
+        'Put the whole chain into the certificate file: first the certificate, then the intermediate. Then: {takeUp}',
     },
     unknown: {
-      message:
-        'The certificate that the front shows for {names} is from {issuer}, which browsers do not trust.',
+      message: 'The certificate that the front shows for {names} is from {issuer}, which browsers do not trust.',
       remedy: 'Use a public authority. If this one is meant: mile-marker verify --trust FILE',
     },
     purpose: {
       message: 'The certificate that the front shows for {names} is not meant for servers.',
-      remedy: 'Use one with the extended key usage "TLS Web Server Authentication". See what gets one: mile-marker check',
+      remedy:
+        'Use one with the extended key usage "TLS Web Server Authentication". See what gets one: mile-marker check',
     },
     other: {
       message: 'The chain of the certificate that the front shows for {names} is not accepted: {reason}.',
@@ -139,7 +140,8 @@ export const chainOrder = card({
   messages: {
     order: {
       message: 'The front sends the chain of the certificate for {names} in the wrong order.',
-      remedy: 'In the certificate file put the certificate first, then the one that signed it, and so on. Then: {takeUp}',
+      remedy:
+        'In the certificate file put the certificate first, then the one that signed it, and so on. Then: {takeUp}',
     },
   },
 });
@@ -182,7 +184,8 @@ export const falseTwo = card({
   messages: {
     silent: {
       message: 'The front chooses HTTP/2 for {names}, but then does not speak it.',
-      remedy: 'In files made by hand, remove h2 from what the listener offers. The written configuration is right: {live}',
+      remedy:
+        'In files made by hand, remove h2 from what the listener offers. The written configuration is right: {live}',
     },
   },
 });
@@ -201,7 +204,8 @@ export const notPlanned = card({
     },
     other: {
       message: 'For {names} the front shows another certificate than the one stored here. It is valid, too.',
-      remedy: 'Nothing to do if somebody else takes care of the certificate of this front. If not, bring the map live: {live}',
+      remedy:
+        'Nothing to do if somebody else takes care of the certificate of this front. If not, bring the map live: {live}',
     },
   },
 });

@@ -210,7 +210,6 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     findings.push(tell(mapValueWrong, { say: 'ports-equal', data, where: yaml.placeOf(['front', 'listen']) }));
   }
   const [markAddress = '', markPort = ''] = front.mark.split(':');
-  const runsOn = front['runs-on'];
   const made = {
     addresses: front.address.map(frontAddress),
     home: (front.home ?? []).flatMap((text) => parseAddress(text) ?? []),
@@ -219,7 +218,7 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     listen,
     proxy: front.proxy,
     proxyWhere: yaml.placeOf(['front', 'proxy']),
-    container: runsOn === 'host' ? null : runsOn.container,
+    container: front.container ?? null,
     mark: { address: markAddress, port: Number(markPort) },
     unknown: unknown ?? { act: 'refuse' as const },
     edge: makeEdge(front.edge),

@@ -5,6 +5,7 @@ import { nearest } from '../findings/nearest.ts';
 import { readYaml, type YamlText } from '../yaml/document.ts';
 import { mapKeyDouble, mapKeyMissing, mapKeyUnknown, mapUnreadable, mapValueWrong, nameInvalid } from './cards.ts';
 import { normalizeMap } from './normalize.ts';
+import { renamedKey, renamedValue } from './renamed.ts';
 import { knownKeys } from './schema/describe.ts';
 import { mapSchema } from './schema/map.ts';
 import type { IssueWords } from './schema/words.ts';
@@ -77,6 +78,8 @@ function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
     ];
   }
   const text = yaml.textAt(path);
+  const renamed = renamedValue(path, text, yaml);
+  if (renamed !== null) return [renamed];
   const near = issue.code === 'invalid_value' ? nearest(text, issue.values.map(String)) : null;
   if (near !== null) {
     return [tell(mapValueWrong, { say: 'near', data: { key, expects: issue.message, text, near }, where })];
@@ -88,6 +91,8 @@ function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
 
 function unknownKey(path: readonly PropertyKey[], key: string, yaml: YamlText): Finding {
   const known = knownKeys(path);
+  const renamed = renamedKey(path, key, yaml);
+  if (renamed !== null) return renamed;
   const near = nearest(key, known);
   const data = { key, parent: nameOf(path), known: known.join(', '), near: near ?? '' };
   return tell(mapKeyUnknown, { say: near === null ? 'far' : 'near', data, where: yaml.placeOfKey([...path, key]) });

@@ -88,7 +88,7 @@ function corsOf({ origins, methods, headers, credentials, 'max-age': maxAge }: N
 
 function trustOf(written: RoadKeys): MapTrust {
   if (written['upstream-ca'] !== undefined) return { kind: 'ca', file: written['upstream-ca'] };
-  if (written['upstream-pin'] !== undefined) return { kind: 'pin', digest: written['upstream-pin'].slice(7) };
+  if (written['upstream-pin'] !== undefined) return { kind: 'pin', digest: written['upstream-pin'] };
   return written['upstream-insecure'] === true ? { kind: 'none' } : { kind: 'system' };
 }
 

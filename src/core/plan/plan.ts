@@ -127,7 +127,7 @@ export interface PlannedRoad {
 }
 
 /**
- * A certificate that must be there. The files' paths are stable across generations; they may not exist yet.
+ * A certificate that must be there. The files' paths are stable across editions; they may not exist yet.
  *
  * @property names a wildcard as `*.NAME`
  * @property challenge how its names are proven to the authority; null when nothing is to be proven

@@ -25,6 +25,8 @@ export interface FrontComposeInput {
   folders: { front: string; certificates: string };
   owner: { uid: number; gid: number };
   program: string;
+  /** The command for Compose files on this machine. */
+  compose: string;
 }
 
 /**
@@ -32,7 +34,7 @@ export interface FrontComposeInput {
  * right as it can work with (Compose Specification, "services").
  */
 export function frontCompose(input: FrontComposeInput): string {
-  const { plan, front } = input;
+  const { plan, front, compose } = input;
   const networks = sharedNetworks(front, servicesOf(plan));
   const { listen, addresses, names } = plan.front;
   const practice = addresses.length > 0 && names.length === 0 && addresses.every(isLoopback);
@@ -57,7 +59,7 @@ export function frontCompose(input: FrontComposeInput): string {
   const declared = Object.fromEntries(networks.map((name) => [name, { external: true, name }]));
   const file = { services: { front: service }, ...(networks.length === 0 ? {} : { networks: declared }) };
   // The engine would take a dollar sign for a variable.
-  return `${frontComposeHeader}\n# Start it: docker compose -f ${frontComposeFile} up -d\n${stringify(file, style).replaceAll('$', '$$$$')}`;
+  return `${frontComposeHeader}\n# Start it: ${compose} -f ${frontComposeFile} up -d\n${stringify(file, style).replaceAll('$', '$$$$')}`;
 }
 
 /** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */

@@ -7,7 +7,7 @@ import { allPrograms, programOf } from './programs.ts';
  * What remedies say of this map's own proxy and this machine: `{live}` brings the map live, `{reload}` what is written already, `{start}`
  * starts the front, `{takeUp}` has it show a new certificate, `{compose}` is the command for Compose files here; the rest are settings for a front that somebody made by hand.
  */
-export function frontWords({ front }: Pick<Plan, 'front'>, compose = 'docker compose'): Evidence {
+export function frontWords({ front }: Pick<Plan, 'front'>, compose: string): Evidence {
   const program = programOf(front.proxy);
   const { words } = program;
   return {

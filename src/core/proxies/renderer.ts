@@ -1,12 +1,12 @@
 import type { Plan } from '../plan/plan.ts';
 
-/** One file of a generation. `path` is relative to the generation's folder, with `/` between its parts. */
+/** One file of an edition. `path` is relative to the edition's folder, with `/` between its parts. */
 export interface WrittenFile {
   path: string;
   content: string;
 }
 
-/** Where the written files will lie, as the server sees it. `current` is the stable path of the newest generation. */
+/** Where the written files will lie, as the server sees it. `current` is the stable path of the newest edition. */
 export interface Placement {
   current: string;
 }

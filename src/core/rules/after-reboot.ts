@@ -9,7 +9,7 @@ const policy = card({
   id: 'no-restart-policy',
   severity: 'warning',
   summary: 'A service on a road is not started again after a reboot.',
-  why: 'After the next power cut the front is there and the service is not.',
+  why: 'After the next power cut the front is back, but the service is not.',
   source: 'Compose Specification, section "restart"',
   messages: {
     none: {
@@ -21,8 +21,8 @@ const policy = card({
       remedy: 'Write instead: restart: unless-stopped',
     },
     container: {
-      message: 'The container `{service}` has no restart policy that outlives a reboot.',
-      remedy: 'Give it one: docker update --restart unless-stopped {container}',
+      message: 'The container `{service}` has no restart policy that survives a reboot.',
+      remedy: 'Set one: docker update --restart unless-stopped {container}',
     },
   },
 });
@@ -44,14 +44,14 @@ const boot = card({
   id: 'front-not-at-boot',
   severity: 'warning',
   summary: 'Nothing starts the proxy when this machine starts.',
-  why: 'After a reboot every road is gone until somebody thinks of it.',
+  why: 'After a reboot every road is down until somebody notices.',
   source: 'systemctl(1), is-enabled; Compose Specification, section "restart"',
   messages: {
     container: {
-      message: 'The container `{front}` of the front has no restart policy that outlives a reboot.',
-      remedy: 'Give it one: docker update --restart unless-stopped {front}',
+      message: 'The front’s container `{front}` has no restart policy that survives a reboot.',
+      remedy: 'Set one: docker update --restart unless-stopped {front}',
     },
-    program: { message: 'Nothing starts {proxy} when this machine starts.', remedy: 'Have it started: {start}' },
+    program: { message: 'Nothing starts {proxy} when this machine starts.', remedy: 'Enable it: {start}' },
   },
 });
 

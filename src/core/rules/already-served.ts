@@ -8,7 +8,7 @@ const alreadyServed = card({
   id: 'name-already-served',
   severity: 'error',
   summary: 'The installed server already serves a name of the map from another file.',
-  why: 'Of two definitions of one name a server takes the one it reads first and says no more than a warning: the old site goes on answering.',
+  why: 'Of two definitions of one name, a server uses the one that it reads first. The old site goes on answering.',
   source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     served: {
@@ -22,7 +22,7 @@ const defaultTaken = card({
   id: 'default-server-taken',
   severity: 'error',
   summary: 'The installed server already has a default server on a port of the front.',
-  why: 'A server does not start with two of them, and the one that is there shows strangers its own page.',
+  why: 'A server does not start with two of them. The one that is there shows strangers its own page.',
   source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     taken: {
@@ -36,7 +36,7 @@ const notKnown = card({
   id: 'served-not-known',
   severity: 'note',
   summary: 'What the installed server serves already is unknown.',
-  why: 'A forgotten older definition of a name would go on answering in place of the written one.',
+  why: 'A forgotten definition of a name would go on answering instead of the written one.',
   source: 'map reference: `proxy`',
   messages: {
     reason: {

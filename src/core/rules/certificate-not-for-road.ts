@@ -10,8 +10,8 @@ const words = card({
   source: 'RFC 9525 §6.3: a wildcard covers one label only',
   messages: {
     other: {
-      message: '`{key}` shows the certificate `{id}`, which covers {names}, and not {name}.',
-      remedy: 'Add the name under `certificates` to `{id}`, or take `certificate` away from the road.',
+      message: '`{key}` shows the certificate `{id}`, which covers {names}, but not {name}.',
+      remedy: 'Add the name under `certificates` to `{id}`, or remove `certificate` from the road.',
     },
   },
 });

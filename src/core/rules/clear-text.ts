@@ -5,16 +5,16 @@ const words = card({
   id: 'road-in-clear-text',
   severity: 'warning',
   summary: 'A road is served on plain HTTP too.',
-  why: 'Everybody on the way reads what is sent, and can change it: cookies, passwords, pages.',
+  why: 'Anybody on the way can read and change everything: cookies, passwords, pages.',
   source: 'RFC 9110 §17.1; RFC 7617 §4',
   messages: {
     plain: {
       message: '`{road}` is served on plain HTTP too.',
-      remedy: 'Take `plain` away when what needs it is gone.',
+      remedy: 'Remove `plain` as soon as nothing needs it any more.',
     },
     password: {
-      message: '`{road}` asks for a password on plain HTTP too, where everybody on the way can read it.',
-      remedy: 'Take `plain` away, or let the gate ask for networks alone.',
+      message: '`{road}` asks for a password on plain HTTP, too, where anybody on the way can read it.',
+      remedy: 'Remove `plain`, or give the gate networks only.',
     },
   },
 });

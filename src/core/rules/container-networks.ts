@@ -8,16 +8,16 @@ const shared = card({
   id: 'no-shared-network',
   severity: 'error',
   summary: "A road leads to a service that the front's container shares no network with.",
-  why: 'Containers see each other by name on a network that both are on, and not at all otherwise.',
+  why: 'Containers see each other only on a network that both are on.',
   source: 'Compose Specification, section "networks"',
   messages: {
     join: {
       message: '`{service}` is on {networks}, and the front `{front}` on {own}: they share no container network.',
       remedy:
-        'Under `networks` of the front add `{first}` (external: true); `mile-marker write --compose` writes such a file.',
+        'Under `networks` of the front add `{first}` (external: true). Or let Mile Marker write such a file: mile-marker write --compose',
     },
     unnamed: {
-      message: '`{service}` is on no named container network, and names do not resolve elsewhere.',
+      message: '`{service}` is on no container network with a name, and names resolve only there.',
       remedy: 'Under its `networks` add one that the front `{front}` is on: {own}.',
     },
   },
@@ -26,18 +26,18 @@ const shared = card({
 const loopback = card({
   id: 'loopback-in-container',
   severity: 'error',
-  summary: 'A road leads to loopback, and the front runs in a container.',
-  why: 'Inside a container, loopback is that container itself: the front would dial its own network and find nobody.',
+  summary: 'A road leads to loopback, but the front runs in a container.',
+  why: 'Inside a container, loopback is the container itself, so the front would find nobody.',
   source: 'network_namespaces(7)',
   messages: {
     port: {
-      message: '`{key}` leads to port {port} of this host, and the front runs in the container `{front}`.',
+      message: '`{key}` leads to port {port} of this host, but the front runs in the container `{front}`.',
       remedy:
-        'Let the program listen on an address of this host and write `to: http://ADDRESS:{port}`, or give the front `network_mode: host`.',
+        'Let the program listen on an address of this host, and write `to: http://ADDRESS:{port}`, or give the front `network_mode: host`.',
     },
     service: {
       message:
-        "`{key}` leads to `{service}`, which shares this host's network, and the front runs in the container `{front}`.",
+        "`{key}` leads to `{service}`, which shares this host's network, but the front runs in the container `{front}`.",
       remedy: 'Give the service a network that the front is on, or give the front `network_mode: host`.',
     },
   },
@@ -47,20 +47,20 @@ const bridge = card({
   id: 'bridge-address',
   severity: 'error',
   summary: 'A road leads to an address of a container network.',
-  why: 'The engine hands these addresses out anew at each start: after a reboot the road leads to another container, or nowhere.',
+  why: 'The engine hands out these addresses again at each start. After a reboot the road leads to another container, or nowhere.',
   source: 'Engine API v1.41, NetworkList: IPAM',
   messages: {
     owner: {
-      message: '{address} is at this moment `{service}`, on the container network {network}.',
+      message: '{address} is now `{service}`, on the container network {network}.',
       remedy: 'Write `to: {service}:{port}`.',
     },
     'owner-publish': {
-      message: '{address} is at this moment `{service}`, on the container network {network}.',
+      message: '{address} is now `{service}`, on the container network {network}.',
       remedy: 'Write `to: {service}:{port}`, and under `ports` of the service: - "127.0.0.1:{port}:{port}"',
     },
     nobody: {
-      message: '{address} lies in the container network {network}, and no container has it at this moment.',
-      remedy: 'Write the service in its place: `to: SERVICE:{port}`.',
+      message: '{address} is in the container network {network}, but no container has it now.',
+      remedy: 'Write the service instead: `to: SERVICE:{port}`.',
     },
   },
 });
@@ -69,14 +69,14 @@ const host = card({
   id: 'host-network',
   severity: 'warning',
   summary: "A service on a road shares this host's network.",
-  why: 'Every port it opens is open on every address of this host, past the front and its gates, unless the program itself keeps to loopback.',
+  why: 'Each port that it opens is open on every address of this host, past the front and its gates, unless the program itself listens on loopback only.',
   source: 'Compose Specification, section "network_mode"',
   messages: {
     host: {
       message:
-        "`{service}` shares this host's network (network_mode: host): port {port} may be reached past the front.",
+        "`{service}` shares this host's network (network_mode: host): port {port} can be reached past the front.",
       remedy:
-        'Take `network_mode: host` away and publish what is needed: - "127.0.0.1:{port}:{port}"; or let the program listen on 127.0.0.1.',
+        'Remove `network_mode: host` and publish what is needed: - "127.0.0.1:{port}:{port}"; or let the program listen on 127.0.0.1.',
     },
   },
 });
@@ -84,13 +84,13 @@ const host = card({
 const absent = card({
   id: 'front-container-unknown',
   severity: 'note',
-  summary: "The engine knows no container of the front's name.",
-  why: 'Whether it shares a network with each service cannot be checked yet; it is taken to.',
-  source: 'map reference, `front.runs-on`',
+  summary: "The front's container does not exist yet.",
+  why: 'The networks that it shares with the services were not checked. It is assumed to share them.',
+  source: 'map reference, `front.container`',
   messages: {
     unknown: {
-      message: 'The front is to run in the container `{front}`, which is not there yet.',
-      remedy: 'Make it with what `mile-marker write --compose` writes.',
+      message: 'The container `{front}` of the front does not exist yet.',
+      remedy: 'Write a Compose file for it: mile-marker write --compose',
     },
   },
 });

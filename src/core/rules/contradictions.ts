@@ -6,27 +6,27 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'road-contradicts-itself',
   severity: 'warning',
-  summary: 'Two keys of a road speak against each other, and one of them does nothing.',
-  why: 'Browsers say nothing of it but "blocked", far from where it was written.',
+  summary: 'Two keys of a road contradict each other, so one of them does nothing.',
+  why: 'Browsers only say "blocked", far from where it was written.',
   source: 'Fetch standard, CORS protocol; RFC 9110 §15.5.6',
   messages: {
     preflight: {
-      message: '`{road}` has `cors`, and its `methods` leave out OPTIONS, with which every browser asks first.',
+      message: '`{road}` has `cors`, but its `methods` leave out OPTIONS, with which browsers ask first.',
       remedy: 'Add OPTIONS to `methods`.',
     },
     methods: {
-      message: '`{road}` lets other origins use {methods} by `cors`, which its `methods` refuse.',
-      remedy: 'Add them to `methods`, or take them out of `cors`.',
+      message: '`{road}` allows {methods} to other origins by `cors`, but its `methods` refuse them.',
+      remedy: 'Add them to `methods`, or remove them from `cors`.',
     },
     password: {
-      message: '`{road}` asks for a password, and its `cors` lets no page send one.',
+      message: '`{road}` asks for a password, but its `cors` lets no page send one.',
       remedy: 'Write `credentials: true` under `cors`, and name the origins.',
     },
     folder: {
-      message: '`{road}` shows a folder, which takes GET and HEAD alone; its `methods` name {methods}.',
-      remedy: 'Take them out.',
+      message: '`{road}` shows a folder, which accepts only GET and HEAD, but its `methods` name {methods}.',
+      remedy: 'Remove them from `methods`.',
     },
-    get: { message: '`{road}` refuses GET, with which every page is asked for.', remedy: 'Add GET to `methods`.' },
+    get: { message: '`{road}` refuses GET, which every page needs.', remedy: 'Add GET to `methods`.' },
   },
 });
 

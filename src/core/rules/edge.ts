@@ -5,12 +5,13 @@ const circle = card({
   id: 'edge-redirect-loop',
   severity: 'error',
   summary: 'The edge speaks plain HTTP to the front, and the front sends plain HTTP to HTTPS.',
-  why: 'The visitor is sent to HTTPS, arrives at the edge, the edge asks the front over plain HTTP, and the front sends the visitor to HTTPS again: "too many redirects".',
+  why: 'The edge asks the front over plain HTTP, and the front sends the visitor to HTTPS, which leads to the edge again: "too many redirects".',
   source: 'RFC 9110 §15.4',
   messages: {
     circle: {
-      message: 'With `speaks: http` every visitor is sent round in a circle on {names}.',
-      remedy: 'Set the edge to speak HTTPS to your front, with the certificate checked, and write: speaks: https',
+      message: 'With `speaks: http` every visitor goes round in a circle on {names}.',
+      remedy:
+        'Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
     },
   },
 });

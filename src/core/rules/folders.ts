@@ -8,18 +8,18 @@ const words = card({
   id: 'folder-not-shown',
   severity: 'error',
   summary: 'The proxy cannot show the folder of a road.',
-  why: 'Visitors get 404, and the proxy’s log says why, where nobody looks.',
+  why: 'Visitors get 404. Only the log of the proxy says why.',
   source: 'path_resolution(7)',
   messages: {
-    missing: { message: '`{road}` shows {folder}, which is not there.', remedy: 'Make it, or mend the path.' },
-    file: { message: '`{road}` shows {folder}, which is no folder.', remedy: 'Name the folder that it is in.' },
+    missing: { message: '`{road}` shows {folder}, which does not exist.', remedy: 'Create it, or correct the path.' },
+    file: { message: '`{road}` shows {folder}, which is not a folder.', remedy: 'Write the folder that it is in.' },
     barred: {
-      message: '{proxy} runs as {user}, which cannot read {folder}. What keeps it out: {bars}.',
-      remedy: 'Let others go through it: chmod o+rX {all}',
+      message: '{proxy} runs as {user}, which cannot read {folder} because of: {bars}.',
+      remedy: 'Let others read it: chmod o+rX {all}',
     },
     index: {
-      message: '`{road}` shows {folder}, which has no index.html: the bare name answers 404.',
-      remedy: 'Put one there; there is no listing.',
+      message: '`{road}` shows {folder}, which has no index.html, so the bare name answers 404.',
+      remedy: 'Put one there. Listings are never shown.',
     },
   },
 });

@@ -5,12 +5,12 @@ const words = card({
   id: 'front-without-address',
   severity: 'error',
   summary: 'The front takes its address from an interface that has none.',
-  why: 'Without the address nobody can say whether DNS points at it.',
+  why: 'Without the address it is not clear whether DNS points at it.',
   source: 'map reference: `front.address`',
   messages: {
     none: {
-      message: 'The interface `{name}` of this host has no address, or does not exist; it has: {known}.',
-      remedy: 'Mend the name, or write the public address itself under `front.address`.',
+      message: 'The interface `{name}` of this host has no address, or does not exist. This host has: {known}.',
+      remedy: 'Correct the name, or write the public address itself under `front.address`.',
     },
   },
 });

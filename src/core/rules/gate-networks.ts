@@ -6,14 +6,14 @@ import type { Facts, Rule } from './rule.ts';
 const router = card({
   id: 'gate-includes-router',
   severity: 'note',
-  summary: 'A gate lets in the address of the router.',
-  why: 'Many routers send on requests from outside under their own address when the house asks for its public one; some do so for every visitor. Then everybody is at home.',
+  summary: 'A gate lets the router’s address in.',
+  why: 'Many routers replace the address of visitors with their own, some for every visitor. Then everybody seems to be at home.',
   source: 'RFC 4787 §6, RFC 7857: hairpinning',
   messages: {
     gateway: {
       message: '`{gate}` lets in {gateway}, the default gateway of this machine.',
       remedy:
-        'Without `home-networks` the gate `home` leaves the router out by itself. Else see in the log whether visitors from outside carry that address.',
+        'Remove `home-networks`: then `home` leaves out the router. If you need it, look in the log of the front whether visitors from outside have that address.',
     },
   },
 });
@@ -33,12 +33,12 @@ const containers = card({
   id: 'gate-includes-container-network',
   severity: 'warning',
   summary: 'A gate lets in a network of containers.',
-  why: 'Every container on it passes the gate, and so does every visitor whose address the engine replaces by its own.',
+  why: 'Every container on it passes the gate, and every visitor whose address the engine replaces with its own.',
   source: 'Engine API v1.41, NetworkInspect: IPAM.Config',
   messages: {
     network: {
-      message: '`{gate}` lets in {network}, and {subnet} of it is a network of containers.',
-      remedy: 'Take it out, unless containers are meant.',
+      message: '`{gate}` lets in {network}, and {subnet} of it is a container network.',
+      remedy: 'Remove it, unless containers may pass.',
     },
   },
 });
@@ -62,12 +62,12 @@ export const gateIncludesContainers: Rule = {
 const ipv6 = card({
   id: 'gate-misses-home-ipv6',
   severity: 'warning',
-  summary: 'A gate for a home network knows its IPv4 addresses only, and visitors at home come over IPv6.',
+  summary: 'A gate for a home network has IPv4 only, but visitors at home come over IPv6.',
   why: 'Browsers prefer IPv6 where the name has an AAAA record: "forbidden at home, fine with Wi-Fi off".',
   source: 'RFC 8305',
   messages: {
     missing: {
-      message: '`{gate}` lets in {known}, and nothing of {network}, which is the same network over IPv6.',
+      message: '`{gate}` lets in {known}, but not {network}, which is the same network over IPv6.',
       remedy: 'Add it: "{network}". If your provider changes it now and then, write `gate: home` instead.',
     },
   },
@@ -108,15 +108,15 @@ export const gateMissesIpv6: Rule = {
 const lost = card({
   id: 'true-client-address-lost',
   severity: 'warning',
-  summary: 'Visitors reach the front under an address that is not theirs, and a gate asks where they come from.',
-  why: 'A gate then lets in everybody or nobody, and a rate counts all visitors as one.',
+  summary: 'A gate asks where visitors come from, but the front does not see their addresses.',
+  why: 'The gate then lets in everybody or nobody, and a rate counts all visitors as one.',
   source: 'Engine documentation: the proxy for published ports without IPv6 in the container network',
   messages: {
     ipv6: {
       message:
-        'The front runs in `{container}`, whose networks have no IPv6: whoever comes to {address} arrives with an address of the engine.',
+        'The front runs in `{container}`, whose networks have no IPv6. Visitors of {address} arrive with an address of the engine.',
       remedy:
-        'Give its network IPv6 (enable_ipv6: true in its Compose file), or run it with `network_mode: host`, or take the IPv6 address off `front.address`.',
+        'Give its network IPv6 (`enable_ipv6: true` in its Compose file), run it with `network_mode: host`, or remove the IPv6 address from `front.address`.',
     },
   },
 });

@@ -9,21 +9,21 @@ const source = 'map reference: `gates`';
 const open = card({
   id: 'gate-open-to-everybody',
   severity: 'warning',
-  summary: 'A gate lets everybody pass, and looks as if it did not.',
-  why: 'A rule that you believe is there is worse than none.',
+  summary: 'A gate lets everybody pass, but looks as if it did not.',
+  why: 'A rule that you only believe in is worse than none.',
   source,
   messages: {
     networks: {
       message: 'The gate `{gate}` lets in {network}, which is the whole internet.',
-      remedy: 'Name the networks that are meant, or write `gate: everyone` where everybody is.',
+      remedy: 'Write the networks that are meant. If everybody is meant, write `gate: everyone`.',
     },
     any: {
-      message: 'The gate `{gate}` lets in {network} without a password, since one of the two is enough.',
-      remedy: 'Write `need: all`, or take the network out.',
+      message: 'The gate `{gate}` lets in {network} without a password, because one of the two is enough.',
+      remedy: 'Write `need: all`, or remove the network.',
     },
     except: {
       message: 'The gate `{gate}` excepts `/`, which is every path.',
-      remedy: 'Name the paths that are meant, or write `gate: everyone`.',
+      remedy: 'Write the paths that are meant, or `gate: everyone`.',
     },
   },
 });
@@ -50,20 +50,19 @@ export const gateOpenToEverybody: Rule = {
 const idle = card({
   id: 'gate-without-effect',
   severity: 'warning',
-  summary: 'A gate changes nothing where it stands.',
-  why: 'All gates of a list must let a visitor pass; one that everybody passes, or that another already asks more than, does nothing.',
+  summary: 'A gate has no effect.',
+  why: 'All gates of a list must let a visitor pass. One that everybody passes, or that is wider than another, does nothing.',
   source,
   messages: {
     everyone: {
-      message: '`{road}` has the gate `everyone` beside {others}; it lets nobody in whom they keep out.',
-      remedy:
-        'Take `everyone` out. To let in those whom one of several gates lets in, write one gate with `need: any`.',
+      message: '`{road}` has the gate `everyone` beside {others}. It lets nobody in whom they keep out.',
+      remedy: 'Remove `everyone`. To let in whoever passes one of several rules, write one gate with `need: any`.',
     },
     shadowed: {
-      message: '`{road}` has the gate `{gate}`, and `{by}` beside it lets in fewer already.',
+      message: '`{road}` has the gate `{gate}`, and `{by}` beside it already lets in fewer.',
       remedy: 'Keep `{by}` alone.',
     },
-    unused: { message: 'No road has the gate `{gate}`.', remedy: 'Give it to a road: `gate: {gate}`, or take it out.' },
+    unused: { message: 'No road has the gate `{gate}`.', remedy: 'Give it to a road (`gate: {gate}`), or remove it.' },
   },
 });
 
@@ -118,13 +117,13 @@ const nobody = card({
   id: 'gate-nobody-passes',
   severity: 'error',
   summary: 'No visitor can pass all gates of a road.',
-  why: 'Each gate of a list must let a visitor in, and nobody is in two networks that have no address in common.',
+  why: 'All gates of a list must let a visitor in, but these networks have no address in common.',
   source,
   messages: {
     apart: {
       message:
-        '`{road}` has the gates `{first}` and `{second}`, whose networks have no address in common: nobody passes.',
-      remedy: 'Put the networks of both into one gate: a visitor then needs to be in one of them.',
+        '`{road}` has the gates `{first}` and `{second}`, whose networks have no address in common. Nobody passes.',
+      remedy: 'Put the networks of both into one gate. A visitor then needs to be in one of them.',
     },
   },
 });

@@ -12,7 +12,7 @@ const twoOwners = card({
   id: 'port-two-owners',
   severity: 'error',
   summary: 'Two services publish the same port of this host.',
-  why: 'Only one of them can have it; the other does not start, and a road may lead to the wrong one.',
+  why: 'Only one of them gets it. The other does not start, and a road may lead to the wrong one.',
   source,
   messages: {
     two: {
@@ -25,18 +25,18 @@ const twoOwners = card({
 const frontTaken = card({
   id: 'front-port-taken',
   severity: 'error',
-  summary: 'Something else has the port on which the front itself must listen.',
-  why: 'Two programs cannot share a port: the front does not start while the other has it.',
+  summary: 'Something else uses a port that the front needs.',
+  why: 'Two programs cannot share a port. The front does not start while the other one runs.',
   source,
   messages: {
     taken: {
       message: '`{service}` publishes port {port} of this host, which the front needs for {listener}.',
-      remedy: 'Move it to another outside port: - "127.0.0.1:{free}:{inside}"; visitors reach it through its road.',
+      remedy: 'Move it to another outside port: - "127.0.0.1:{free}:{inside}". Visitors reach it through its road.',
     },
     program: {
       message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
       remedy:
-        'Move that program to another port, such as {free}, or stop it; or give the front another: `front.listen`.',
+        'Move that program to another port, such as {free}, or stop it, or give the front other ports with `front.listen`.',
     },
   },
 });
@@ -137,7 +137,7 @@ function meets({ address, family }: ListeningSocket, { plan }: Facts): boolean {
 }
 
 /**
- * Whether this socket is the front itself: the same processes hold the generation mark, or it is the map's own server
+ * Whether this socket is the front itself: the same processes hold the edition mark, or it is the map's own server
  * program. The engine's helper holds the ports of a front that runs in a container.
  */
 function isTheFront(holder: ListeningSocket, { plan, sockets, front }: Facts): boolean {

@@ -5,23 +5,23 @@ import type { Rule } from './rule.ts';
 const locks = card({
   id: 'hsts-locks-out',
   severity: 'error',
-  summary: 'A road tells browsers to insist on HTTPS where that keeps them out.',
-  why: 'A browser that has once read it turns every http:// of this name into https://, keeps the port, accepts no untrusted certificate, and asks nobody, until the time is over.',
+  summary: 'A road tells browsers to insist on HTTPS where that locks them out.',
+  why: 'A browser that read it once turns every http:// of this name into https://, keeps the port and accepts no untrusted certificate, until the time is over.',
   source: 'RFC 6797 §8.3 and §8.4',
   messages: {
     plain: {
-      message: '`{key}` is served on plain HTTP too, and `hsts` forbids browsers to use that.',
-      remedy: 'Write `hsts: off`, or take `plain` away.',
+      message: '`{key}` is served on plain HTTP, too, but `hsts` forbids browsers to use that.',
+      remedy: 'Write `hsts: off`, or remove `plain`.',
     },
     port: {
       message:
-        '`{key}` sends `hsts`, and visitors see HTTPS on port {port}: http://{name} would be tried as https://{name}, where this front is not.',
+        '`{key}` sends `hsts`, but visitors see HTTPS on port {port}. Browsers would try http://{name} as https://{name}, where this front is not.',
       remedy: 'Write `hsts: off`, or give HTTPS the outside port 443.',
     },
     practice: {
       message:
-        '`{key}` sends `hsts`, and its certificate is not one that browsers trust: they would let nobody click it away.',
-      remedy: 'Leave `hsts` out until the certificate is real.',
+        '`{key}` sends `hsts`, but browsers do not trust its certificate, and nobody could click the warning away.',
+      remedy: 'Remove `hsts` until the certificate is real.',
     },
   },
 });
@@ -45,14 +45,14 @@ export const hstsLocksOut: Rule = {
 const remembered = card({
   id: 'hsts-remembered',
   severity: 'warning',
-  summary: 'Browsers remember that a name insists on HTTPS, and the map has changed its mind.',
-  why: 'What was sent cannot be taken back, and `undo` does not reach into browsers. Each forgets it when its time is over, or when it reads max-age=0 over good HTTPS.',
+  summary: 'Browsers remember that a name insists on HTTPS, but the map no longer does.',
+  why: 'What was sent cannot be taken back. Each browser forgets it when its time is over, or when it reads max-age=0 over HTTPS with a valid certificate.',
   source: 'RFC 6797 §6.1.1 and §8.1',
   messages: {
     stands: {
       message:
         'Browsers that came to {name} before may insist on HTTPS with a good certificate until {until}, and the road {now}.',
-      remedy: 'Send `hsts: forget` for a while, over a good certificate, before you change that.',
+      remedy: 'First write `hsts: forget` for a while, with a valid certificate.',
     },
   },
 });

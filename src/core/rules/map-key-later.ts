@@ -7,8 +7,8 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'map-key-later',
   severity: 'error',
-  summary: 'A key of the map is read and checked, and this version does not carry it out yet.',
-  why: 'A rule that is silently ignored is a rule that you believe is there.',
+  summary: 'A key of the map has no effect in this version.',
+  why: 'You would rely on a rule that is not there.',
   source: 'map reference',
   messages: {
     proxy: {

@@ -7,14 +7,14 @@ import type { Facts, Rule } from './rule.ts';
 const words = card({
   id: 'no-certificate',
   severity: 'error',
-  summary: 'A name on the map has no certificate that covers it today.',
-  why: 'The front then shows a throwaway certificate without names, and every browser refuses it.',
+  summary: 'A name on the map has no valid certificate.',
+  why: 'The front shows a throwaway certificate without names, which every browser refuses.',
   source: 'RFC 9525 §6.3; RFC 5280 §4.1.2.5',
   messages: {
-    missing: { message: 'No certificate is held for {names}.', remedy: 'Run: {command}' },
-    'other-name': { message: 'The certificate held for {names} does not cover {missing}.', remedy: 'Run: {command}' },
+    missing: { message: 'There is no certificate for {names}.', remedy: 'Run: {command}' },
+    'other-name': { message: 'The certificate stored for {names} does not cover {missing}.', remedy: 'Run: {command}' },
     ended: {
-      message: 'The certificate held for {names} is out of its dates ({from} to {to}).',
+      message: 'The certificate stored for {names} is not valid now, only from {from} to {to}.',
       remedy: 'Run: {command}',
     },
   },
@@ -105,25 +105,25 @@ function day(time: number | undefined): string {
 const faults = card({
   id: 'certificate-faulty',
   severity: 'error',
-  summary: 'A certificate that is held has a fault that visitors will meet.',
-  why: 'Some programs forgive it and others do not: it works in one browser, and phones and scripts refuse it.',
+  summary: 'A stored certificate has a fault that visitors will notice.',
+  why: 'Some programs accept it and others do not: it works in one browser, but phones and scripts refuse it.',
   source: 'RFC 8446 §4.4.2; RFC 5280 §4.2.1.12; CA/Browser Forum Baseline Requirements §6.1.5',
   messages: {
     order: {
-      message: 'The certificates in the file of `{id}` are not in the order in which they sign each other.',
-      remedy: 'Bring it in again, which sorts them: mile-marker certs import --as {id} FILES',
+      message: 'The certificates in the file of `{id}` are in the wrong order.',
+      remedy: 'Import it again, which sorts them: mile-marker certs import --as {id} FILES',
     },
     incomplete: {
-      message: 'The file of `{id}` holds the certificate alone, without the intermediate one of {issuer}.',
-      remedy: 'Bring it in again with the intermediate certificate: mile-marker certs import --as {id} FILES',
+      message: 'The file of `{id}` has only the certificate, without the intermediate certificate of {issuer}.',
+      remedy: 'Import it again, together with the intermediate certificate: mile-marker certs import --as {id} FILES',
     },
     key: {
       message: 'The private key of `{id}` does not belong to its certificate.',
-      remedy: 'Bring both in again: mile-marker certs import --as {id} FILES',
+      remedy: 'Import both again: mile-marker certs import --as {id} FILES',
     },
     'no-key': {
       message: 'The private key of `{id}` is missing or cannot be read.',
-      remedy: 'Bring it in: mile-marker certs import --as {id} FILES; or run this as the user who owns it.',
+      remedy: 'Import it: mile-marker certs import --as {id} FILES. Or run this as the user who owns it.',
     },
     weak: { message: 'The certificate of `{id}` is too weak: {weak}.', remedy: 'Get a new one: {command}' },
     usage: {
@@ -132,7 +132,7 @@ const faults = card({
     },
     open: {
       message: 'The private key of `{id}` can be read by others (mode {mode}).',
-      remedy: 'Close it: chmod 600 {file}. If others use this machine, get a new certificate too.',
+      remedy: 'If others use this machine, get a new certificate, too. Close it: chmod 600 {file}',
     },
   },
 });

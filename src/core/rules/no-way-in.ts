@@ -7,7 +7,7 @@ const words = card({
   id: 'no-way-in',
   severity: 'error',
   summary: 'Nobody outside can reach the address of the front.',
-  why: 'Your provider shares one public address among many customers, or the address belongs to the network behind your router. No port that you open changes that.',
+  why: 'Your provider shares one public address among many customers, or the address exists only behind your router. Opening ports does not change that.',
   source: 'RFC 6598 (100.64.0.0/10); RFC 1918',
   messages: {
     shared: {
@@ -16,13 +16,13 @@ const words = card({
         'Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
     },
     other: {
-      message: 'The world sees you at {seen}, but `front.address` says {written}.',
+      message: 'From outside you are at {seen}, but `front.address` says {written}.',
       remedy:
-        'Mend `front.address`; if the address changes, write a name there and let a timer keep it: mile-marker schedule address',
+        'Correct `front.address`. If the address changes now and then, write a name there and let a timer keep it: mile-marker schedule address',
     },
     behind: {
       message:
-        'The world sees you at {seen}, but your router has {written}: your provider shares one address among many customers.',
+        'From outside you are at {seen}, but your router has {written}. Your provider shares one address among many customers.',
       remedy:
         'Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
     },

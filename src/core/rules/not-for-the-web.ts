@@ -9,21 +9,21 @@ const words = card({
   id: 'not-for-the-web',
   severity: 'error',
   summary: 'A road leads to a database, a cache, a queue or the container engine.',
-  why: 'Nothing there is meant for browsers, and much of it trusts whoever can reach it.',
+  why: 'It is not meant for browsers, and often trusts whoever can reach it.',
   source: 'IANA Service Name and Transport Protocol Port Number Registry',
   messages: {
     port: {
       message: '`{key}` leads to port {port}, which is usually {use}.',
-      remedy: 'Lead to the program that people open in a browser, or remove the road: mile-marker remove {road}',
+      remedy: 'Lead to the program that people open in a browser. Or remove the road: mile-marker remove {road}',
     },
     image: {
       message: '`{key}` leads to `{service}`, whose image is {use}.',
-      remedy: 'Lead to the program that people open in a browser, or remove the road: mile-marker remove {road}',
+      remedy: 'Lead to the program that people open in a browser. Or remove the road: mile-marker remove {road}',
     },
     socket: {
       message:
-        '`{key}` lets everyone reach `{service}`, which holds the engine socket: whoever gets in is root on this machine.',
-      remedy: 'Give the road `gate: home`, or give the service no socket.',
+        '`{key}` lets everyone reach `{service}`, which has the engine socket. Whoever gets in is root on this machine.',
+      remedy: 'Give the road `gate: home`, or remove the socket from the service.',
     },
   },
 });

@@ -6,13 +6,13 @@ import type { Rule } from './rule.ts';
 export const consoleOpenWords = card({
   id: 'console-open-to-everyone',
   severity: 'warning',
-  summary: 'What looks like a console or a dashboard is open to everybody.',
-  why: 'Pages for administrators are found within hours of their name standing in a public certificate, and many have a password of their own only on paper.',
+  summary: 'Something that looks like a console or a dashboard is open to everybody.',
+  why: 'Names in public certificates are found within hours, and many such pages have no good password.',
   source: 'RFC 9162: names in certificates are published',
   messages: {
     open: {
       message: '`{key}` is open to everyone, and {why}.',
-      remedy: 'Give it `gate: home`, or a gate with people. If it is meant so: `meant-so: [console-open-to-everyone]`',
+      remedy: 'Give it `gate: home`, or a gate with people. If it is meant: `meant-so: [console-open-to-everyone]`',
     },
   },
 });

@@ -9,16 +9,16 @@ import type { Facts, Rule } from './rule.ts';
 const words = card({
   id: 'people-file-faulty',
   severity: 'error',
-  summary: 'The password file of a gate keeps out whom it should let in, or lets in too easily.',
-  why: 'A proxy that finds no usable line refuses everybody, and says nothing before somebody stands at the door. Some servers compute the hash anew for each request and serve nobody else meanwhile.',
+  summary: 'The password file of a gate keeps people out, or lets others in too easily.',
+  why: 'A proxy that finds no usable line refuses everybody, and says so only in its log. Some servers compute the hash anew for each request and serve nobody else meanwhile.',
   source: 'htpasswd(1); crypt(5)',
   messages: {
     missing: {
-      message: 'The gate `{gate}` has people, and their file is not there: {file}',
-      remedy: 'Add the first of them: mile-marker people add NAME --gate {gate}',
+      message: 'The gate `{gate}` has people, but their file does not exist: {file}',
+      remedy: 'Add somebody: mile-marker people add NAME --gate {gate}',
     },
     empty: {
-      message: 'Nobody stands in {file}, so the gate `{gate}` locks everyone out.',
+      message: '{file} is empty, so the gate `{gate}` locks everyone out.',
       remedy: 'Add somebody: mile-marker people add NAME --gate {gate}',
     },
     unreadable: {
@@ -26,8 +26,8 @@ const words = card({
       remedy: 'Run this as the user who owns it.',
     },
     barred: {
-      message: '{proxy} runs as {user}, which cannot read {file}. What keeps it out: {bars}.',
-      remedy: 'Open it to the group of {user} alone: chgrp {user} {all} && chmod g+rX {all}',
+      message: '{proxy} runs as {user}, which cannot read {file} because of: {bars}.',
+      remedy: 'Open it to the group of {user} only: chgrp {user} {all} && chmod g+rX {all}',
     },
     others: {
       message: '{file} can be read by others on this machine (mode {mode}).',
@@ -35,8 +35,8 @@ const words = card({
     },
     beside: {
       message:
-        '{file} lies beside the map, whose folder holds keys; a front in a container sees this one file, and not what replaces it.',
-      remedy: 'Give it a folder of its own: `people: people/{name}`, and move it there.',
+        '{file} is beside the map, in a folder with keys. A front in a container sees this one file, but not the one that replaces it.',
+      remedy: 'Move it into a folder of its own, and write: `people: people/{name}`',
     },
     contained: {
       message:
@@ -45,24 +45,24 @@ const words = card({
         'Open it to the group that {proxy} has in there (docker exec {container} id {user}): chgrp GROUP {file} && chmod 640 {file}. Then try it: mile-marker verify --login FILE',
     },
     line: {
-      message: '{file} line {line} is passed over: {why}.',
-      remedy: 'Take the line out, or set the person anew: mile-marker people add NAME --gate {gate}',
+      message: '{file} line {line} is ignored: {why}.',
+      remedy: 'Remove the line, or set the password again: mile-marker people add NAME --gate {gate}',
     },
     twice: {
-      message: '{name} stands twice in {file}; the first line counts, and the one on line {line} does nothing.',
-      remedy: 'Take one of them out.',
+      message: '{name} is twice in {file}. The first line counts, and line {line} does nothing.',
+      remedy: 'Remove one of them.',
     },
     kind: {
       message: '{proxy} cannot check the password of {name} in {file}: its hash is {kind}.',
-      remedy: 'Set it anew: mile-marker people add {name} --gate {gate}',
+      remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
     },
     weak: {
-      message: 'The hash of {name} in {file} is of a weak kind ({kind}): whoever gets the file soon has the password.',
-      remedy: 'Set it anew: mile-marker people add {name} --gate {gate}',
+      message: 'The hash of {name} in {file} is weak ({kind}): whoever gets the file soon has the password.',
+      remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
     },
     slow: {
       message: 'Each request of {name} costs about {ms} ms of {proxy}, which serves nobody else meanwhile.',
-      remedy: 'Set it anew with a cost that fits: mile-marker people add {name} --gate {gate}',
+      remedy: 'Set it again, with a cost that fits: mile-marker people add {name} --gate {gate}',
     },
   },
 });

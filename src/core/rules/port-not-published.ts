@@ -8,30 +8,29 @@ const words = card({
   id: 'port-not-published',
   severity: 'error',
   summary: 'A road leads to a port of a service that is not published on this host.',
-  why: 'The proxy runs on the host, outside the container network, so only a published port can be dialled.',
+  why: 'The proxy runs on the host, outside the container network, so it reaches only published ports.',
   source: 'Compose Specification, section "ports"',
   messages: {
     outside: {
-      message: '{port} is the port that `{service}` has outside; inside the container it listens on {inside}.',
+      message: '{port} is the outside port of `{service}`. Inside the container it listens on {inside}.',
       remedy: 'Write `to: {service}:{inside}`.',
     },
     other: {
-      message: '`{service}` does not publish its port {port}; it publishes {published}.',
-      remedy: 'Write one of these after `{service}:`, or add under its `ports`: - "127.0.0.1:{port}:{port}"',
+      message: '`{service}` does not publish its port {port}. It publishes {published}.',
+      remedy: 'Write one of these after `{service}:`. Or add under its `ports`: - "127.0.0.1:{port}:{port}"',
     },
     none: {
       message: '`{service}` publishes no port, so the proxy cannot reach its port {port}.',
-      remedy:
-        'Add to the service: ports: ["127.0.0.1:{port}:{port}"] (any free port of this host may stand in the middle).',
+      remedy: 'Add to the service: ports: ["127.0.0.1:{port}:{port}"] (in the middle any free port of this host).',
     },
     container: {
       message:
-        'The container of `{service}` publishes no port {port}; only an address of its container network leads there, and that changes.',
-      remedy: 'Make it anew with -p 127.0.0.1:{port}:{port}, or declare it in a Compose file of the map.',
+        'The container of `{service}` publishes no port {port}. Only an address of its container network leads there, and that changes.',
+      remedy: 'Recreate it with -p 127.0.0.1:{port}:{port}, or declare it in a Compose file of the map.',
     },
     picked: {
-      message: '`{service}` lets the engine pick the outside port of {port} anew at each start.',
-      remedy: 'Fix it under its `ports`: - "127.0.0.1:{port}:{port}"',
+      message: '`{service}` lets the engine choose another outside port for {port} at each start.',
+      remedy: 'Write a fixed one under its `ports`: - "127.0.0.1:{port}:{port}"',
     },
   },
 });

@@ -7,21 +7,21 @@ const words = card({
   id: 'service-published-to-everyone',
   severity: 'warning',
   summary: 'A service on a road also publishes its port on every address of this host.',
-  why: 'Whoever dials the bare port passes neither the gate nor TLS. Container ports are forwarded before the input rules of a host firewall, so closing the port there does not help.',
+  why: 'Whoever uses that port bypasses the gate and TLS. Container ports are forwarded before the input rules of a firewall, so closing the port there does not help.',
   source: 'Compose Specification, section "ports": without a host address, all of them',
   messages: {
     open: {
-      message: '`{service}` can be reached past the front, on port {outside} of every address of this host.',
+      message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
       remedy: 'In {file} line {line} write: {instead}',
     },
     needless: {
-      message: '`{service}` can be reached past the front, on port {outside} of every address of this host.',
-      remedy: 'In {file} take line {line} away: the front reaches the service by their shared network.',
+      message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
+      remedy: 'In {file} remove line {line}: the front reaches the service by their shared network.',
     },
     container: {
       message:
-        'The container of `{service}` can be reached past the front, on port {outside} of every address of this host.',
-      remedy: 'Make it anew with: -p 127.0.0.1:{outside}:{inside}',
+        'The container of `{service}` is reachable past the front, on port {outside} of every address of this host.',
+      remedy: 'Recreate it with: -p 127.0.0.1:{outside}:{inside}',
     },
   },
 });

@@ -19,7 +19,7 @@ const toItself = card({
   messages: {
     itself: {
       message: '`{key}` redirects to {url}, which is this road itself.',
-      remedy: 'Write the name it should lead to, or `to:` with the service.',
+      remedy: 'Write the name that it should lead to, or `to:` with the service.',
     },
   },
 });
@@ -32,7 +32,7 @@ const inCircle = card({
   source,
   messages: {
     circle: {
-      message: 'These roads redirect to each other without an end: {circle}.',
+      message: 'These roads redirect to each other in a circle: {circle}.',
       remedy: 'Let one of them lead to a service with `to:`.',
     },
   },
@@ -48,7 +48,7 @@ const toNowhere = card({
     near: { message: '`{key}` redirects to {host}, which is not on the map.', remedy: 'Did you mean {near}?' },
     far: {
       message: '`{key}` redirects to {host}, which is not on the map.',
-      remedy: 'Add a road for {host}, or mend the URL.',
+      remedy: 'Add a road for {host}, or correct the URL.',
     },
   },
 });

@@ -13,25 +13,25 @@ const stopped = card({
   source,
   messages: {
     missing: {
-      message: '`{service}` is declared, and the engine has no container of it.',
-      remedy: 'Start it: docker compose up -d {name}',
+      message: '`{service}` is declared, but has no container.',
+      remedy: 'Start it: {compose} up -d {name}',
     },
     profile: {
-      message: '`{service}` runs only with one of the profiles {profiles}, and the engine has no container of it.',
-      remedy: 'Start it: docker compose --profile {first} up -d {name}',
+      message: '`{service}` runs only with one of the profiles {profiles}, and has no container.',
+      remedy: 'Start it: {compose} --profile {first} up -d {name}',
     },
     exited: {
       message: 'The container `{container}` ended with exit code {code}.',
       remedy: 'Read why: docker logs {container}',
     },
     created: {
-      message: 'The container `{container}` was made and never started.',
+      message: 'The container `{container}` was created, but never started.',
       remedy: 'Start it: docker start {container}',
     },
-    paused: { message: 'The container `{container}` is frozen.', remedy: 'Let it go on: docker unpause {container}' },
+    paused: { message: 'The container `{container}` is paused.', remedy: 'Resume it: docker unpause {container}' },
     dead: {
       message: 'The container `{container}` is {state}.',
-      remedy: 'Remove it and start it anew: docker rm -f {container}',
+      remedy: 'Remove it, then start it again: docker rm -f {container}',
     },
   },
 });
@@ -39,12 +39,12 @@ const stopped = card({
 const restarting = card({
   id: 'service-restarting',
   severity: 'warning',
-  summary: 'A service on a road dies and is started again and again.',
-  why: 'Between two starts visitors get 502, and a service that lives for seconds may look well when you look.',
+  summary: 'A service on a road keeps ending and being restarted.',
+  why: 'Between two starts visitors get 502. A service that lives for seconds may look fine when you look.',
   source,
   messages: {
     restarting: {
-      message: 'The container `{container}` keeps ending with exit code {code} and being started again.',
+      message: 'The container `{container}` keeps ending with exit code {code} and being restarted.',
       remedy: 'Read why: docker logs {container}',
     },
   },
@@ -54,12 +54,12 @@ const unhealthy = card({
   id: 'service-unhealthy',
   severity: 'warning',
   summary: "A service on a road fails its container's own health check.",
-  why: 'It runs, and by its own word it does not work.',
+  why: 'It runs, but by its own check it does not work.',
   source: 'Engine API v1.41, ContainerInspect: State.Health',
   messages: {
     unhealthy: {
       message: 'The container `{container}` is unhealthy by its own health check.',
-      remedy: 'See what the check says: docker inspect --format "{dots}" {container}',
+      remedy: 'See what the check printed: docker inspect --format "{dots}" {container}',
     },
   },
 });
@@ -76,7 +76,8 @@ export const serviceStopped: Rule = {
       const about = { roads, where, cause: `stopped:${titleOf(service)}` };
       if (facts.inventory.asked && service.containers.length === 0) {
         const { profiles, name } = service;
-        const data = { service: titleOf(service), name, profiles, first: profiles[0] ?? '' };
+        const { compose } = facts.host;
+        const data = { service: titleOf(service), name, profiles, first: profiles[0] ?? '', compose };
         return [tell(stopped, { say: profiles.length === 0 ? 'missing' : 'profile', data, ...about })];
       }
       const down = downOf(service);

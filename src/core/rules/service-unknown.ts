@@ -12,17 +12,16 @@ const words = card({
   messages: {
     near: { message: 'No service is called `{service}`.', remedy: 'Did you mean `{near}`?' },
     far: {
-      message: 'No service is called `{service}`; known are: {known}.',
-      remedy: 'Mend the name, or add the file that declares it under `compose`.',
+      message: 'No service is called `{service}`. There are: {known}.',
+      remedy: 'Correct the name, or add the file that declares it under `compose`.',
     },
     'no-compose': {
-      message:
-        '`{service}` is meant as a service, but the map names no Compose file and no container engine was asked.',
+      message: '`{service}` should be a service, but the map names no Compose file and no container engine.',
       remedy: 'Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
     },
     ambiguous: {
       message: 'Several projects have a service called `{service}`: {projects}.',
-      remedy: 'Say which: `{first}/{service}:{port}`.',
+      remedy: 'Write which one: `{first}/{service}:{port}`.',
     },
   },
 });

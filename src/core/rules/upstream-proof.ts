@@ -6,29 +6,29 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'upstream-unproven',
   severity: 'warning',
-  summary: 'A service behind HTTPS does not have to prove who it is.',
-  why: 'Whoever gets between the front and the service reads everything, passwords too.',
+  summary: 'A service behind HTTPS does not prove who it is.',
+  why: 'Whoever gets between the front and the service can read everything, even passwords.',
   source: 'RFC 9110 §4.3.4',
   messages: {
     insecure: {
-      message: '`{road}` believes whoever answers at {to} (`upstream-insecure`).',
+      message: '`{road}` accepts whoever answers at {to} (`upstream-insecure`).',
       remedy:
-        'Give its certificate or authority with `upstream-ca: FILE`; `openssl s_client -connect {to} -showcerts` shows it.',
+        'Write `upstream-ca: FILE` with its certificate or authority. To see it: openssl s_client -connect {to} -showcerts',
     },
     file: {
-      message: '`{road}` proves its service by {file}, which cannot be used: {why}.',
+      message: '`{road}` checks its service against {file}, which cannot be used: {why}.',
       remedy:
         'Put the certificate of its authority there, in PEM. Without it the front does not start, or answers 502.',
     },
     pin: {
-      message: '{proxy} cannot keep `upstream-pin` of `{road}`, and answers 502 instead.',
+      message: '{proxy} cannot check `upstream-pin` of `{road}`, and answers 502.',
       remedy:
-        'Give the service’s own certificate with `upstream-ca: FILE`, which says the same, or write `proxy: builtin`.',
+        'Write `upstream-ca: FILE` with the service’s own certificate, which does the same. Or write `proxy: builtin`.',
     },
     address: {
       message:
-        '`{road}` leads to an https service by its address, {to}, and {proxy} compares certificates with names alone.',
-      remedy: 'Write the name that its certificate carries: `upstream-host: NAME`.',
+        '`{road}` leads to an https service by its address, {to}, and {proxy} compares certificates with names only.',
+      remedy: 'Write the name in its certificate: `upstream-host: NAME`',
     },
   },
 });

@@ -7,8 +7,8 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'container-without-road',
   severity: 'note',
-  summary: 'Something runs that looks like a web service, and no road leads to it.',
-  why: 'It may be new, or forgotten; both are worth a look.',
+  summary: 'Something that looks like a web service has no road.',
+  why: 'It may be new, or forgotten.',
   source: 'Engine API v1.41, ContainerList',
   messages: {
     some: { message: 'No road leads to {services}.', remedy: 'See what could be added: mile-marker survey' },

@@ -25,7 +25,7 @@ export const yamlWords: Record<YamlSlip, Words> = {
   },
   empty: {
     message: 'The file is empty.',
-    remedy: 'Fill it; for a first map run `mile-marker start --domain NAME --address ADDRESS` in an empty folder.',
+    remedy: 'Fill it; for a first map run `mile-marker init --domain NAME --address ADDRESS` in an empty folder.',
   },
   'not-a-map': { message: 'The file holds {got}, not keys with values.', remedy: 'Begin each line with `key:`.' },
   documents: {

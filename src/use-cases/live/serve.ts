@@ -29,9 +29,9 @@ export async function serve({ plan, paths, now, onTrouble }: ServeInput): Promis
 }
 
 /** The plan that was last written for the builtin proxy, to be served when the map itself cannot be read. */
-export async function lastWritten(paths: StatePaths): Promise<{ plan: Plan; generation: number } | null> {
+export async function lastWritten(paths: StatePaths): Promise<{ plan: Plan; edition: number } | null> {
   const current = await readCurrent(paths.front);
   const text = current?.files.find(({ path }) => path === builtinRenderer.entry)?.content;
   const plan = text === undefined ? null : readPlan(text);
-  return current === null || plan === null ? null : { plan, generation: current.number };
+  return current === null || plan === null ? null : { plan, edition: current.number };
 }

@@ -22,7 +22,7 @@ export interface ComposeResult {
 
 export interface WriteComposeInput {
   site: Site;
-  /** Folder that the generations were written to. */
+  /** Folder that the editions were written to. */
   folder: string;
   cwd: string;
   dry: boolean;
@@ -40,6 +40,7 @@ export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput
   const owner = await ownerOf(paths.certificates, mapFile);
   const text = frontCompose({
     ...{ plan, front, mapFile, owner },
+    compose: site.host.compose,
     folders: { front: folder, certificates: paths.certificates },
     program: dirname(realpathSync(process.argv[1] ?? '.')),
   });

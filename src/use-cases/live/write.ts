@@ -5,7 +5,7 @@ import { homeNetworks } from '../../core/networks/home.ts';
 import { firewallRules } from '../../core/way-in/firewall.ts';
 import { wayInPage } from '../../core/way-in/page.ts';
 import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
-import { markText, nextNumber, readCurrent, writeGeneration } from '../../adapters/files/editions.ts';
+import { markText, nextNumber, readCurrent, writeEdition } from '../../adapters/files/editions.ts';
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
@@ -24,17 +24,17 @@ function rendererFor(proxy: Plan['front']['proxy']): Renderer {
   throw new Trouble({ code: 'proxy-later', message, remedy: `Write one of: ${written.join(', ')}.`, exitCode: 2 });
 }
 
-/** How one file differs from the newest generation. `before` or `after` is null when the file comes or goes. */
+/** How one file differs from the newest edition. `before` or `after` is null when the file comes or goes. */
 export interface FileChange {
   path: string;
   before: string | null;
   after: string | null;
 }
 
-/** @property generation the one that now counts: a new one, or the newest when nothing changed */
+/** @property edition the one that now counts: a new one, or the newest when nothing changed */
 export interface WriteResult {
   folder: string;
-  generation: number;
+  edition: number;
   changes: FileChange[];
   written: boolean;
   throwaway: string[];
@@ -43,7 +43,7 @@ export interface WriteResult {
 
 export interface WriteInput {
   site: Site;
-  /** Folder for generations; default: `front` in the state folder. Relative to `cwd`. */
+  /** Folder for editions; default: `front` in the state folder. Relative to `cwd`. */
   out: string | undefined;
   cwd: string;
   now: Date;
@@ -52,7 +52,7 @@ export interface WriteInput {
 }
 
 /**
- * Writes the proxy's configuration for a plan as a new generation and switches to it. When nothing would change,
+ * Writes the proxy's configuration for a plan as a new edition and switches to it. When nothing would change,
  * nothing is written.
  *
  * @throws Trouble `path-unusable` when the folder's path cannot stand in the server's configuration
@@ -70,17 +70,17 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);
   const fresh = current?.digest !== digest || wayIn.some((file) => !isIn(current.files, file));
-  const generation = fresh ? await nextNumber(folder) : current.number;
-  const markFile = renderer.renderMark(plan, markText({ number: generation, digest }));
+  const edition = fresh ? await nextNumber(folder) : current.number;
+  const markFile = renderer.renderMark(plan, markText({ number: edition, digest }));
   const complete = [...files, ...wayIn, markFile];
   const changes = fresh ? changesBetween(current?.files ?? [], complete, markFile.path) : [];
-  if (dry) return { folder, generation, changes, written: false, throwaway: [], includeLine };
+  if (dry) return { folder, edition, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   await ensureLogs(plan);
-  if (fresh) await writeGeneration(folder, { number: generation, digest, files: complete }, now.toISOString());
+  if (fresh) await writeEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
-  return { folder, generation, changes, written: fresh, throwaway, includeLine };
+  return { folder, edition, changes, written: fresh, throwaway, includeLine };
 }
 
 /** A server does not start when the folder of a log is missing. */
@@ -116,7 +116,7 @@ function assertUsable(renderer: Renderer, folders: string[]): void {
   }
 }
 
-/** The digest of a generation: SHA-256 over path and content of each file in the order of paths, each with its length. */
+/** The digest of an edition: SHA-256 over path and content of each file in the order of paths, each with its length. */
 export function digestOf(files: readonly WrittenFile[]): string {
   const hash = createHash('sha256');
   for (const { path, content } of [...files].sort((a, b) => (a.path < b.path ? -1 : 1))) {

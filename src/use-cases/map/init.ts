@@ -17,7 +17,7 @@ const composeNames = ['compose.yaml', 'compose.yml', 'docker-compose.yaml', 'doc
  *
  * @throws Trouble `map-exists`, `domain-invalid`, `address-invalid` (exit code 2), `cannot-write`
  */
-export async function startMap({
+export async function initMap({
   domain,
   addresses,
   cwd,
@@ -62,7 +62,7 @@ export async function startMap({
     throw new Trouble({
       code: 'map-exists',
       message,
-      remedy: 'Edit that one, or run start in another folder.',
+      remedy: 'Edit that one, or run init in another folder.',
       exitCode: 2,
       cause: trouble,
     });

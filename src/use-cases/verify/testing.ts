@@ -2,6 +2,7 @@ import type { FrontLog } from '../../adapters/files/front-log.ts';
 import type { Login } from '../../adapters/files/read-login.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
+import type { Evidence } from '../../core/findings/finding.ts';
 import type { DirectEvidence } from '../../core/legs/direct.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
 import type { RunningEvidence } from '../../core/legs/running.ts';
@@ -35,6 +36,8 @@ export interface TestInput {
   frontLog: FrontLog;
   /** What the front of this machine says of itself; null when nothing does. */
   running: RunningEvidence | null;
+  /** What remedies say of the map's own proxy and this machine. */
+  words: Evidence;
   /** For what is asked directly, past the front. */
   limits: Limits;
   now: number;

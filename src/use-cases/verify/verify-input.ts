@@ -13,6 +13,7 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { readSeen } from '../../core/look/seen.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { frontWords } from '../../core/proxies/front-words.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { readHeld, type Site } from '../map/load.ts';
 import { isNear } from './open-ports.ts';
@@ -50,6 +51,7 @@ export async function verifyInput(
     frontLog: await readAlong(isRead ? null : await errorLogOf(plan, options, io), isRead ? [] : plan.roads),
     // The plan as the map has it: for driving, the road of all other names goes by one of them.
     running: isRead ? null : await readRunning(onTheMap, limits),
+    words: frontWords(plan, host.compose),
     limits,
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     concurrency: options.parallel,

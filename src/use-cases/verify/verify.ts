@@ -5,7 +5,6 @@ import { explainAway, findingsOf, type ExplainedAway, type LegResult, type RoadL
 import type { Vantage } from '../../core/legs/vantage.ts';
 import { mainPart } from '../../core/plan/parts.ts';
 import type { Plan } from '../../core/plan/plan.ts';
-import { frontWords } from '../../core/proxies/front-words.ts';
 import { prepare } from '../../core/verdict/decide.ts';
 import { askServices } from './ask-services.ts';
 import { askStrangers } from './ask-strangers.ts';
@@ -61,7 +60,7 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
     ),
   );
   const { told, away } = explainAway(await withRates(shared, tested));
-  const findings = sortFindings(placed(findingsOf(told, frontWords(plan)), plan));
+  const findings = sortFindings(placed(findingsOf(told, input.words), plan));
   return { addresses: [...addresses], roads: told, findings, away, vantage: vantageOf(shared, tester.seenAs()) };
 }
 

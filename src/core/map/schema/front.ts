@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { parseHostName } from '../../names/host-name.ts';
 import { parseAddress } from '../../networks/address.ts';
+import { proxyNames } from '../../proxies/names.ts';
 import { about, addressLiteral, label, network, oneOrMany, port, headerName, wants, type IssueWords } from './words.ts';
 
 const portPair = (http: number, https: number) =>
@@ -32,17 +33,12 @@ const unknown = z.union(
   wants('refuse, not-found, or {redirect: URL}'),
 );
 
-const markWords = wants('a loopback address and a port, such as 127.0.0.1:9180');
+const markWords = wants('a loopback address and a port, such as 127.0.0.1:29180');
 const mark = z.string(markWords).refine((text) => {
   const [host = '', digits = ''] = text.split(':');
   const isPort = /^\d{1,5}$/.test(digits) && Number(digits) >= 1 && Number(digits) <= 65_535;
   return text.split(':').length === 2 && host.startsWith('127.') && parseAddress(host) !== null && isPort;
 }, markWords);
-
-const runsOn = z.union(
-  [z.literal('host'), z.strictObject({ container: label('the name of a container') })],
-  wants('host, or {container: NAME}'),
-);
 
 const edge = z.strictObject(
   {
@@ -104,15 +100,20 @@ export const front = z.strictObject(
         ),
       ),
     proxy: z
-      .enum(['builtin', 'nginx', 'httpd', 'haproxy'], wants('builtin, nginx, httpd or haproxy'))
+      .enum(proxyNames, wants('builtin, nginx, httpd or haproxy'))
       .default('builtin')
       .meta(about('The server program that answers at the front.', 'nginx')),
-    'runs-on': runsOn
-      .default('host')
-      .meta(about('Where the proxy runs. It decides how services are reached.', '{container: front}')),
+    container: label('the name of a container')
+      .optional()
+      .meta(
+        about(
+          'The container that the proxy runs in; without it the proxy runs on this host. It decides how services are reached.',
+          'front',
+        ),
+      ),
     mark: mark
-      .default('127.0.0.1:9180')
-      .meta(about('Loopback listener that answers the generation mark.', '127.0.0.1:9180')),
+      .default('127.0.0.1:29180')
+      .meta(about('Loopback listener that answers the mark: which edition the front runs.', '127.0.0.1:29180')),
     unknown: unknown
       .default('refuse')
       .meta(

@@ -152,13 +152,13 @@ export const roadKeys = z.strictObject(
       .optional()
       .meta(about("Beside a `to` with https: the authority that signed the service's certificate.", 'station-ca.pem')),
     'upstream-pin': z
-      .string(wants('sha256/ and 44 characters of base64'))
-      .regex(/^sha256\/[A-Za-z0-9+/]{43}=$/, wants('sha256/ and 44 characters of base64'))
+      .string(wants('44 characters of base64, and nothing before them'))
+      .regex(/^[A-Za-z0-9+/]{43}=$/, wants('44 characters of base64, and nothing before them'))
       .optional()
       .meta(
         about(
-          "Beside a `to` with https: the digest of the service's public key (RFC 7469 §2.4).",
-          'sha256/AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=',
+          "Beside a `to` with https: the SHA-256 digest of the service's public key in base64 (RFC 7469 §2.4).",
+          'AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=',
         ),
       ),
     'upstream-insecure': flag

@@ -6,7 +6,7 @@ import { builtinRenderer } from './renderer.ts';
 /** The proxy that is part of this program: `mile-marker serve`. */
 export const builtin: ProxyProgram = {
   name: 'builtin',
-  title: 'the builtin proxy',
+  title: "Mile Marker's own proxy",
   renderer: builtinRenderer,
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'apr1', 'sha1', 'salted-sha1'],
