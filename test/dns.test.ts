@@ -135,7 +135,7 @@ describe('what must stand in the zones', () => {
   test('one address record and aliases to it, also from another zone; the bare domain is never an alias', async () => {
     expect(await records(siteWith(names, { domains }), '--zone')).toMatchInlineSnapshot(`
 "; Written by Mile Marker from mile-marker.yaml
-; What must stand in the zones. SOA, NS and records of others stay as they are.
+; The records that the zones need. SOA, NS and other records stay as they are.
 
 $ORIGIN saltmarsh.example.
 @          3600  A      203.0.113.24
@@ -153,7 +153,7 @@ sightings  3600  CNAME  saltmarsh.example.
     expect(await records(siteWith(names, { domains, dns: '{style: addresses, ttl: 5m}' }), '--zone'))
       .toMatchInlineSnapshot(`
 "; Written by Mile Marker from mile-marker.yaml
-; What must stand in the zones. SOA, NS and records of others stay as they are.
+; The records that the zones need. SOA, NS and other records stay as they are.
 
 $ORIGIN saltmarsh.example.
 @          300  A     203.0.113.24
@@ -486,7 +486,7 @@ describe('an address that changes', () => {
     where('203.0.113.99');
     expect(await told()).toEqual(['error no-way-in']);
     where('none');
-    expect((await check(folder)).err).toContain('does not tell the public address: it gives no address');
+    expect((await check(folder)).err).toContain('does not give the public address: it gives no address');
   });
 
   test('by a program, both kinds of address', async () => {

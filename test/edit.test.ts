@@ -166,15 +166,15 @@ describe('the commands', () => {
   });
 
   test.each([
-    [['add', 'nestcam', 'owls:3000'], 'is on the map already, in line 8'],
-    [['add', 'NESTCAM.saltmarsh.example.', 'owls:3000'], 'is on the map already'],
+    [['add', 'nestcam', 'owls:3000'], 'is already on the map, in line 8'],
+    [['add', 'NESTCAM.saltmarsh.example.', 'owls:3000'], 'is already on the map'],
     [['add', 'ne_st', 'owls:3000'], 'cannot be the name of a road'],
-    [['add', 'owls'], 'not said where the road leads'],
+    [['add', 'owls'], 'The target of the road is missing.'],
     [['add', 'owls', 'owls:3000', '--redirect', 'https://a.example'], 'leads to one place'],
     [['add', 'owls', 'owls:3000', '--like', 'nestcan'], 'Did you mean nestcam?'],
     [['pause', 'sighting'], 'Did you mean sightings?'],
     [['remove', 'zzz'], 'No road is called zzz'],
-    [['add', 'owls', 'owls'], 'The map is left as it is.'],
+    [['add', 'owls', 'owls'], 'The map was not changed.'],
   ])('%j is refused, and the map stays', async (argv, words) => {
     const folder = folderWith(files);
     const { code, err } = await mileMarker(argv, folder);

@@ -310,7 +310,7 @@ describe('a front in a container', () => {
       expect.stringContaining('docker compose -f front.compose.yaml up -d'),
     ]);
     expect(written.out).toContain('office/docker-compose.yaml:7  roster\n');
-    expect(written.out).toContain('take it away: the front needs no published port');
+    expect(written.out).toContain('remove it: the front needs no published port');
     engine.compose(site, '-p', 'front', '-f', 'front.compose.yaml', 'up', '-d');
     await untilHealthy();
     expect(await answers()).toEqual(hosts());

@@ -34,7 +34,7 @@ test('a limit ends the work at once and is remembered: the authority is left alo
   const soon = Date.now() + 7_100_000;
   const ran = await mileMarker(['certs', 'obtain'], folder);
   expect(ran.code).toBe(3);
-  expect(ran.out.replace(/\s+/g, ' ')).toContain('too much: Too many orders of late. Nothing is held for it.');
+  expect(ran.out.replace(/\s+/g, ' ')).toContain('too much: Too many orders of late. There is none in use.');
   const [, until = ''] = /Try again after (\S+);/.exec(ran.out) ?? [];
   expect(Date.parse(until)).toBeGreaterThan(soon);
   expect(meddler.steps.filter((step) => step === 'POST /order-plz')).toHaveLength(1);

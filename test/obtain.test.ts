@@ -121,7 +121,7 @@ test('without a front that answers, the authority is not even asked', async () =
     3,
     expect.stringContaining('The front does not answer the challenge for log.saltmarsh.example'),
   ]);
-  expect(out).toContain('Nothing is held for it.');
+  expect(out).toContain('There is none in use.');
   expect(existsSync(join(folder, '.mile-marker/challenges/log.saltmarsh.example'))).toBe(false);
 });
 
@@ -192,7 +192,7 @@ test('a name server that lags behind keeps the authority from being asked, and t
   const { code, out, err } = await mileMarker(['certs', 'obtain', '--wait', '2s'], folder);
   expect([code, out.replace(/\s+/g, ' ')]).toEqual([
     3,
-    expect.stringContaining(`ns2.saltmarsh.example (${second}) does not show the TXT record`),
+    expect.stringContaining(`ns2.saltmarsh.example (${second}) does not have the TXT record`),
   ]);
   expect(err).toContain('waiting for ns2.saltmarsh.example');
   expect(txt('log.lagging.example')).toEqual([]);

@@ -89,10 +89,10 @@ test('--add without a terminal adds nothing unless told to; a database is never 
     0,
     expect.stringContaining('added gull-count.saltmarsh.example to gull-count:3000, gate home'),
   ]);
-  expect(told.err).toContain("Finish each service's own set-up before you open it to everyone.");
+  expect(told.err).toContain('Finish the setup of each service before you open it to everyone.');
   expect(map()).toBe(`${before}  gull-count: gull-count:3000\n`);
   const again = await mileMarker(['survey', '--add', '--yes'], folder);
-  expect([again.code, again.err]).toEqual([0, expect.stringContaining('Nothing is added.')]);
+  expect([again.code, again.err]).toEqual([0, expect.stringContaining('Nothing was added.')]);
 });
 
 test('--ports is the ledger, and --free the next number that nobody has', async () => {
@@ -122,7 +122,7 @@ test('works before there is a map, and without an engine', async () => {
   writeFileSync(join(folder, 'mile-marker.yaml'), map().replace(/^engine: .*$/m, 'engine: none'));
   const { code, out, err } = await mileMarker(['survey'], folder);
   expect([code, out]).toEqual([0, expect.stringMatching(/nestcam +declared +3000 on 127\.0\.0\.1/)]);
-  expect(err).toContain('No container engine was asked, so what really runs is not known.');
+  expect(err).toContain('No container engine was asked, so what really runs is unknown.');
 });
 
 test('serve --written needs neither the map nor the engine', async () => {

@@ -51,7 +51,7 @@ test('--from-address is what the front sees, its log says so, and gates are judg
     const wrong = await mileMarker(['verify', '--from-address', '203.0.113.9'], folder);
     expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('does not have the address 203.0.113.9')]);
     const other = await mileMarker(['verify', '--from-address', 'eth0'], folder);
-    expect([other.code, other.err]).toEqual([2, expect.stringContaining('expects an address, and got: eth0')]);
+    expect([other.code, other.err]).toEqual([2, expect.stringContaining('expects an address. Found: eth0')]);
   } finally {
     await front.stop();
     close(server);
@@ -142,7 +142,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     });
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   try {
-    await says(child, 'Driving again every 0.2 s; Ctrl-C ends it.');
+    await says(child, 'Testing again every 0.2 s; Ctrl-C ends it.');
     expect(out).toContain('1 of 1 road well');
     close(server);
     await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);
@@ -179,7 +179,7 @@ test('options that do not go together are refused', async () => {
     expect(await mileMarker(['verify', ...argv], folder)).toEqual({
       code: 2,
       out: '',
-      err: `mile-marker: ${words} do not go together.\n  do: Give one of them.\n`,
+      err: `mile-marker: ${words} cannot be combined.\n  do: Use one of them.\n`,
     });
 });
 

@@ -112,7 +112,7 @@ describe('a front with several faults at once', () => {
     ['expired', 'certificate-dates', 'ended on 2021-01-31'],
     ['swapped', 'wrong-service', 'shows what roster.saltmarsh.example shows'],
     ['stranger', 'service-unclear', 'unlike its service'],
-    ['held', 'gate-held', 'the gate `home` refuses this machine'],
+    ['held', 'gate-refused-here', 'the gate `home` refuses this machine'],
   ])('%s gets %s', (road, rule, words) => {
     const told = report.findings.filter(({ roads }) => roads.includes(`${road}.saltmarsh.example`));
     expect(told.map((finding) => finding.rule)).toEqual([rule]);

@@ -1,7 +1,7 @@
 /** Exit codes of the program. */
 export const exit = { well: 0, foundWrong: 1, badInput: 2, cannotJudge: 3, interrupted: 130 } as const;
 
-export interface TroubleInput {
+interface TroubleInput {
   /** Stable kebab-case code. */
   code: string;
   message: string;

@@ -17,7 +17,7 @@ const explanations: Record<number, string> = {
   421: 'This connection was made for another name.',
   429: 'Too many requests from your address. Wait a moment.',
   502: 'The service behind this name cannot be reached.',
-  503: 'This name is taken off for a while.',
+  503: 'This name is switched off for a while.',
   504: 'The service behind this name does not answer in time.',
 };
 

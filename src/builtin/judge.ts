@@ -1,12 +1,11 @@
 import { contextOf, type Context } from '../core/verdict/context.ts';
 import { decide } from '../core/verdict/decide.ts';
-import { stepNames, type Prepared, type Verdict, type VerdictRequest } from '../core/verdict/verdict.ts';
+import type { Prepared, Verdict, VerdictRequest } from '../core/verdict/verdict.ts';
+import { isBefore } from '../core/verdict/steps/all-steps.ts';
 import type { PlannedRoad, PlannedRules } from '../core/plan/plan.ts';
 import { PeopleOffice } from './people.ts';
 import { RateKeeper } from './rate.ts';
 import { toVerdictRequest, type AnyRequest } from './request.ts';
-
-const rateStep = stepNames.indexOf('rate');
 
 /** A request as it was read, once for all that look at it. */
 export interface Read {
@@ -68,5 +67,5 @@ export class Judge {
 
 function reachesRate({ because }: Verdict): boolean {
   const step = because[0]?.step;
-  return step !== undefined && stepNames.indexOf(step) >= rateStep;
+  return step !== undefined && !isBefore(step, 'rate');
 }

@@ -4,7 +4,7 @@ import type { AnyResponse } from './answer.ts';
 import { credentialsOf } from './people.ts';
 
 /**
- * Writes one line a request in the combined log format (Apache httpd documentation, mod_log_config; ngx_http_log_module), each
+ * Writes one line a request in the combined log format (the one that web servers share), each
  * appended by itself, so that a file that is moved away is begun anew. Lines keep their order.
  */
 export class AccessLog {
@@ -28,7 +28,7 @@ export class AccessLog {
   }
 }
 
-export interface Logged {
+interface Logged {
   request: AnyRequest;
   response: AnyResponse;
   client: string;

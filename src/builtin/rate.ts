@@ -7,7 +7,7 @@ interface Bucket {
 }
 
 /**
- * A leaky bucket a client, counted as nginx counts (ngx_http_limit_req_module, "burst ... nodelay"): so many requests at once pass, and
+ * A leaky bucket a client, counted as servers do that let a burst pass without delay: so many requests at once pass, and
  * they drain at the rate. What was refused is not counted.
  */
 export class RateKeeper {

@@ -7,7 +7,7 @@ import type { Plan } from '../core/plan/plan.ts';
 import { longestHeadBytes, modernSuites, slowHeadSeconds } from '../core/proxies/hardening.ts';
 import { prepare } from '../core/verdict/decide.ts';
 import { authorityOn } from '../core/verdict/forwarded.ts';
-import { admitsName } from '../core/verdict/steps.ts';
+import { admitsName } from '../core/verdict/steps/before-road.ts';
 import type { Prepared, Verdict } from '../core/verdict/verdict.ts';
 import { reasonOf, Trouble, codeOf } from '../adapters/trouble.ts';
 import { sendAnswer, type AnyResponse } from './answer.ts';
@@ -19,7 +19,7 @@ import { Judge, type Read } from './judge.ts';
 import { AccessLog } from './log.ts';
 import { headerLines, type AnyRequest } from './request.ts';
 
-export interface BuiltinInput {
+interface BuiltinInput {
   plan: Plan;
   /** What the mark listener answers. */
   mark: string;

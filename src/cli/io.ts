@@ -23,3 +23,12 @@ export interface Io {
   /** Aborted by Ctrl-C and by SIGTERM. */
   signal: AbortSignal;
 }
+
+/** What every command is built with. */
+export interface CommandContext {
+  io: Io;
+  /** Sets the exit code that the program ends with. */
+  setCode: (code: number) => void;
+  /** Runs another command line of this program in another world. Returns its exit code. */
+  run: (argv: readonly string[], io: Io) => Promise<number>;
+}

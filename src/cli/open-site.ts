@@ -1,6 +1,6 @@
 import { exit } from '../adapters/trouble.ts';
 import { loadSite, type Site } from '../use-cases/map/load.ts';
-import type { CommandContext } from './commands/context.ts';
+import type { CommandContext } from './io.ts';
 import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
 import { jsonDocument } from './print/json.ts';
 
@@ -27,7 +27,7 @@ export async function openSite(
   if (options.json === true)
     io.out(jsonDocument(format, { map: site.mapFile, findings: site.findings, summary: counts }));
   else io.out(formatFindings(site.findings, { width: io.width, colour: io.colour.out }));
-  io.err(`\nThe map cannot be used: ${countsInWords(counts)}.\nnext: mend it, then run the same command again\n`);
+  io.err(`\nThe map has errors: ${countsInWords(counts)}.\nnext: fix the map, then run the same command again\n`);
   setCode(exit.badInput);
   return null;
 }

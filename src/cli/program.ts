@@ -1,7 +1,7 @@
 import { Command } from 'commander';
 import { certs } from './commands/certs.ts';
 import { check } from './commands/check.ts';
-import type { CommandContext } from './commands/context.ts';
+import type { CommandContext } from './io.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume } from './commands/edit.ts';
@@ -17,7 +17,6 @@ import { undo } from './commands/undo.ts';
 import { verify } from './commands/verify.ts';
 import { write } from './commands/write.ts';
 import { Trouble } from '../adapters/trouble.ts';
-import type { Io } from './io.ts';
 
 declare const MILE_MARKER_VERSION: string;
 
@@ -45,7 +44,8 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
 ];
 
 /** Builds the command line. Definitions only: what a command does is loaded when it runs. */
-export function makeProgram(io: Io, setCode: (code: number) => void): Command {
+export function makeProgram(context: CommandContext): Command {
+  const { io } = context;
   const program = new Command('mile-marker');
   program
     .description(
@@ -55,10 +55,10 @@ export function makeProgram(io: Io, setCode: (code: number) => void): Command {
     .showHelpAfterError('Run `mile-marker --help` for the commands.')
     .addHelpText(
       'after',
-      '\nBegin with: mile-marker init --domain NAME --address ADDRESS, or see it work: mile-marker demo',
+      '\nStart with: mile-marker init --domain NAME --address ADDRESS. To see it work: mile-marker demo',
     )
     .configureHelp({ helpWidth: Math.min(io.width, 100) });
-  for (const make of commands) program.addCommand(make({ io, setCode }));
+  for (const make of commands) program.addCommand(make(context));
   program.addCommand(renamed(), { hidden: true });
   for (const command of [program, ...allBelow(program)]) {
     command

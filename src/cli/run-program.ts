@@ -6,9 +6,10 @@ import { makeProgram } from './program.ts';
 /** Runs one command line. Returns the exit code; prints nothing but through `io`. */
 export async function runProgram(argv: readonly string[], io: Io): Promise<number> {
   let code: number = exit.well;
-  const program = makeProgram(io, (given) => {
+  const setCode = (given: number): void => {
     code = given;
-  });
+  };
+  const program = makeProgram({ io, setCode, run: runProgram });
   try {
     await program.parseAsync([...argv], { from: 'user' });
     return io.signal.aborted && code === exit.well ? interruptedCode(io.signal) : code;

@@ -1,4 +1,4 @@
-export interface ScheduleInput {
+interface ScheduleInput {
   /** Words of the command that runs this program, each an absolute path or a plain word. */
   program: readonly string[];
   mapFile: string;
@@ -6,7 +6,7 @@ export interface ScheduleInput {
   then: readonly string[];
 }
 
-export interface ScheduledFile {
+interface ScheduledFile {
   path: string;
   content: string;
 }

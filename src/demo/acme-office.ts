@@ -18,7 +18,7 @@ interface Order {
   certificate: string | null;
 }
 
-export interface OfficeInput {
+interface OfficeInput {
   base: string;
   signer: Pair;
   httpPort: number;

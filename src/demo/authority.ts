@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { makeAuthority, makeKey, signLeaf, type Pair } from '../adapters/certificates/make.ts';
 import { AcmeOffice } from './acme-office.ts';
 
-export interface RunningAuthority {
+interface RunningAuthority {
   directory: string;
   /** PEM of the root that signs its own API and all that it issues. */
   root: string;

@@ -2,7 +2,7 @@ import { createSocket } from 'node:dgram';
 import { isUnder } from '../core/names/host-name.ts';
 import { decode, encode, AUTHORITATIVE_ANSWER, type Answer, type DecodedPacket } from 'dns-packet';
 
-export interface RunningDns {
+interface RunningDns {
   port: number;
   stop: () => Promise<void>;
 }

@@ -14,7 +14,7 @@ import { startEngine } from './engine.ts';
 import { demoCompose, demoMap, demoNames, demoTroubles, type DemoPorts } from './scenario.ts';
 import { freePort, startServices } from './services.ts';
 
-export interface DemoInput {
+interface DemoInput {
   proxy: ProxyName;
   keep: boolean;
   env: Readonly<Record<string, string | undefined>>;

@@ -12,7 +12,7 @@ export interface DemoPorts {
   services: Record<DemoService, number>;
 }
 
-export interface DemoMapInput {
+interface DemoMapInput {
   ports: DemoPorts;
   proxy: ProxyName;
   engine: string;

@@ -4,7 +4,7 @@ import { WebSocketServer } from 'ws';
 import type { DemoService } from './scenario.ts';
 
 /** Small stand-ins for the observatory's services, on loopback. */
-export interface RunningServices {
+interface RunningServices {
   ports: Record<DemoService, number>;
   stop: () => Promise<void>;
 }

@@ -192,7 +192,7 @@ describe('write', () => {
     expect(again).toMatchObject({
       code: 0,
       out: '',
-      err: expect.stringContaining('Nothing changed: edition 0001') as string,
+      err: expect.stringContaining('Nothing changed. Edition 0001') as string,
     });
     expect(readdirSync(join(folder, '.mile-marker/front/editions'))).toEqual(['0001']);
     await mileMarker(['certs', 'make'], folder);

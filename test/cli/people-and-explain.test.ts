@@ -122,7 +122,7 @@ test('a password file for nginx is opened to its group and to nobody else, and k
 });
 
 test.each<[string, string[], string]>([
-  ['a stranger', ['roster'], '=> gate               4  `wardens`: no password came along: answers 401'],
+  ['a stranger', ['roster'], '=> gate               4  `wardens`: no password was sent: answers 401'],
   ['somebody at home', ['roster', '--from', '192.168.64.7'], '=> leads              6  goes to http://127.0.0.1:5000/'],
   [
     'a person',
@@ -132,7 +132,7 @@ test.each<[string, string[], string]>([
   [
     'an excepted path',
     ['https://roster.saltmarsh.example/hooks/x'],
-    '`wardens`: excepted, since the path lies at or below /hooks/',
+    '`wardens`: excepted: the path is at or below  /hooks/',
   ],
   [
     'a path that only looks excepted',

@@ -117,7 +117,7 @@ test.each([
   [caa('issue|authority.example', 'issuewild|;'), true, 'it lets no authority issue'],
   [caa('issue|authority.example', 'issuewild|;'), false, null],
   [caa('iodef|mailto:x@saltmarsh.example'), false, null],
-  [caa('strange|x|critical'), false, 'the critical property strange'],
+  [caa('strange|x|critical'), false, 'it has the unknown critical property strange'],
 ])('CAA %j, wildcard %s', (records, wildcard, words) => {
   const why = caaForbids({
     records,

@@ -52,10 +52,14 @@ test.each([
   ['- a\n', '1:1', 'a list'],
   ['front:\n\taddress: 1\n', '2:1', 'tab'],
   ['front:\n  address: &a [*a]\n', '2:16', 'inside its own anchor'],
-  ['domains: *nowhere\n', '1:10', 'names no anchor'],
+  ['domains: *nowhere\n', '1:10', '1:10 map-unreadable: The alias `*nowhere` has no anchor above it.'],
   ['a: 1\n---\nb: 2\n', '3:1', 'several YAML documents'],
   [`${good}  www: bird-log: 8080\n`, '4:8', 'second `: `'],
-  ['domains: [a.example\n', '2:1', 'cannot be read as YAML'],
+  [
+    'domains: [a.example\n',
+    '2:1',
+    '2:1 map-unreadable: This is not well-formed YAML: Flow sequence in block collection must be sufficiently indented and end with a ]',
+  ],
   ['? [a]\n: b\n', '1:3', 'key must be plain text'],
 ])('%j is told at %s: %s', (text, place, words) => {
   const [first] = told(text);
@@ -67,7 +71,9 @@ test('aliases that multiply each other are refused before they fill the memory',
   const lines = ['a: &a [x, x, x, x, x, x, x, x, x, x]'];
   for (const [before, next] of ['ab', 'bc', 'cd', 'de', 'ef', 'fg', 'gh'])
     lines.push(`${next}: &${next} [${`*${before},`.repeat(10)}]`);
-  expect(told(lines.join('\n'))[0]).toContain('multiply each other');
+  expect(told(lines.join('\n'))[0]).toContain(
+    '1:1 map-unreadable: The aliases of this file multiply to far too many values.',
+  );
 });
 
 test('a wrong value elsewhere does not hide a double name', () => {

@@ -142,7 +142,7 @@ test.each<[string, Case, string]>([
   [
     'gates: {wide: {networks: 192.168.0.0/17}, small: {networks: 192.168.64.128/25}}\nroads: {a: {to: ":1", gate: [wide, small]}}',
     { host: { gateway: null } },
-    'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it already lets in fewer. | Keep `small` alone.',
+    'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it already lets in fewer. | Keep only `small`.',
   ],
   ['gates: {idle: {networks: 192.168.64.128/25}}\nroads: {}', {}, 'gate-without-effect: No road has the gate `idle`.'],
   [

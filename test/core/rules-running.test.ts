@@ -173,7 +173,7 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["127.0.0.1:8081:8080", "127.0.0.1:9:9"]}}',
       containers: [log],
     },
-    'compose-not-applied: `p/log` should publish 127.0.0.1:9 by its Compose file, but its container does not. | Make it anew: docker compose up -d log',
+    'compose-not-applied: `p/log` should publish 127.0.0.1:9 by its Compose file, but its container does not. | Recreate it: docker compose up -d log',
   ],
   [
     'no restart policy',

@@ -252,5 +252,5 @@ export const serviceRows: Row[] = [
     node: { plainStrangers: says('<title>Welcome to nginx!</title>') },
   },
   { name: 'a method that the map forbids', rule: 'method-not-refused', road: 'methods: [GET, HEAD]' },
-  { name: 'more requests than the map allows', rule: 'rate-not-held', road: 'rate: 2/s burst 3' },
+  { name: 'more requests than the map allows', rule: 'rate-not-kept', road: 'rate: 2/s burst 3' },
 ];

@@ -10,7 +10,7 @@ import type { Authority } from './authority.ts';
 import { untilSettled } from './poll.ts';
 import { transportFor } from './transport.ts';
 
-export interface AccountInput {
+interface AccountInput {
   authority: Authority;
   /** Folder of the state in which accounts are kept. */
   folder: string;
@@ -37,7 +37,7 @@ export interface PlacedOrder {
   key: string;
 }
 
-export interface OrderInput {
+interface OrderInput {
   names: readonly string[];
   kind: 'http' | 'dns';
   key: 'ec' | 'rsa';
@@ -101,7 +101,7 @@ async function identitiesOf(authority: Authority): Promise<string[]> {
   if (found.success) return found.data.meta.caaIdentities;
   const words = z.object({ detail: z.string() }).safeParse(data).data?.detail ?? 'its answer is no ACME directory';
   const remedy = 'Check `acme.directory` in the map: it is the address of the directory itself (RFC 8555 §7.1.1).';
-  throw new Trouble({ code: 'acme-refused', message: `The authority ${authority.shown} says no: ${words}`, remedy });
+  throw new Trouble({ code: 'acme-refused', message: `The authority ${authority.shown} refuses: ${words}`, remedy });
 }
 
 /** For an account that exists the library sends an update, which some authorities refuse when there is nothing to update. */
@@ -188,7 +188,11 @@ async function proofOf(
   const challenge = authorization.challenges.find(({ type }) => type === `${kind}-01`);
   if (challenge === undefined) {
     const message = `The authority ${authority.shown} offers no ${kind} challenge for ${name}.`;
-    throw new Trouble({ code: 'acme-no-challenge', message, remedy: 'Write the other one under `acme.challenge`.' });
+    throw new Trouble({
+      code: 'acme-no-challenge',
+      message,
+      remedy: 'Write the other challenge under `acme.challenge`.',
+    });
   }
   const value = await client.getChallengeKeyAuthorization(challenge);
   const read = async (): Promise<acme.Authorization> => {
@@ -214,8 +218,12 @@ function assertCovers(certificate: string, names: readonly string[], { shown }: 
   const written = namesIn(certificate);
   const missing = names.filter((name) => !written.includes(`DNS:${name}`));
   if (missing.length === 0) return;
-  const message = `The authority ${shown} answers with a certificate that lacks ${missing.join(', ')}.`;
-  throw new Trouble({ code: 'acme-other-names', message, remedy: 'Run it again; tell the authority if it stays so.' });
+  const message = `The authority ${shown} sent a certificate without ${missing.join(', ')}.`;
+  throw new Trouble({
+    code: 'acme-other-names',
+    message,
+    remedy: 'Run it again. If that does not help, ask the authority.',
+  });
 }
 
 function namesIn(certificate: string): string[] {
@@ -243,8 +251,8 @@ async function asking<T>(authority: Authority, work: () => Promise<T>): Promise<
     return await work();
   } catch (cause) {
     if (cause instanceof Trouble || (cause instanceof Error && cause.name === 'AbortError')) throw cause;
-    const message = `The authority ${authority.shown} says no: ${reasonOf(cause).replace(/\s+/g, ' ')}`;
-    const remedy = 'Mend what it names, then run it again. Nothing that is held was changed.';
+    const message = `The authority ${authority.shown} refuses: ${reasonOf(cause).replace(/\s+/g, ' ')}`;
+    const remedy = 'Fix what it names, then run it again. The stored certificates were not changed.';
     throw new Trouble({ code: 'acme-refused', message, remedy, cause });
   }
 }

@@ -28,7 +28,7 @@ export async function writePublished(folder: string, id: string, proofs: readonl
 }
 
 /** Two orders are the same when they ask one authority for the same names and kind of key. */
-export interface OrderFor {
+interface OrderFor {
   authority: string;
   names: readonly string[];
   key: 'ec' | 'rsa';

@@ -20,7 +20,7 @@ export interface Publisher {
   hide: (proof: Published) => Promise<void>;
 }
 
-export interface HttpInput {
+interface HttpInput {
   /** Folder that the front answers challenges from. */
   folder: string;
   /** Where this machine's own front listens for plain HTTP. */
@@ -171,7 +171,7 @@ async function untilSeen(
 ): Promise<void> {
   const servers = await serversOf(reader, zone);
   if (servers.length === 0) {
-    const message = `No authoritative server of ${zone} is found.`;
+    const message = `No authoritative server of ${zone} exists.`;
     throw new Trouble({
       code: 'no-name-servers',
       message,
@@ -195,7 +195,7 @@ async function untilSeen(
   }
   throw new Trouble({
     code: 'record-not-seen',
-    message: `${lacking.map((one) => `${one.name} (${one.server.address})`).join(', ')} does not show the TXT record ${name}.`,
+    message: `${lacking.map((one) => `${one.name} (${one.server.address})`).join(', ')} does not have the TXT record ${name}.`,
     remedy: 'Wait until every name server of the zone has it, then run it again. The authority was not asked.',
   });
 }

@@ -13,8 +13,8 @@ export class AuthorityLimit extends Trouble {
   constructor(shown: string, words: string, notBefore: Date) {
     super({
       code: 'acme-limit',
-      message: `The authority ${shown} says that this is too much: ${words}`,
-      remedy: `Try again after ${notBefore.toISOString()}; each try before that counts against you.`,
+      message: `The authority ${shown} refuses, because of too many requests: ${words}`,
+      remedy: `Try again after ${notBefore.toISOString()}. Each try before that counts against you.`,
     });
     this.notBefore = notBefore;
   }
@@ -73,8 +73,8 @@ function asError(error: unknown): Error {
 }
 
 function unreachable({ shown }: Authority, words: string, cause: unknown): Trouble {
-  const message = `The authority ${shown} cannot be reached: ${words.replace(/\s+/g, ' ')}.`;
-  const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection; then run it again.';
+  const message = `The authority ${shown} is not reachable: ${words.replace(/\s+/g, ' ')}.`;
+  const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection. Then run it again.';
   return new Trouble({ code: 'acme-unreachable', message, remedy, cause });
 }
 

@@ -10,7 +10,7 @@ interface Found {
   keys: KeyObject[];
 }
 
-export interface BundleInput {
+interface BundleInput {
   files: readonly string[];
   /** Asked for at most once, when something is locked. */
   password: () => Promise<string>;

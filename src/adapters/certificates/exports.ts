@@ -73,5 +73,5 @@ async function write(path: string, content: string, mode: number): Promise<void>
 
 /** Once the pair is in place. @throws Trouble `then-failed` */
 export function runThen(then: readonly string[]): Promise<void> {
-  return runAfter(then, { remedy: 'Run it by hand and mend it; the certificate itself is in place.' });
+  return runAfter(then, { remedy: 'Run it by hand and fix it. The certificate itself is in place.' });
 }

@@ -51,7 +51,7 @@ export async function makeLeaf({
   return { certificate, key: await keyPem(keys.privateKey) };
 }
 
-export interface LeafInput {
+interface LeafInput {
   names: readonly string[];
   /** IP addresses that it covers too. */
   addresses?: readonly string[];

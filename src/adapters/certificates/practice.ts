@@ -18,13 +18,13 @@ export function authorityFile(paths: StatePaths): string {
   return join(paths.practice, 'authority.pem');
 }
 
-export interface PracticeInput {
+interface PracticeInput {
   paths: StatePaths;
   certificates: readonly PlannedCertificate[];
   now: Date;
 }
 
-export interface MadeCertificate {
+interface MadeCertificate {
   certificate: PlannedCertificate;
   made: boolean;
 }
@@ -76,8 +76,8 @@ function assertPair({ certificate, key }: Pair, file: string): void {
   } catch {
     // Told below: unreadable and not fitting have one remedy.
   }
-  const message = `The practice authority ${file} and its key do not fit together.`;
-  const remedy = `Remove the folder ${dirname(file)} and run again; then trust the new authority where you trusted the old.`;
+  const message = `The practice authority ${file} and its key do not belong together.`;
+  const remedy = `Remove the folder ${dirname(file)} and run it again. Then import the new authority where you imported the old one.`;
   throw new Trouble({ code: 'practice-authority-broken', message, remedy });
 }
 

@@ -80,7 +80,7 @@ export function inOrder(chain: readonly X509Certificate[]): boolean {
 
 type ChainFacts = Pick<HeldCertificate, 'chain' | 'inOrder' | 'complete' | 'weak' | 'forServers'>;
 
-export function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): ChainFacts {
+function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): ChainFacts {
   const all = [leaf, ...chain];
   const usage = leaf.keyUsage as string[] | undefined;
   return {

@@ -11,7 +11,7 @@ import { shownPath } from '../files/find-map.ts';
 import { readText } from '../files/read-text.ts';
 import { Trouble } from '../trouble.ts';
 
-export interface ComposeFilesInput {
+interface ComposeFilesInput {
   compose: SiteMap['compose'];
   /** Absolute path of the map; Compose paths are relative to its folder. */
   mapFile: string;

@@ -7,7 +7,7 @@ import { hear, plainName } from './heard.ts';
 import { queryServer, type NameServer } from './query.ts';
 import { ask, serversOf, zoneOf, type ZoneReader } from './zone.ts';
 
-export interface LookInput {
+interface LookInput {
   names: readonly string[];
   domains: readonly string[];
   reader: ZoneReader;
@@ -103,7 +103,7 @@ class Look {
   /** What the first server of a name's zone that answers says. */
   private async atZone(name: string, passed: readonly string[] = []): Promise<Heard> {
     const zone = await this.zoneOf(name);
-    if (zone === null) return { ok: false, reason: 'no zone is found for it' };
+    if (zone === null) return { ok: false, reason: 'it is in no zone' };
     const { servers } = await this.zone(zone);
     for (const { address, port, trouble } of servers) {
       if (trouble !== null) continue;

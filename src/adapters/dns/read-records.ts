@@ -6,7 +6,7 @@ import { reasonOf, Trouble } from '../trouble.ts';
 import { plainName } from './heard.ts';
 import { queryServer, type NameServer } from './query.ts';
 
-export interface FoundRecords {
+interface FoundRecords {
   records: FoundRecord[];
   /** Kinds of other records at a name, beside which no alias may stand. */
   shared: Map<string, string[]>;
@@ -81,7 +81,7 @@ async function answersOf(
     const { answers } = await queryServer(server, { name, type }, timeoutMs);
     return answers;
   } catch (cause) {
-    const message = `The name server ${server.address} gives no answer about ${name}: ${reasonOf(cause)}.`;
+    const message = `The name server ${server.address} does not answer for ${name}: ${reasonOf(cause)}.`;
     throw new Trouble({
       code: 'server-unanswered',
       message,

@@ -5,7 +5,7 @@ import { exchangeTcp, exchangeUdp, type NameServer } from './query.ts';
 import { replyProblem, signMessage, type TsigKey } from './tsig.ts';
 import { classes, recordData, txtData, types, updateMessage, type WireRecord } from './wire.ts';
 
-export interface TxtChange {
+interface TxtChange {
   act: 'add' | 'remove';
   name: string;
   value: string;
@@ -115,7 +115,7 @@ async function send(
   const detail = code !== 0 && signature !== null && signature !== 'the reply is not signed' ? `; ${signature}` : '';
   throw new Trouble({
     code: 'update-refused',
-    message: `The name server ${server.address} did not take ${about}: ${reason ?? ''}${detail}.`,
+    message: `The name server ${server.address} refused ${about}: ${reason ?? ''}${detail}.`,
     remedy: `Check that the key ${key.name} may update the zone ${zone} there, and that both clocks are right.`,
   });
 }
@@ -123,8 +123,8 @@ async function send(
 function unanswered({ address }: NameServer, cause: unknown): Trouble {
   return new Trouble({
     code: 'update-unanswered',
-    message: `The name server ${address} gives no answer to the update: ${reasonOf(cause)}.`,
-    remedy: 'Check `dns.server` in the map, and that it takes updates.',
+    message: `The name server ${address} did not answer the update: ${reasonOf(cause)}.`,
+    remedy: 'Check `dns.server` in the map, and that it accepts updates.',
     cause,
   });
 }
@@ -132,7 +132,7 @@ function unanswered({ address }: NameServer, cause: unknown): Trouble {
 function overtaken(zone: string): Trouble {
   return new Trouble({
     code: 'update-overtaken',
-    message: `Somebody changed the zone ${zone} in between. Nothing was changed there.`,
-    remedy: 'Run it again, and look at the difference once more.',
+    message: `Somebody changed the zone ${zone} meanwhile. Nothing was changed there.`,
+    remedy: 'Run it again, and check the difference.',
   });
 }

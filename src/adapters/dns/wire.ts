@@ -46,7 +46,7 @@ export function txtData(value: string): Buffer {
 
 const opcodeUpdate = 5 << 11;
 
-export interface UpdateMessage {
+interface UpdateMessage {
   id: number;
   zone: string;
   /** What must hold for any of it to happen (RFC 2136 §2.4). */

@@ -21,7 +21,7 @@ export async function ask({ resolver, timeoutMs }: ZoneReader, question: Questio
   try {
     return await queryServer(resolver, question, timeoutMs);
   } catch (cause) {
-    const message = `The resolver ${resolver.address} gives no answer about ${question.name}: ${reasonOf(cause)}.`;
+    const message = `The resolver ${resolver.address} does not answer for ${question.name}: ${reasonOf(cause)}.`;
     throw new Trouble({ code: 'no-resolver', message, remedy: 'Name another with --resolver ADDR[:PORT].', cause });
   }
 }
@@ -40,8 +40,8 @@ export async function followAliases(reader: ZoneReader, name: string): Promise<{
     here = alias.data.toLowerCase().replace(/\.$/, '');
     if (passed.includes(here)) break;
   }
-  const message = `The aliases of ${name} go round in a circle, or on and on: ${passed.join(' -> ')}.`;
-  throw new Trouble({ code: 'alias-circle', message, remedy: 'Mend the CNAME records.' });
+  const message = `The aliases of ${name} do not come to an end: ${passed.join(' -> ')}.`;
+  throw new Trouble({ code: 'alias-circle', message, remedy: 'Correct the CNAME records.' });
 }
 
 function same(a: string, b: string): boolean {

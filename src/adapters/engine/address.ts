@@ -51,8 +51,8 @@ function readTls(env: Env): { ca: Buffer; cert: Buffer; key: Buffer } {
   } catch (cause) {
     throw new Trouble({
       code: 'engine-address',
-      message: `The engine is to be asked over TLS, and ${folder} does not hold ca.pem, cert.pem and key.pem.`,
-      remedy: 'Set DOCKER_CERT_PATH to the folder that does.',
+      message: `The engine needs TLS, but ${folder} has no ca.pem, cert.pem and key.pem.`,
+      remedy: 'Set DOCKER_CERT_PATH to the folder that has them.',
       cause,
     });
   }
@@ -62,6 +62,6 @@ function unusable(named: string): Trouble {
   return new Trouble({
     code: 'engine-address',
     message: `The container engine cannot be asked at ${named}.`,
-    remedy: 'Write unix:///PATH or tcp://HOST:PORT; for an engine on another machine, forward its socket to this one.',
+    remedy: 'Write unix:///PATH or tcp://HOST:PORT. For an engine on another machine, forward its socket to this one.',
   });
 }

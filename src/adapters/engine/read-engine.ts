@@ -94,10 +94,10 @@ function asTrouble(error: unknown, address: EngineAddress): Error {
   const at = address.shown;
   const code = codeOf(error);
   if (status === 401 || status === 403 || code === 'EACCES' || code === 'EPERM') {
-    const remedy = `Run it with sudo, or join the group that owns the socket (${rootWords}); or write \`engine: none\` in the map.`;
+    const remedy = `Run it with sudo, or join the group that owns the socket (${rootWords}). Or write \`engine: none\` in the map.`;
     return new Trouble({
       code: 'engine-forbidden',
-      message: `You may not ask the container engine at ${at}.`,
+      message: `You have no right to ask the container engine at ${at}.`,
       remedy,
       cause: error,
     });
@@ -107,22 +107,22 @@ function asTrouble(error: unknown, address: EngineAddress): Error {
     return new Trouble({
       code: 'engine-silent',
       message,
-      remedy: 'See whether it is busy or hangs, then try again.',
+      remedy: 'Check whether it is busy or hangs, then try again.',
       cause: error,
     });
   }
   if (typeof status === 'number') return odd(address, `it answers ${String(status)}`, error);
   const message = `The container engine cannot be reached at ${at}: ${reasonOf(error)}.`;
   const remedy =
-    'Start it, mend `engine` in the map or DOCKER_HOST, or write `engine: none` to go by the Compose files alone.';
+    'Start it, correct `engine` in the map or DOCKER_HOST, or write `engine: none` to use the Compose files only.';
   return new Trouble({ code: 'engine-gone', message, remedy, cause: error });
 }
 
 function odd({ shown }: EngineAddress, what: string, cause?: unknown): Trouble {
   return new Trouble({
     code: 'engine-odd',
-    message: `What answers at ${shown} is no container engine that is understood: ${what}.`,
-    remedy: 'Mend `engine` in the map, or write `engine: none`.',
+    message: `What answers at ${shown} does not seem to be a container engine: ${what}.`,
+    remedy: 'Correct `engine` in the map, or write `engine: none`.',
     cause,
   });
 }

@@ -35,7 +35,7 @@ export async function readCurrent(folder: string): Promise<Edition | null> {
     return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own) };
   } catch (cause) {
     const message = `The newest edition, ${own}, cannot be read.`;
-    const remedy = `Remove the link ${join(folder, 'current')} and write again; older editions stay.`;
+    const remedy = `Remove the link ${join(folder, 'current')}, then: mile-marker write. Older editions stay.`;
     throw new Trouble({ code: 'edition-unreadable', message, remedy, cause });
   }
 }
@@ -46,7 +46,7 @@ async function linkTarget(path: string): Promise<string | null> {
   } catch (cause) {
     if (codeOf(cause) === 'ENOENT') return null;
     if (codeOf(cause) !== 'EINVAL') throw writeTrouble(path, cause);
-    const remedy = 'Move away what stands there; it should be the link to the newest edition.';
+    const remedy = 'Move it away. It should be the link to the newest edition.';
     throw new Trouble({ code: 'current-not-link', message: `${path} is not a link.`, remedy, cause });
   }
 }

@@ -31,7 +31,7 @@ function authoritiesOf(leads: readonly PlannedLeads[]): string[] {
   return [...new Set(trusts.flatMap((trust) => (trust.kind === 'ca' ? [trust.file] : [])))];
 }
 
-export function peopleFile(path: string, user: FileUser | null): PeopleFile {
+function peopleFile(path: string, user: FileUser | null): PeopleFile {
   try {
     const { mode } = statSync(path);
     const file = parsePasswordFile(readFileSync(path, 'utf8'));

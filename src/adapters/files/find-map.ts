@@ -4,7 +4,7 @@ import { Trouble } from '../trouble.ts';
 
 export const mapName = 'mile-marker.yaml';
 
-export interface FindMapInput {
+interface FindMapInput {
   option: string | undefined;
   cwd: string;
   env: Readonly<Record<string, string | undefined>>;
@@ -26,7 +26,7 @@ export async function findMap({ option, cwd, env }: FindMapInput): Promise<strin
   const shared = join('/etc/mile-marker', mapName);
   if (await exists(shared)) return shared;
   const message = `There is no ${mapName} in ${cwd}, in the folders above it, or in /etc/mile-marker.`;
-  const remedy = 'Make one: mile-marker init --domain NAME --address ADDRESS. Or say where it is with --map FILE.';
+  const remedy = 'Make one: mile-marker init --domain NAME --address ADDRESS. Or name it with --map FILE.';
   throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
 }
 

@@ -18,7 +18,7 @@ function unreadable(file: string, cause: unknown): Trouble {
   return new Trouble({
     code: 'journal-unreadable',
     message,
-    remedy: 'Move it away, or give yourself the right to read it.',
+    remedy: 'Move it away, or run this as a user who may read it.',
     cause,
   });
 }

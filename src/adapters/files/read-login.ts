@@ -30,7 +30,7 @@ export async function readLogin(path: string): Promise<Login> {
   throw new Trouble({
     code: 'login-form',
     message: `${path} does not begin with NAME:PASSWORD.`,
-    remedy: 'Write the two into its first line, with a colon between them.',
+    remedy: 'Write them into its first line, with a colon between them.',
     exitCode: 2,
   });
 }

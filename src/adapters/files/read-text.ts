@@ -1,7 +1,7 @@
 import { open } from 'node:fs/promises';
 import { reasonOf, Trouble, codeOf } from '../trouble.ts';
 
-export interface ReadTextInput {
+interface ReadTextInput {
   path: string;
   /** What the file is to the reader, such as "map". */
   what: string;
@@ -57,7 +57,7 @@ async function opened(path: string) {
 
 function tooLarge({ path, what, maxBytes }: Required<ReadTextInput>): Trouble {
   const message = `The ${what} ${path} is larger than ${String(maxBytes / mebibyte)} MiB.`;
-  return new Trouble({ code: 'file-too-large', message, remedy: 'Check that it is the file you meant.', exitCode: 2 });
+  return new Trouble({ code: 'file-too-large', message, remedy: 'Check that it is the right file.', exitCode: 2 });
 }
 
 function firstBadByte(bytes: Buffer): number {

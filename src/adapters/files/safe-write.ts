@@ -31,7 +31,7 @@ export async function ensureFolder(path: string, mode = 0o755): Promise<void> {
   throw new Trouble({
     code: 'folder-is-link',
     message,
-    remedy: 'Replace the link by a folder, or name the real folder.',
+    remedy: 'Replace the link with a folder, or use the real folder.',
   });
 }
 

@@ -31,6 +31,6 @@ async function systemctl(argv: readonly string[]): Promise<void> {
   throw new Trouble({
     code: 'systemd-refuses',
     message: `systemctl ${argv.join(' ')} failed: ${words}`,
-    remedy: 'The rules are loaded; only what loads them after a reboot is missing. Mend it, then run the same again.',
+    remedy: 'The rules are loaded, but will not be after a reboot. Fix it, then run this again.',
   });
 }

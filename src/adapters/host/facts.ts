@@ -31,7 +31,8 @@ const pluginFolders = [
 /** Debian 12 has the older program alone. */
 function composeCommand(): string {
   const hasPlugin = pluginFolders.some((folder) => existsSync(join(folder, 'docker-compose')));
-  const isAlone = !hasPlugin && ['/usr/bin', '/usr/local/bin'].some((folder) => existsSync(join(folder, 'docker-compose')));
+  const isAlone =
+    !hasPlugin && ['/usr/bin', '/usr/local/bin'].some((folder) => existsSync(join(folder, 'docker-compose')));
   return isAlone ? 'docker-compose' : 'docker compose';
 }
 

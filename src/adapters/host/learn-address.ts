@@ -6,7 +6,7 @@ import { isPrivate, parseAddress } from '../../core/networks/address.ts';
 import { addressSeenBy } from '../probe/stun.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 
-export interface LearnInput {
+interface LearnInput {
   from: AddressFrom;
   host: HostFacts;
   mapFile: string;
@@ -28,7 +28,7 @@ export async function learnAddresses(input: LearnInput): Promise<string[]> {
   if (inside === undefined) return learned;
   throw new Trouble({
     code: 'address-not-public',
-    message: `${source} says ${inside}, which nobody outside can reach.`,
+    message: `${source} says ${inside}, which is not reachable from outside.`,
     remedy:
       'Behind a router ask from outside: address-from: {stun: SERVER:PORT}. If that says the same, your provider shares one address among many.',
   });
@@ -66,11 +66,11 @@ async function gather({
 }
 
 function notLearned(source: string, reason: string, cause?: unknown): Trouble {
-  const message = `${source} does not tell the public address: ${reason}.`;
+  const message = `${source} does not give the public address: ${reason}.`;
   return new Trouble({
     code: 'address-not-learned',
     message,
-    remedy: 'Mend `dns.address-from` in the map. Nothing was changed.',
+    remedy: 'Correct `dns.address-from` in the map. Nothing was changed.',
     cause,
   });
 }

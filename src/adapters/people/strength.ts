@@ -17,8 +17,8 @@ const reasons: Record<string, string> = {
   topHundred: 'it is one of the hundred most used passwords',
   common: 'it is a much used password',
   similarToCommon: 'it is close to a much used password',
-  wordByItself: 'one word alone is among the first guesses',
-  namesByThemselves: 'a name alone is among the first guesses',
+  wordByItself: 'a single word is among the first guesses',
+  namesByThemselves: 'a single name is among the first guesses',
   commonNames: 'common names are among the first guesses',
   userInputs: 'it is made of the name, or of names on the map',
   pwned: 'it was found in a leak',
@@ -32,7 +32,7 @@ const reasons: Record<string, string> = {
 export function whyWeak(password: string, known: readonly string[]): string | null {
   if (password === '') return 'it is empty';
   if (/[\u0000-\u001f\u007f]/.test(password)) return 'it has a control character, which no browser can send';
-  if (Buffer.byteLength(password) > 72) return 'it is longer than 72 bytes, and the hash would look at no more';
+  if (Buffer.byteLength(password) > 72) return 'it is longer than 72 bytes, and the hash would ignore the rest';
   if (password.length < 8) return 'it has fewer than eight characters';
   zxcvbnOptions.setOptions({ dictionary: { ...dictionary }, graphs: adjacencyGraphs });
   const { score, feedback } = zxcvbn(password.slice(0, 100), [...known]);

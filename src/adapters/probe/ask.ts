@@ -12,7 +12,7 @@ const maxBodyBytes = 256 * 1024;
 /** More than any front passes on, so that what a front refuses is seen to be refused. */
 const maxHeadBytes = 128 * 1024;
 
-export interface AskInput extends Limits {
+interface AskInput extends Limits {
   scheme: 'http' | 'https';
   /** Where to dial; a name only for services that the map gives by name. */
   address: string;

@@ -19,7 +19,7 @@ const kinds: Record<string, Failure['kind']> = {
 /** What an attempt that ended without a single byte is called. */
 export const closedUnheard: Failure = {
   kind: 'closed',
-  reason: 'the connection is taken and closed without a word',
+  reason: 'the connection is accepted and closed at once',
   mute: true,
 };
 

@@ -15,7 +15,7 @@ export interface Trust {
   practice: string[];
 }
 
-export interface HandshakeInput extends Limits {
+interface HandshakeInput extends Limits {
   address: string;
   port: number;
   /** Empty: no name is sent. */

@@ -72,7 +72,7 @@ export function parseEndpoint(
   const remedy = `Write ${option} 203.0.113.24, ${option} 203.0.113.24:${String(defaultPort)} or ${option} "[2001:db8:40::24]:${String(defaultPort)}".`;
   throw new Trouble({
     code: 'endpoint-form',
-    message: `${option} expects ADDRESS[:PORT], and got: ${text}`,
+    message: `${option} expects ADDRESS[:PORT]. Found: ${text}`,
     remedy,
     exitCode: 2,
   });

@@ -5,7 +5,7 @@ import { inOrder, readableChain } from '../certificates/read.ts';
 import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';
 
-export interface OldInput extends Limits {
+interface OldInput extends Limits {
   address: string;
   port: number;
   name: string;

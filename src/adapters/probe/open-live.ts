@@ -3,7 +3,7 @@ import type { Opened } from '../../core/legs/websocket.ts';
 import { reasonOf } from '../trouble.ts';
 import { fromAddress, type Limits } from './connect.ts';
 
-export interface LiveInput extends Limits {
+interface LiveInput extends Limits {
   scheme: 'http' | 'https';
   address: string;
   port: number;

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { reasonOf, Trouble } from '../trouble.ts';
 
-export interface AfterInput {
+interface AfterInput {
   /** What it is given on its standard input. */
   input?: string;
   /** What the one who reads that it failed should know. */
@@ -26,5 +26,5 @@ export async function runAfter(words: readonly string[], { input = '', remedy }:
   });
   if (ended === 0) return;
   const how = typeof ended === 'number' ? `it ended with code ${String(ended)}` : ended;
-  throw new Trouble({ code: 'then-failed', message: `The program ${program} was to be run after it: ${how}.`, remedy });
+  throw new Trouble({ code: 'then-failed', message: `The program ${program} failed: ${how}.`, remedy });
 }

@@ -1,6 +1,6 @@
 import { execFile } from 'node:child_process';
 
-export interface Ended {
+interface Ended {
   /** Exit code; null when the program could not be started or was ended by a signal. */
   code: number | null;
   out: string;

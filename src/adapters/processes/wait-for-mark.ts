@@ -2,7 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises';
 import { ask } from '../probe/ask.ts';
 import { Trouble } from '../trouble.ts';
 
-export interface WaitInput {
+interface WaitInput {
   address: string;
   port: number;
   /** What the mark listener must answer. */
@@ -29,6 +29,6 @@ export async function waitForMark({ address, port, mark, withinMs, signal }: Wai
   throw new Trouble({
     code: 'mark-not-seen',
     message,
-    remedy: 'Look at the error log of the front; it may still run an older configuration.',
+    remedy: 'Read the error log of the front. It may still run an older configuration.',
   });
 }

@@ -72,6 +72,6 @@ export function refused(name: ProxyName, output: string): Trouble {
   return new Trouble({
     code: 'proxy-refuses',
     message: `${programOf(name).title} does not accept the written configuration: ${output.trim()}`,
-    remedy: 'If it says that a port is taken, stop what has it. Otherwise please report this.',
+    remedy: 'If a port is in use, stop the program that uses it. If not, please report this.',
   });
 }

@@ -1,63 +1,46 @@
 import type { Option } from 'commander';
-import { collect, Command, jsonOption, mapOption, parseDuration, type CommandContext } from './context.ts';
+import { collect, Command, jsonOption, mapOption, parseDuration } from './common-options.ts';
+import type { ImportOptions, ExportOptions } from '../run/certs.ts';
+import type { ObtainOptions } from '../run/certs-obtain.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   map?: string;
   json?: boolean;
 }
 
-export interface ImportOptions extends Options {
-  as?: string;
-  passwordFile?: string;
-}
-
-export interface ExportOptions extends Options {
-  to: string;
-  key?: string;
-  then?: string[];
-}
-
-export interface ObtainOptions extends Options {
-  resolver?: string;
-  wait: number;
-  dryRun?: boolean;
-  then?: string[];
-}
-
 const shared = (): Option[] => [mapOption(), jsonOption()];
 
 export function certs(context: CommandContext): Command {
   const list = withShared(new Command('list'))
-    .description(
-      'what is held: what it covers, how long it lasts, which roads show it (this is what `certs` alone does)',
-    )
+    .description('list the certificates: names, expiry, roads (the same as `certs` alone)')
     .action(async (options: Options) => {
       const { runCertsList } = await import('../run/certs.ts');
       await runCertsList(options, context);
     });
   const make = withShared(new Command('make'))
-    .description('make the practice certificates that are missing or due; the authority is made once')
+    .description('make practice certificates that are missing or due')
     .action(async (options: Options) => {
       const { runCertsMake } = await import('../run/certs.ts');
       await runCertsMake(options, context);
     });
   const bring = withShared(new Command('import'))
-    .description('take over a certificate that you have: PEM in any number and order, or PKCS#12')
+    .description('import a certificate that you have: PEM files in any order, or PKCS#12')
     .argument('<files...>', 'certificate, key and intermediate certificates')
-    .option('--as <certificate>', 'which of the certificates of the map it is (default: the one whose names it covers)')
-    .option('--password-file <file>', 'first line: the password that opens it (default: asks)')
+    .option('--as <certificate>', 'id of the certificate on the map (default: the one whose names it covers)')
+    .option('--password-file <file>', 'file whose first line is the password (default: asks)')
     .action(async (files: string[], options: ImportOptions) => {
       const { runCertsImport } = await import('../run/certs.ts');
       await runCertsImport(files, options, context);
     });
   const give = withShared(new Command('export'))
-    .description('copy a certificate for a program that needs it itself, now and after each renewal')
+    .description('copy a certificate for another program, now and after each renewal')
     .argument('<certificate>', 'which, as `certs` calls it')
-    .requiredOption('--to <file>', 'where to: certificates and key in one file, unless --key is given')
-    .option('--key <file>', 'the key in a file of its own')
+    .requiredOption('--to <file>', 'target file: certificates and key together, unless --key is given')
+    .option('--key <file>', 'write the key to a file of its own')
     .option(
       '--then <word>',
-      'a program to run after each copy, without a shell; again for each of its arguments',
+      'a program to run after each copy, without a shell; repeat the option for each argument',
       collect,
     )
     .action(async (id: string, options: ExportOptions) => {
@@ -65,19 +48,19 @@ export function certs(context: CommandContext): Command {
       await runCertsExport(id, options, context);
     });
   const obtain = withObtaining(new Command('obtain'))
-    .description('get certificates from the authority of the map: those that are missing, or those that are named')
+    .description('get certificates from the authority of the map: the missing ones, or those you name')
     .action(async (ids: string[], options: ObtainOptions) => {
       const { runCertsObtain } = await import('../run/certs-obtain.ts');
       await runCertsObtain(ids, options, context);
     });
   const renew = withObtaining(new Command('renew'))
-    .description('renew what is due, or what is named; meant for a timer')
-    .option('--dry-run', 'say what is due, and do nothing')
+    .description('renew certificates that are due, or those you name; meant for a timer')
+    .option('--dry-run', 'show what is due, and change nothing')
     .action(async (ids: string[], options: ObtainOptions) => {
       const { runCertsRenew } = await import('../run/certs-obtain.ts');
       await runCertsRenew(ids, options, context);
     });
-  const whole = new Command('certs').description('certificates: what is held, and how to get more');
+  const whole = new Command('certs').description('list, make, get and renew certificates');
   whole.addCommand(list, { isDefault: true }).addCommand(make).addCommand(obtain).addCommand(renew);
   whole.addCommand(bring).addCommand(give);
   return whole;
@@ -86,11 +69,11 @@ export function certs(context: CommandContext): Command {
 function withObtaining(command: Command): Command {
   return withShared(command)
     .argument('[certificates...]', 'which, as `certs` calls them')
-    .option('--resolver <address>', 'ask this resolver about zones: ADDRESS[:PORT]')
-    .option('--wait <time>', 'how long to wait for every name server to show a record', parseDuration, 120_000)
+    .option('--resolver <address>', 'resolver for questions about zones: ADDRESS[:PORT]')
+    .option('--wait <time>', 'how long to wait until every name server has a record', parseDuration, 120_000)
     .option(
       '--then <word>',
-      'a program to run when something is new, without a shell; again for each of its arguments',
+      'a program to run when something is new, without a shell; repeat the option for each argument',
       collect,
     );
 }

@@ -1,5 +1,6 @@
 import type { Severity } from '../../core/findings/finding.ts';
-import { Command, failOnOption, jsonOption, mapOption, type CommandContext } from './context.ts';
+import { Command, failOnOption, jsonOption, mapOption } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   map?: string;
@@ -9,7 +10,7 @@ interface Options {
 
 export function check(context: CommandContext): Command {
   return new Command('check')
-    .description('say what is wrong with the map and what it needs; sends nothing beyond this machine')
+    .description('find mistakes in the map and around it; sends nothing beyond this machine')
     .addOption(mapOption())
     .addOption(jsonOption())
     .addOption(failOnOption())

@@ -1,6 +1,7 @@
 import { Option } from 'commander';
 import { writtenNames, type ProxyName } from '../../core/proxies/names.ts';
-import { Command, type CommandContext } from './context.ts';
+import { Command } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   proxy: ProxyName;
@@ -9,11 +10,9 @@ interface Options {
 
 export function demo(context: CommandContext): Command {
   return new Command('demo')
-    .description('all of it on made-up data, on this machine only: start, check, write, serve, verify, clean up')
+    .description('show everything on made-up data, on this machine only, and clean up')
     .addOption(
-      new Option('--proxy <program>', 'who answers at the front')
-        .choices(writtenNames)
-        .default('builtin' satisfies ProxyName),
+      new Option('--proxy <program>', 'the proxy to use').choices(writtenNames).default('builtin' satisfies ProxyName),
     )
     .option('--keep', 'leave it running until Ctrl-C')
     .action(async (options: Options) => {

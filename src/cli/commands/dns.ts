@@ -1,37 +1,16 @@
 import { Option } from 'commander';
-import type { Severity } from '../../core/findings/finding.ts';
-import { Command, failOnOption, jsonOption, mapOption, parseDuration, type CommandContext } from './context.ts';
-
-interface Options {
-  map?: string;
-  json?: boolean;
-}
-
-export interface RecordsOptions extends Options {
-  view: 'public' | 'home';
-  zone?: boolean;
-  hosts?: boolean;
-}
-
-export interface DnsCheckOptions extends Options {
-  resolver?: string;
-  timeout: number;
-  watch?: boolean;
-  failOn: Severity;
-}
-
-export interface PublishOptions extends Options {
-  resolver?: string;
-  dryRun?: boolean;
-  yes?: boolean;
-}
+import { Command, failOnOption, jsonOption, mapOption, parseDuration } from './common-options.ts';
+import type { RecordsOptions } from '../run/dns-records.ts';
+import type { DnsCheckOptions } from '../run/dns-check.ts';
+import type { PublishOptions } from '../run/dns-publish.ts';
+import type { CommandContext } from '../io.ts';
 
 export function dns(context: CommandContext): Command {
   const records = new Command('records')
-    .description('what must stand in the zones (the style and the time to live are under `dns` in the map)')
+    .description('show the records that your zones need (style and ttl: `dns` in the map)')
     .addOption(mapOption())
     .addOption(
-      new Option('--view <view>', 'as seen from everywhere, or from home (split naming)')
+      new Option('--view <view>', 'as seen from everywhere, or from home (split DNS)')
         .choices(['public', 'home'])
         .default('public'),
     )
@@ -43,7 +22,7 @@ export function dns(context: CommandContext): Command {
       await runDnsRecords(options, context);
     });
   const check = new Command('check')
-    .description('ask every name server of the zones, and a resolver, and say what is not right')
+    .description('ask every name server of the zones, and a resolver, and show what is wrong')
     .argument('[road...]', 'only these roads, by full or short name')
     .addOption(mapOption())
     .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
@@ -56,29 +35,29 @@ export function dns(context: CommandContext): Command {
       await runDnsCheck(names, options, context);
     });
   const publish = withPublishing(new Command('publish'))
-    .description('bring the zones to what `dns records` says, by the way that stands under `dns` in the map')
+    .description('change the zones to what `dns records` shows, in the way that `dns` in the map says')
     .action(async (options: PublishOptions) => {
       const { runDnsPublish } = await import('../run/dns-publish.ts');
       await runDnsPublish(options, context);
     });
   const undo = withPublishing(new Command('undo'))
-    .description('take back what the last `dns publish` changed')
+    .description('undo the last `dns publish`')
     .action(async (options: PublishOptions) => {
       const { runDnsUndo } = await import('../run/dns-publish.ts');
       await runDnsUndo(options, context);
     });
   const update = new Command('update-address')
-    .description('learn the public address and change its one record when it has moved; meant for a timer')
+    .description('find the public address, and change its record if it has moved; meant for a timer')
     .addOption(mapOption())
     .option('--resolver <address[:port]>', 'ask this resolver about zones')
-    .option('--dry-run', 'say what would change, and change nothing')
+    .option('--dry-run', 'show what would change, and change nothing')
     .addOption(jsonOption())
     .action(async (options: PublishOptions) => {
       const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
       await runDnsUpdateAddress(options, context);
     });
   return new Command('dns')
-    .description('names: what must stand in DNS, what does, and bringing it there')
+    .description('show, check and publish DNS records')
     .addCommand(records)
     .addCommand(check)
     .addCommand(publish)

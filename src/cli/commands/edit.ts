@@ -1,4 +1,5 @@
-import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
+import { Command, jsonOption, mapOption } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   map?: string;
@@ -13,12 +14,12 @@ interface AddOptions extends Options {
 
 export function add(context: CommandContext): Command {
   return new Command('add')
-    .description('put a road on the map; the rest of the file stays byte for byte')
+    .description('add a road to the map; the rest of the file stays as it is')
     .argument('<name>', 'its name, such as nestcam')
     .argument('[to]', 'where it leads: SERVICE:PORT, :PORT of this host, or a URL')
     .option('--redirect <url>', 'send visitors there instead')
     .option('--open', 'let everyone pass (without it only your home networks do)')
-    .option('--like <road>', 'with the gate and manner of this road')
+    .option('--like <road>', 'copy gate and settings from this road')
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (road: string, to: string | undefined, options: AddOptions) => {
@@ -41,6 +42,6 @@ const simple =
         await runEdit({ kind, road }, options, context);
       });
 
-export const remove = simple('remove', 'take a road off the map for good');
-export const pause = simple('pause', 'take a road off for a while: visitors get 503');
-export const resume = simple('resume', 'let a paused road go on');
+export const remove = simple('remove', 'remove a road from the map');
+export const pause = simple('pause', 'switch a road off for a while: visitors get 503');
+export const resume = simple('resume', 'switch a paused road on again');

@@ -1,26 +1,16 @@
-import { collect, Command, jsonOption, mapOption, type CommandContext } from './context.ts';
-
-export interface ExplainOptions {
-  map?: string;
-  json?: boolean;
-  from?: string;
-  as?: string;
-  method: string;
-  header?: string[];
-  all?: boolean;
-}
+import { collect, Command, jsonOption, mapOption } from './common-options.ts';
+import type { ExplainOptions } from '../run/explain.ts';
+import type { CommandContext } from '../io.ts';
 
 export function explain(context: CommandContext): Command {
   return new Command('explain')
-    .description(
-      'say what will happen to a request, why at each step, and which line of the map decides; nothing is sent',
-    )
+    .description('show what happens to a request at each step, and which line of the map decides; nothing is sent')
     .argument('[url]', 'what is asked for: a URL, or the name of a road')
     .option('--from <address>', 'where the request comes from (default: an address on the internet)')
-    .option('--as <person>', 'who comes, with the right password')
-    .option('--method <method>', 'what is asked', 'GET')
-    .option('--header <line>', 'a header of the request, as NAME: VALUE; again for more', collect)
-    .option('--all', 'every road against everybody who may come: what is open to whom')
+    .option('--as <person>', 'a person with the right password')
+    .option('--method <method>', 'method of the request', 'GET')
+    .option('--header <line>', 'a header of the request, as NAME: VALUE (may be repeated)', collect)
+    .option('--all', 'all roads against all kinds of visitors: what is open to whom')
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (url: string | undefined, options: ExplainOptions) => {

@@ -1,29 +1,18 @@
 import { Option } from 'commander';
-import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
-
-export interface PeopleOptions {
-  map?: string;
-  gate?: string;
-  json?: boolean;
-}
-
-export interface AddPersonOptions extends PeopleOptions {
-  generate?: boolean;
-  stdin?: boolean;
-  print?: boolean;
-  forCompose?: boolean;
-}
+import { Command, jsonOption, mapOption } from './common-options.ts';
+import type { PeopleOptions, AddPersonOptions } from '../run/people.ts';
+import type { CommandContext } from '../io.ts';
 
 export function people(context: CommandContext): Command {
-  const command = new Command('people').description('the people of a gate: who may pass with a password');
+  const command = new Command('people').description('the people of a gate, who log in with a password');
   command.addCommand(
-    below('add', 'add somebody, or give somebody a new password; it is asked for, and never an argument')
+    below('add', 'add a person, or set a new password; asks for it')
       .argument('<name>', 'who it is, such as edda')
-      .addOption(new Option('--generate', 'make a password and print it once').conflicts('stdin'))
+      .addOption(new Option('--generate', 'generate a password and print it once').conflicts('stdin'))
       .option('--stdin', 'read the password from standard input, one line')
       .option('--print', 'print the line instead of writing the file')
       .addOption(
-        new Option('--for-compose', 'print the line with dollar signs doubled, as a Compose file needs them').implies({
+        new Option('--for-compose', 'print the line with dollar signs doubled, as Compose files need it').implies({
           print: true,
         }),
       )
@@ -33,7 +22,7 @@ export function people(context: CommandContext): Command {
       }),
   );
   command.addCommand(
-    below('remove', 'take somebody out')
+    below('remove', 'remove a person')
       .argument('<name>', 'who it is')
       .action(async (name: string, options: PeopleOptions) => {
         const { runRemovePerson } = await import('../run/people.ts');
@@ -41,7 +30,7 @@ export function people(context: CommandContext): Command {
       }),
   );
   command.addCommand(
-    below('list', 'who is in it, with the kind of each hash and what it costs')
+    below('list', 'list the people, with the kind and cost of each hash')
       .addOption(jsonOption())
       .action(async (options: PeopleOptions) => {
         const { runListPeople } = await import('../run/people.ts');
@@ -49,7 +38,7 @@ export function people(context: CommandContext): Command {
       }),
   );
   command.addCommand(
-    below('check', 'say whether a password is right; it is asked for')
+    below('check', 'test a password; asks for it')
       .argument('<name>', 'who it is')
       .option('--stdin', 'read the password from standard input, one line')
       .action(async (name: string, options: AddPersonOptions) => {
@@ -63,6 +52,6 @@ export function people(context: CommandContext): Command {
 function below(name: string, description: string): Command {
   return new Command(name)
     .description(description)
-    .option('--gate <name>', 'the gate whose people are meant; needed when gates have different ones')
+    .option('--gate <name>', 'the gate, if several gates have people')
     .addOption(mapOption());
 }

@@ -1,4 +1,5 @@
-import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
+import { Command, jsonOption, mapOption } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   map?: string;
@@ -8,9 +9,9 @@ interface Options {
 
 export function roads(context: CommandContext): Command {
   return new Command('roads')
-    .description('the map as a table: every name, where it leads, and who may pass')
+    .description('show the map as a table: each name, where it leads, who may pass')
     .addOption(mapOption())
-    .option('--why', 'also say how each address was found, and what `home` means here')
+    .option('--why', 'also show how each address was found, and what `home` means here')
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runRoads } = await import('../run/roads.ts');

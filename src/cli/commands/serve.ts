@@ -1,4 +1,5 @@
-import { Command, mapOption, type CommandContext } from './context.ts';
+import { Command, mapOption } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   map?: string;
@@ -7,9 +8,9 @@ interface Options {
 
 export function serve(context: CommandContext): Command {
   return new Command('serve')
-    .description('run the builtin proxy for the map until Ctrl-C')
+    .description("run Mile Marker's own proxy for the map until Ctrl-C")
     .addOption(mapOption())
-    .option('--written', 'serve what was last written, without reading the map (as in a container)')
+    .option('--written', 'serve what was written last, without reading the map (in a container)')
     .action(async (options: Options) => {
       const { runServe } = await import('../run/serve.ts');
       await runServe(options, context);

@@ -1,24 +1,16 @@
 import { InvalidArgumentError } from 'commander';
-import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
-
-export interface SurveyOptions {
-  map?: string;
-  json?: boolean;
-  add?: boolean;
-  yes?: boolean;
-  ports?: boolean;
-  free?: boolean;
-  from: number;
-}
+import { Command, jsonOption, mapOption } from './common-options.ts';
+import type { SurveyOptions } from '../run/survey.ts';
+import type { CommandContext } from '../io.ts';
 
 export function survey(context: CommandContext): Command {
   return new Command('survey')
-    .description('what runs and where it listens, which road leads to it, and which roads lead nowhere')
-    .option('--add', 'propose a road for each service that has none, and ask')
+    .description('list what runs, where it listens, which road leads to it, and which roads lead nowhere')
+    .option('--add', 'suggest a road for each service without one, and ask')
     .option('--yes', 'with --add: do not ask')
-    .option('--ports', 'who has which port of this host')
-    .option('--free', 'print the next port of this host that nobody has')
-    .option('--from <port>', 'with --free: begin here', parsePort, 8000)
+    .option('--ports', 'list who uses which port of this host')
+    .option('--free', 'print the next free port of this host')
+    .option('--from <port>', 'with --free: start at this port', parsePort, 8000)
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (options: SurveyOptions) => {

@@ -1,16 +1,13 @@
 import { Argument, Option } from 'commander';
-import { Command, mapOption, type CommandContext } from './context.ts';
+import { Command, mapOption } from './common-options.ts';
 import { installable } from './install.ts';
-
-export interface UndoOptions {
-  map?: string;
-  trial?: string;
-}
+import type { UndoOptions } from '../run/firewall.ts';
+import type { CommandContext } from '../io.ts';
 
 export function undo(context: CommandContext): Command {
   return new Command('undo')
-    .description('take back what was put live: rules on trial give way to the kept ones, kept ones go away')
-    .addArgument(new Argument('<part>', 'what is to be taken back').choices(installable))
+    .description('undo: rules on trial give way to the kept ones, kept ones are removed')
+    .addArgument(new Argument('<part>', 'what to undo').choices(installable))
     .addOption(new Option('--trial <id>', 'only while this trial still stands').hideHelp())
     .addOption(mapOption())
     .action(async (_part: string, options: UndoOptions) => {

@@ -1,4 +1,5 @@
-import { Command, jsonOption, mapOption, type CommandContext } from './context.ts';
+import { Command, jsonOption, mapOption } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
 
 interface Options {
   map?: string;
@@ -15,8 +16,8 @@ export function write(context: CommandContext): Command {
     .addOption(mapOption())
     .option('--out <folder>', 'folder for the editions (default: .mile-marker/front beside the map)')
     .option('--diff', 'show how the files would change, and write nothing')
-    .option('--dry-run', 'say what would be written, and write nothing')
-    .option('--compose', 'write front.compose.yaml too: a container for the proxy; and say which ports to close')
+    .option('--dry-run', 'show what would be written, and write nothing')
+    .option('--compose', 'also write front.compose.yaml, a container for the proxy, and show which ports to close')
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runWrite } = await import('../run/write.ts');

@@ -19,7 +19,7 @@ export interface CertificateRow {
   renews: string;
 }
 
-export interface RowInput {
+interface RowInput {
   planned: PlannedCertificate;
   held: HeldCertificate | null;
   roads: CertificateRow['roads'];
@@ -78,7 +78,7 @@ export function formatCertificates(
       const apart = covers.length === 1 && covers[0] === id ? [] : covers;
       const about = [id, ...apart.map((name) => `  ${name}`), ...(issuer === null ? [] : [`  by ${issuer}`])];
       const rest =
-        to === null ? ['none held', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days\n${bar(left ?? 0)}`];
+        to === null ? ['none yet', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days\n${bar(left ?? 0)}`];
       return [about.join('\n'), ...rest, renews.replace(', ', '\n'), names === id ? 'its own name' : names];
     }),
   );

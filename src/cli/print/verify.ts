@@ -50,7 +50,9 @@ function followsFrom(away: VerifyResult['away'], width: number): string {
 /** What the dashes of the table stand for. */
 function untested(roads: VerifyResult['roads'], shown: readonly LegName[], width: number): string {
   const whys = shown.flatMap((name) => {
-    const skipped = roads.flatMap(({ legs }) => legs.filter(({ leg, outcome }) => leg === name && outcome === 'skipped'));
+    const skipped = roads.flatMap(({ legs }) =>
+      legs.filter(({ leg, outcome }) => leg === name && outcome === 'skipped'),
+    );
     const reasons = [...new Set(skipped.map(labelOf))];
     return reasons.length === 0 ? [] : [`${name} (${reasons.join(', ')})`];
   });

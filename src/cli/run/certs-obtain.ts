@@ -12,11 +12,17 @@ import { realOne } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import { obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
-import type { ObtainOptions } from '../commands/certs.ts';
-import type { CommandContext } from '../commands/context.ts';
-import { openSite } from '../open-site.ts';
+import type { CommandContext } from '../io.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, wrap } from '../print/style.ts';
+
+export interface ObtainOptions extends OpenOptions {
+  resolver?: string;
+  wait: number;
+  dryRun?: boolean;
+  then?: string[];
+}
 
 export async function runCertsObtain(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
   const site = await openSite(options, context, 'certs-obtain');
@@ -100,7 +106,7 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
     }));
     io.out(jsonDocument('certs-obtain', { map: site.mapFile, held: fresh, failed: told }));
   } else {
-    for (const id of fresh) io.out(`${id} is held now\n`);
+    for (const id of fresh) io.out(`certificate \`${id}\`: stored\n`);
     for (const one of failed) io.out(await failureWords(one, site, io.width));
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
@@ -112,8 +118,8 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
   const held = realOne(readHeld(plan).get(id));
   const until =
     held === null
-      ? 'Nothing is held for it.'
-      : `The one in use lasts until ${new Date(held.notAfter).toISOString().slice(0, 10)}.`;
+      ? 'There is none in use.'
+      : `The one in use is valid until ${new Date(held.notAfter).toISOString().slice(0, 10)}.`;
   return (
     `${id} failed\n${wrap(`${trouble?.message ?? ''} ${until}`, { width, first: '    ' })}` +
     wrap(trouble?.remedy ?? '', { width, first: '    do: ', indent: '        ' })
@@ -121,7 +127,7 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
 }
 
 function endWords({ plan }: Site, fresh: number, failed: number, told: boolean): string {
-  if (failed > 0) return 'next: mend what is said above, then run it again\n';
+  if (failed > 0) return 'next: fix what failed above, then run this again\n';
   if (fresh === 0) return 'Nothing is due.\nnext: mile-marker certs\n';
   if (told || programOf(plan.front.proxy).limits.readsCertificatesAnew)
     return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';

@@ -12,15 +12,24 @@ import {
 import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { ExportOptions, ImportOptions } from '../commands/certs.ts';
-import type { Io } from '../io.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { certificateRow, formatCertificates, type CertificateRow } from '../print/certs.ts';
 import { jsonDocument } from '../print/json.ts';
 import { withCertificates } from '../print/next-certificate.ts';
 import { plural, style } from '../print/style.ts';
 import { table } from '../print/table.ts';
+
+export interface ImportOptions extends OpenOptions {
+  as?: string;
+  passwordFile?: string;
+}
+
+export interface ExportOptions extends OpenOptions {
+  to: string;
+  key?: string;
+  then?: string[];
+}
 
 export async function runCertsList(options: OpenOptions, context: CommandContext): Promise<void> {
   const { io } = context;
@@ -33,11 +42,11 @@ export async function runCertsList(options: OpenOptions, context: CommandContext
   }
   if (rows.length > 0) io.out(formatCertificates(rows, { width: io.width, colour: io.colour.out }));
   const missing = rows.filter(({ to }) => to === null).length;
-  io.err(`${plural(rows.length, 'certificate')}${missing > 0 ? `, ${String(missing)} not held` : ''}.\n`);
-  io.err(missing > 0 ? 'next: mile-marker check says how to get what is missing\n' : 'next: mile-marker check\n');
+  io.err(`${plural(rows.length, 'certificate')}${missing > 0 ? `, ${String(missing)} missing` : ''}.\n`);
+  io.err(missing > 0 ? 'next: mile-marker check (shows how to get the missing ones)\n' : 'next: mile-marker check\n');
 }
 
-export async function certificateRows(site: Site, now: number): Promise<CertificateRow[]> {
+async function certificateRows(site: Site, now: number): Promise<CertificateRow[]> {
   const { plan, chosenCertificates } = site;
   const held = readHeld(plan);
   return plan.certificates.map((planned) => {
@@ -79,7 +88,7 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
 
 /** How to trust the authority on the usual systems; nobody else should. */
 function trustWords(authority: string): string {
-  return `Practice authority: ${authority}. Import it where you test; other people's browsers will warn.
+  return `Practice authority: ${authority}. Import it where you test. Other people's browsers will warn.
   Debian, Ubuntu   copy it to /usr/local/share/ca-certificates/NAME.crt, run update-ca-certificates
   Fedora           trust anchor FILE
   macOS            open it in Keychain Access and choose "Always Trust"
@@ -106,7 +115,7 @@ export async function runCertsImport(files: string[], options: ImportOptions, co
   const { id, names } = await importCertificate({ site, files, as: options.as ?? null, cwd: io.cwd, password });
   if (options.json === true)
     io.out(jsonDocument('certs-import', { map: site.mapFile, certificate: id, covers: names }));
-  else io.out(`${id} is held now; it covers ${names.join(', ')}\n`);
+  else io.out(`certificate \`${id}\`: stored, covers ${names.join(', ')}\n`);
   io.err(nextLive(site));
 }
 
@@ -117,7 +126,7 @@ async function passwordFrom(file: string | undefined, io: Io): Promise<string> {
     return text.split(/\r?\n/)[0] ?? '';
   }
   if (io.askSecret !== null) return io.askSecret('Password: ');
-  const message = 'A password is needed, and there is no terminal to ask for it on.';
+  const message = 'A password is needed, but there is no terminal to ask for it.';
   throw new Trouble({ code: 'password-needed', message, remedy: 'Give it with --password-file FILE.', exitCode: 2 });
 }
 
@@ -131,7 +140,7 @@ export async function runCertsExport(id: string, options: ExportOptions, context
   await exportCertificate(planned, wanted);
   if (options.json === true) io.out(jsonDocument('certs-export', { map: site.mapFile, certificate: id, ...wanted }));
   else io.out(`${id} is copied to ${options.to}${key === null ? '' : ` and ${options.key ?? ''}`}\n`);
-  io.err('It is copied there again after each renewal.\nnext: have the other program read it\n');
+  io.err('It is copied again after each renewal.\nnext: let the other program read it\n');
 }
 
 function day(time: number | undefined): string {

@@ -2,7 +2,7 @@ import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { judgeSite } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
+import type { CommandContext } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -30,7 +30,7 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
 function nextStep(findings: readonly Finding[], plan: Plan): string {
   if (plan.roads.length === 0) return 'next: write your first road under `roads` in the map\n';
   const errors = findings.filter(({ severity }) => severity === 'error');
-  if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: mend the errors, then run check again\n';
+  if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: fix the errors, then: mile-marker check\n';
   const roads = errors.flatMap((error) => error.roads);
   const ids = plan.roads.filter(({ name }) => roads.includes(name)).map(({ certificate }) => certificate);
   const missing = plan.certificates.filter(({ id }) => ids.includes(id));

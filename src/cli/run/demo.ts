@@ -1,12 +1,11 @@
 import { exit } from '../../adapters/trouble.ts';
 import { runDemo } from '../../demo/run-demo.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
-import type { CommandContext } from '../commands/context.ts';
-import { runProgram } from '../run-program.ts';
+import type { CommandContext } from '../io.ts';
 
 export async function runDemoCommand(
   options: { proxy: ProxyName; keep?: boolean },
-  { io, setCode }: CommandContext,
+  { io, setCode, run }: CommandContext,
 ): Promise<void> {
   const well = await runDemo({
     proxy: options.proxy,
@@ -23,7 +22,7 @@ export async function runDemoCommand(
       // The demo's talk goes where its data goes, so that both stay in order when they are piped.
       const err = (text: string): void => (quiet() ? undefined : io.out(text));
       const env = { ...io.env, MILE_MARKER_MAP: undefined };
-      const code = await runProgram(argv, { ...io, out: print, err, progress: () => undefined, cwd, env, signal });
+      const code = await run(argv, { ...io, out: print, err, progress: () => undefined, cwd, env, signal });
       return { code, out };
     },
   });

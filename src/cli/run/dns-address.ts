@@ -1,7 +1,7 @@
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
 import { updateAddress, type UpdatedAddress } from '../../use-cases/dns/update-address.ts';
-import type { PublishOptions } from '../commands/dns.ts';
-import type { CommandContext } from '../commands/context.ts';
+import type { PublishOptions } from './dns-publish.ts';
+import type { CommandContext } from '../io.ts';
 import { openSite } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 
@@ -20,5 +20,5 @@ export async function runDnsUpdateAddress(options: PublishOptions, context: Comm
 
 function words({ name, before, after, changed }: UpdatedAddress): string {
   if (!changed) return `${name} is still at ${after.join(' and ')}`;
-  return `${name} moves from ${before.length === 0 ? 'nowhere' : before.join(' and ')} to ${after.join(' and ')}`;
+  return `${name} changes from ${before.length === 0 ? 'no address' : before.join(' and ')} to ${after.join(' and ')}`;
 }

@@ -1,3 +1,4 @@
+import type { Severity } from '../../core/findings/finding.ts';
 import { setMaxListeners } from 'node:events';
 import { dirname } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
@@ -8,15 +9,21 @@ import type { ZoneReader } from '../../adapters/dns/zone.ts';
 import { checkDns, type CheckedDns } from '../../use-cases/dns/check-dns.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import { readerFor, recordWay } from '../../use-cases/dns/record-way.ts';
-import { chosenRoads } from '../chosen-roads.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { DnsCheckOptions } from '../commands/dns.ts';
+import { chosenRoads } from '../../use-cases/map/chosen-roads.ts';
+import type { CommandContext } from '../io.ts';
 import { labelOf } from '../../core/legs/label.ts';
-import { openSite } from '../open-site.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
 import { formatDns } from '../print/dns.ts';
 import { countFindings, countsInWords } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, wrap } from '../print/style.ts';
+
+export interface DnsCheckOptions extends OpenOptions {
+  resolver?: string;
+  timeout: number;
+  watch?: boolean;
+  failOn: Severity;
+}
 
 export async function runDnsCheck(names: string[], options: DnsCheckOptions, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
@@ -82,7 +89,8 @@ function asJson({ names, findings, picture, expected, notSeen }: CheckedDns): Re
 function nextStep({ findings }: CheckedDns, { map }: Site): string {
   const bad = findings.filter(({ severity }) => severity !== 'note');
   if (bad.length === 0) return 'next: mile-marker verify\n';
-  if (bad.every(({ rule }) => rule === 'dns-cached')) return 'next: wait, with mile-marker dns check --watch\n';
+  if (bad.every(({ rule }) => rule === 'dns-cached'))
+    return 'next: mile-marker dns check --watch (waits until it is over)\n';
   const byHand = map.dns.server === null && map.dns.program === null;
-  return byHand ? 'next: mile-marker dns records shows what must stand there\n' : 'next: mile-marker dns publish\n';
+  return byHand ? 'next: mile-marker dns records (shows the records needed)\n' : 'next: mile-marker dns publish\n';
 }

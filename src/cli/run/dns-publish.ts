@@ -3,11 +3,16 @@ import { exit, Trouble } from '../../adapters/trouble.ts';
 import { recordLine } from '../../core/records/change.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import { carryOut, proposeRecords, proposeUndo, type Proposal } from '../../use-cases/dns/publish-records.ts';
-import type { PublishOptions } from '../commands/dns.ts';
-import type { CommandContext } from '../commands/context.ts';
-import { openSite } from '../open-site.ts';
+import type { CommandContext } from '../io.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style, wrap } from '../print/style.ts';
+
+export interface PublishOptions extends OpenOptions {
+  resolver?: string;
+  dryRun?: boolean;
+  yes?: boolean;
+}
 
 export async function runDnsPublish(options: PublishOptions, context: CommandContext): Promise<void> {
   const site = await openSite(options, context, 'dns-publish');
@@ -16,7 +21,7 @@ export async function runDnsPublish(options: PublishOptions, context: CommandCon
   if (proposal.zones.length === 0) {
     if (options.json === true) context.io.out(document(site, proposal, false));
     sayKept(proposal, context);
-    context.io.err('The zones are as the map wants them. Nothing was changed.\nnext: mile-marker dns check\n');
+    context.io.err('The zones are already right. Nothing was changed.\nnext: mile-marker dns check\n');
     return;
   }
   await showAndCarryOut({ site, proposal, options, context });
@@ -61,20 +66,20 @@ async function showAndCarryOut({ site, proposal, options, context }: Shown): Pro
     `${plural(count, 'set')} of records changed${way.kind === 'update' ? `, and read back from ${way.server.address}` : ''}.\n`,
   );
   io.err(
-    `next: mile-marker dns check --watch${proposal.act === 'publish' ? '; back again: mile-marker dns undo' : ''}\n`,
+    `next: mile-marker dns check --watch${proposal.act === 'publish' ? '\n      to undo it: mile-marker dns undo' : ''}\n`,
   );
 }
 
 const handWords =
-  'The map names no server and no program for records, so nothing was changed.\nnext: enter them where you keep your zone; then mile-marker dns check\n';
+  '`dns` in the map has no server and no program, so nothing was changed.\nnext: add the records where you keep your zone, then: mile-marker dns check\n';
 
 async function agreed({ yes }: PublishOptions, { io }: CommandContext): Promise<boolean> {
   if (yes === true) return true;
   if (io.ask === null) {
     throw new Trouble({
       code: 'not-agreed',
-      message: 'Nobody is there to agree to the change.',
-      remedy: 'Look at it, then add --yes.',
+      message: 'There is no terminal to ask on.',
+      remedy: 'Check the difference above, then add --yes.',
       exitCode: exit.badInput,
     });
   }

@@ -1,13 +1,18 @@
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { wantedRecords } from '../../core/records/wanted.ts';
 import { hostsText, zoneText } from '../../core/records/zone.ts';
-import type { RecordsOptions } from '../commands/dns.ts';
-import type { CommandContext } from '../commands/context.ts';
-import { openSite } from '../open-site.ts';
+import type { CommandContext } from '../io.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style, wrap } from '../print/style.ts';
 import { table } from '../print/table.ts';
 import { shownPath } from '../../adapters/files/find-map.ts';
+
+export interface RecordsOptions extends OpenOptions {
+  view: 'public' | 'home';
+  zone?: boolean;
+  hosts?: boolean;
+}
 
 export async function runDnsRecords(options: RecordsOptions, context: CommandContext): Promise<void> {
   const { io } = context;
@@ -18,7 +23,7 @@ export async function runDnsRecords(options: RecordsOptions, context: CommandCon
   if (view === 'home' && plan.front.home.length === 0) {
     throw new Trouble({
       code: 'no-home-address',
-      message: 'The map does not say at which address the front is seen from home.',
+      message: 'The map has no home address of the front.',
       remedy: 'Add it under `front`, such as: home: [192.168.64.10]',
       exitCode: exit.badInput,
     });
@@ -40,8 +45,8 @@ export async function runDnsRecords(options: RecordsOptions, context: CommandCon
   const count = `${plural(records.length, 'record')} in ${plural(zones.length, 'zone')}`;
   const next =
     map.dns.server === null && map.dns.program === null
-      ? 'enter them where you keep your zone; then'
-      : 'mile-marker dns publish; then';
+      ? 'add them where you keep your zone, then:'
+      : 'mile-marker dns publish, then:';
   io.err(`${count}, ${view === 'home' ? 'as seen from home' : 'as seen from everywhere'}.\n`);
-  io.err(view === 'home' ? 'next: give them to the resolver at home\n' : `next: ${next} mile-marker dns check\n`);
+  io.err(view === 'home' ? 'next: add them to the resolver at home\n' : `next: ${next} mile-marker dns check\n`);
 }

@@ -3,7 +3,7 @@ import { sortFindings } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { editMap, type Edit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
+import type { CommandContext } from '../io.ts';
 import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -17,7 +17,7 @@ export async function runAdd(
 ): Promise<void> {
   if ((edit.to === null) === (edit.redirect === null)) {
     const message =
-      edit.to === null ? 'It is not said where the road leads.' : 'A road leads to one place: a service or a redirect.';
+      edit.to === null ? 'The target of the road is missing.' : 'A road leads to one place: a service or a redirect.';
     throw new Trouble({
       code: 'add-form',
       message,
@@ -36,7 +36,7 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
   if (result.findings.length > 0) {
     if (options.json === true) io.out(jsonDocument('edit', { ...result }));
     else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));
-    io.err('\nThe map is left as it is.\n');
+    io.err('\nThe map was not changed.\n');
     setCode(exit.badInput);
     return;
   }

@@ -8,13 +8,21 @@ import { explain, type Explanation } from '../../core/verdict/explain.ts';
 import { exposure, strangerTo, viewpoints, type Access } from '../../core/verdict/exposure.ts';
 import type { VerdictRequest } from '../../core/verdict/verdict.ts';
 import type { Site } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { ExplainOptions } from '../commands/explain.ts';
-import type { Io } from '../io.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style, wrap } from '../print/style.ts';
 import { table } from '../print/table.ts';
+
+export interface ExplainOptions {
+  map?: string;
+  json?: boolean;
+  from?: string;
+  as?: string;
+  method: string;
+  header?: string[];
+  all?: boolean;
+}
 
 export async function runExplain(url: string | null, options: ExplainOptions, context: CommandContext): Promise<void> {
   const { io } = context;
@@ -57,15 +65,12 @@ function requestOf(
   const url = webUrl(shown);
   if (url === null)
     throw wrongUse(
-      `Not a URL, and no road: ${typed}`,
+      `Neither a URL nor a road: ${typed}`,
       'Write it in full, such as https://nestcam.saltmarsh.example/live.',
     );
   const peer = from === undefined ? strangerTo(plan) : parseAddress(from);
   if (peer === null)
-    throw wrongUse(
-      `--from expects an IPv4 or IPv6 address. Found:  ${from ?? ''}`,
-      'Write one, such as 192.168.64.20.',
-    );
+    throw wrongUse(`--from expects an IPv4 or IPv6 address. Found: ${from ?? ''}`, 'Write one, such as 192.168.64.20.');
   const knownIn = as === undefined ? [] : [...people].filter(([, names]) => names.includes(as)).map(([file]) => file);
   if (as !== undefined && knownIn.length === 0) {
     const known = [...new Set([...people.values()].flat())].join(', ');
@@ -99,7 +104,7 @@ function headersOf(lines: readonly string[], as: string | undefined): Record<str
     const [, name, value = ''] = /^([!#$%&'*+.^_`|~0-9A-Za-z-]+):\s*(.*)$/.exec(line) ?? [];
     if (name === undefined)
       throw wrongUse(
-        `--header expects NAME: VALUE. Found:  ${line}`,
+        `--header expects NAME: VALUE. Found: ${line}`,
         'Write it so, such as "Origin: https://www.saltmarsh.example".',
       );
     (headers[name.toLowerCase()] ??= []).push(value);
@@ -121,7 +126,7 @@ interface Shown {
 
 function printExplanation({ verdict, steps }: Explanation, { site, options, request, shown, io }: Shown): void {
   const paint = style(io.colour.out);
-  const who = `${options.as === undefined ? '' : `${options.as}, `}from ${request.peer}${options.from === undefined ? ', which stands for anybody on the internet' : ''}`;
+  const who = `${options.as === undefined ? '' : `${options.as}, `}from ${request.peer}${options.from === undefined ? ', an address on the internet' : ''}`;
   io.out(`${request.method} ${shown}\n${who}\n\n`);
   const reached = steps.filter(({ outcome }) => outcome !== 'not-reached');
   const width = Math.max(...reached.map(({ step }) => step.length)) + 2;
@@ -135,7 +140,7 @@ function printExplanation({ verdict, steps }: Explanation, { site, options, requ
     io.out(outcome === 'decides' ? paint.bold(text) : text);
   }
   if (verdict.act === 'forward') {
-    io.out('\nthe service is told\n');
+    io.out('\nthe service receives\n');
     for (const [name, value] of Object.entries(verdict.headers)) io.out(`   ${name}: ${value}\n`);
   }
   io.err(`\nLines are those of ${site.shownMap}. Nothing was sent.\nnext: mile-marker explain --all\n`);
@@ -177,7 +182,7 @@ function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
   );
   io.err(`\n${wrap(seen.join('; '), { width: io.width })}`);
   io.err(
-    `${plural(open, 'road')} of ${String(site.plan.roads.length)} open to anybody. \`-\` is refused. Nothing was sent.\n`,
+    `${plural(open, 'road')} of ${String(site.plan.roads.length)} open to everybody. \`-\` means refused. Nothing was sent.\n`,
   );
-  io.err('next: mile-marker explain ROAD --from ADDRESS says why\n');
+  io.err('next: mile-marker explain ROAD --from ADDRESS (shows why)\n');
 }

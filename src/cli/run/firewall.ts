@@ -2,10 +2,19 @@ import { realpathSync } from 'node:fs';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { keepFirewall, tryFirewall, undoFirewall, type UndoResult } from '../../use-cases/live/install-firewall.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { InstallOptions } from '../commands/install.ts';
-import type { UndoOptions } from '../commands/undo.ts';
+import type { CommandContext } from '../io.ts';
 import { plural } from '../print/style.ts';
+
+export interface InstallOptions {
+  map?: string;
+  keep?: boolean;
+  minutes: number;
+}
+
+export interface UndoOptions {
+  map?: string;
+  trial?: string;
+}
 
 export async function runInstallFirewall(
   { map, keep, minutes }: InstallOptions,
@@ -17,27 +26,27 @@ export async function runInstallFirewall(
   if (keep === true) {
     const { atBoot } = await keepFirewall(shared);
     io.err(`The rules are kept${atBoot === null ? ', and loaded at every boot' : ''}.\n`);
-    if (atBoot !== null) io.err(`No systemd runs here: have this run at boot, as root:\n  ${atBoot}\n`);
-    io.err('next: mile-marker verify --open-ports; to take them away: mile-marker undo firewall\n');
+    if (atBoot !== null) io.err(`systemd does not run here. Run this at boot, as root:\n  ${atBoot}\n`);
+    io.err('next: mile-marker verify --open-ports\n      to remove them: mile-marker undo firewall\n');
     return;
   }
   const undo = [process.execPath, realpathSync(process.argv[1] ?? ''), 'undo', 'firewall', '--map', mapFile];
   const result = await tryFirewall({ ...shared, seconds: minutes * 60, undo });
   if (result.again) {
-    io.err('These rules are loaded and kept already. Nothing was changed.\nnext: mile-marker verify --open-ports\n');
+    io.err('These rules are already loaded and kept. Nothing was changed.\nnext: mile-marker verify --open-ports\n');
     return;
   }
   const until = result.until.toISOString().slice(11, 19);
-  io.err(`The rules are on trial. They go away by themselves in ${plural(minutes, 'minute')}, at ${until} UTC.\n`);
+  io.err(`The rules are on trial. They are removed by themselves in ${plural(minutes, 'minute')}, at ${until} UTC.\n`);
   io.err(
-    'next: open a second session to this machine now. When you get in, keep them from there:\n      mile-marker install firewall --keep\n      When you do not, wait.\n',
+    'next: open a second session to this machine now. If that works, run in it:\n      mile-marker install firewall --keep\n      If it does not, wait.\n',
   );
 }
 
 const undoneWords: Record<UndoResult['back'], string> = {
-  'as-it-was': 'No rules of ours are on trial or kept. Nothing was changed.',
-  none: 'The rules are taken away; no other table was touched.',
-  kept: 'The rules that were on trial gave way to those that were kept before.',
+  'as-it-was': 'No rules are on trial or kept. Nothing was changed.',
+  none: 'The rules are removed. No other table was changed.',
+  kept: 'The rules that were kept before are loaded again.',
   trial: 'The rules are on trial.',
 };
 

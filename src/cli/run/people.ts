@@ -15,13 +15,24 @@ import {
   type PeoplePlace,
 } from '../../use-cases/map/people.ts';
 import type { Site } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { AddPersonOptions, PeopleOptions } from '../commands/people.ts';
-import type { Io } from '../io.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style } from '../print/style.ts';
 import { table } from '../print/table.ts';
+
+export interface PeopleOptions {
+  map?: string;
+  gate?: string;
+  json?: boolean;
+}
+
+export interface AddPersonOptions extends PeopleOptions {
+  generate?: boolean;
+  stdin?: boolean;
+  print?: boolean;
+  forCompose?: boolean;
+}
 
 export async function runAddPerson(name: string, options: AddPersonOptions, context: CommandContext): Promise<void> {
   const opened = await open(options, context);
@@ -35,13 +46,13 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
   const hash = await hashPassword(password, chooseCost());
   if (options.print === true) {
     io.out(`${name}:${options.forCompose === true ? forCompose(hash) : hash}\n`);
-    if (made !== null) io.err(`The password, which is shown this once: ${made}\n`);
+    if (made !== null) io.err(`The password, shown only once: ${made}\n`);
     return;
   }
   const proxy = site.plan.front.proxy;
   const done = await setPerson(place, { name, hash, proxy });
   io.err(
-    `${done.fresh ? `${name} may pass` : `${name} has a new password`} at ${gates(place)}, ${done.others === 0 ? 'as the only one' : `with ${plural(done.others, 'other')}`}: ${shownPath(place.file, io.cwd)}\n`,
+    `${done.fresh ? `${name} can log in` : `${name} has a new password`} at ${gates(place)}, ${done.others === 0 ? 'the only person' : `with ${plural(done.others, 'other')}`}: ${shownPath(place.file, io.cwd)}\n`,
   );
   if (done.readableBy !== null)
     io.err(
@@ -49,7 +60,7 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
     );
   if (made !== null) {
     io.out(`${made}\n`);
-    io.err('That is the password. It is shown this once; hand it over in person.\n');
+    io.err('That is the password. It is shown only once. Hand it over in person.\n');
   }
   io.err(
     `next: ${hasRoads(site, place) ? 'mile-marker check' : `give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check`}\n`,
@@ -90,9 +101,9 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
   }
   const paint = style(io.colour.out);
   const words = (row: (typeof rows)[number]): string =>
-    row.verifiable ? (row.weak ? 'weak: set it anew' : 'good') : `${proxy} cannot check it: set it anew`;
+    row.verifiable ? (row.weak ? 'weak: set it again' : 'good') : `${proxy} cannot check it: set it again`;
   if (rows.length > 0) {
-    const head = ['name', 'hash', 'costs about', 'is'].map((word) => paint.bold(word));
+    const head = ['name', 'hash', 'cost', 'verdict'].map((word) => paint.bold(word));
     io.out(
       table(
         head,
@@ -108,16 +119,16 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
   for (const { line, why, name } of bad)
     io.err(`${shownPath(place.file, io.cwd)}:${String(line)}: ${badWords[why]}${name === '' ? '' : ` (${name})`}\n`);
   io.err(
-    `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} may pass at ${gates(place)}: ${shownPath(place.file, io.cwd)}\n`,
+    `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} can log in at ${gates(place)}: ${shownPath(place.file, io.cwd)}\n`,
   );
   io.err(`next: mile-marker people add NAME${options.gate === undefined ? '' : ` --gate ${options.gate}`}\n`);
 }
 
 const badWords = {
-  'no-colon': 'a line without a colon is passed over',
-  'no-name': 'a line without a name is passed over',
-  'no-hash': 'a line without a password is passed over',
-  twice: 'the name stands above already, and that line counts',
+  'no-colon': 'a line without a colon is ignored',
+  'no-name': 'a line without a name is ignored',
+  'no-hash': 'a line without a password is ignored',
+  twice: 'the name is in a line above, which counts',
 } as const;
 
 export async function runCheckPerson(name: string, options: AddPersonOptions, context: CommandContext): Promise<void> {
@@ -150,10 +161,10 @@ async function open(
 async function learnPassword(name: string, { stdin }: AddPersonOptions, io: Io): Promise<string> {
   if (stdin === true) return firstLine(await io.readInput());
   const password = await askFor(`New password of ${name}: `, io);
-  if ((await askFor('The same again: ', io)) === password) return password;
+  if ((await askFor('Repeat it: ', io)) === password) return password;
   throw new Trouble({
     code: 'passwords-differ',
-    message: 'The two are not the same.',
+    message: 'The two passwords are different.',
     remedy: 'Nothing was changed. Try again.',
     exitCode: 2,
   });
@@ -163,8 +174,8 @@ function askFor(question: string, io: Io): Promise<string> {
   if (io.askSecret !== null) return io.askSecret(question);
   throw new Trouble({
     code: 'nobody-to-ask',
-    message: 'A password is needed, and nobody is here to type it.',
-    remedy: 'Give it on standard input with --stdin, or let one be made with --generate.',
+    message: 'A password is needed, but there is no terminal to ask for it.',
+    remedy: 'Give it on standard input with --stdin, or generate one with --generate.',
     exitCode: 2,
   });
 }
@@ -182,7 +193,7 @@ function refuseWeak(password: string, known: readonly string[]): void {
   throw new Trouble({
     code: 'password-weak',
     message: `That password is too weak: ${why}.`,
-    remedy: 'Nothing was changed. Take four words that have nothing to do with each other, or --generate.',
+    remedy: 'Nothing was changed. Choose four unrelated words, or use --generate.',
     exitCode: 2,
   });
 }

@@ -6,7 +6,7 @@ import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
 import { whyNot } from '../../core/plan/why-not.ts';
 import { partsOnRoads } from '../../core/rules/on-roads.ts';
 import type { Site } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
+import type { CommandContext } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style } from '../print/style.ts';
@@ -40,7 +40,7 @@ export async function runRoads(options: OpenOptions & { why?: boolean }, context
   io.err(
     `${plural(roads.length, 'road')} through ${front.proxy} at ${[...front.addresses, ...front.names].join(', ')}.\n`,
   );
-  io.err(unresolved ? 'next: mile-marker check says why a road leads to "not known"\n' : 'next: mile-marker check\n');
+  io.err(unresolved ? 'next: mile-marker check (shows why an address is unknown)\n' : 'next: mile-marker check\n');
 }
 
 /** What the map says, and where that is dialled. */
@@ -51,7 +51,7 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
   }
   if (leads.kind === 'folder') return `folder ${leads.path}`;
   const said = written?.kind === 'service' ? `${written.service}:${String(written.port)} at ` : '';
-  if (leads.upstream === null) return `${said}not known`;
+  if (leads.upstream === null) return `${said}unknown`;
   const { scheme, host, port } = leads.upstream;
   return `${said}${scheme === 'https' ? 'https://' : ''}${withPort(host, port)}`;
 }
@@ -62,7 +62,7 @@ function reasons({ plan, map, host }: Site): string {
     [...parts].reverse().flatMap(({ prefix, leads, resolution }) => {
       if (leads.kind !== 'service') return [];
       const why = leads.upstream?.why ?? (resolution === null ? '' : whyNot(resolution));
-      return [`${partName(display, prefix)}: ${leads.upstream === null ? 'not known, ' : ''}${why ?? ''}`];
+      return [`${partName(display, prefix)}: ${leads.upstream === null ? 'unknown, ' : ''}${why ?? ''}`];
     }),
   );
   const { networks, except } = homeNetworks(host, map.front.homeNetworks);

@@ -4,8 +4,13 @@ import { findMap } from '../../adapters/files/find-map.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { jobCronLine, jobUnits, type JobName } from '../../core/schedule.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { ScheduleOptions } from '../commands/schedule.ts';
+import type { CommandContext } from '../io.ts';
+
+export interface ScheduleOptions {
+  map?: string;
+  out?: string;
+  then?: string[];
+}
 
 export async function runSchedule(
   job: JobName,
@@ -15,7 +20,7 @@ export async function runSchedule(
   if (job === 'address' && then.length > 0) {
     throw new Trouble({
       code: 'then-for-renew',
-      message: `--then belongs to the timers for renewals and for verify, not to ${job}.`,
+      message: `--then works with the timers for renewals and for verify, not with ${job}.`,
       remedy: 'Leave it out.',
       exitCode: 2,
     });

@@ -6,7 +6,7 @@ import { withPort } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import { lastWritten, serve } from '../../use-cases/live/serve.ts';
-import type { CommandContext } from '../commands/context.ts';
+import type { CommandContext } from '../io.ts';
 import { formatFindings } from '../print/findings.ts';
 import { plural } from '../print/style.ts';
 
@@ -33,7 +33,7 @@ export async function runServe(options: Options, context: CommandContext): Promi
   for (const address of addresses)
     io.err(`listening on ${withPort(address, http)} (http) and ${withPort(address, https)} (https)\n`);
   io.err(
-    `Serving ${plural(plan.roads.length, 'road')}. Ctrl-C stops; requests in flight may end.\nnext: in another terminal: mile-marker verify\n`,
+    `Serving ${plural(plan.roads.length, 'road')}. Ctrl-C stops; running requests may finish.\nnext: in another terminal: mile-marker verify\n`,
   );
   await aborted(io.signal);
   io.err('Stopping.\n');
@@ -48,7 +48,7 @@ async function writtenPlan(
   const paths = statePaths(await findMap({ option: map, cwd, env }));
   const written = await lastWritten(paths);
   if (written !== null) return { plan: written.plan, paths };
-  const message = `Nothing for the builtin proxy was written yet to ${paths.front}.`;
+  const message = `Nothing was written yet for Mile Marker's own proxy in ${paths.front}.`;
   throw new Trouble({ code: 'nothing-written', message, remedy: 'Write it: mile-marker write', exitCode: 2 });
 }
 
@@ -69,11 +69,11 @@ async function planToServe(
   const paths = statePaths(site.mapFile);
   const written = await lastWritten(paths);
   if (written === null) {
-    io.err('The map cannot be used, and nothing was written before.\nnext: mend the map, then serve again\n');
+    io.err('The map has errors, and nothing was written before.\nnext: fix the map, then: mile-marker serve\n');
     setCode(exit.badInput);
     return null;
   }
-  io.err(`The map cannot be used; serving edition ${editionNumber(written.edition)}, which was written last.\n`);
+  io.err(`The map has errors. Serving edition ${editionNumber(written.edition)}, which was written last.\n`);
   return { plan: written.plan, paths };
 }
 

@@ -4,13 +4,21 @@ import { nextFree } from '../../core/inventory/ledger.ts';
 import type { Proposal } from '../../core/survey/propose.ts';
 import { editMap } from '../../use-cases/map/edit.ts';
 import { takeSurvey, type SurveyResult } from '../../use-cases/survey/survey.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { SurveyOptions } from '../commands/survey.ts';
-import type { Io } from '../io.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
 import { formatLedger, formatProposals, formatSurvey } from '../print/survey.ts';
+
+export interface SurveyOptions {
+  map?: string;
+  json?: boolean;
+  add?: boolean;
+  yes?: boolean;
+  ports?: boolean;
+  free?: boolean;
+  from: number;
+}
 
 export async function runSurvey(options: SurveyOptions, context: CommandContext): Promise<void> {
   const { io } = context;
@@ -28,7 +36,9 @@ export async function runSurvey(options: SurveyOptions, context: CommandContext)
 function tellUnread(findings: Finding[], { json }: SurveyOptions, { io, setCode }: CommandContext): void {
   if (json === true) io.out(jsonDocument('survey', { findings, summary: countFindings(findings) }));
   else io.out(formatFindings(findings, { width: io.width, colour: io.colour.out }));
-  io.err(`\nThe map cannot be used: ${countsInWords(countFindings(findings))}.\nnext: mend it, then survey again\n`);
+  io.err(
+    `\nThe map has errors: ${countsInWords(countFindings(findings))}.\nnext: fix the map, then: mile-marker survey\n`,
+  );
   setCode(exit.badInput);
 }
 
@@ -44,7 +54,7 @@ function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): voi
   const services = survey.projects.flatMap((project) => project.services);
   const onRoads = services.filter(({ roads }) => roads.length > 0).length;
   const nowhere = survey.nowhere.length > 0 ? `, ${plural(survey.nowhere.length, 'road')} to nowhere` : '';
-  const source = asked ? '' : ' No container engine was asked, so what really runs is not known.';
+  const source = asked ? '' : ' No container engine was asked, so what really runs is unknown.';
   io.err(
     `${services.length > 0 ? '\n' : ''}${plural(services.length, 'service')}, ${String(onRoads)} on roads${nowhere}.${source}\n`,
   );
@@ -53,7 +63,7 @@ function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): voi
 
 function nextStep({ site, survey, proposals }: SurveyResult): string {
   if (site === null) return 'mile-marker init --domain NAME --address ADDRESS';
-  if (survey.nowhere.length > 0) return 'mile-marker check says what to do about the roads that lead nowhere';
+  if (survey.nowhere.length > 0) return 'mile-marker check (shows what to do about the roads that lead nowhere)';
   return proposals.length > 0 ? 'mile-marker survey --add' : 'mile-marker check';
 }
 
@@ -62,7 +72,7 @@ function printLedger({ ledger, asked }: SurveyResult, { json }: SurveyOptions, i
   else io.out(ledger.length === 0 ? '' : formatLedger(ledger, { colour: io.colour.out }));
   const hidden = ledger.some(({ owner }) => owner.includes('only root'));
   io.err(
-    `${plural(new Set(ledger.map(({ port, protocol }) => `${String(port)}/${protocol}`)).size, 'port')} taken or spoken for.${hidden ? ' Run it with sudo to see every program.' : ''}\n`,
+    `${plural(new Set(ledger.map(({ port, protocol }) => `${String(port)}/${protocol}`)).size, 'port')} in use or reserved.${hidden ? ' To see every program: sudo mile-marker survey --ports' : ''}\n`,
   );
   io.err('next: mile-marker survey --free\n');
 }
@@ -71,7 +81,7 @@ function printFree({ ledger }: SurveyResult, { from, json }: SurveyOptions, io: 
   const port = nextFree(ledger, from);
   if (port === null) {
     const message = `No port from ${String(from)} on is free.`;
-    throw new Trouble({ code: 'no-free-port', message, remedy: 'Begin lower: --from 8000', exitCode: 3 });
+    throw new Trouble({ code: 'no-free-port', message, remedy: 'Start lower: --from 8000', exitCode: 3 });
   }
   io.out(json === true ? jsonDocument('free-port', { from, port }) : `${String(port)}\n`);
 }
@@ -79,7 +89,7 @@ function printFree({ ledger }: SurveyResult, { from, json }: SurveyOptions, io: 
 async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setCode }: CommandContext): Promise<void> {
   const { site, proposals, passedOver } = result;
   if (site === null) {
-    const message = 'There is no map yet to add roads to.';
+    const message = 'There is no map yet.';
     const remedy = 'Make one: mile-marker init --domain NAME --address ADDRESS';
     throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
   }
@@ -90,7 +100,7 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   const chosen = await choose(proposals, options, io);
   if (chosen === null) {
     io.err(
-      `${proposals.length > 0 ? '\n' : ''}Nothing is added: there is no terminal to ask on.\nnext: mile-marker survey --add --yes\n`,
+      `${proposals.length > 0 ? '\n' : ''}Nothing was added: there is no terminal to ask on.\nnext: mile-marker survey --add --yes\n`,
     );
     if (options.json === true)
       io.out(jsonDocument('survey-add', { map: site.mapFile, added: [], proposals, passedOver }));
@@ -107,11 +117,11 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   }
   if (options.json === true) io.out(jsonDocument('survey-add', { map: site.mapFile, added, proposals, passedOver }));
   if (added.length === 0) {
-    io.err('\nNothing is added.\nnext: mile-marker check\n');
+    io.err('\nNothing was added.\nnext: mile-marker check\n');
     return;
   }
   io.err(
-    `\n${plural(added.length, 'road')} added. Finish each service's own set-up before you open it to everyone.\nnext: mile-marker check\n`,
+    `\n${plural(added.length, 'road')} added. Finish the setup of each service before you open it to everyone.\nnext: mile-marker check\n`,
   );
 }
 

@@ -4,7 +4,7 @@ import { reasonOf } from '../../adapters/trouble.ts';
 import { changesSince, entryOf, verifyEntry, type Told } from '../../core/legs/journal.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
-import type { VerifyOptions } from '../commands/verify.ts';
+import type { VerifyOptions } from './verify-options.ts';
 import type { Io } from '../io.ts';
 import { wrap } from '../print/style.ts';
 
@@ -33,7 +33,7 @@ export async function noteRun(
     return before === undefined ? null : { last: before.at, ...changesSince(before, entry) };
   } catch (error) {
     // What was seen is worth more than that it is kept: somebody else may verify this map too.
-    io.err(`This run is not kept for --since: ${reasonOf(error)}\n`);
+    io.err(`This run could not be saved for --since: ${reasonOf(error)}\n`);
     return null;
   }
 }
@@ -43,14 +43,16 @@ export function isNews(changes: Changes | null): boolean {
 }
 
 export function sinceWords(changes: Changes | null, width: number): string {
-  if (changes === null) return 'There is no earlier run over the whole map to compare with.\n';
+  if (changes === null) return 'There is no earlier run over the whole map.\n';
   const when = `${changes.last.slice(0, 16).replace('T', ' ')} UTC`;
-  return isNews(changes) ? `Since ${when}:\n${changeLines(changes, width)}` : `Nothing came or went since ${when}.\n`;
+  return isNews(changes)
+    ? `Since ${when}:\n${changeLines(changes, width)}`
+    : `No new and no fixed findings since ${when}.\n`;
 }
 
 /** One entry a finding that came or went. */
 export function changeLines({ come, gone }: Pick<Changes, 'come' | 'gone'>, width: number): string {
   const line = (word: string, { rule, message }: Told): string =>
     wrap(`${rule}: ${message}`, { width, first: `  ${word}  `, indent: '        ' });
-  return [...come.map((one) => line('new ', one)), ...gone.map((one) => line('gone', one))].join('');
+  return [...come.map((one) => line('new  ', one)), ...gone.map((one) => line('fixed', one))].join('');
 }

@@ -8,29 +8,37 @@ import { askable, onMap } from '../../use-cases/verify/askable.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import { findOpenPorts } from '../../use-cases/verify/open-ports.ts';
 import { verifyRoads, type VerifyResult } from '../../use-cases/verify/verify.ts';
-import type { VerifyOptions } from '../commands/verify.ts';
+import type { VerifyOptions } from './verify-options.ts';
 import type { Io } from '../io.ts';
 import { countFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
+import { plural } from '../print/style.ts';
 import type { formatVerify } from '../print/verify.ts';
 import { placeAt, verifyInput } from '../../use-cases/verify/verify-input.ts';
 import type { Changes } from './verify-changes.ts';
 
 /** One run of the roads, with the names of the map. */
-export async function drive(onTheMap: Site, names: string[], options: VerifyOptions, io: Io): Promise<VerifyResult> {
+export async function testRoads(
+  onTheMap: Site,
+  names: string[],
+  options: VerifyOptions,
+  io: Io,
+): Promise<VerifyResult> {
   const { site, nameOnMap } = askable(onTheMap);
-  const input = await verifyInput({ site, onTheMap }, names, options, io);
-  const driven = onMap(await verifyRoads(input), nameOnMap);
-  if (options.openPorts !== true || io.signal.aborted) return driven;
+  const onProgress = (done: number, of: number): void =>
+    io.progress(done === of ? '' : `testing: ${String(done)} of ${plural(of, 'road')}`);
+  const input = await verifyInput({ site, onTheMap }, names, options, { ...io, onProgress });
+  const tested = onMap(await verifyRoads(input), nameOnMap);
+  if (options.openPorts !== true || io.signal.aborted) return tested;
   const { ports } = site.plan.front;
   const found = await findOpenPorts({
     site,
-    addresses: driven.addresses,
+    addresses: tested.addresses,
     httpsPort: options.at === undefined ? ports.https : placeAt(options.at, site.plan).httpsPort,
     limits: input.limits,
     concurrency: options.parallel,
   });
-  return { ...driven, findings: sortFindings([...driven.findings, ...found]) };
+  return { ...tested, findings: sortFindings([...tested.findings, ...found]) };
 }
 
 export function documentOf(site: Site, result: VerifyResult, changes: Changes | null): string {
@@ -70,6 +78,6 @@ export async function writeJunit(
 
 export async function notify({ notify: program }: VerifyOptions, document: string): Promise<void> {
   if (program === undefined) return;
-  const remedy = 'Run it by hand and mend it; what came and went is told above, and kept.';
+  const remedy = 'Run it by hand and fix it. The new and fixed findings are shown above, and saved.';
   await runAfter(program, { input: document, remedy });
 }

@@ -2,14 +2,14 @@ import { setTimeout as delay } from 'node:timers/promises';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { changesSince, entryOf, type VerifyEntry } from '../../core/legs/journal.ts';
 import { loadSite, type Site } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { VerifyOptions } from '../commands/verify.ts';
+import type { CommandContext } from '../io.ts';
+import type { VerifyOptions } from './verify-options.ts';
 import type { Io } from '../io.ts';
 import { formatVerify } from '../print/verify.ts';
-import { documentOf, drive, notify, printing, writeJunit } from './verify-run.ts';
+import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
 import { changeLines, isNews, noteRun, type Changes } from './verify-changes.ts';
 
-/** Drives again and again, and tells the first run in full and then what changes, until somebody stops it. */
+/** Tests again and again: shows the first run in full, then what changes, until somebody stops it. */
 export async function watch(
   first: Site,
   names: string[],
@@ -21,7 +21,7 @@ export async function watch(
   let site = first;
   const readAgain = mapReader(options, io);
   for (;;) {
-    const result = await drive(site, names, options, io);
+    const result = await testRoads(site, names, options, io);
     if (io.signal.aborted) return;
     const entry = entryOf(result.findings, result.roads.length, io.now().toISOString());
     const changes: Changes | null = before === null ? null : { last: before.at, ...changesSince(before, entry) };
@@ -34,7 +34,7 @@ export async function watch(
       else io.out(`${entry.at.slice(0, 19).replace('T', ' ')} UTC\n${changeLines(changes, io.width)}`);
       if (before !== null) await notify(options, document);
     }
-    if (before === null) io.err(`Driving again every ${String(options.watch / 1000)} s; Ctrl-C ends it.\n`);
+    if (before === null) io.err(`Testing again every ${String(options.watch / 1000)} s. Ctrl-C stops.\n`);
     before = entry;
     await delay(options.watch, undefined, { signal: io.signal }).catch(() => undefined);
     if (io.signal.aborted) return;
@@ -55,7 +55,7 @@ function mapReader({ map }: VerifyOptions, io: Io): (site: Site) => Promise<Site
       isTold = false;
       return found;
     }
-    if (!isTold) io.err('The map cannot be read now; going on with what it said before. See: mile-marker check\n');
+    if (!isTold) io.err('The map cannot be read now. Going on with the map as it was before. See: mile-marker check\n');
     isTold = true;
     return site;
   };

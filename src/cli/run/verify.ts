@@ -9,9 +9,9 @@ import type { Site } from '../../use-cases/map/load.ts';
 import { limiter } from '../../use-cases/verify/limiter.ts';
 import { liveQuestions, lookQuestions } from '../../use-cases/verify/questions.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
-import { chosenRoads } from '../chosen-roads.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { VerifyOptions } from '../commands/verify.ts';
+import { chosenRoads } from '../../use-cases/map/chosen-roads.ts';
+import type { CommandContext } from '../io.ts';
+import type { VerifyOptions } from './verify-options.ts';
 import type { Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -19,7 +19,7 @@ import { formatLinks } from '../print/links.ts';
 import { wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
 import { limitsOf } from '../../use-cases/verify/verify-input.ts';
-import { documentOf, drive, notify, printing, writeJunit } from './verify-run.ts';
+import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
 import { isNews, noteRun, sinceWords } from './verify-changes.ts';
 import { watch } from './verify-watch.ts';
 
@@ -43,7 +43,7 @@ async function verifyOnce(
   options: VerifyOptions,
   { io, setCode }: CommandContext,
 ): Promise<void> {
-  const result = await drive(site, names, options, io);
+  const result = await testRoads(site, names, options, io);
   if (io.signal.aborted) {
     setCode(exit.interrupted);
     return;
@@ -64,7 +64,7 @@ function printScript(site: Site, names: string[], io: Io): void {
   const { plan } = askable(site).site;
   const roads = chosenRoads(plan, names);
   io.out(lookScript({ plan, roads, questions: lookQuestions(plan, roads), live: liveQuestions(plan, roads) }));
-  io.err('next: run it on the other machine: sh look.sh > seen.txt; then here: mile-marker verify --read seen.txt\n');
+  io.err('next: on the other machine: sh look.sh > seen.txt\nthen: here: mile-marker verify --read seen.txt\n');
 }
 
 async function printLinks(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<void> {
@@ -77,7 +77,7 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
     limits: limitsOf(options, site, io),
   });
   io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));
-  io.err('\nnext: open each of them in a private window, mobile data first, with Wi-Fi off\n');
+  io.err('\nnext: open each link in a private window, first on mobile data with Wi-Fi off\n');
 }
 
 /** Each of these stands for itself. */
@@ -106,8 +106,8 @@ function refuseMixed({
   if (first === undefined || other === null) return;
   throw new Trouble({
     code: 'options-apart',
-    message: `${first} and ${other} do not go together.`,
-    remedy: 'Give one of them.',
+    message: `${first} and ${other} cannot be combined.`,
+    remedy: 'Use one of them.',
     exitCode: 2,
   });
 }
@@ -115,8 +115,8 @@ function refuseMixed({
 function nextStep({ findings }: VerifyResult): string {
   const bad = findings.filter(({ severity }) => severity !== 'note');
   return bad.length > 0
-    ? 'next: mend the first finding, then verify again\n'
-    : 'next: look again in some weeks: mile-marker verify\n';
+    ? 'next: fix the first finding, then: mile-marker verify\n'
+    : 'Nothing needs doing. To have it tested every night: mile-marker schedule verify\n';
 }
 
 /** A mute resolver or no way to the front: this machine could not see, which is not the same as all being well. */

@@ -8,8 +8,7 @@ import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite } from '../../use-cases/map/load.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/live/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/live/write.ts';
-import type { CommandContext } from '../commands/context.ts';
-import type { Io } from '../io.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -34,7 +33,7 @@ export async function runWrite(options: Options, context: CommandContext): Promi
     if (options.json === true)
       io.out(jsonDocument('write', { map: site.mapFile, written: false, findings: blocking, summary }));
     else io.out(formatFindings(blocking, { width: io.width, colour: io.colour.out }));
-    io.err(`\nNothing is written: ${countsInWords(summary)}.\nnext: mend the map, then write again\n`);
+    io.err(`\nNothing was written: ${countsInWords(summary)}.\nnext: fix the map, then: mile-marker write\n`);
     setCode(exit.foundWrong);
     return;
   }
@@ -63,9 +62,9 @@ function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): voi
   } else if (dry) io.out(file.text);
   else io.out(`${file.changed ? 'written' : 'same   '} ${file.path}\n`);
   if (ports.length === 0) return;
-  io.out('\nports that lead past the front, and what to write there:\n');
+  io.out('\nports that bypass the front, and what to write instead:\n');
   for (const { service, file: where, line, written, instead } of ports) {
-    const words = instead === null ? 'take it away: the front needs no published port' : `write    ${instead}`;
+    const words = instead === null ? 'remove it: the front needs no published port' : `write    ${instead}`;
     io.out(`  ${where}:${String(line)}  ${service}\n    has      - ${written}\n    ${words}\n`);
   }
   io.out('\n');
@@ -81,12 +80,16 @@ function blocks({ rule, severity }: Finding): boolean {
   return severity === 'error' && !notBlocking.includes(rule);
 }
 
-function printResult(result: WriteResult, options: Options & { container: string | null; composeCommand: string; plan: Plan }, io: Io): void {
+function printResult(
+  result: WriteResult,
+  options: Options & { container: string | null; composeCommand: string; plan: Plan },
+  io: Io,
+): void {
   const { changes, edition, written, folder, throwaway } = result;
   const number = editionNumber(edition);
   if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
   else for (const change of changes) io.out(`${verb(change)} ${change.path}\n`);
-  if (changes.length === 0) io.err(`Nothing changed: edition ${number} is what the map says.\n`);
+  if (changes.length === 0) io.err(`Nothing changed. Edition ${number} is what the map says.\n`);
   else if (!written)
     io.err(`${plural(changes.length, 'file')} would change, as edition ${number}. Nothing was written.\n`);
   else
@@ -96,7 +99,7 @@ function printResult(result: WriteResult, options: Options & { container: string
   const next = nextWords(result, options);
   if (throwaway.length === 0) return io.err(next);
   const missing = options.plan.certificates.filter(({ id }) => throwaway.includes(id));
-  const words = wrap(`A throwaway certificate so far, which browsers refuse: ${throwaway.join(', ')}.`, {
+  const words = wrap(`Browsers refuse these until they have a real certificate: ${throwaway.join(', ')}.`, {
     width: io.width,
   });
   io.err(words + withCertificates(missing, next));
@@ -116,7 +119,7 @@ function nextWords(
 
 function containerWords(again: string, compose: string | null): string {
   const start = compose === null ? 'mile-marker write --compose' : `${compose} -f front.compose.yaml up -d`;
-  return `next: ${start}\n      when it runs already: ${again}\n`;
+  return `next: ${start}\n      if it runs already: ${again}\n`;
 }
 
 function includeWords({ line, where }: { line: string; where: string }, reload: string): string {

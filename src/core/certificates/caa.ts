@@ -24,7 +24,7 @@ export function caaForbids({ records, identities, wildcard, challenge, accountUr
   const unknown = records.find(
     ({ tag, critical }) => critical && !['issue', 'issuewild', 'iodef', 'issuemail', 'issuevmc'].includes(tag),
   );
-  if (unknown !== undefined) return `it has the critical property ${unknown.tag}, which nobody may pass over`;
+  if (unknown !== undefined) return `it has the unknown critical property ${unknown.tag}`;
   const wild = wildcard ? records.filter(({ tag }) => tag === 'issuewild') : [];
   const relevant = wild.length > 0 ? wild : records.filter(({ tag }) => tag === 'issue');
   if (relevant.length === 0 || identities.length === 0) return null;

@@ -9,7 +9,7 @@ export interface Chosen {
   why: string;
 }
 
-export interface PlannedCover {
+interface PlannedCover {
   certificates: PlannedCertificate[];
   /** By full name of the road. */
   chosen: Map<string, Chosen>;

@@ -21,7 +21,7 @@ export interface Card<Message extends string = string> {
   messages: Record<Message, Words>;
 }
 
-export interface FindingInput<Message extends string> {
+interface FindingInput<Message extends string> {
   say: Message;
   data?: Evidence;
   /** What the sentence needs beside the facts: words that are right for this map's proxy and this machine. */

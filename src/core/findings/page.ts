@@ -6,7 +6,7 @@ export function findingsPage(): string {
     .sort((a, b) => (a.id < b.id ? -1 : 1))
     .map(({ id, severity, summary, why, source, explains, messages }) => {
       const rest = (explains ?? []).map((one) => `\`${one}\``).join(', ');
-      const follows = rest === '' ? '' : `\n\nNot told beside it for the same road, since it follows: ${rest}.`;
+      const follows = rest === '' ? '' : `\n\nNot shown beside it for the same road, because it causes them: ${rest}.`;
       const words = Object.values(messages).map(
         ({ message, remedy }) => `- ${escaped(message)}\n  *do:* ${escaped(remedy)}`,
       );

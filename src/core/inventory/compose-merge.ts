@@ -4,7 +4,7 @@ import { composeNotFollowed } from './compose-cards.ts';
 import type { ReadService } from './compose.ts';
 import { titleOf, type Declared, type NetworkJoin, type PublishedPort, type Service } from './inventory.ts';
 
-export interface ExtendsInput {
+interface ExtendsInput {
   /** Services of every file that was read, by the file's path. */
   files: ReadonlyMap<string, readonly ReadService[]>;
   /** Path of the file whose services are wanted. */

@@ -16,7 +16,7 @@ export interface ComposeInput {
 }
 
 /** A service of which another one takes over what it does not say itself. `file` is null for the same file. */
-export interface Base {
+interface Base {
   file: string | null;
   service: string;
   where: Place;
@@ -38,7 +38,7 @@ export interface Include {
 }
 
 /** @property project the name that the file gives, else the one it was read with */
-export interface ComposeFile {
+interface ComposeFile {
   project: string;
   services: ReadService[];
   includes: Include[];

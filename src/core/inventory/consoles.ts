@@ -16,7 +16,7 @@ const ports: Readonly<Record<number, string>> = {
   19999: 'metrics of a whole machine',
 };
 
-export interface ConsoleHints {
+interface ConsoleHints {
   name: string;
   port: number;
   image: string | null;

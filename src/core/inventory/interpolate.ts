@@ -1,11 +1,11 @@
 /** A variable that had no value where one was needed. `message` is what the file itself says about it. */
-export interface VariableProblem {
+interface VariableProblem {
   variable: string;
   kind: 'unset' | 'required' | 'malformed';
   message: string;
 }
 
-export interface Interpolated {
+interface Interpolated {
   text: string;
   problems: VariableProblem[];
 }

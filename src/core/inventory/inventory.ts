@@ -30,7 +30,7 @@ export interface NetworkJoin {
 }
 
 /** What a Compose file and a container both say about how something runs. */
-export interface RunFacts {
+interface RunFacts {
   image: string | null;
   published: PublishedPort[];
   /** TCP ports that the image or the file says it listens on. */

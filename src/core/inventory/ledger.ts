@@ -15,7 +15,7 @@ export interface LedgerRow {
   source: 'map' | 'compose' | 'container' | 'socket';
 }
 
-export interface LedgerInput {
+interface LedgerInput {
   /** Null when there is no map yet. */
   front: Plan['front'] | null;
   /** Ports of this host that roads lead to, with the road's name. */

@@ -52,7 +52,7 @@ const gateShut = card({
 });
 
 const gateHeld = card({
-  id: 'gate-held',
+  id: 'gate-refused-here',
   severity: 'note',
   summary: 'A gate refuses this machine, so what is behind it was not tested.',
   why: 'By its own address this machine may pass. The front may see another address, such as the router’s.',
@@ -141,7 +141,7 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
   const isRefused = planned === 'passes' ? isPlainRefusal(bare.value, own) : got === 'refused';
   if (login !== null) return withLogin(evidence, isRefused);
   if (isRefused && planned === 'passes')
-    return bad('access', 'refused-here', { card: gateHeld, say: 'held', data, cause: `gate-held:${gate}` });
+    return bad('access', 'refused-here', { card: gateHeld, say: 'held', data, cause: `gate-refused-here:${gate}` });
   return isRefused ? ok('access', 'refused', status) : ok('access', 'passes');
 }
 
@@ -195,7 +195,7 @@ export function outcomeOf(answer: Answer, own: DirectEvidence | null): Outcome {
 }
 
 /** A refusal as servers make it by themselves, and not what the service says when it is asked directly. */
-export function isPlainRefusal(answer: Answer, own: DirectEvidence | null): boolean {
+function isPlainRefusal(answer: Answer, own: DirectEvidence | null): boolean {
   const { status } = answer;
   const asks = status === 401 && headerOf(answer, 'www-authenticate') !== null;
   if (!asks && !(status === 403 && isFrontsOwnError(answer))) return false;

@@ -55,7 +55,7 @@ export interface StrangerEvidence {
  * @property refused what came back for a method that the map forbids; null when all are allowed
  * @property bypasses where services of the road answer past the front
  */
-export interface BypassEvidence {
+interface BypassEvidence {
   road: PlannedRoad;
   strangers: readonly StrangerEvidence[];
   refused: { method: string; attempt: Attempt<Answer> } | null;

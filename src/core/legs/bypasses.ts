@@ -33,7 +33,7 @@ const bypassed = card({
 });
 
 const rate = card({
-  id: 'rate-not-held',
+  id: 'rate-not-kept',
   severity: 'error',
   summary: 'The front answers more requests than the map allows.',
   why: 'Nothing slows down whoever guesses passwords or copies everything.',

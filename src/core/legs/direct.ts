@@ -35,7 +35,7 @@ export interface DirectAnswer {
   hints: boolean;
 }
 
-export interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'> {
+interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'> {
   first: Attempt<Answer>;
   second: Attempt<Answer>;
   takesTls?: boolean;

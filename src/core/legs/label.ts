@@ -59,7 +59,7 @@ const words: Record<LegKind, string> = {
   'no-gate': 'no gate',
   refused: 'refused, {}',
   'closed-silently': 'refused, closed',
-  passes: 'may pass',
+  passes: 'lets in',
   open: 'open',
   forged: 'forged',
   'any-password': 'any password',

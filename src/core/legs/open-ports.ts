@@ -27,7 +27,7 @@ const notTried = card({
   severity: 'note',
   summary: 'Other ports of an address were not tested, because it is not proven to be yours.',
   why: "Testing ports of somebody else's machine is bad manners, and in places forbidden.",
-  source: 'Mile Marker: an address is yours when it shows a certificate that lies here',
+  source: 'Mile Marker: an address is yours when it shows a certificate stored here',
   messages: {
     foreign: {
       message: 'The ports of {address} were not tested: it does not show a certificate of this map.',

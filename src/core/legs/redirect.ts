@@ -124,7 +124,7 @@ const hsts = card({
 
 export const redirectCards = [wrong, temporary, loop, hsts];
 
-export interface RedirectInput {
+interface RedirectInput {
   name: string;
   port: number;
   /** Where the verdict says that plain HTTP must lead, byte for byte. */

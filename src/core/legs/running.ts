@@ -14,7 +14,7 @@ const notNewest = card({
     'redirect-wrong',
     'hsts-not-sent',
     'gate-shut',
-    'gate-held',
+    'gate-refused-here',
     'gate-not-judged',
     'wrong-service',
     'service-unclear',
@@ -24,7 +24,7 @@ const notNewest = card({
     'websocket-not-passed',
     'upload-limit',
     'method-not-refused',
-    'rate-not-held',
+    'rate-not-kept',
   ],
   messages: {
     restart: {

@@ -8,7 +8,7 @@ export const serviceDown = card({
   summary: 'Nothing answers at the service of a road.',
   why: 'The front works, but it has nothing to pass on.',
   source,
-  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
+  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-kept'],
   messages: {
     refused: {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
@@ -53,7 +53,7 @@ export const frontCannotReach = card({
   summary: 'The service works, but the front does not get its answer.',
   why: 'The service answers when it is asked directly. The front dials another address, or runs an older configuration.',
   source: `${source}; RFC 8297 (early hints)`,
-  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
+  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-kept'],
   messages: {
     error: {
       message:
@@ -113,7 +113,7 @@ export const frontCannotReach = card({
     },
     empty: {
       message: '{names}: the front answers {status} with an empty page. Asked directly, {upstream} sends a page.{log}',
-      remedy: 'Something in the front answers in place of the service. Bring the map live: {live}',
+      remedy: 'Something in the front answers instead of the service. Bring the map live: {live}',
     },
   },
 });
@@ -124,7 +124,7 @@ export const wrongService = card({
   summary: "A name shows another road's service, or the server's own welcome page.",
   why: 'Nothing fails, so only visitors notice.',
   source: 'RFC 9110 §7.2: the host asked for decides',
-  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-held'],
+  explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-kept'],
   messages: {
     other: {
       message: '{names} shows the service of {other} instead of its own on {upstream}.',

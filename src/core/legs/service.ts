@@ -25,7 +25,7 @@ import {
   wrongService,
 } from './service-cards.ts';
 
-export interface ServiceInput {
+interface ServiceInput {
   road: PlannedRoad;
   part: PlannedPart;
   /** What the front answered. */

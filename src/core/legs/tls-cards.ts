@@ -35,11 +35,11 @@ export const otherName = card({
     'front-cannot-reach-service',
     'redirect-wrong',
     'gate-shut',
-    'gate-held',
+    'gate-refused-here',
     'websocket-not-passed',
     'hsts-not-sent',
     'method-not-refused',
-    'rate-not-held',
+    'rate-not-kept',
   ],
   messages: {
     other: {
@@ -195,7 +195,7 @@ export const notPlanned = card({
   severity: 'note',
   summary: 'The front shows another certificate than the one stored here for the name.',
   why: 'After a renewal the front must be reloaded. Until then it shows the old one, even when that has expired.',
-  source: 'Mile Marker: `certs list` shows what lies here',
+  source: 'Mile Marker: `certs list` shows what is stored here',
   messages: {
     older: {
       message:

@@ -40,7 +40,7 @@ export interface TlsEvidence {
 
 const dayMs = 24 * 60 * 60 * 1000;
 
-export interface TlsInput {
+interface TlsInput {
   name: string;
   attempt: Attempt<TlsEvidence>;
   /** The version before TLS 1.2 that is taken where the handshake of today's clients is not, or null. */

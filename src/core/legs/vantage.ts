@@ -16,12 +16,12 @@ export interface Vantage {
 /** One line for a person. */
 export function vantageWords({ from, place, seenAs, at }: Vantage): string {
   const tried = at.join(' and ');
-  if (from === null) return `The front could not be reached from here, at ${tried}.`;
+  if (from === null) return `The front is not reachable from here, at ${tried}.`;
   const where = {
-    machine: 'on the machine of the front',
+    machine: "on the front's own machine",
     home: 'in a network of the front',
     outside: 'from outside',
   }[place];
   const seen = seenAs === null || seenAs === from ? '' : `; the front sees ${seenAs}`;
-  return `Looked ${where}, as ${from}${seen}, at ${tried}.`;
+  return `Tested ${where}, as ${from}${seen}, at ${tried}.`;
 }

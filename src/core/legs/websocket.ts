@@ -33,7 +33,7 @@ export const websocketCards = [words];
 /** How opening a live connection went. @property answered a frame came back */
 export type Opened = { ok: true; answered: boolean } | { ok: false; reason: string };
 
-export interface WebsocketEvidence {
+interface WebsocketEvidence {
   road: PlannedRoad;
   path: string;
   front: Opened;

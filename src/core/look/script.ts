@@ -15,7 +15,7 @@ export interface LookQuestion {
 /** A live connection that another machine is asked to open. */
 export type LiveQuestion = Pick<LookQuestion, 'name' | 'port' | 'target'>;
 
-export interface ScriptInput {
+interface ScriptInput {
   plan: Plan;
   roads: readonly PlannedRoad[];
   questions: readonly LookQuestion[];
@@ -29,7 +29,7 @@ export interface ScriptInput {
 export function lookScript({ plan, roads, questions, live }: ScriptInput): string {
   const { https } = plan.front.ports;
   return `#!/bin/sh
-# Looks at ${String(roads.length)} road${roads.length === 1 ? '' : 's'} from this machine. Run it where visitors are, and bring back what it prints:
+# Tests ${String(roads.length)} road${roads.length === 1 ? '' : 's'} from this machine. Run it where visitors are, and bring back what it prints:
 #   sh look.sh > seen.txt
 #   mile-marker verify --read seen.txt
 set -u

@@ -42,7 +42,7 @@ export interface Seen {
 }
 
 /** Why what was read is not what the script prints. @property line counts from 1; 0 for the whole */
-export interface SeenProblem {
+interface SeenProblem {
   line: number;
   why: string;
 }

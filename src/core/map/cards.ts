@@ -115,7 +115,7 @@ export const mapValueWrong = card({
     },
     'cors-origin': {
       message: '`{key}` has a wrong origin: {text}',
-      remedy: 'Write scheme, host and port alone, such as https://www.saltmarsh.example.',
+      remedy: 'Write only scheme, host and port, such as https://www.saltmarsh.example.',
     },
     'header-reserved': { message: '`{key}` cannot be set on every answer.', remedy: '{why}' },
     'path-redirect': {
@@ -123,7 +123,7 @@ export const mapValueWrong = card({
       remedy: 'Write a path such as /dav/, or a URL such as https://www.saltmarsh.example.',
     },
     'pin-form': {
-      message: '`{key}` is now the digest alone, without `sha256/` before it.',
+      message: '`{key}` is now only the digest, without `sha256/` before it.',
       remedy: 'Write: upstream-pin: {digest}',
     },
     'path-root': {

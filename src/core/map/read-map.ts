@@ -12,7 +12,7 @@ import type { IssueWords } from './schema/words.ts';
 import type { SiteMap } from './site-map.ts';
 
 /** `map` is null exactly when a finding of severity error says why. */
-export interface MapResult {
+interface MapResult {
   map: SiteMap | null;
   findings: Finding[];
 }

@@ -12,8 +12,7 @@ export interface Cors {
 }
 
 /** How a service behind https proves who it is. Paths are relative to the map. */
-export type MapTrust =
-  { kind: 'system' } | { kind: 'ca'; file: string } | { kind: 'pin'; digest: string } | { kind: 'none' };
+type MapTrust = { kind: 'system' } | { kind: 'ca'; file: string } | { kind: 'pin'; digest: string } | { kind: 'none' };
 
 /** What `verify` must find at the end of a road. Null where the map does not say. */
 export interface Expect {

@@ -70,7 +70,7 @@ export interface MapRoad {
  * @property people path of a password file, relative to the map
  * @property except prefixes of targets that pass ungated
  */
-export interface MapGate {
+interface MapGate {
   name: string;
   people: string | null;
   networks: string[] | null;
@@ -108,7 +108,7 @@ export type AddressFrom =
   { kind: 'interface'; name: string } | { kind: 'stun'; server: string } | { kind: 'program'; program: string[] };
 
 /** How records are published; with neither server nor program by hand. Paths are relative to the map. */
-export interface MapDns {
+interface MapDns {
   server: string | null;
   key: string | null;
   program: string[] | null;

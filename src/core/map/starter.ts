@@ -1,3 +1,5 @@
+import { writtenNames } from '../proxies/names.ts';
+
 /** The text of a first map. Every line of it is either needed or explained; it passes `check` as it stands but for the certificates. */
 export function starterMap({
   domain,
@@ -18,7 +20,7 @@ domains: [${domain}]
 front:
   # The public address that DNS gives for your names.
   address: [${written}]
-  # Who answers at the front: builtin (mile-marker serve) or nginx (mile-marker write).
+  # The proxy that answers at the front: ${writtenNames.join(' or ')}.
   proxy: builtin
   # The ports as visitors see them.
   ports: {http: 80, https: 443}

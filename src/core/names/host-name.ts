@@ -23,7 +23,7 @@ export type HostNameProblem =
   | 'looks-like-address'
   | 'wildcard';
 
-export type HostNameResult = { ok: true; name: HostName } | { ok: false; problem: HostNameProblem; text: string };
+type HostNameResult = { ok: true; name: HostName } | { ok: false; problem: HostNameProblem; text: string };
 
 /**
  * Brings a host name to its comparable form: UTS 46 (non-transitional), lower case, without the dot at the end.

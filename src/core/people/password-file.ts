@@ -1,15 +1,15 @@
 /**
- * One line of a password file: `NAME:HASH`, as Apache's htpasswd(1) writes it and as nginx, httpd and others read it
+ * One line of a password file: `NAME:HASH`, as htpasswd(1) writes it and as servers read it
  * (ngx_http_auth_basic_module, mod_authn_file).
  */
-export interface Person {
+interface Person {
   name: string;
   hash: string;
   line: number;
 }
 
 /** A line that is none, and why. */
-export interface BadLine {
+interface BadLine {
   line: number;
   why: 'no-colon' | 'no-name' | 'no-hash' | 'twice';
   name: string;

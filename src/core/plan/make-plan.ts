@@ -6,7 +6,7 @@ import { planRoad } from './plan-road.ts';
 import { planVersion, type Plan } from './plan.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
 
-export interface PlanInput {
+interface PlanInput {
   map: SiteMap;
   inventory: Inventory;
   host: HostFacts;

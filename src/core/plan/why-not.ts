@@ -17,7 +17,7 @@ export function whyNot(found: Resolution): string | null {
     case 'no-shared-network':
       return `${named(found)} shares no network with the front`;
     case 'bridge':
-      return `an address of the container network ${found.network}, handed out anew at each start`;
+      return `an address of the container network ${found.network}, which changes at each start`;
     case 'loopback':
       return 'loopback of this host, which a front in a container does not see';
   }

@@ -18,7 +18,7 @@ export const frontComposeHeader = '# Written by `mile-marker write --compose` fr
  * @property owner user and group that the certificates' keys belong to
  * @property program folder of this program, for the builtin proxy
  */
-export interface FrontComposeInput {
+interface FrontComposeInput {
   plan: Plan;
   front: Extract<WhereFront, { kind: 'container' }>;
   mapFile: string;

@@ -16,8 +16,8 @@ export const slowHeadSeconds = 30;
 /** How long a request's body may stand still, in seconds. */
 export const slowBodySeconds = 60;
 
-/** Longest head of a request, in bytes. nginx takes four lines of 8 KiB beside the first. */
+/** Longest head of a request, in bytes. */
 export const longestHeadBytes = 32 * 1024;
 
-/** Longest head of a service's answer that is passed on, in bytes: some set many cookies and long policies. nginx by itself takes 4 or 8 KiB. */
+/** Longest head of a service's answer that is passed on, in bytes: some set many cookies and long policies. */
 export const longestAnswerHeadBytes = 32 * 1024;

@@ -11,7 +11,7 @@ export function readLogLine(line: string): LogLine {
   return { words, isTalk: false, client: null, dialled: null, reason: null };
 }
 
-export const longestLogWords = 300;
+const longestLogWords = 300;
 
 /**
  * Why the front did not get to the service, as its log has it, and what it dialled; null when it says nothing known.

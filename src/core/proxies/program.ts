@@ -51,7 +51,7 @@ export interface ProxyProgram {
  * @property rate whether it can limit requests
  * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
  */
-export interface ProxyLimits {
+interface ProxyLimits {
   hashes: readonly HashKind['id'][];
   hashesInLoop: boolean;
   people: 'file' | 'configuration';
@@ -66,7 +66,7 @@ export interface ProxyLimits {
 }
 
 /** By what its own pages are known, whoever configured it. */
-export interface PageTraits {
+interface PageTraits {
   isWelcome: (answer: Answer) => boolean;
   isOwnError: (answer: Answer) => boolean;
   /** What it answers to plain HTTP on a port that speaks HTTPS. */
@@ -115,7 +115,7 @@ export interface ServerBlock {
 }
 
 /** Something that it must be built with. @property package of Debian that has it */
-export interface ProxyModule {
+interface ProxyModule {
   name: string;
   package: string;
 }
@@ -124,7 +124,7 @@ export interface ProxyModule {
 export type FrontPlace = Pick<Plan['front'], 'container'>;
 
 /** What a person types or does, right for this program. */
-export interface ProxyWords {
+interface ProxyWords {
   /** Bring what is on the map live, as the end of a sentence: a command, where one does it. */
   goLive: (place: FrontPlace) => string;
   /** The same when it may be for the first time. */

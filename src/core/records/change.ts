@@ -18,12 +18,12 @@ export interface SetChange {
 }
 
 /** @property kept sentences about what is left as it is, and why */
-export interface ZoneChange {
+interface ZoneChange {
   changes: SetChange[];
   kept: string[];
 }
 
-export interface ChangeInput {
+interface ChangeInput {
   wanted: readonly WantedRecord[];
   found: readonly FoundRecord[];
   /** Names and types that only a wildcard record may have answered for, as "NAME TYPE". */
@@ -50,12 +50,12 @@ export function changesOf({ wanted, found, unsure, shared, gone, addresses }: Ch
     if (others.length === 0) return [record];
     if (addresses.length === 0) {
       kept.push(
-        `${record.name} has ${others.join(' and ')} records, beside which no alias may stand: give it an address record by hand.`,
+        `${record.name} has ${others.join(' and ')} records, and an alias cannot be beside them: add an address record by hand.`,
       );
       return [];
     }
     kept.push(
-      `${record.name} has ${others.join(' and ')} records, beside which no alias may stand; it gets the address itself.`,
+      `${record.name} has ${others.join(' and ')} records, and an alias cannot be beside them, so it gets the address itself.`,
     );
     return addresses.map((data) => addressRecord(record, data));
   });

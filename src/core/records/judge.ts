@@ -6,7 +6,7 @@ import { bad, findingsOf, type LegResult, type Problem } from '../legs/leg.ts';
 import { cached, dangling, delegation, disagree, noZone, serverBad, wild } from './cards.ts';
 import type { DnsPicture, Heard, NameHeard, Said, ZoneHeard } from './picture.ts';
 
-export interface JudgeInput {
+interface JudgeInput {
   picture: DnsPicture;
   /** Addresses of the front. */
   expected: readonly string[];

@@ -24,12 +24,12 @@ export interface WantedZone {
 }
 
 /** @property notes what a person should know about them, one sentence each */
-export interface WantedRecords {
+interface WantedRecords {
   zones: WantedZone[];
   notes: string[];
 }
 
-export interface WantedInput {
+interface WantedInput {
   plan: Plan;
   dns: Pick<SiteMap['dns'], 'style' | 'ttlSeconds'>;
   acme: SiteMap['acme'];
@@ -60,7 +60,7 @@ function namesOf({ roads }: Plan): string[] {
 }
 
 /** The longest domain of the map that a name lies in. */
-export function domainOf(name: string, domains: readonly string[]): string | null {
+function domainOf(name: string, domains: readonly string[]): string | null {
   const above = domains.filter((domain) => isUnder(name, domain)).sort((a, b) => b.length - a.length);
   return above[0] ?? null;
 }

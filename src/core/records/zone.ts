@@ -1,6 +1,6 @@
 import type { WantedRecord, WantedZone } from './wanted.ts';
 
-export interface ZoneTextInput {
+interface ZoneTextInput {
   zones: readonly WantedZone[];
   /** File that the records come from. */
   map: string;
@@ -15,7 +15,7 @@ export function zoneText({ zones, map, view }: ZoneTextInput): string {
   const head =
     view === 'home'
       ? `; For the resolver at home. A zone of your own there hides every other public name of the domain from home.\n`
-      : `; What must stand in the zones. SOA, NS and records of others stay as they are.\n`;
+      : `; The records that the zones need. SOA, NS and other records stay as they are.\n`;
   return `; Written by Mile Marker from ${oneLine(map)}\n${head}${zones.map(onePart).join('')}`;
 }
 

@@ -60,7 +60,7 @@ const idle = card({
     },
     shadowed: {
       message: '`{road}` has the gate `{gate}`, and `{by}` beside it already lets in fewer.',
-      remedy: 'Keep `{by}` alone.',
+      remedy: 'Keep only `{by}`.',
     },
     unused: { message: 'No road has the gate `{gate}`.', remedy: 'Give it to a road (`gate: {gate}`), or remove it.' },
   },

@@ -34,7 +34,7 @@ const words = card({
   },
 });
 
-export interface SeenInput {
+interface SeenInput {
   /** Addresses as somebody outside sees them. */
   seen: readonly string[];
   /** Addresses of the front as the map has them. */

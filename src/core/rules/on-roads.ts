@@ -31,7 +31,7 @@ export function partsOnRoads({ map, plan }: Pick<Facts, 'map' | 'plan'>): PartOn
 }
 
 /** @property where the `to` of the first of its parts */
-export interface ServiceOnRoads {
+interface ServiceOnRoads {
   service: Service;
   roads: string[];
   where: Place;

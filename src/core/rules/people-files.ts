@@ -10,7 +10,7 @@ const words = card({
   id: 'people-file-faulty',
   severity: 'error',
   summary: 'The password file of a gate keeps people out, or lets others in too easily.',
-  why: 'A proxy that finds no usable line refuses everybody, and says so only in its log. Some servers compute the hash anew for each request and serve nobody else meanwhile.',
+  why: 'A proxy that finds no usable line refuses everybody, and says so only in its log. Some servers compute the hash again for each request and serve nobody else meanwhile.',
   source: 'htpasswd(1); crypt(5)',
   messages: {
     missing: {

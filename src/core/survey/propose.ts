@@ -30,7 +30,7 @@ export interface PassedOver {
   why: string;
 }
 
-export interface ProposeInput {
+interface ProposeInput {
   map: SiteMap;
   inventory: Inventory;
   plan: Plan;
@@ -126,7 +126,7 @@ function asLabel(text: string): string {
     .replace(/^-+|-+$/g, '');
 }
 
-export const roadLabel = 'mile-marker.road';
+const roadLabel = 'mile-marker.road';
 
 /** The one label that a container may carry: YAML with `name`, `port` and `gate` only. */
 const labelKeys = z.strictObject({

@@ -44,7 +44,7 @@ export interface Survey {
   nowhere: Array<{ road: string; to: string; why: string }>;
 }
 
-export interface SurveyInput {
+interface SurveyInput {
   /** Null when there is no map yet. */
   site: { map: SiteMap; plan: Plan } | null;
   inventory: Inventory;

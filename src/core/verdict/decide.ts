@@ -4,16 +4,8 @@ import { roadFinder } from '../plan/wildcard-road.ts';
 import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
 import { contextOf, type Context } from './context.ts';
-import { steps } from './steps.ts';
-import {
-  stepNames,
-  type Act,
-  type Prepared,
-  type Reason,
-  type StepName,
-  type Verdict,
-  type VerdictRequest,
-} from './verdict.ts';
+import { isBefore, steps, type StepName } from './steps/all-steps.ts';
+import type { Act, Prepared, Reason, Verdict, VerdictRequest } from './verdict.ts';
 
 /** Makes a plan ready for decisions. Costs one pass over its roads. */
 export function prepare(plan: Plan): Prepared {
@@ -42,14 +34,10 @@ export function decide(prepared: Prepared, request: VerdictRequest): Verdict {
 }
 
 /** From these steps on the road is known and speaks, and every answer carries its headers; the redirect to https has none. */
-const firstOfRoad = { https: stepNames.indexOf('misdirected'), http: stepNames.indexOf('paused') };
+const firstOfRoad = { https: 'misdirected', http: 'paused' } as const;
 
 function dressed(act: Act, step: StepName, { road, request }: Context): Act {
-  if (
-    road === null ||
-    (act.act !== 'answer' && act.act !== 'folder') ||
-    stepNames.indexOf(step) < firstOfRoad[request.listener]
-  )
+  if (road === null || (act.act !== 'answer' && act.act !== 'folder') || isBefore(step, firstOfRoad[request.listener]))
     return act;
   return { ...act, headers: ownHeaders(answerRules(road, request), act.headers) };
 }

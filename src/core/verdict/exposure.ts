@@ -7,7 +7,7 @@ import { decide } from './decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
 
 /** Somebody who comes to the front. @property peer address of the other end of the connection */
-export interface Viewpoint {
+interface Viewpoint {
   label: string;
   peer: string;
   person: string | null;
@@ -18,7 +18,7 @@ export interface Viewpoint {
 export type Access = 'passes' | 'password' | 'refused' | 'paused' | 'nowhere';
 
 /** One line of the matrix: a road, or the part of it that its gate excepts. */
-export interface ExposureRow {
+interface ExposureRow {
   road: string;
   target: string;
   cells: Access[];

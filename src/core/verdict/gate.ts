@@ -3,7 +3,7 @@ import type { GatePart, PlannedGate } from '../plan/plan.ts';
 import { isBelow } from './target.ts';
 import type { VerdictRequest } from './verdict.ts';
 
-export interface GateInput {
+interface GateInput {
   client: string;
   target: string;
   request: Pick<VerdictRequest, 'person' | 'knownIn'>;

@@ -1,4 +1,5 @@
 import type { Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { StepName } from './steps/all-steps.ts';
 
 /**
  * One request as it reaches the front. Facts that are slow or stateful to learn arrive as inputs.
@@ -33,25 +34,6 @@ export interface Reason {
   step: StepName;
   mapLine: number;
 }
-
-/** The steps in the one order that every proxy keeps. */
-export const stepNames = [
-  'handshake',
-  'true-address',
-  'sanity',
-  'acme-challenge',
-  'unknown-name',
-  'misdirected',
-  'plain-http',
-  'paused',
-  'body-limit',
-  'method',
-  'cors-preflight',
-  'rate',
-  'gate',
-  'leads',
-] as const;
-export type StepName = (typeof stepNames)[number];
 
 /**
  * What the front makes of a service's answer: `drop` is taken away first (lower case), `set` added, and of `defaults` what the

@@ -17,29 +17,29 @@ Written by Mile Marker. ${isOnHost(facts) ? onHostWords : routerWords}
 | --- | --- | --- | --- | --- |
 ${rows.join('\n')}
 
-Nothing else: no SSH, no console, no database, no port of a container. What is open is tried with \`mile-marker verify\` from another
+Nothing else: no SSH, no console, no database, no port of a container. To test what is open, run \`mile-marker verify\` from another
 network, such as a phone with Wi-Fi off.
 
 ## The firewall of this machine
 
-Ports that containers publish are led elsewhere before the usual input rules see them, so that a port that looks closed is open.
-The rules in \`${oneLine(rules)}\` stand before that. They are a table of their own, and touch no other. Try them so that they go away by
-themselves when you have locked yourself out, as root:
+Published container ports are forwarded before the usual input rules see them, so a port that looks closed may be open.
+The rules in \`${oneLine(rules)}\` come before that. They are a table of their own and change no other. Load them on trial first, as root: they are
+removed by themselves if you have locked yourself out:
 
 \`\`\`sh
 mile-marker install firewall
-# Still in, also in a second session? Then keep them from there, over reboots too:
+# Does a second session still work? Then keep them from there, over reboots, too:
 mile-marker install firewall --keep
 \`\`\`
 
-By hand: \`nft -f ${shellWord(rules)}\` loads them until the next reboot, \`nft delete table inet mile_marker\` takes them away.
+By hand: \`nft -f ${shellWord(rules)}\` loads them until the next reboot, \`nft delete table inet mile_marker\` removes them.
 `;
 }
 
 const routerWords =
-  'On the router forward these ports; routers call it port forwarding, virtual server or NAT. Give this machine a fixed address there. For IPv6 nothing is forwarded: open the same ports to its IPv6 address.';
+  'Forward these ports on the router, which may call it port forwarding, virtual server or NAT. Give this machine a fixed address there. IPv6 needs no forwarding: open the same ports to its IPv6 address.';
 const onHostWords =
-  "The public address is this machine's own, so there is nothing to forward; a firewall of the provider must let these ports through.";
+  "The public address is this machine's own, so there is nothing to forward. A firewall of the provider must let these ports through.";
 
 function oneLine(text: string): string {
   return text.replace(/[\u0000-\u001f\u007f`]/g, '?');

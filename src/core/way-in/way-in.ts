@@ -4,7 +4,7 @@ import type { NetworkSet } from '../networks/home.ts';
 import type { Plan } from '../plan/plan.ts';
 
 /** One port that must lead from the world to this machine. */
-export interface WayIn {
+interface WayIn {
   what: string;
   protocol: 'TCP';
   outside: number;

@@ -17,14 +17,14 @@ import {
 import type { Evidence, Place } from '../findings/finding.ts';
 import type { YamlSlip } from './words.ts';
 
-export interface YamlProblem {
+interface YamlProblem {
   say: YamlSlip;
   data: Evidence;
   where: Place;
 }
 
 /** A key that stands twice in one map: `first` is the line of the earlier one. */
-export interface DoubleKey {
+interface DoubleKey {
   key: string;
   first: number;
   where: Place;

@@ -14,9 +14,9 @@ export type YamlSlip =
   | 'key-not-text';
 
 export const yamlWords: Record<YamlSlip, Words> = {
-  syntax: { message: 'This cannot be read as YAML: {problem}', remedy: 'Mend this line: {text}' },
+  syntax: { message: 'This is not well-formed YAML: {problem}', remedy: 'Correct this line: {text}' },
   tab: {
-    message: 'This line is indented with a tab; YAML allows spaces only.',
+    message: 'This line is indented with a tab, but YAML allows only spaces.',
     remedy: 'Replace each tab with two spaces.',
   },
   'nested-colon': {
@@ -25,27 +25,27 @@ export const yamlWords: Record<YamlSlip, Words> = {
   },
   empty: {
     message: 'The file is empty.',
-    remedy: 'Fill it; for a first map run `mile-marker init --domain NAME --address ADDRESS` in an empty folder.',
+    remedy: 'For a first map, remove the file, then: mile-marker init --domain NAME --address ADDRESS',
   },
-  'not-a-map': { message: 'The file holds {got}, not keys with values.', remedy: 'Begin each line with `key:`.' },
+  'not-a-map': { message: 'The file contains {got}, not keys with values.', remedy: 'Start each line with `key:`.' },
   documents: {
-    message: 'The file holds several YAML documents (a line with `---`).',
-    remedy: 'Keep one document a file.',
+    message: 'The file contains several YAML documents (a line with `---`).',
+    remedy: 'Keep one document.',
   },
   circle: {
-    message: 'The alias `*{name}` stands inside its own anchor, so the value would contain itself.',
-    remedy: 'Write the value out instead of the alias.',
+    message: 'The alias `*{name}` is inside its own anchor, so the value would contain itself.',
+    remedy: 'Write the value instead of the alias.',
   },
   'alias-unknown': {
-    message: 'The alias `*{name}` names no anchor above it.',
-    remedy: 'Write `&{name}` at the value it should repeat, or write the value out.',
+    message: 'The alias `*{name}` has no anchor above it.',
+    remedy: 'Write `&{name}` at the value that it should repeat, or write the value.',
   },
   'alias-flood': {
-    message: 'The aliases of this file multiply each other to more values than a person could have meant.',
-    remedy: 'Write the values out.',
+    message: 'The aliases of this file multiply to far too many values.',
+    remedy: 'Write the values instead.',
   },
   'key-not-text': {
-    message: 'A key must be plain text, and this one is not: {text}',
-    remedy: 'Put quotes round it, or look for a stray bracket.',
+    message: 'A key must be plain text, but this one is not: {text}',
+    remedy: 'Put quotes around it, or remove a stray bracket.',
   },
 };

@@ -23,7 +23,7 @@ export async function askCaa({ names, identities, authority, accountUrl, challen
     const { at, records } = await caaOf(reader, bare);
     const why = caaForbids({ records, identities, wildcard: name !== bare, challenge, accountUrl });
     if (why === null) continue;
-    const message = `The CAA record of ${at} keeps ${authority} from issuing for ${name}: ${why}.`;
+    const message = `The CAA record of ${at} does not allow ${authority} to issue for ${name}: ${why}.`;
     const remedy = `Add: ${at}. CAA 0 issue "${identities[0] ?? ''}". The authority was not asked.`;
     throw new Trouble({ code: 'caa-forbids', message, remedy });
   }

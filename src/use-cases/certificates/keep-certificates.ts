@@ -19,13 +19,13 @@ export function plannedNamed({ certificates }: Plan, id: string): PlannedCertifi
   const remedy = near === null ? 'See them with: mile-marker certs' : `Did you mean ${near}?`;
   throw new Trouble({
     code: 'certificate-unknown',
-    message: `The map needs no certificate ${id}.`,
+    message: `The map has no certificate ${id}.`,
     remedy,
     exitCode: 2,
   });
 }
 
-export interface ImportInput {
+interface ImportInput {
   site: Site;
   files: readonly string[];
   /** The certificate it is for; null: the one whose names it covers. */
@@ -47,7 +47,7 @@ export async function importCertificate({
   const planned = as === null ? fitting(site.plan, names) : plannedNamed(site.plan, as);
   const missing = planned.names.filter((name) => !names.includes(name) && !covers(names, name));
   if (missing.length > 0) {
-    const message = `The certificate covers ${names.join(', ') || 'no name'}, and \`${planned.id}\` needs ${missing.join(', ')} too.`;
+    const message = `The certificate covers ${names.join(', ') || 'no name'}, and \`${planned.id}\` also needs ${missing.join(', ')}.`;
     const remedy = 'Get one that covers them, or change `names` under `certificates` in the map.';
     throw new Trouble({ code: 'certificate-other-name', message, remedy, exitCode: 2 });
   }

@@ -20,7 +20,7 @@ import { refreshExports } from './keep-certificates.ts';
 import type { Site } from '../map/load.ts';
 import { dnsTimeoutMs, readerFor, recordWay } from '../dns/record-way.ts';
 
-export interface OneInput {
+interface OneInput {
   site: Site;
   planned: PlannedCertificate;
   session: AcmeSession;
@@ -120,7 +120,7 @@ async function takeBack(publisher: Publisher, proof: Published, say: OneInput['s
     await publisher.hide(proof);
     return true;
   } catch (error) {
-    say(`  ${proof.name}: the proof could not be taken away again: ${error instanceof Error ? error.message : ''}\n`);
+    say(`  ${proof.name}: the proof could not be removed again: ${error instanceof Error ? error.message : ''}\n`);
     return false;
   }
 }

@@ -15,7 +15,7 @@ import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import type { Site } from '../map/load.ts';
 import { obtainOne } from './obtain-one.ts';
 
-export interface ObtainInput {
+interface ObtainInput {
   site: Site;
   certificates: readonly PlannedCertificate[];
   /** Whom DNS questions go to; null: the server for updates, else the first resolver of this machine. */
@@ -43,7 +43,7 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const { site, certificates, say, now, signal } = input;
   const acme = site.map.acme;
   if (acme === null) {
-    const message = 'The map does not say from which authority.';
+    const message = 'The map has no authority to get certificates from.';
     throw new Trouble({
       code: 'acme-missing',
       message,
@@ -154,17 +154,17 @@ function refusePlaceholders({
   if (!authority.isPublic) return;
   const made = /(^|[.@])(example|test|invalid|localhost|local|internal|lan)$|(^|[.@])example\.(com|net|org)$/;
   if (acme.contact !== null && made.test(acme.contact)) {
-    const message = `${acme.contact} is a placeholder, and the authority would refuse it.`;
+    const message = `${acme.contact} is a placeholder, which the authority would refuse.`;
     throw new Trouble({
       code: 'contact-placeholder',
       message,
-      remedy: 'Write an address that you read under `acme.contact`, or leave it out.',
+      remedy: 'Write an address that you read under `acme.contact`, or remove it.',
       exitCode: 2,
     });
   }
   const name = certificates.flatMap(({ names }) => names).find((one) => made.test(one));
   if (name === undefined) return;
-  const message = `${name} is no name of the public DNS, so no public authority can issue for it.`;
+  const message = `${name} is not a name of the public DNS, so no public authority can issue for it.`;
   throw new Trouble({
     code: 'name-not-public',
     message,

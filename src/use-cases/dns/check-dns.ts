@@ -10,7 +10,7 @@ import { judgeSeen } from '../../core/rules/no-way-in.ts';
 import { dnsTimeoutMs } from './record-way.ts';
 import type { Site } from '../map/load.ts';
 
-export interface CheckDnsInput {
+interface CheckDnsInput {
   site: Site;
   names: readonly string[];
   reader: ZoneReader;
@@ -38,8 +38,8 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
   const heard = picture.names.filter(({ name }) => frontNames.includes(name)).flatMap(addressesOf);
   const expected = [...new Set([...addresses, ...heard])];
   if (expected.length === 0) {
-    const message = `The address of the front is not known: ${frontNames.join(', ') || 'its interface'} has none.`;
-    throw new Trouble({ code: 'front-address-unknown', message, remedy: 'Mend `front.address` in the map.' });
+    const message = `The address of the front is unknown: ${frontNames.join(', ') || 'its interface'} has none.`;
+    throw new Trouble({ code: 'front-address-unknown', message, remedy: 'Correct `front.address` in the map.' });
   }
   const asked = { ...picture, names: picture.names.filter(({ name }) => names.includes(name)) };
   const edge = plan.front.edge?.networks ?? [];
@@ -68,7 +68,7 @@ async function seenOutside(
   }
 }
 
-/** What the zone says counts; the resolver only when no zone is found. */
+/** What the zone says counts; the resolver only when no zone exists. */
 function addressesOf({ servers, resolver }: NameHeard): string[] {
   const said = [...servers.map(({ heard }) => heard), resolver].find((one) => one.ok && one.said.addresses.length > 0);
   return said?.ok === true ? said.said.addresses : [];

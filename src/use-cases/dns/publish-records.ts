@@ -91,7 +91,7 @@ export async function serverOf(zone: string, way: RecordWay, reader: ZoneReader)
   if (way.kind === 'update') return way.server;
   const [first] = await serversOf(reader, zone);
   if (first !== undefined) return first.server;
-  const message = `No authoritative server of ${zone} is found.`;
+  const message = `No authoritative server of ${zone} exists.`;
   throw new Trouble({
     code: 'no-name-servers',
     message,
@@ -107,11 +107,11 @@ export async function serverOf(zone: string, way: RecordWay, reader: ZoneReader)
 export async function proposeUndo(site: Site, resolver: NameServer | null): Promise<Proposal> {
   const last = lastPublication(await readPublications(site.paths.dns));
   if (last === null) {
-    const message = 'Nothing was published from this map that is not taken back already.';
+    const message = 'There is nothing to undo: nothing was published from this map, or it was undone already.';
     throw new Trouble({
       code: 'nothing-to-undo',
       message,
-      remedy: 'See what stands there: mile-marker dns check',
+      remedy: 'See what DNS has: mile-marker dns check',
       exitCode: 2,
     });
   }
@@ -127,7 +127,7 @@ export async function proposeUndo(site: Site, resolver: NameServer | null): Prom
   return { way, act: 'undo', zones, kept: [] };
 }
 
-export interface CarryOutInput {
+interface CarryOutInput {
   site: Site;
   proposal: Proposal;
   now: Date;
@@ -185,11 +185,11 @@ async function assertTaken(server: NameServer, changes: readonly SetChange[]): P
   );
   if (missing.length === 0) return;
   const [first] = missing;
-  const message = `The name server ${server.address} took the update, but does not show ${first?.type ?? ''} ${first?.name ?? ''}.`;
+  const message = `The name server ${server.address} accepted the update, but does not have ${first?.type ?? ''} ${first?.name ?? ''}.`;
   throw new Trouble({
     code: 'update-not-taken',
     message,
-    remedy: 'Look at what stands there: mile-marker dns publish --dry-run',
+    remedy: 'See what it has: mile-marker dns publish --dry-run',
   });
 }
 
@@ -213,6 +213,6 @@ const publicationForm = z.object({
 
 const journalOf = (folder: string): string => join(folder, 'journal.jsonl');
 
-export function readPublications(folder: string): Promise<Publication[]> {
+function readPublications(folder: string): Promise<Publication[]> {
   return readJournal(journalOf(folder), publicationForm);
 }

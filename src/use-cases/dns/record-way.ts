@@ -16,7 +16,7 @@ export function readerFor(resolver: NameServer | null, way: RecordWay): ZoneRead
   if (found !== null) return { resolver: found, timeoutMs: dnsTimeoutMs };
   throw new Trouble({
     code: 'no-resolver',
-    message: 'This machine knows no resolver.',
+    message: 'This machine has no resolver.',
     remedy: 'Name one with --resolver ADDR[:PORT].',
   });
 }
@@ -33,7 +33,7 @@ export async function recordWay(dns: SiteMap['dns'], folder: string): Promise<Re
     const path = resolve(folder, keyFile ?? '');
     const key = parseTsigKey(await readText({ path, what: 'TSIG key file' }));
     if (key !== null) return { kind: 'update', server: { address, port }, key };
-    const message = `${path} holds no TSIG key.`;
+    const message = `${path} contains no TSIG key.`;
     throw new Trouble({
       code: 'tsig-form',
       message,

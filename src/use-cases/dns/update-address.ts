@@ -13,7 +13,7 @@ import type { Site } from '../map/load.ts';
 import { carryOut, serverOf, type Proposal } from './publish-records.ts';
 import { dnsTimeoutMs, readerFor, recordWay } from './record-way.ts';
 
-export interface UpdateAddressInput {
+interface UpdateAddressInput {
   site: Site;
   resolver: NameServer | null;
   dry: boolean;
@@ -76,8 +76,8 @@ function sourceOf({ map }: Site): AddressFrom {
   if (first?.kind === 'literal') {
     throw new Trouble({
       code: 'address-written',
-      message: `The map says that the front is at ${first.address}; whatever is published, check and verify would go by that.`,
-      remedy: 'Write a name whose address record is kept up to date instead, such as: address: front.DOMAIN',
+      message: `On the map the front is at the fixed address ${first.address}, so a record that changes has no effect.`,
+      remedy: 'Write a name instead, whose record is then kept up to date, such as: address: front.DOMAIN',
       exitCode: 2,
     });
   }
@@ -85,7 +85,7 @@ function sourceOf({ map }: Site): AddressFrom {
   if (first?.kind === 'interface') return { kind: 'interface', name: first.name };
   throw new Trouble({
     code: 'address-from-missing',
-    message: 'The map does not say how the public address is learned.',
+    message: 'The map does not say how to find the public address.',
     remedy: 'Add under `dns`: address-from: {stun: SERVER:PORT}, or {interface: NAME}, or {program: [PROGRAM]}',
     exitCode: 2,
   });
@@ -94,8 +94,8 @@ function sourceOf({ map }: Site): AddressFrom {
 function noWay(): Trouble {
   return new Trouble({
     code: 'records-by-hand',
-    message: 'The map names no server and no program for records, so no record can be changed.',
-    remedy: 'Add under `dns`: server and key, or program.',
+    message: '`dns` in the map has no server and no program, so no record can be changed.',
+    remedy: 'Add under `dns`: `server` and `key`, or `program`.',
     exitCode: 2,
   });
 }

@@ -18,14 +18,14 @@ interface Shared {
   now: Date;
 }
 
-export interface TrialInput extends Shared {
+interface TrialInput extends Shared {
   seconds: number;
   /** Words of the command that runs `undo firewall` for this map. */
   undo: readonly string[];
 }
 
 /** @property until when the rules go away by themselves @property again the same rules are kept already */
-export type TrialResult = { again: true } | { again: false; until: Date };
+type TrialResult = { again: true } | { again: false; until: Date };
 
 /**
  * Loads the written rules on trial: first what takes them away again is set going, so that nobody locks himself out for longer than
@@ -119,7 +119,7 @@ export async function undoFirewall({
 async function writtenRules(paths: StatePaths): Promise<string> {
   const found = (await readCurrent(paths.front))?.files.find(({ path }) => path === 'way-in.nft');
   if (found !== undefined) return found.content;
-  const message = `No rules for the firewall were written yet to ${paths.front}.`;
+  const message = `No firewall rules were written yet in ${paths.front}.`;
   throw new Trouble({ code: 'nothing-written', message, remedy: 'Write them: mile-marker write', exitCode: 2 });
 }
 

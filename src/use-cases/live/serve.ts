@@ -8,7 +8,7 @@ import { builtinRenderer, readPlan } from '../../core/proxies/builtin/renderer.t
 import { rememberHsts } from './remember-hsts.ts';
 import { digestOf, ensureLogs } from './write.ts';
 
-export interface ServeInput {
+interface ServeInput {
   plan: Plan;
   paths: StatePaths;
   now: Date;

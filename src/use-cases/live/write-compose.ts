@@ -20,7 +20,7 @@ export interface ComposeResult {
   ports: ClosedPort[];
 }
 
-export interface WriteComposeInput {
+interface WriteComposeInput {
   site: Site;
   /** Folder that the editions were written to. */
   folder: string;
@@ -75,8 +75,8 @@ async function textOf(path: string): Promise<string | null> {
 function notOurs(path: string): Trouble {
   return new Trouble({
     code: 'not-ours',
-    message: `${path} is there already, and was not written by Mile Marker.`,
-    remedy: 'Move it away or give it another name, then write again.',
+    message: `${path} already exists, and was not written by Mile Marker.`,
+    remedy: 'Move it away or rename it, then: mile-marker write --compose',
     exitCode: 2,
   });
 }

@@ -41,7 +41,7 @@ export interface WriteResult {
   includeLine: { line: string; where: string } | null;
 }
 
-export interface WriteInput {
+interface WriteInput {
   site: Site;
   /** Folder for editions; default: `front` in the state folder. Relative to `cwd`. */
   out: string | undefined;
@@ -106,7 +106,7 @@ function assertUsable(renderer: Renderer, folders: string[]): void {
   for (const folder of folders) {
     const odd = renderer.unusablePath(folder);
     if (odd === null) continue;
-    const message = `The folder ${folder} has the character ${JSON.stringify(odd)} in its path, which would change the meaning of the server's configuration.`;
+    const message = `The folder ${folder} has the character ${JSON.stringify(odd)} in its path, which has a meaning of its own in the configuration.`;
     throw new Trouble({
       code: 'path-unusable',
       message,

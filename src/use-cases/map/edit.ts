@@ -21,7 +21,7 @@ export type Edit =
  * @property changed false when the map said so already
  * @property findings why the map, or what it would become, cannot be read; nothing was written then
  */
-export interface EditResult {
+interface EditResult {
   shownMap: string;
   road: string;
   changed: boolean;
@@ -68,13 +68,13 @@ function freeName(typed: string, { domains, roads }: SiteMap): string {
     throw new Trouble({
       code: 'name-invalid',
       message,
-      remedy: 'Use letters, digits and inner hyphens, such as `nestcam`.',
+      remedy: 'Use letters, digits and hyphens inside, such as `nestcam`.',
       exitCode: 2,
     });
   }
   const taken = roads.find((road) => road.name === name.name.ascii);
   if (taken === undefined) return name.name.ascii;
-  const message = `${taken.name} is on the map already, in line ${String(taken.where.line)}.`;
+  const message = `${taken.name} is already on the map, in line ${String(taken.where.line)}.`;
   throw new Trouble({ code: 'road-taken', message, remedy: 'Choose another name, or edit that road.', exitCode: 2 });
 }
 
@@ -143,7 +143,7 @@ function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {
 }
 
 function byHand({ kind, road }: Edit, shownMap: string): Trouble {
-  const message = `${shownMap} is written in a way that \`${kind}\` cannot change without touching the rest.`;
+  const message = `${shownMap} is written in a way that \`${kind}\` cannot edit without changing the rest.`;
   const remedy = kind === 'pause' ? `Write \`paused: true\` into the road ${road} yourself.` : 'Edit it by hand.';
   return new Trouble({ code: 'edit-by-hand', message, remedy, exitCode: 2 });
 }

@@ -39,7 +39,7 @@ export async function initMap({
   }
   const wrong = addresses.find((address) => parseAddress(address) === null && !parseHostName(address).ok);
   if (wrong !== undefined) {
-    const message = `--address expects an IPv4 or IPv6 address, and got: ${wrong}`;
+    const message = `--address expects an IPv4 or IPv6 address. Found: ${wrong}`;
     throw new Trouble({
       code: 'address-invalid',
       message,
@@ -58,11 +58,11 @@ export async function initMap({
     await writeFirst(file, text);
   } catch (trouble) {
     if (!(trouble instanceof Trouble) || codeOf(trouble.cause) !== 'EEXIST') throw trouble;
-    const message = `There is a map already: ${file}. It is left as it is.`;
+    const message = `There is already a map: ${file}. It was not changed.`;
     throw new Trouble({
       code: 'map-exists',
       message,
-      remedy: 'Edit that one, or run init in another folder.',
+      remedy: 'Edit it, or run init in another folder.',
       exitCode: 2,
       cause: trouble,
     });

@@ -40,7 +40,7 @@ export interface Site extends Planned {
 }
 
 /** A map that cannot be read: its findings say why. */
-export interface UnreadSite {
+interface UnreadSite {
   mapFile: string;
   shownMap: string;
   map: null;

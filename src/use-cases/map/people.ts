@@ -31,7 +31,7 @@ export function whichFile(map: SiteMap, mapFile: string, gate: string | undefine
     throw new Trouble({
       code: 'which-people',
       message: `The map has more than one password file: ${files.join(', ')}.`,
-      remedy: `Say whose: --gate ${withPeople[0]?.name ?? ''}`,
+      remedy: `Choose one: --gate  ${withPeople[0]?.name ?? ''}`,
       exitCode: 2,
     });
   }
@@ -69,7 +69,7 @@ export async function readPeople(file: string): Promise<PasswordFile & { text: s
 }
 
 /** @property others people who were in the file before @property readableBy the group that the file was opened to, or null */
-export interface PersonSet {
+interface PersonSet {
   file: string;
   fresh: boolean;
   others: number;
@@ -102,8 +102,8 @@ export async function removePerson({ file }: PeoplePlace, name: string, proxy: P
   if (people.length === 1) {
     throw new Trouble({
       code: 'last-person',
-      message: `\`${name}\` is the last one in ${file}; without anybody the gate would lock everyone out.`,
-      remedy: 'Add somebody else first, or take `people` off the gate.',
+      message: `\`${name}\` is the only person in ${file}. Without anybody the gate would lock everyone out.`,
+      remedy: 'Add somebody else first, or remove `people` from the gate.',
       exitCode: 2,
     });
   }
@@ -118,7 +118,7 @@ async function writePeople(file: string, text: string, proxy: ProxyName): Promis
   await ensureFolder(dirname(file));
   if ((await lstat(file).catch(() => null))?.isSymbolicLink() === true) {
     const message = `${file} is a link, and nothing is written through links.`;
-    throw new Trouble({ code: 'people-is-link', message, remedy: 'Name the real file in the map.' });
+    throw new Trouble({ code: 'people-is-link', message, remedy: 'Write the real file in the map.' });
   }
   const before = await stat(file).catch(() => null);
   const isRoot = process.getuid?.() === 0;

@@ -9,7 +9,7 @@ import type { Inventory } from '../../core/inventory/inventory.ts';
 import { withContainers } from '../../core/inventory/with-containers.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 
-export interface InventoryInput {
+interface InventoryInput {
   /** Null when there is no map yet: then the engine alone is asked. */
   map: SiteMap | null;
   mapFile: string;
@@ -18,7 +18,7 @@ export interface InventoryInput {
 }
 
 /** @property trouble why the engine gave no answer, or null */
-export interface TakenInventory {
+interface TakenInventory {
   inventory: Inventory;
   findings: Finding[];
   trouble: Trouble | null;

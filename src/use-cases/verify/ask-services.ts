@@ -82,7 +82,7 @@ async function takesTls({ host, port }: At, limits: Limits): Promise<boolean> {
 }
 
 function notAsked(about: Pick<DirectEvidence, 'road' | 'part' | 'upstream'>): DirectEvidence {
-  const reason = 'it is known inside the container network only';
+  const reason = 'it is reachable inside the container network only';
   const attempt = { ok: false as const, failure: { kind: 'unreachable' as const, reason } };
   return directEvidence({ ...about, first: attempt, second: attempt });
 }

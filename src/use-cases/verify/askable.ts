@@ -5,7 +5,7 @@ import type { Site } from '../map/load.ts';
 import type { VerifyResult } from './verify.ts';
 
 /** @property nameOnMap the name that a road has on the map, by the one that it is asked for by */
-export interface Askable {
+interface Askable {
   site: Site;
   nameOnMap: (asked: string) => string;
 }

@@ -4,7 +4,7 @@ import type { Limiter } from './limiter.ts';
 import { probeTarget } from '../../core/legs/targets.ts';
 import type { Endpoint, Prober } from './prober.ts';
 
-export interface PortsInput {
+interface PortsInput {
   prober: Prober;
   addresses: readonly string[];
   ports: { http: number; https: number };

@@ -5,7 +5,7 @@ import { frontPorts } from './front-ports.ts';
 import type { Limiter } from './limiter.ts';
 import type { Endpoint, Question, Prober } from './prober.ts';
 
-export interface FrontViewInput {
+interface FrontViewInput {
   plan: Plan;
   /** Test this address instead of what DNS says. */
   at: { address: string; httpPort: number; httpsPort: number } | null;

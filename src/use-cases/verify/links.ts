@@ -8,7 +8,7 @@ import { askServices } from './ask-services.ts';
 import type { Limiter } from './limiter.ts';
 import { fromHost } from './testing.ts';
 
-export interface LinksInput {
+interface LinksInput {
   plan: Plan;
   roads: readonly PlannedRoad[];
   /** Addresses of this machine. */

@@ -7,7 +7,7 @@ import type { Seen, SeenAnswer, SeenHandshake, SeenLive } from '../../core/look/
 import { familyOf, parseAddress } from '../../core/networks/address.ts';
 import type { Endpoint, Prober } from './prober.ts';
 
-const notSeen: Failure = { kind: 'unreachable', reason: 'the other machine was not asked for it' };
+const notSeen: Failure = { kind: 'unreachable', reason: 'the other machine did not test it' };
 
 /** Looks at what another machine wrote down. */
 export function recordedProber({ answers, handshakes, live }: Seen, trust: Trust): Prober {

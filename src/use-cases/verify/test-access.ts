@@ -1,5 +1,4 @@
 import { randomBytes } from 'node:crypto';
-import type { Login } from '../../adapters/files/read-login.ts';
 import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { skipped, type LegResult } from '../../core/legs/leg.ts';
@@ -8,6 +7,7 @@ import { isPrivate } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { decide } from '../../core/verdict/decide.ts';
 import { requestFrom, strangerTo } from '../../core/verdict/exposure.ts';
+import { basic } from './credentials.ts';
 import type { Memory } from './memory.ts';
 import type { PartAt } from './test-behind-tls.ts';
 import type { Shared } from './testing.ts';
@@ -78,11 +78,6 @@ async function tricks({
       ? await ask(basic({ name: login?.name ?? 'nobody', password: randomBytes(12).toString('hex') }))
       : null,
   };
-}
-
-/** RFC 7617 §2. */
-export function basic({ name, password }: Login): Record<string, string> {
-  return { authorization: `Basic ${Buffer.from(`${name}:${password}`).toString('base64')}` };
 }
 
 /** A machine behind a router comes with a public address that it does not know, which such a gate may rightly let in. */

@@ -8,9 +8,10 @@ import type { PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
 import { locationOf } from '../../core/verdict/location.ts';
 import type { FrontView } from './front-view.ts';
 import type { Memory } from './memory.ts';
-import { basic, testAccess } from './test-access.ts';
+import { credentials } from './credentials.ts';
+import { testAccess } from './test-access.ts';
 import { testWebsocket } from './test-websocket.ts';
-import type { Shared, TestInput } from './testing.ts';
+import type { Shared } from './testing.ts';
 
 /** How the legs behind the handshake came out for one part of a road at one address, and what there is to say of HSTS. */
 export interface BehindTls {
@@ -72,15 +73,6 @@ async function testPart(shared: Shared, where: PartAt, memory: Memory): Promise<
     limiter(() => testWebsocket(shared, where)),
   ]);
   return { ...common, service, websocket };
-}
-
-/** The test login, for a road that asks people. */
-export function credentials(
-  { login }: Pick<TestInput, 'login'>,
-  { gate }: PlannedRoad,
-  { isSound }: Pick<TestedAddress, 'isSound'>,
-): Record<string, string> {
-  return login !== null && isSound && gate.parts.some(({ people }) => people !== null) ? basic(login) : {};
 }
 
 async function testService(shared: Shared, { road, part, at }: PartAt, front: Attempt<Answer>): Promise<LegResult> {

@@ -5,7 +5,8 @@ import { withUploads } from '../../core/legs/uploads.ts';
 import { unite, type LegAt } from '../../core/legs/unite.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
-import { credentials, testBehindTls, type BehindTls } from './test-behind-tls.ts';
+import { credentials } from './credentials.ts';
+import { testBehindTls, type BehindTls } from './test-behind-tls.ts';
 import { findBypasses } from './test-bypass.ts';
 import { testPlain } from './test-redirect.ts';
 import { tlsTester } from './test-tls.ts';
@@ -14,7 +15,7 @@ import { memory, type Memory } from './memory.ts';
 import { mayTryMore, type Shared } from './testing.ts';
 
 /** @property seenAs the address that the front's log has for this machine; null when it does not say */
-export interface RoadTester {
+interface RoadTester {
   test: (road: PlannedRoad) => Promise<LegResult[]>;
   seenAs: () => string | null;
 }

@@ -6,7 +6,7 @@ import { dialledParts } from '../../core/plan/parts.ts';
 import type { PlannedPart, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
 import type { Question } from './prober.ts';
-import { credentials } from './test-behind-tls.ts';
+import { credentials } from './credentials.ts';
 import { fromHost, type Shared } from './testing.ts';
 
 /** Announces uploads to every part of a road that leads to a service, at an address that is proven ours. */

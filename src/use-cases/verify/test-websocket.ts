@@ -3,7 +3,8 @@ import { skipped, type LegResult } from '../../core/legs/leg.ts';
 import { expectedOf } from '../../core/legs/targets.ts';
 import { judgeWebsocket } from '../../core/legs/websocket.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
-import { credentials, type PartAt } from './test-behind-tls.ts';
+import type { PartAt } from './test-behind-tls.ts';
+import { credentials } from './credentials.ts';
 import { fromHost, type Shared } from './testing.ts';
 
 /** Opens the live connection that the map expects through the front, and beside it to the service itself. */

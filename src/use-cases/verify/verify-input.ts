@@ -22,17 +22,36 @@ import { readRunning } from './running.ts';
 import { recordedProber } from './recorded-prober.ts';
 import { liveProber, type Prober } from './prober.ts';
 import type { VerifyInput } from './verify.ts';
-import { chosenRoads } from '../../cli/chosen-roads.ts';
-import type { VerifyOptions } from '../../cli/commands/verify.ts';
-import type { Io } from '../../cli/io.ts';
-import { plural } from '../../cli/print/style.ts';
+import { chosenRoads } from '../map/chosen-roads.ts';
+
+/** How a person wants to verify. Files are relative to where the command was started. */
+export interface VerifyRequest {
+  at?: string;
+  fromAddress?: string;
+  resolver?: string;
+  trust?: string[];
+  login?: string;
+  frontLog?: string;
+  read?: string;
+  timeout: number;
+  parallel: number;
+}
+
+/** What verifying needs of the world around it. */
+interface VerifyWorld {
+  cwd: string;
+  signal: AbortSignal;
+  now: () => Date;
+  readInput: () => Promise<string>;
+  onProgress: VerifyInput['onProgress'];
+}
 
 /** Everything that one run needs, out of options and files. The front's log is read from where it ends now. */
 export async function verifyInput(
   { site, onTheMap }: { site: Site; onTheMap: Site },
   names: readonly string[],
-  options: VerifyOptions,
-  io: Io,
+  options: VerifyRequest,
+  io: VerifyWorld,
 ): Promise<VerifyInput> {
   const { plan, host } = site;
   const limits = limitsOf(options, site, io);
@@ -56,11 +75,15 @@ export async function verifyInput(
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     concurrency: options.parallel,
     now: io.now().getTime(),
-    onProgress: (done, of) => io.progress(done === of ? '' : `testing: ${String(done)} of ${plural(of, 'road')}`),
+    onProgress: io.onProgress,
   };
 }
 
-export function limitsOf({ timeout, fromAddress }: VerifyOptions, { host }: Site, { signal }: Io): Limits {
+export function limitsOf(
+  { timeout, fromAddress }: VerifyRequest,
+  { host }: Site,
+  { signal }: Pick<VerifyWorld, 'signal'>,
+): Limits {
   if (fromAddress === undefined) return { timeoutMs: timeout, signal };
   const from = parseAddress(fromAddress);
   const own = host.addresses.map(({ address }) => address);
@@ -68,13 +91,13 @@ export function limitsOf({ timeout, fromAddress }: VerifyOptions, { host }: Site
   if (from !== null && (own.includes(from) || isLoopback(from))) return { timeoutMs: timeout, signal, from };
   const message =
     from === null
-      ? `--from-address expects an address, and got: ${fromAddress}`
+      ? `--from-address expects an address. Found: ${fromAddress}`
       : `This machine does not have the address ${from}.`;
   const remedy = `It has: ${own.join(', ')}`;
   throw new Trouble({ code: 'from-address', message, remedy, exitCode: 2 });
 }
 
-async function proberOf(site: Site, options: VerifyOptions, limits: Limits, io: Io): Promise<Prober> {
+async function proberOf(site: Site, options: VerifyRequest, limits: Limits, io: VerifyWorld): Promise<Prober> {
   const trust = await readTrust(site, options.trust ?? [], io);
   if (options.read !== undefined) return readRecord(options.read, trust, io);
   const { resolver, timeout } = options;
@@ -86,7 +109,7 @@ async function proberOf(site: Site, options: VerifyOptions, limits: Limits, io: 
 }
 
 /** @throws Trouble `seen-unreadable` */
-async function readRecord(file: string, trust: Trust, io: Io): Promise<Prober> {
+async function readRecord(file: string, trust: Trust, io: VerifyWorld): Promise<Prober> {
   const path = file === '-' ? 'standard input' : resolve(io.cwd, file);
   const maxBytes = 512 * 1024 * 1024;
   const text =
@@ -96,8 +119,8 @@ async function readRecord(file: string, trust: Trust, io: Io): Promise<Prober> {
   const place = seen.line === 0 ? path : `${path}:${String(seen.line)}`;
   throw new Trouble({
     code: 'seen-unreadable',
-    message: `${place}: this is not what the script printed: ${seen.why}.`,
-    remedy: 'Print the script with: mile-marker verify --script > look.sh; run it there: sh look.sh > seen.txt',
+    message: `${place}: this is not what the script prints: ${seen.why}.`,
+    remedy: 'Print the script: mile-marker verify --script > look.sh. Run it there: sh look.sh > seen.txt',
     exitCode: 2,
   });
 }
@@ -105,7 +128,11 @@ async function readRecord(file: string, trust: Trust, io: Io): Promise<Prober> {
 /** Nobody waits long for servers that cannot be reached from here: what the resolver says is there all the same. */
 const mostZoneMs = 2500;
 
-function zonesOf(plan: Plan, { resolver, timeout }: VerifyOptions, { signal }: Io): VerifyInput['zones'] {
+function zonesOf(
+  plan: Plan,
+  { resolver, timeout }: VerifyRequest,
+  { signal }: Pick<VerifyWorld, 'signal'>,
+): VerifyInput['zones'] {
   const asked = resolver === undefined ? systemResolver() : parseEndpoint(resolver, 53, '--resolver');
   if (asked === null) return null;
   const reader = { resolver: asked, timeoutMs: Math.min(timeout, mostZoneMs) };
@@ -113,7 +140,7 @@ function zonesOf(plan: Plan, { resolver, timeout }: VerifyOptions, { signal }: I
 }
 
 /** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */
-function seesHome(site: Site, { resolver }: VerifyOptions): boolean {
+function seesHome(site: Site, { resolver }: VerifyRequest): boolean {
   const isInside = resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address);
   return isInside && isNear(site, site.plan.front.home);
 }
@@ -125,12 +152,16 @@ export function placeAt(text: string, { front }: Plan): NonNullable<VerifyInput[
   return { address, httpsPort: port, httpPort: inside ? front.listen.http : front.ports.http };
 }
 
-async function errorLogOf({ front }: Plan, { frontLog }: VerifyOptions, { cwd }: Io): Promise<string | null> {
+async function errorLogOf(
+  { front }: Plan,
+  { frontLog }: VerifyRequest,
+  { cwd }: Pick<VerifyWorld, 'cwd'>,
+): Promise<string | null> {
   if (frontLog !== undefined) {
     const path = resolve(cwd, frontLog);
     await access(path, constants.R_OK).catch((cause: unknown) => {
       const message = `The front's log ${path} cannot be read.`;
-      const remedy = 'Name the file that your server writes its errors to, and run verify as somebody who may read it.';
+      const remedy = 'Write the file that your server writes its errors to, and run verify as a user who may read it.';
       throw new Trouble({ code: 'front-log-unreadable', message, remedy, exitCode: 2, cause });
     });
     return path;
@@ -144,7 +175,7 @@ async function errorLogOf({ front }: Plan, { frontLog }: VerifyOptions, { cwd }:
   );
 }
 
-async function readTrust({ paths }: Site, files: readonly string[], { cwd }: Io): Promise<Trust> {
+async function readTrust({ paths }: Site, files: readonly string[], { cwd }: Pick<VerifyWorld, 'cwd'>): Promise<Trust> {
   const given = await Promise.all(files.map((file) => readAuthorities(resolve(cwd, file))));
   const practice = await readAuthorities(authorityFile(paths)).catch(() => []);
   return { given: given.flat(), practice };
@@ -157,11 +188,11 @@ async function readAuthorities(path: string): Promise<string[]> {
     if (found.length === 0) throw new Error('no certificate');
     for (const pem of found) new X509Certificate(pem);
   } catch (cause) {
-    const message = `${path} holds no certificate that can be read.`;
+    const message = `${path} contains no readable certificate.`;
     throw new Trouble({
       code: 'trust-unreadable',
       message,
-      remedy: 'Name a PEM file with the certificate of the authority.',
+      remedy: 'Use a PEM file with the certificate of the authority.',
       exitCode: 2,
       cause,
     });

@@ -3,7 +3,7 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { inNetworks } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 
-export interface WhereInput {
+interface WhereInput {
   plan: Plan;
   names: NameSource;
 }
@@ -35,7 +35,7 @@ async function frontAddresses({ plan, names }: WhereInput): Promise<string[]> {
   const looked = found.flatMap((evidence) => (evidence.kind === 'found' ? evidence.addresses : []));
   const addresses = [...new Set([...plan.front.addresses, ...looked])];
   if (addresses.length > 0) return addresses;
-  const message = `The address of the front is not known: ${plan.front.names.join(', ') || 'its interface'} has none.`;
-  const remedy = 'Mend `front.address` in the map, or say where to drive with --at ADDRESS.';
+  const message = `The address of the front is unknown: ${plan.front.names.join(', ') || 'its interface'} has none.`;
+  const remedy = 'Correct `front.address` in the map, or test one address: mile-marker verify --at ADDRESS';
   throw new Trouble({ code: 'front-address-unknown', message, remedy });
 }

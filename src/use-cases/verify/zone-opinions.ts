@@ -5,7 +5,7 @@ import type { LegResult } from '../../core/legs/leg.ts';
 import { judgeRecords } from '../../core/records/judge.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 
-export interface OpinionsInput {
+interface OpinionsInput {
   plan: Plan;
   names: readonly string[];
   /** Addresses of the front. */

@@ -105,7 +105,7 @@ export const dns = z.strictObject(
       .default('aliases')
       .meta(
         about(
-          'What stands in the zones: one address record and aliases to it, an address record for each name, or one wildcard record.',
+          'Style of the records: one address record and aliases to it, an address record for each name, or one wildcard record.',
           'aliases',
         ),
       ),

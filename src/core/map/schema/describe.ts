@@ -3,7 +3,7 @@ import { mapSchema } from './map.ts';
 import type { KeyMeta } from './words.ts';
 
 /** One key as a person reads about it. `byDefault` is null when there is no default. */
-export interface KeyPage extends Pick<KeyMeta, 'description' | 'example' | 'later'> {
+interface KeyPage extends Pick<KeyMeta, 'description' | 'example' | 'later'> {
   path: string;
   expects: string;
   byDefault: string | null;
@@ -57,7 +57,7 @@ export function knownKeys(path: readonly PropertyKey[]): string[] {
 }
 
 /** A key of the map that was written and is not carried out yet. */
-export interface LaterKey {
+interface LaterKey {
   path: string[];
   severity: NonNullable<KeyMeta['later']>;
 }
@@ -108,7 +108,7 @@ function recordIn(schema: z.ZodType): z.ZodType | null {
   return bare instanceof z.ZodRecord ? (bare.valueType as z.ZodType) : null;
 }
 
-export function unwrapped(schema: z.ZodType): z.ZodType {
+function unwrapped(schema: z.ZodType): z.ZodType {
   if (schema instanceof z.ZodOptional || schema instanceof z.ZodDefault || schema instanceof z.ZodPrefault)
     return unwrapped(schema.unwrap() as z.ZodType);
   return schema instanceof z.ZodPipe ? unwrapped(schema.out as z.ZodType) : schema;

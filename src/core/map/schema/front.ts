@@ -44,7 +44,7 @@ const edge = z.strictObject(
   {
     networks: oneOrMany(network, 'a network or a list of networks').meta(
       about(
-        'Where the edge network connects from. Its word about the visitor is believed from there only.',
+        'Networks that the edge connects from. Only from there is its header about the visitor trusted.',
         '[198.51.100.0/24]',
       ),
     ),
@@ -52,7 +52,7 @@ const edge = z.strictObject(
       .default('X-Forwarded-For')
       .meta(
         about(
-          "Header in which the edge passes on the visitor's address. The edge must set it anew, or add to the end of the list in it.",
+          "Header in which the edge passes on the visitor's address. The edge must replace it, or add to the end of the list in it.",
           'X-Client-Address',
         ),
       ),
@@ -74,7 +74,7 @@ export const front = z.strictObject(
     ),
     home: oneOrMany(addressLiteral, 'an address or a list of addresses')
       .optional()
-      .meta(about('The same machine as seen from home (split naming, hairpin).', '[192.168.64.10]')),
+      .meta(about('The same machine as seen from home (split DNS, hairpin).', '[192.168.64.10]')),
     'home-networks': oneOrMany(network, 'a network or a list of networks')
       .optional()
       .meta(

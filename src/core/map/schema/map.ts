@@ -41,7 +41,7 @@ export const mapSchema = z.strictObject(
       ),
     acme: acme
       .optional()
-      .meta(about('The authority that certificates are obtained from.', '{directory: staging, challenge: dns}')),
+      .meta(about('The authority that issues the certificates.', '{directory: staging, challenge: dns}')),
     dns: dns
       .optional()
       .meta(
@@ -58,7 +58,7 @@ export const mapSchema = z.strictObject(
     gates: named('gate', gate)
       .optional()
       .meta(
-        about('Access rules by name. `everyone` and `home` exist already.', '{wardens: {people: wardens.htpasswd}}'),
+        about('Access rules by name. `everyone` and `home` are built in.', '{wardens: {people: wardens.htpasswd}}'),
       ),
     roads: z
       .preprocess((value) => value ?? {}, z.record(z.string(), road, wants('names with where they lead')))

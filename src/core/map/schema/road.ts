@@ -66,13 +66,13 @@ const expect = z.strictObject(
       .max(599, wants('a status from 200 to 599'))
       .optional()
       .meta(about('The status that must come back.', '204')),
-    text: text('a text').optional().meta(about('A text that the answer must hold.', 'Nest camera')),
+    text: text('a text').optional().meta(about('A text that the answer must contain.', 'Nest camera')),
     websocket: flag.default(false).meta(about('Whether it must answer a WebSocket upgrade.', 'true')),
   },
   wants('keys such as `path`'),
 );
 
-export const roadKeys = z.strictObject(
+const roadKeys = z.strictObject(
   {
     to: to
       .optional()
@@ -98,13 +98,13 @@ export const roadKeys = z.strictObject(
       .meta(about('Who may pass. `home` unless you say otherwise: opening is a deliberate act.', 'everyone')),
     paused: flag
       .default(false)
-      .meta(about('Taken off for a while: visitors get 503, and the road stays on the map.', 'true')),
+      .meta(about('Switched off for a while: visitors get 503, and the road stays on the map.', 'true')),
     certificate: label('the name of a certificate')
       .optional()
       .meta(about('Which of `certificates` to show. Without it the best that covers the name.', 'marsh')),
     methods: oneOrMany(methodName('a method such as GET'), 'a method or a list of methods', 30)
       .optional()
-      .meta(about('Methods that may be used; others get 405.', '[GET, HEAD]')),
+      .meta(about('Allowed methods; others get 405.', '[GET, HEAD]')),
     rate: rate
       .optional()
       .meta(
@@ -117,7 +117,7 @@ export const roadKeys = z.strictObject(
       .optional()
       .meta(about('Longest request body; longer ones get 413. No limit without it.', '10MiB')),
     timeout: duration.optional().meta(about('How long the service may be silent before visitors get 504.', '5m')),
-    plain: flag.optional().meta(about('Served on plain HTTP too, not redirected. A warning, always.', 'true')),
+    plain: flag.optional().meta(about('Also served on plain HTTP, not redirected. Always a warning.', 'true')),
     hsts: z
       .union([z.enum(['on', 'off', 'forget']), duration], wants('on, off, forget, or a time such as 180d'))
       .optional()
@@ -132,7 +132,7 @@ export const roadKeys = z.strictObject(
       .optional()
       .meta(
         about(
-          'Headers that every answer carries, in place of what the service sent under their names.',
+          'Headers that every answer gets. They replace headers of the same name from the service.',
           '{X-Robots-Tag: noindex}',
         ),
       ),
@@ -163,7 +163,7 @@ export const roadKeys = z.strictObject(
       ),
     'upstream-insecure': flag
       .optional()
-      .meta(about('Beside a `to` with https: whoever answers is believed. A warning, always.', 'true')),
+      .meta(about('Beside a `to` with https: accept whoever answers. Always a warning.', 'true')),
     'upstream-host': z
       .string(wants('a host name, with a port if need be'))
       .regex(/^[A-Za-z0-9]([A-Za-z0-9.-]{0,251}[A-Za-z0-9])?(:\d{1,5})?$/, wants('a host name, with a port if need be'))
@@ -189,10 +189,8 @@ export const roadKeys = z.strictObject(
       ),
     'meant-so': oneOrMany(label('the id of a rule'), 'the id of a rule, or a list of ids')
       .optional()
-      .meta(
-        about('Rules whose warnings about this road are meant so, and not told again.', 'console-open-to-everyone'),
-      ),
-    notes: z.string(wants('a text')).optional().meta(about('Words to yourself.', 'ask the wardens before opening')),
+      .meta(about('Rules whose warnings about this road are meant, and not shown.', 'console-open-to-everyone')),
+    notes: z.string(wants('a text')).optional().meta(about('Your own notes.', 'ask the wardens before opening')),
     expect: expect
       .optional()
       .meta(about('What `verify` must find at the end of the road.', '{path: /live, websocket: true}')),

@@ -9,8 +9,8 @@ import { sharedMaps } from './shared-maps.ts';
 /** The entry file: what all roads share, what strangers get, and one include a road. */
 export function frontFile(plan: Plan, { current }: Placement): string {
   const lines = [
-    `${ownHeader} from your map; \`mile-marker write\` writes it anew. Do not edit it here.`,
-    comment('It belongs inside `http { }` of your nginx configuration, by one include line.'),
+    `${ownHeader} from your map. Do not edit it: \`mile-marker write\` replaces it.`,
+    comment('Include it inside `http { }` of your nginx configuration.'),
     '',
     dollarVariable,
     '',
@@ -131,7 +131,7 @@ function strangerLines({ front }: Plan): string[] {
     case 'refuse':
       return [
         comment(
-          'On a connection that HTTP/2 shares between names the visitor is told to open another (RFC 9110 §15.5.20).',
+          'Where HTTP/2 shares a connection between names, the visitor must open another one (RFC 9110 §15.5.20).',
         ),
         ...block('if ($server_protocol = HTTP/2.0)', ['return 421;']),
         comment('444 closes the connection without a byte.'),

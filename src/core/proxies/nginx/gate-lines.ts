@@ -29,7 +29,7 @@ export function gateLocations({ road, entry, next, refusals }: GateWay): string[
 }
 
 /** @property entry the first location @property next what the last one opens @property refusals lines that answer before rate and gate */
-export interface GateWay {
+interface GateWay {
   road: PlannedRoad;
   entry: string;
   next: string;

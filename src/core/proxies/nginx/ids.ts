@@ -2,7 +2,7 @@
  * A word for a road in names of variables and zones, made from the road alone: a file must change only when its road does. Names of
  * variables have little room in nginx, so it is a digest (FNV-1a, 64 bits) and not the name.
  */
-export function roadId(name: string): string {
+function roadId(name: string): string {
   let hash = 0xcbf29ce484222325n;
   for (const letter of name) {
     hash = BigInt.asUintN(64, (hash ^ BigInt(letter.codePointAt(0) ?? 0)) * 0x100000001b3n);

@@ -17,7 +17,7 @@ export const nginxRenderer: Renderer = {
     path: 'mark.conf',
     content: [
       `${ownHeader}.`,
-      comment('Answers which edition this nginx really runs: a reload that reports success proves nothing.'),
+      comment('Answers which edition this nginx really runs. A reload that reports success proves nothing.'),
       ...block('server', [
         `listen ${withPort(front.mark.address, front.mark.port)};`,
         'server_name _;',

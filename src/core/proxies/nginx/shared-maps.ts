@@ -14,14 +14,14 @@ export function sharedMaps({ roads }: Plan): string[] {
       'default $remote_addr;',
       `${pattern('~*^::ffff:([0-9]+\\.[0-9]+\\.[0-9]+\\.[0-9]+)$')} $1;`,
     ]),
-    comment('RFC 7239: an IPv6 address stands in brackets and quotes.'),
+    comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
     ...map('$mile_marker_client', 'node', [
       'default $mile_marker_client;',
       `${pattern('~:')} "\\"[$mile_marker_client]\\"";`,
     ]),
     comment('A password for the gate does not go on to a service; what is no password does.'),
     ...map('$http_authorization', 'not_basic', ['default $http_authorization;', `${pattern('~*^basic(?: |$)')} "";`]),
-    comment('A path that is not in normal form lies below no prefix.'),
+    comment('A path that is not in normal form is below no prefix.'),
     ...map('$request_uri', 'normal', ['default yes;', `${pattern('~^[^?]*(?://|[\\\\;%]|/\\.{1,2}(?:[/?]|$))')} "";`]),
     comment('What no file can be called: dotfiles but /.well-known/, encoded slashes, control characters.'),
     ...map('$request_uri', 'no_file', [

@@ -1,13 +1,5 @@
 import { Command, InvalidArgumentError, Option } from 'commander';
 import type { Severity } from '../../core/findings/finding.ts';
-import type { Io } from '../io.ts';
-
-/** What every command is built with. */
-export interface CommandContext {
-  io: Io;
-  /** Sets the exit code that the program ends with. */
-  setCode: (code: number) => void;
-}
 
 export function mapOption(): Option {
   return new Option(
@@ -21,7 +13,7 @@ export function jsonOption(): Option {
 }
 
 export function failOnOption(): Option {
-  return new Option('--fail-on <severity>', 'from which severity on to end with exit code 1')
+  return new Option('--fail-on <severity>', 'lowest severity that ends with exit code 1')
     .choices(['error', 'warning', 'note'])
     .default('error' satisfies Severity);
 }

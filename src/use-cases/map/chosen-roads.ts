@@ -1,7 +1,7 @@
-import { Trouble } from '../adapters/trouble.ts';
-import { nearest } from '../core/findings/nearest.ts';
-import { isWildcard } from '../core/names/wildcard.ts';
-import type { Plan, PlannedRoad } from '../core/plan/plan.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { nearest } from '../../core/findings/nearest.ts';
+import { isWildcard } from '../../core/names/wildcard.ts';
+import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
 
 /**
  * The roads that a command line names, by full or short name; all of them when it names none.

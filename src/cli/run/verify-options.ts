@@ -1,0 +1,16 @@
+import type { Severity } from '../../core/findings/finding.ts';
+import type { VerifyRequest } from '../../use-cases/verify/verify-input.ts';
+
+export interface VerifyOptions extends VerifyRequest {
+  map?: string;
+  json?: boolean;
+  openPorts?: boolean;
+  junit?: string;
+  since?: boolean;
+  notify?: string[];
+  verbose?: boolean;
+  watch?: number;
+  script?: boolean;
+  links?: boolean;
+  failOn: Severity;
+}

@@ -1,0 +1,136 @@
+import { tokenIn } from '../../certificates/challenge.ts';
+import { isWildcard } from '../../names/wildcard.ts';
+import type { PlannedRoad } from '../../plan/plan.ts';
+import type { Context } from '../context.ts';
+import { isSoundTarget } from '../target.ts';
+import type { Prepared } from '../verdict.ts';
+import { answer, lineOf, nobodyLine, type Step, type Taken } from './step.ts';
+
+/** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
+export const handshake = {
+  name: 'handshake',
+  take: takeHandshake,
+  passing: ({ request, prepared, sni, road }) =>
+    request.listener === 'http'
+      ? { words: 'plain HTTP has none', mapLine: 0 }
+      : {
+          words: `the certificate \`${prepared.certificateFor(sni ?? '') ?? ''}\` is shown`,
+          mapLine: road?.where.line ?? prepared.plan.front.where.line,
+        },
+  deciding: ({ sni }) => `${sni === null ? 'without a name' : `for ${sni}`} no certificate is shown`,
+} as const satisfies Step;
+
+function takeHandshake({ request, sni, prepared }: Context): Taken | null {
+  if (request.listener === 'http' || admitsName(prepared, sni)) return null;
+  return { act: { act: 'no-handshake' }, mapLine: prepared.plan.front.where.line };
+}
+
+/** Whether a handshake for this name (comparable form) may go on. All that can be known of a request before it is there. */
+export function admitsName({ plan, certificateFor, roadOf }: Prepared, sni: string | null): boolean {
+  return sni !== null && certificateFor(sni) !== null && (roadOf(sni) !== null || plan.front.unknown.act !== 'refuse');
+}
+
+/** 2. RFC 7239 §8.1. Stops nobody: what it finds is the client of every step, see client.ts. It keeps its place, since every proxy keeps this order. */
+export const trueAddress = {
+  name: 'true-address',
+  take: () => null,
+  passing: ({ client, request, prepared }) =>
+    client === request.peer
+      ? { words: `the visitor is ${client}`, mapLine: 0 }
+      : { words: `the edge says that the visitor is ${client}`, mapLine: prepared.plan.front.where.line },
+} as const satisfies Step;
+
+/** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */
+export const sanity = {
+  name: 'sanity',
+  take: takeSanity,
+  passing: () => ({ words: 'the request is well-formed', mapLine: 0 }),
+  deciding: () => 'the request is malformed, or its method is never allowed',
+} as const satisfies Step;
+
+function takeSanity({ request, host, target }: Context): Taken | null {
+  if (request.method === 'CONNECT' || request.method === 'TRACE') {
+    return { act: answer(405, { allow: 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS' }), mapLine: nobodyLine };
+  }
+  if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers))
+    return { act: answer(400), mapLine: nobodyLine };
+  return null;
+}
+
+/** RFC 9112 §6.1: with both, front and service may differ in where the body ends, which smuggles a request past the gate. */
+function hasTwoLengths(headers: Context['request']['headers']): boolean {
+  return headers['transfer-encoding'] !== undefined && headers['content-length'] !== undefined;
+}
+
+/** 4. RFC 8555 §8.3: a pending token of this name, on plain HTTP, before gates and redirects; nothing else is answered here. */
+export const acmeChallenge = {
+  name: 'acme-challenge',
+  take: takeAcmeChallenge,
+  passing: () => ({ words: 'not a challenge of an authority', mapLine: 0 }),
+} as const satisfies Step;
+
+function takeAcmeChallenge({ request, road, target }: Context): Taken | null {
+  const { challenge = null, listener, method } = request;
+  if (road === null || challenge === null || listener !== 'http' || tokenIn(target) === null) return null;
+  if (method !== 'GET' && method !== 'HEAD') return null;
+  const headers = { 'content-type': 'text/plain' };
+  return { act: { act: 'answer', status: 200, headers, body: challenge }, mapLine: road.where.line };
+}
+
+/** 5. A name that is not on the map: `front.unknown`. RFC 9110 §15.5.20 for a shared HTTP/2 connection. */
+export const unknownName = {
+  name: 'unknown-name',
+  take: takeUnknownName,
+  passing: ({ road }) => ({ words: onMap(road), mapLine: road?.where.line ?? 0 }),
+  deciding: () => 'the name is not on the map',
+} as const satisfies Step;
+
+function takeUnknownName({ road, prepared, request }: Context): Taken | null {
+  if (road !== null) return null;
+  const { unknown, where } = prepared.plan.front;
+  const mapLine = where.line;
+  switch (unknown.act) {
+    case 'refuse':
+      return { act: request.httpVersion === '2.0' ? answer(421) : { act: 'close' }, mapLine };
+    case 'not-found':
+      return { act: answer(404), mapLine };
+    case 'redirect':
+      return { act: { act: 'answer', status: 307, location: unknown.url, headers: {} }, mapLine };
+  }
+}
+
+function onMap(road: PlannedRoad | null): string {
+  if (road === null) return '';
+  return isWildcard(road.display) ? `${road.name} is one of the other names` : `${road.display} is on the map`;
+}
+
+/** 6. RFC 9110 §7.4: the certificate shown must cover the name asked for. */
+export const misdirected = {
+  name: 'misdirected',
+  take: takeMisdirected,
+  passing: () => ({ words: 'the name fits the certificate', mapLine: 0 }),
+  deciding: () => 'the certificate that was shown is not for this name',
+} as const satisfies Step;
+
+function takeMisdirected({ request, sni, road, prepared }: Context): Taken | null {
+  if (request.listener === 'http' || road === null) return null;
+  return prepared.certificateFor(sni ?? '') === road.certificate
+    ? null
+    : { act: answer(421), mapLine: road.where.line };
+}
+
+/** 7. RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */
+export const plainHttp = {
+  name: 'plain-http',
+  take: takePlainHttp,
+  passing: ({ request, road }) =>
+    request.listener === 'https' || road === null
+      ? { words: 'it came over HTTPS', mapLine: 0 }
+      : { words: 'also served on plain HTTP', mapLine: lineOf(road, 'plain') },
+} as const satisfies Step;
+
+function takePlainHttp({ request, road, target }: Context): Taken | null {
+  if (request.listener === 'https' || road === null || road.rules.plain) return null;
+  const location = `https://${road.authority}${target}`;
+  return { act: { act: 'answer', status: 308, location, headers: {} }, mapLine: road.where.line };
+}

@@ -1,0 +1,60 @@
+import { partAt } from '../../plan/parts.ts';
+import type { PlannedLeads } from '../../plan/plan.ts';
+import { answerRules } from '../answer-rules.ts';
+import type { Context } from '../context.ts';
+import { forwardedHeaders } from '../forwarded.ts';
+import { asksPeople } from '../gate.ts';
+import { locationOf } from '../location.ts';
+import { fileAskedFor } from '../target.ts';
+import type { Act } from '../verdict.ts';
+import { answer, type Step, type Taken } from './step.ts';
+
+/** 13. Where the road leads, or the part of it that the target lies in. */
+export const leads = {
+  name: 'leads',
+  take: takeLeads,
+} as const satisfies Step;
+
+function takeLeads(context: Context): Taken | null {
+  const { road, target } = context;
+  if (road === null) return null;
+  const part = partAt(road, target);
+  return { act: lead(part.leads, context, road), mapLine: part.where.line };
+}
+
+function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['road']>): Act {
+  const { request, client, target, prepared } = context;
+  switch (to.kind) {
+    case 'redirect':
+      return { act: 'answer', status: to.status, location: locationOf(to, target), headers: {} };
+    case 'folder':
+      if (request.method !== 'GET' && request.method !== 'HEAD')
+        return answer(405, { allow: (road.rules.methods ?? ['GET', 'HEAD']).join(', ') });
+      return { act: 'folder', root: to.path, path: fileAskedFor(target), target, headers: {} };
+    case 'service': {
+      const { upstream } = to;
+      if (upstream === null) return answer(502);
+      const { edge, ports } = prepared.plan.front;
+      // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
+      const own = edge === null ? {} : { [edge.header]: client };
+      const forwarded = forwardedHeaders(road, client, request.listener, ports);
+      const host = upstream.sayHost === null ? {} : { host: upstream.sayHost };
+      return {
+        act: 'forward',
+        upstream,
+        target,
+        headers: { ...own, ...forwarded, ...host },
+        without: provesPerson(context, road) ? ['authorization'] : [],
+        silenceSeconds: road.rules.silenceSeconds,
+        bodyLimitBytes: road.rules.bodyLimitBytes,
+        answer: answerRules(road, request),
+      };
+    }
+  }
+}
+
+/** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */
+function provesPerson({ request, target }: Context, road: NonNullable<Context['road']>): boolean {
+  const [line] = request.headers['authorization'] ?? [];
+  return line !== undefined && /^basic(?: |$)/i.test(line) && asksPeople(road.gate, target);
+}

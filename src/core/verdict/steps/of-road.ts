@@ -1,0 +1,106 @@
+import type { Context } from '../context.ts';
+import { allowedOrigin, isPreflight, preflightHeaders } from '../cors.ts';
+import { passGate } from '../gate.ts';
+import { answer, lineOf, ofRoad, type Step, type Taken } from './step.ts';
+
+/** 8. RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
+export const paused = {
+  name: 'paused',
+  take: takePaused,
+  passing: () => ({ words: 'the road is open', mapLine: 0 }),
+  deciding: () => 'switched off for a while',
+} as const satisfies Step;
+
+function takePaused({ road }: Context): Taken | null {
+  return road?.paused === true ? { act: answer(503), mapLine: lineOf(road, 'paused') } : null;
+}
+
+/** RFC 9110 §15.5.14, by the length that the request announces. One that announces none is cut off by the proxy as it grows. */
+export const bodyLimit = {
+  name: 'body-limit',
+  take: takeBodyLimit,
+  passing: ofRoad('body-limit', ({ rules }) =>
+    rules.bodyLimitBytes === null ? null : `not longer than ${String(rules.bodyLimitBytes)} bytes`,
+  ),
+  deciding: () => 'longer than is allowed',
+} as const satisfies Step;
+
+function takeBodyLimit({ road, request }: Context): Taken | null {
+  const limit = road?.rules.bodyLimitBytes ?? null;
+  if (road === null || limit === null || Number(request.headers['content-length']?.[0] ?? 0) <= limit) return null;
+  return { act: answer(413), mapLine: lineOf(road, 'body-limit') };
+}
+
+/** 9. RFC 9110 §15.5.6. */
+export const method = {
+  name: 'method',
+  take: takeMethod,
+  passing: ofRoad('methods', ({ rules }, { method }) =>
+    rules.methods === null ? null : `${method} is one of ${rules.methods.join(', ')}`,
+  ),
+  deciding: ({ request, road }) => `${request.method} is none of ${(road?.rules.methods ?? []).join(', ')}`,
+} as const satisfies Step;
+
+function takeMethod({ road, request }: Context): Taken | null {
+  const methods = road?.rules.methods ?? null;
+  if (road === null || methods === null || methods.includes(request.method)) return null;
+  return { act: answer(405, { allow: methods.join(', ') }), mapLine: lineOf(road, 'methods') };
+}
+
+/** 10. Before the gate, since a preflight carries no credentials (Fetch standard, CORS protocol). */
+export const corsPreflight = {
+  name: 'cors-preflight',
+  take: takeCorsPreflight,
+  passing: ofRoad('cors', ({ rules }) => (rules.cors === null ? null : 'it is no preflight')),
+  deciding: () => 'a browser asks on behalf of another origin',
+} as const satisfies Step;
+
+function takeCorsPreflight({ road, request }: Context): Taken | null {
+  const cors = road?.rules.cors ?? null;
+  if (road === null || cors === null || !isPreflight(request)) return null;
+  const mapLine = lineOf(road, 'cors');
+  if (allowedOrigin(cors, request.headers) === null) return { act: answer(403), mapLine };
+  const headers = Object.fromEntries(preflightHeaders(cors).map(([name, value]) => [name.toLowerCase(), value]));
+  return { act: answer(204, headers), mapLine };
+}
+
+/** 11. RFC 6585 §4, before passwords, since hashing is costly. */
+export const rate = {
+  name: 'rate',
+  take: takeRate,
+  passing: ofRoad(
+    'rate',
+    ({ rules, lines }) => {
+      if (rules.rate === null) return null;
+      const { requests, perSeconds, burst } = rules.rate;
+      const by = lines['rate'] === undefined ? ', which every gate with people has' : '';
+      return `within ${String(requests)}/${perSeconds === 1 ? 's' : 'm'} burst ${String(burst)}${by}`;
+    },
+    'gate',
+  ),
+  deciding: () => 'too many requests',
+} as const satisfies Step;
+
+function takeRate({ road, request }: Context): Taken | null {
+  const allowed = road?.rules.rate ?? null;
+  if (road === null || allowed === null || !request.overRate) return null;
+  const wait = String(Math.ceil(allowed.perSeconds / allowed.requests));
+  return { act: answer(429, { 'retry-after': wait }), mapLine: lineOf(road, 'rate', 'gate') };
+}
+
+/** 12. Networks first (403), people after (401, RFC 7617 §2). */
+export const gate = {
+  name: 'gate',
+  take: takeGate,
+} as const satisfies Step;
+
+function takeGate({ road, client, target, request }: Context): Taken | null {
+  if (road === null) return null;
+  const outcomes = passGate(road.gate, { client, target, request });
+  const refused = outcomes[outcomes.length - 1];
+  if (refused === undefined || refused.status === null) return null;
+  const headers: Record<string, string> =
+    refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
+  // What a part of one's own says stands under `gates`; built-in ones have only the road.
+  return { act: answer(refused.status, headers), mapLine: refused.part.where.line };
+}
