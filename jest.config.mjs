@@ -1,5 +1,5 @@
 export default {
-  testEnvironment: 'node',
+  testEnvironment: '<rootDir>/test/support/environment.cjs',
   globalSetup: '<rootDir>/test/support/build.mjs',
   roots: ['<rootDir>/test'],
   testMatch: ['**/*.test.ts'],

@@ -13,7 +13,7 @@ import { demoCompose, demoMap, demoServices, type DemoPorts } from '../src/demo/
 const rounds = 21;
 const limits: Record<string, number> = { '--version': 1.5, 'check (demo map)': 3 };
 
-const program = fileURLToPath(new URL('mile-marker.js', import.meta.url));
+const program = fileURLToPath(new URL('../mile-marker.js', import.meta.url));
 const folder = demoFolder();
 const engine = await startEngine(join(folder, 'engine.sock'), demoPorts());
 const cases: Record<string, string[]> = {

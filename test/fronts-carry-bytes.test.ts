@@ -502,7 +502,7 @@ describe('builtin', () => {
     expect((await mileMarker(['write'], folder)).code).toBe(0);
     writeFileSync(join(folder, 'mile-marker.yaml'), 'domains: [\n');
     const child = launch(['serve'], folder);
-    await says(child, 'serving edition 0001');
+    await says(child, 'Serving edition 0001');
     await says(child, 'Serving 1 road').catch(() => undefined);
     const outcome = await sendRaw({
       port,

@@ -88,7 +88,7 @@ test.each([
   [['rsa.p12'], 'rsa'],
 ])('%j is brought in, sorted, without its root, the key for its owner only', async (files, leaf) => {
   const { code, out } = await mileMarker(['certs', 'import', ...files, '--password-file', 'password'], folder);
-  expect([code, out]).toEqual([0, 'bought : stored, covers www.saltmarsh.example\n']);
+  expect([code, out]).toEqual([0, 'certificate `bought`: stored, covers www.saltmarsh.example\n']);
   expect(subjects(readFileSync(current('certificate.pem'), 'utf8'))).toEqual([leaf, 'middle']);
   expect(statSync(current('key.pem')).mode & 0o777).toBe(0o600);
   expect((await mileMarker(['check'], folder)).out).not.toContain('bought');

@@ -77,7 +77,8 @@ test('what a road file looks like', () => {
   expect(road).toMatchInlineSnapshot(`
 {
   "content": "# Written by Mile Marker for the road roster.saltmarsh.example.
-# Leads to http://192.168.64.9:5000: as the map says. Gate: home.
+# Leads to http://192.168.64.9:5000: as the map says.
+# Gate: home.
 
 # Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
 server {

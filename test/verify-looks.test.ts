@@ -142,7 +142,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     });
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   try {
-    await says(child, 'Testing again every 0.2 s; Ctrl-C ends it.');
+    await says(child, 'Testing again every 0.2 s. Ctrl-C stops.');
     expect(out).toContain('1 of 1 road well');
     close(server);
     await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);
@@ -151,7 +151,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     // The map is read anew each time, as far as it can be.
     const map = join(folder, 'mile-marker.yaml');
     const sound = readFileSync(map, 'utf8');
-    const unread = says(child, 'The map cannot be read now; going on with what it said before.');
+    const unread = says(child, 'The map cannot be read now. Going on with the map as it was before.');
     writeFileSync(map, 'roads: [');
     await unread;
     writeFileSync(map, sound.replace('gate: everyone}', 'gate: everyone, paused: true}'));

@@ -57,7 +57,7 @@ test.each<[ProxyName]>([['builtin'], ['nginx']])(
       appendFileSync(map, `  roster: {to: ${to}, gate: everyone}\n`);
       await mileMarker(['certs', 'make'], folder);
       const edited = await look(folder);
-      const words = proxy === 'builtin' ? 'the front serves another state of the map' : 'runs what was written last';
+      const words = proxy === 'builtin' ? 'the front was started before the last change' : 'which was written last';
       expect(edited.told).toEqual([['error', 'front-not-newest', 'roster', expect.stringContaining(words)]]);
       expect([edited.code, edited.away]).toEqual([1, expect.arrayContaining([refused])]);
 
@@ -70,7 +70,7 @@ test.each<[ProxyName]>([['builtin'], ['nginx']])(
             'error',
             'front-not-newest',
             'nestcam,roster',
-            expect.stringContaining('edition 0001, and the newest that was written is edition 0002'),
+            expect.stringContaining('edition 0001, but the newest written one is edition 0002'),
           ],
         ]);
         expect(written.away).toContain(refused);

@@ -6,7 +6,7 @@ import { startDns } from '../src/demo/dns.ts';
 import { changesSince, type VerifyEntry } from '../src/core/legs/journal.ts';
 import { startFront } from './support/fronts.ts';
 import { freePorts, listening } from './support/ports.ts';
-import { folderWith, mileMarker } from './support/program.ts';
+import { folderWith, mileMarker, mileMarkerProcess } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
 test('runs are kept: what came and went is said, told to a program, and written for build servers', async () => {
@@ -31,7 +31,8 @@ test('runs are kept: what came and went is said, told to a program, and written 
   const front = await startFront(folder, 'builtin');
   const argv = ['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--since', '--junit', 'out.xml'];
   const notify = ['--notify', process.execPath, '--notify', 'keep.mjs'];
-  const run = () => mileMarker([...argv, ...notify], folder);
+  // The program of --notify runs where the command was started.
+  const run = () => mileMarkerProcess([...argv, ...notify], folder);
   try {
     expect((await run()).err).toContain('There is no earlier run over the whole map.');
     expect((await run()).err).toMatch(/No new and no fixed findings since \d{4}-\d\d-\d\d \d\d:\d\d UTC\./);
@@ -59,7 +60,7 @@ test('runs are kept: what came and went is said, told to a program, and written 
     // One road, or another address, is no picture of the whole.
     await mileMarker(['verify', 'old', '--at', '127.0.0.1'], folder);
     service = await serve();
-    expect((await run()).err).toMatch(/ {2}gone +service-down/);
+    expect((await run()).err).toMatch(/ {2}fixed +service-down/);
     expect(statSync(join(folder, '.mile-marker/verify.jsonl')).mode & 0o777).toBe(0o600);
   } finally {
     await front.stop();

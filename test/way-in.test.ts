@@ -131,7 +131,7 @@ test('install loads the rules on trial: they go away by themselves, are kept on 
   // What the machine runs when the time of the trial is over.
   expect(run('undo', 'firewall', '--trial', trial).stderr).toContain('Nothing was changed');
   expect(seen(stranger, outside)).toEqual([443]);
-  expect(run('install', 'firewall').stderr).toContain('kept already');
+  expect(run('install', 'firewall').stderr).toContain('already loaded and kept');
 
   // Another map: its rules are tried, and give way to the kept ones.
   writeFileSync(join(folder, 'mile-marker.yaml'), front('  listen: {https: 9000}\n'));
@@ -142,7 +142,7 @@ test('install loads the rules on trial: they go away by themselves, are kept on 
   await until(() => reaches(stranger, outside, 443));
   expect(seen(stranger, outside)).toEqual([443]);
 
-  expect(run('undo', 'firewall').stderr).toContain('taken away');
+  expect(run('undo', 'firewall').stderr).toContain('The rules are removed.');
   expect(seen(stranger, outside)).toEqual([443, 22, 9000, 8081]);
   expect(run('undo', 'firewall').stderr).toContain('Nothing was changed');
 });

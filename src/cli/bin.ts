@@ -1,8 +1,8 @@
 #!/usr/bin/env node
-import { harmless } from './print/harmless.ts';
+
 import { runProgram } from './run-program.ts';
 
-/** The process around the program: the only place that knows `process`. */
+/** The process around the program: its streams, signals and exit code. */
 
 const interrupted = new AbortController();
 let stopping: NodeJS.Signals | null = null;
@@ -64,11 +64,11 @@ function currentFolder(): string {
 
 const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
 process.exitCode = await runProgram(process.argv.slice(2), {
-  out: (text) => process.stdout.write(harmless(text)),
-  err: (text) => process.stderr.write(harmless(text)),
+  out: (text) => process.stdout.write(text),
+  err: (text) => process.stderr.write(text),
   width: process.stdout.columns ?? 80,
   colour: { out: process.stdout.isTTY && !plain, err: process.stderr.isTTY && !plain },
-  progress: (line) => void (process.stderr.isTTY && process.stderr.write(`\r\u001b[K${harmless(line)}`)),
+  progress: (line) => void (process.stderr.isTTY && process.stderr.write(`\r\u001b[K${line}`)),
   ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
   askSecret: process.stdin.isTTY && process.stderr.isTTY ? askSecret : null,
   readInput: async () => {

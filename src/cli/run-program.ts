@@ -1,13 +1,23 @@
 import { CommanderError } from 'commander';
 import { exit, reasonOf, Trouble } from '../adapters/trouble.ts';
 import type { Io } from './io.ts';
+import { harmless } from './print/harmless.ts';
 import { makeProgram } from './program.ts';
 
-/** Runs one command line. Returns the exit code; prints nothing but through `io`. */
-export async function runProgram(argv: readonly string[], io: Io): Promise<number> {
+/**
+ * Runs one command line. Returns the exit code; prints nothing but through `io`, and nothing that a terminal would obey: some of it is what
+ * others say.
+ */
+export async function runProgram(argv: readonly string[], given: Io): Promise<number> {
+  const io: Io = {
+    ...given,
+    out: (text) => given.out(harmless(text)),
+    err: (text) => given.err(harmless(text)),
+    progress: (line) => given.progress(harmless(line)),
+  };
   let code: number = exit.well;
-  const setCode = (given: number): void => {
-    code = given;
+  const setCode = (wanted: number): void => {
+    code = wanted;
   };
   const program = makeProgram({ io, setCode, run: runProgram });
   try {

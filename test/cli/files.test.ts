@@ -24,10 +24,10 @@ roads:
   nestcam: {to: ":3000", gate: everyone}
 `;
 
-describe('start', () => {
+describe('init', () => {
   test('writes a first map that check accepts, and never overwrites one', async () => {
     const folder = folderWith({ 'compose.yaml': 'services: {}\n' });
-    const argv = ['start', '--domain', 'Saltmarsh.Example', '--address', '203.0.113.24', '2001:db8:40::24'];
+    const argv = ['init', '--domain', 'Saltmarsh.Example', '--address', '203.0.113.24', '2001:db8:40::24'];
     expect(await mileMarker(argv, folder)).toMatchObject({ code: 0, out: 'mile-marker.yaml\n' });
     const written = readFileSync(join(folder, 'mile-marker.yaml'), 'utf8');
     expect(written).toContain('domains: [saltmarsh.example]');
@@ -36,18 +36,18 @@ describe('start', () => {
     expect(await mileMarker(['check'], folder)).toMatchObject({ code: 0, out: '' });
     const again = await mileMarker(argv, folder);
     expect(again).toMatchObject({ code: 2, out: '' });
-    expect(again.err).toContain('There is a map already');
+    expect(again.err).toContain('There is already a map');
     expect(readFileSync(join(folder, 'mile-marker.yaml'), 'utf8')).toBe(written);
     expect(readdirSync(folder).sort()).toEqual(['compose.yaml', 'mile-marker.yaml']);
   });
 
   test.each([
-    [['--domain', 'salt_marsh.example', '--address', '203.0.113.24'], 'character that no host name may have: _'],
+    [['--domain', 'salt_marsh.example', '--address', '203.0.113.24'], 'character that is not allowed in host names: _'],
     [['--domain', 'saltmarsh.example', '--address', '203.0.113.300'], 'expects an IPv4 or IPv6 address'],
     [['--domain', 'saltmarsh.example'], '--address'],
   ])('%j is refused', async (options, words) => {
     const folder = folderWith();
-    const { code, err } = await mileMarker(['start', ...options], folder);
+    const { code, err } = await mileMarker(['init', ...options], folder);
     expect([code, err]).toEqual([2, expect.stringContaining(words)]);
     expect(readdirSync(folder)).toEqual([]);
   });
@@ -166,7 +166,7 @@ describe('certs make', () => {
     writeFileSync(join(folder, key), readFileSync(join(other, key)));
     expect(await mileMarker(['certs', 'make'], folder)).toMatchObject({
       code: 3,
-      err: expect.stringContaining('do not fit together') as string,
+      err: expect.stringContaining('do not belong together') as string,
     });
   });
 });
@@ -182,7 +182,7 @@ describe('write', () => {
       'new     front.conf\nnew     mark.conf\nnew     roads/nestcam.saltmarsh.example.conf\nnew     way-in.md\nnew     way-in.nft\n',
     );
     // Without a certificate the server must still start: a throwaway one lies on the stable path.
-    expect(first.err).toContain('throwaway certificate');
+    expect(first.err).toContain('until they have a real certificate');
     expect(
       new X509Certificate(
         readFileSync(join(folder, '.mile-marker/certificates/nestcam.saltmarsh.example/current/certificate.pem')),
@@ -326,10 +326,11 @@ test('a site that the installed nginx already serves is told by its own dump, an
   const folder = folderWith({
     'mile-marker.yaml': small,
     'sites/old': 'server {\n  listen 8083 default_server;\n  server_name nestcam.saltmarsh.example;\n}\n',
-    'own.conf': `pid pid;\nevents {}\nhttp { access_log off; ${temporary} include sites/*; include .mile-marker/front/current/front.con[f]; }\n`,
+    'own.conf': `events {}\nhttp { access_log off; ${temporary} include sites/*; include .mile-marker/front/current/front.con[f]; }\n`,
   });
   // The real nginx, with a configuration of our own in place of the machine's.
   mkdirSync(join(folder, 'bin'));
+  writeFileSync(join(folder, 'own.conf'), `pid ${folder}/pid;\n${readFileSync(join(folder, 'own.conf'), 'utf8')}`);
   const wrapper = `#!/bin/sh\nexec ${nginxProgram()} -p ${folder} -c ${folder}/own.conf "$@"\n`;
   writeFileSync(join(folder, 'bin/nginx'), wrapper, { mode: 0o755 });
   const env = { PATH: `${join(folder, 'bin')}:${process.env['PATH'] ?? ''}` };
@@ -339,7 +340,7 @@ test('a site that the installed nginx already serves is told by its own dump, an
     1,
     expect.stringContaining(`nestcam.saltmarsh.example is already served by the installed nginx:`),
   ]);
-  expect(checked.out).toContain('has a default server on port 8083 already');
+  expect(checked.out).toContain('already has a default server on port 8083');
   const wrote = await mileMarker(['write'], folder, env);
   expect([wrote.code, wrote.err]).toEqual([0, expect.stringContaining('name-already-served')]);
   rmSync(join(folder, 'sites/old'));
@@ -381,7 +382,7 @@ test('without the right to read or write: one clear error each, and nothing left
   if (process.getuid?.() !== 0) chmodSync(folder, 0o555);
   const read = asNobody(['check', '--map', 'secret/mile-marker.yaml']);
   expect([read.status, read.stderr]).toEqual([2, expect.stringContaining('you have no right to it')]);
-  for (const argv of [['write'], ['certs', 'make'], ['start', '--domain', 'a.example', '--address', '203.0.113.24']]) {
+  for (const argv of [['write'], ['certs', 'make'], ['init', '--domain', 'a.example', '--address', '203.0.113.24']]) {
     const { status, stderr } = asNobody(argv);
     expect([status, stderr]).toEqual([
       3,

@@ -29,7 +29,7 @@ test('people: added by standard input or made up, listed, checked, taken out, an
   expect(added).toMatchObject({
     code: 0,
     out: '',
-    err: expect.stringContaining('edda may pass at the gate wardens, as the only one: people/w'),
+    err: expect.stringContaining('edda can log in at the gate wardens, the only person: people/w'),
   });
   expect(statSync(file).mode & 0o777).toBe(0o600);
   const made = await mileMarker(['people', 'add', 'joost', '--generate'], folder);
@@ -41,7 +41,7 @@ test('people: added by standard input or made up, listed, checked, taken out, an
   await typed(['people', 'add', 'edda', '--stdin'], folder, 'curlew at low water\n');
   expect(readFileSync(file, 'utf8')).toMatch(/^# who may see the roster\r\nedda:\$2y\$0[5-8]\$[^\r\n]{53}\r\njoost:/);
   const { out } = await mileMarker(['people', 'list'], folder);
-  expect(out).toMatch(/edda +bcrypt, [5-8] .* good\njoost .* good\nmia +sha1 .* weak: set it anew/);
+  expect(out).toMatch(/edda +bcrypt, [5-8] .* good\njoost .* good\nmia +sha1 .* weak: set it again/);
   const check = async (name: string, password: string): Promise<unknown> => {
     const ran = await typed(['people', 'check', name, '--stdin'], folder, password);
     return [ran.code, ran.out];
@@ -88,7 +88,7 @@ test('people: a line for a Compose file, a link in the way, several files, no ga
   expect((await mileMarker(['people', 'list'], folder)).err).toContain('more than one password file: people/w, r.');
   expect((await mileMarker(['people', 'list', '--gate', 'none'], folder)).err).toContain('The map has no gate `none`.');
   expect((await mileMarker(['people', 'add', 'edda', '--gate', 'ringers'], folder)).err).toContain(
-    'with --stdin, or let one be made with --generate',
+    'with --stdin, or generate one with --generate',
   );
   symlinkSync('elsewhere', join(folder, 'r'));
   expect((await mileMarker(['people', 'add', 'edda', '--gate', 'ringers', '--generate'], folder)).err).toContain(
@@ -117,7 +117,7 @@ test('a password file for nginx is opened to its group and to nobody else, and k
   // The folder above is closed to nginx, which check says with the way out.
   const { out } = await mileMarker(['check'], folder);
   expect(out.replace(/\s+/g, ' ')).toContain(
-    `nginx runs as ${user?.name ?? ''}, which cannot read ${file}. What keeps it out: ${folder}.`,
+    `nginx runs as ${user?.name ?? ''}, which cannot read ${file} because of: ${folder}.`,
   );
 });
 
@@ -169,7 +169,7 @@ www.saltmarsh.example     passes    passes       passes  passes
     [['explain', 'roster', '--as', 'nobody'], 'Name one of: edda.'],
     [['explain', 'roster', '--from', 'home'], '--from expects an IPv4 or IPv6 address'],
     [['explain', 'roster', '--header', 'x'], '--header expects NAME: VALUE'],
-    [['explain', 'a b'], 'Not a URL, and no road'],
+    [['explain', 'a b'], 'Neither a URL nor a road'],
   ] as const)
     expect(await mileMarker([...argv], folder)).toMatchObject({ code: 2, err: expect.stringContaining(words) });
 });

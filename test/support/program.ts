@@ -2,6 +2,7 @@ import { spawn, type ChildProcessWithoutNullStreams } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import type { Io } from '../../src/cli/io.ts';
 
 export const program = join(__dirname, '../../dist/mile-marker.js');
 
@@ -18,19 +19,53 @@ export function launch(argv: string[], cwd: string, env: Record<string, string> 
   return spawn(process.execPath, [program, ...argv], { cwd, env: clean });
 }
 
-/** Runs the built program to its end. */
-export async function mileMarker(argv: string[], cwd: string, env: Record<string, string> = {}): Promise<Ran> {
+/** Runs the built program to its end, in a process of its own. */
+export async function mileMarkerProcess(argv: string[], cwd: string, env: Record<string, string> = {}): Promise<Ran> {
   return ended(launch(argv, cwd, env));
 }
 
-export async function ended(child: ChildProcessWithoutNullStreams, limitMs = 90_000): Promise<Ran> {
+declare const runBuilt: (argv: readonly string[], io: Io) => Promise<number>;
+
+/** Nothing here runs for long: a command that hangs is a failure with its words, not a test run that never ends. */
+const limitMs = 90_000;
+
+/** Runs a command of the built program to its end, in this process: with its own streams, folder and environment. */
+export async function mileMarker(
+  argv: string[],
+  cwd: string,
+  env: Record<string, string> = {},
+  more: Partial<Io> = {},
+): Promise<Ran> {
+  let out = '';
+  let err = '';
+  const hung = new AbortController();
+  const limit = setTimeout(() => hung.abort(new Error(`still running after ${String(limitMs)} ms`)), limitMs);
+  const code = await runBuilt(argv, {
+    out: (text) => void (out += text),
+    err: (text) => void (err += text),
+    width: 80,
+    colour: { out: false, err: false },
+    progress: () => undefined,
+    ask: null,
+    askSecret: null,
+    readInput: () => Promise.resolve(''),
+    cwd,
+    env: { PATH: process.env['PATH'] ?? '', HOME: cwd, DOCKER_HOST: 'none', ...env },
+    now: () => new Date(),
+    signal: hung.signal,
+    ...more,
+  });
+  clearTimeout(limit);
+  return { code, out, err };
+}
+
+export async function ended(child: ChildProcessWithoutNullStreams, withinMs = limitMs): Promise<Ran> {
   let out = '';
   let err = '';
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   child.stderr.setEncoding('utf8').on('data', (text: string) => (err += text));
   child.stdin.end();
-  // Nothing here runs for long: a program that hangs is a failure with its words, not a test run that never ends.
-  const limit = setTimeout(() => child.kill('SIGKILL'), limitMs);
+  const limit = setTimeout(() => child.kill('SIGKILL'), withinMs);
   const code = await new Promise<number | null>((resolve, reject) => {
     child.once('error', reject);
     child.once('close', resolve);
