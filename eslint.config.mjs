@@ -23,7 +23,11 @@ export default tseslint.config(
     rules: {
       'no-restricted-imports': [
         'error',
-        { patterns: [{ regex: '^node:|\\.\\./(adapters|use-cases|builtin|cli|demo)/', message: 'core imports core only' }] },
+        {
+          patterns: [
+            { regex: '^node:|\\.\\./(adapters|use-cases|builtin|cli|demo)/', message: 'core imports core only' },
+          ],
+        },
       ],
       'no-restricted-globals': ['error', 'process', 'Buffer', 'setTimeout', 'setInterval', 'fetch', 'performance'],
       'no-restricted-syntax': [

@@ -206,7 +206,7 @@ test('the engine answers over TCP with TLS too, by the environment', async () =>
   writeMap(roads, { address: `tcp://127.0.0.1:${String(engine.tls.port)}` });
   expect((await survey({ ...over, DOCKER_HOST: '' })).projects).toHaveLength(3);
   const wrong = await mileMarker(['survey', '--map', text], site, { ...over, DOCKER_CERT_PATH: site });
-  expect([wrong.code, wrong.err]).toEqual([3, expect.stringContaining('does not hold ca.pem, cert.pem and key.pem')]);
+  expect([wrong.code, wrong.err]).toEqual([3, expect.stringContaining('has no ca.pem, cert.pem and key.pem')]);
   const plain = await mileMarker(['survey'], site);
   expect([plain.code, plain.err]).toEqual([3, expect.stringContaining('it answers 400')]);
 });
@@ -273,7 +273,7 @@ test('a socket that one may not use is told with exit code 3, and what using it 
   writeMap(roads);
   const { code, out, err } = await asNobody(['survey', '--map', join(site, 'mile-marker.yaml')]);
   expect([code, out]).toEqual([3, '']);
-  expect(err).toContain('You may not ask the container engine');
+  expect(err).toContain('You have no right to ask the container engine');
   expect(err).toContain('root on this machine');
 });
 
@@ -286,7 +286,7 @@ test('whatever else answers there is told, also when it says nothing', async () 
   try {
     writeMap(roads, { address: `tcp://127.0.0.1:${String(portOf(odd))}` });
     const first = await mileMarker(['survey'], site);
-    expect([first.code, first.err]).toEqual([3, expect.stringContaining('is no container engine that is understood')]);
+    expect([first.code, first.err]).toEqual([3, expect.stringContaining('does not seem to be a container engine')]);
     writeMap(roads, { address: `tcp://127.0.0.1:${String(portOf(mute))}` });
     const second = await mileMarker(['survey'], site);
     expect([second.code, second.err]).toEqual([3, expect.stringContaining('does not answer within 5 seconds')]);
@@ -307,7 +307,7 @@ describe('a front in a container', () => {
     const written = await mileMarker(['write', '--compose'], site);
     expect([written.code, written.err]).toEqual([
       0,
-      expect.stringContaining('docker compose -f front.compose.yaml up -d'),
+      expect.stringContaining('docker-compose -f front.compose.yaml up -d'),
     ]);
     expect(written.out).toContain('office/docker-compose.yaml:7  roster\n');
     expect(written.out).toContain('remove it: the front needs no published port');
@@ -361,8 +361,8 @@ describe('a front in a container', () => {
       "`bare` leads to `bare`, which shares this host's network",
       '`far` is on elsewhere, and the front `front` on',
       'Under `networks` of the front add `elsewhere` (external: true)',
-      `${address}:8080 is at this moment \`observatory/nestcam\`, on the container network observatory_reeds. do: Write \`to: observatory/nestcam:8080\``,
-      "shares this host's network (network_mode: host): port 8080 may be reached past the front",
+      `${address}:8080 is now \`observatory/nestcam\`, on the container network observatory_reeds. do: Write \`to: observatory/nestcam:8080\``,
+      "shares this host's network (network_mode: host): port 8080 can be reached past the front",
     ])
       expect(flat).toContain(words);
   });

@@ -5,7 +5,7 @@ import pLimit from 'p-limit';
 import { heldBy, pairOf, startAcmeSite, tsigKey, type AcmeSite } from './support/acme-site.ts';
 import { dig } from './support/authority.ts';
 import type { Meddle } from './support/meddler.ts';
-import { ended, launch, mileMarker, type Ran } from './support/program.ts';
+import { ended, launch, mileMarker, mileMarkerProcess, type Ran } from './support/program.ts';
 
 /**
  * Everything that can end a run in the middle, at every place where it can: the program killed before and after each question
@@ -44,7 +44,7 @@ async function expectPickedUp(folder: string, name: string): Promise<void> {
   const again = await mileMarker(['certs', 'obtain', 'it'], folder);
   expect([again.code, again.out, again.err]).toEqual([
     0,
-    'it is held now\n',
+    'certificate `it`: stored\n',
     expect.stringContaining('from 127.0.0.1'),
   ]);
   expectSound(folder);
@@ -75,7 +75,11 @@ const faulty = (env: Record<string, string>): Record<string, string> => ({ NODE_
 async function changesOfOneRun(): Promise<number> {
   const name = newName();
   const folder = site.siteFor(name, site.authority.directory);
-  const { code } = await mileMarker(['certs', 'obtain', 'it'], folder, faulty({ FAULT_COUNT: join(folder, 'count') }));
+  const { code } = await mileMarkerProcess(
+    ['certs', 'obtain', 'it'],
+    folder,
+    faulty({ FAULT_COUNT: join(folder, 'count') }),
+  );
   expect(code).toBe(0);
   return Number(readFileSync(join(folder, 'count'), 'utf8'));
 }
@@ -89,7 +93,7 @@ test.each(['kill', 'ENOSPC', 'EROFS'])(
       const name = newName();
       const folder = site.siteFor(name, site.authority.directory);
       const env = faulty({ FAULT: fault, FAULT_AT: String(number) });
-      const ran = await mileMarker(['certs', 'obtain', 'it'], folder, env);
+      const ran = await mileMarkerProcess(['certs', 'obtain', 'it'], folder, env);
       expectSound(folder);
       expectDiscreet(ran);
       if (fault === 'kill') expect(ran.code).toBe(null);
@@ -121,7 +125,7 @@ describe('an authority that is met', () => {
     [
       'with a limit',
       () => () => Promise.resolve(problem(429, 'rateLimited', 'Too many.', '90')),
-      /(Too many\.|status 429)[^]*Try again after/,
+      /(Too\s+many\.|status 429)[^]*Try again after/,
     ],
     [
       'with its own failure',

@@ -100,7 +100,7 @@ describe.each(['builtin', 'nginx'] as const)('over HTTP by %s', (proxy) => {
       const { code, out, err } = await mileMarker(['certs', 'obtain'], folder);
       expect([code, out, err]).toEqual([
         0,
-        'log.saltmarsh.example is held now\nwww.saltmarsh.example is held now\n',
+        'certificate `log.saltmarsh.example`: stored\ncertificate `www.saltmarsh.example`: stored\n',
         expect.stringContaining('proven'),
       ]);
     } finally {
@@ -159,11 +159,11 @@ test('the record goes where an alias leads; a circle of aliases is told', async 
     roads: '  alias: {to: ":9", gate: everyone}\n  ring: {to: ":9", gate: everyone}\n',
   });
   const { code, out, err } = await mileMarker(['certs', 'obtain'], folder);
-  expect([code, out]).toEqual([3, expect.stringMatching(/^a is held now\nr failed\n/)]);
+  expect([code, out]).toEqual([3, expect.stringMatching(/^certificate `a`: stored\nr failed\n/)]);
   expect(err).toContain(
     '_acme-challenge.alias.saltmarsh.example is an alias; the record goes to there.saltmarsh.example',
   );
-  expect(out.replace(/\s+/g, ' ')).toContain('go round in a circle');
+  expect(out.replace(/\s+/g, ' ')).toContain('do not come to an end');
 });
 
 test.each([
@@ -173,8 +173,8 @@ test.each([
     'BADSIG',
   ],
   ['an unknown key', { text: `hmac-sha256:other:${key.secret}` }, 'BADKEY'],
-  ['a file without a key', { text: 'nothing' }, 'holds no TSIG key'],
-  ['a name server that does not answer', { server: '127.0.53.9' }, 'gives no answer'],
+  ['a file without a key', { text: 'nothing' }, 'contains no TSIG key'],
+  ['a name server that does not answer', { server: '127.0.53.9' }, 'did not answer'],
 ])(
   '%s is told, and nothing is asked of the authority',
   async (_, { text, server }: { text?: string; server?: string }, words) => {
@@ -224,7 +224,7 @@ test('a program can publish the records, and gets each word by itself', async ()
     mode: 0o755,
   });
   const { code, out } = await mileMarker(['certs', 'obtain', '--resolver', first], folder);
-  expect([code, out]).toEqual([0, 'saltmarsh.example is held now\n']);
+  expect([code, out]).toEqual([0, 'certificate `saltmarsh.example`: stored\n']);
   expect(txt('log.saltmarsh.example')).toEqual([]);
 });
 
@@ -243,7 +243,7 @@ test('an authority out of reach is told at once', async () => {
   const map = join(folder, 'mile-marker.yaml');
   writeFileSync(map, readFileSync(map, 'utf8').replace(authority.directory, 'https://127.0.0.1:1/dir'));
   const { code, err } = await mileMarker(['certs', 'obtain'], folder);
-  expect([code, err]).toEqual([3, expect.stringContaining('cannot be reached: the connection was refused')]);
+  expect([code, err]).toEqual([3, expect.stringContaining('is not reachable: the connection was refused')]);
 });
 
 test('placeholders are refused before a public authority is asked', async () => {
@@ -258,7 +258,7 @@ test('placeholders are refused before a public authority is asked', async () => 
   expect([contact.code, contact.err]).toEqual([2, expect.stringContaining('is a placeholder')]);
   writeFileSync(file, text.replace(/, contact: [^}]*/, ''));
   const name = await mileMarker(['certs', 'obtain'], folder);
-  expect([name.code, name.err]).toEqual([2, expect.stringContaining('is no name of the public DNS')]);
+  expect([name.code, name.err]).toEqual([2, expect.stringContaining('is not a name of the public DNS')]);
 });
 
 /** The authority of Debian offers no renewal information, so a stub stands in for it here. */
@@ -311,12 +311,12 @@ test('an authority that wants its own account bound to ours gets it, and says so
     const text = readFileSync(map, 'utf8').replace(authority.directory, bound.directory);
     writeFileSync(map, text);
     const without = await mileMarker(['certs', 'obtain'], folder);
-    expect([without.code, without.err]).toEqual([3, expect.stringMatching(/says no:.*externalAccountBinding/)]);
+    expect([without.code, without.err]).toEqual([3, expect.stringMatching(/refuses:.*externalAccountBinding/)]);
     writeFileSync(join(folder, 'external.key'), `${secret}\n`);
     const account = 'root: root.pem, external-account: {id: kid-1, key: external.key}';
     writeFileSync(map, text.replace('root: root.pem', account));
     const { code, out } = await mileMarker(['certs', 'obtain'], folder);
-    expect([code, out]).toEqual([0, 'saltmarsh.example is held now\n']);
+    expect([code, out]).toEqual([0, 'certificate `saltmarsh.example`: stored\n']);
   } finally {
     await bound.stop();
   }

@@ -73,7 +73,7 @@ const road = fc.record({
   ),
   paths: some(
     fc.dictionary(
-      prefix,
+      prefix.filter((one) => one !== '/'),
       fc.oneof(
         service.map((to) => ({ to })),
         fc.constantFrom('/dav/', '/new', 'https://www.example.org/z').map((url) => ({ redirect: url })),

@@ -119,13 +119,13 @@ roads:
         legs['websocket']?.outcome,
       ]);
       expect(cells).toEqual([
-        ['bench', 'may pass', '200', 'ok'],
+        ['bench', 'lets in', '200', 'ok'],
         ['far', 'refused, 403', 'behind its gate', 'skipped'],
         ['roster', 'refused, 401', '200', 'skipped'],
-        ['either', 'may pass', '200', 'skipped'],
+        ['either', 'lets in', '200', 'skipped'],
         ['site', 'refused, 401', 'folder', 'skipped'],
         ['bare', 'no gate', 'unexpected', 'skipped'],
-        ['parts', 'may pass', 'down', 'skipped'],
+        ['parts', 'lets in', 'down', 'skipped'],
         ['moved', 'refused, 401', 'to www.example.org', 'skipped'],
         ['asleep', 'no gate', 'paused', 'skipped'],
       ]);
@@ -154,7 +154,7 @@ test('on the machine itself, with a public address on the map, home is home', as
     ['note', 'certificate-practice'],
     ['note', 'front-not-newest'],
   ]);
-  expect(driven[0]?.legs['access']).toMatchObject({ outcome: 'ok', says: 'may pass' });
+  expect(driven[0]?.legs['access']).toMatchObject({ outcome: 'ok', says: 'lets in' });
 });
 
 test('who names nothing must see neither a service nor a welcome page', async () => {
@@ -163,7 +163,7 @@ test('who names nothing must see neither a service nor a welcome page', async ()
   const welcome: http.RequestListener = (_, response) =>
     response.writeHead(200, { 'content-type': 'text/html' }).end('<html><title>Welcome to nginx!</title></html>');
   for (const [stranger, words] of [
-    [passTo(port), 'shows what log.saltmarsh.example shows, to whoever asks for the bare address.'],
+    [passTo(port), 'shows the service of log.saltmarsh.example to whoever asks for the bare address.'],
     [welcome, "shows a server's welcome page to whoever asks for the bare address."],
     [refuse(403), null],
   ] as const) {

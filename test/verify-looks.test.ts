@@ -45,9 +45,12 @@ test('--from-address is what the front sees, its log says so, and gates are judg
   };
   try {
     expect(await look()).toEqual(['127.0.0.1 machine', 'refused, 403', '127.0.0.1']);
-    expect(await look('--from-address', '127.0.0.7')).toEqual(['127.0.0.7 machine', 'may pass', '127.0.0.7']);
+    expect(await look('--from-address', '127.0.0.7')).toEqual(['127.0.0.7 machine', 'lets in', '127.0.0.7']);
     const kind = await mileMarker(['verify', '--at', '127.0.0.1', '--from-address', '::1'], folder);
-    expect([kind.code, kind.out]).toEqual([3, expect.stringMatching(/port-not-judged[^]+is not of\s+the same\s+kind/)]);
+    expect([kind.code, kind.out]).toEqual([
+      3,
+      expect.stringMatching(/port-not-judged[^]+is\s+not\s+of\s+the\s+same\s+kind/),
+    ]);
     const wrong = await mileMarker(['verify', '--from-address', '203.0.113.9'], folder);
     expect([wrong.code, wrong.err]).toEqual([2, expect.stringContaining('does not have the address 203.0.113.9')]);
     const other = await mileMarker(['verify', '--from-address', 'eth0'], folder);
@@ -58,12 +61,14 @@ test('--from-address is what the front sees, its log says so, and gates are judg
   }
 });
 
+const nginxLine = '2026/11/28 10:00:00 [error] 12#12: *1';
+
 test('only what bears the sign of this run says which address the front saw, and only what is new counts', async () => {
   const { plan } = plannedOf(
     'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {cam: {to: ":9", log: seen.log}, nestcam: ":9"}\n',
   );
   const folder = folderWith({
-    'errors.log': '[error] old client: 192.0.2.1, server: cam.saltmarsh.example, host: "cam.saltmarsh.example"\n',
+    'errors.log': `${nginxLine} old, client: 192.0.2.1, server: cam.saltmarsh.example, host: "cam.saltmarsh.example"\n`,
     'seen.log': '',
   });
   const [errors, log] = [join(folder, 'errors.log'), join(folder, 'seen.log')];
@@ -74,7 +79,7 @@ test('only what bears the sign of this run says which address the front saw, and
   const [cam, nestcam] = roads as [PlannedRoad, PlannedRoad];
   const along = await readAlong(errors, roads);
   expect([await along.lastError(cam), await along.addressSeen(nestcam)]).toEqual([null, null]);
-  appendFileSync(errors, '[error] new client: 192.0.2.2, server: nestcam.saltmarsh.example, host: "x"\n');
+  appendFileSync(errors, `${nginxLine} new, client: 192.0.2.2, server: nestcam.saltmarsh.example, host: "x"\n`);
   expect([await along.lastError(cam), await along.lastError(nestcam)]).toEqual([null, expect.stringContaining('new')]);
   appendFileSync(log, '192.0.2.3 - - [x] "GET / HTTP/1.1" 403 - "-" "other"\n');
   appendFileSync(log, `192.0.2.4 - - [x] "GET / HTTP/1.1" 403 - "https://cam/?${along.sign}" "mile-marker verify"\n`);
@@ -82,7 +87,7 @@ test('only what bears the sign of this run says which address the front saw, and
   expect(await along.addressSeen(cam)).toBe('192.0.2.4');
   appendFileSync(
     errors,
-    `[error] client: 2001:db8::9, server: cam.saltmarsh.example, referrer: "https://cam/?${along.sign}"\n`,
+    `${nginxLine} refused, client: 2001:db8::9, server: cam.saltmarsh.example, referrer: "https://cam/?${along.sign}"\n`,
   );
   expect(await along.addressSeen(cam)).toBe('2001:db8::9');
 });
@@ -115,7 +120,7 @@ test('what follows from a finding is not told, and --verbose says what it was', 
     { rule: 'method-not-refused', leg: 'bypass', ...named },
   ]);
   expect(out.replace(/\s+/g, ' ')).toContain(
-    'Also seen, and not told: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security; the map asks for max-age=2592000. It follows from wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. It follows from wrong-service.',
+    'Also wrong, but caused by the findings above: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security; the map asks for max-age=2592000. Caused by wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. Caused by wrong-service.',
   );
 });
 
@@ -147,7 +152,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     close(server);
     await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);
     server = await serve();
-    await prints(/ {2}gone +service-down: nestcam/);
+    await prints(/ {2}fixed +service-down: nestcam/);
     // The map is read anew each time, as far as it can be.
     const map = join(folder, 'mile-marker.yaml');
     const sound = readFileSync(map, 'utf8');

@@ -109,9 +109,9 @@ describe('a front with several faults at once', () => {
   test.each<[string, string, string]>([
     ['foundly', 'redirect-temporary', '302'],
     ['clear', 'redirect-wrong', 'answers 200 in clear text'],
-    ['expired', 'certificate-dates', 'ended on 2021-01-31'],
-    ['swapped', 'wrong-service', 'shows what roster.saltmarsh.example shows'],
-    ['stranger', 'service-unclear', 'unlike its service'],
+    ['expired', 'certificate-dates', 'expired on 2021-01-31'],
+    ['swapped', 'wrong-service', 'shows the service of roster.saltmarsh.example'],
+    ['stranger', 'service-unclear', 'with another page'],
     ['held', 'gate-refused-here', 'the gate `home` refuses this machine'],
   ])('%s gets %s', (road, rule, words) => {
     const told = report.findings.filter(({ roads }) => roads.includes(`${road}.saltmarsh.example`));
@@ -172,8 +172,8 @@ describe('names and ports', () => {
     await dns.stop();
     const told = read(ran).findings.filter(({ leg }) => leg === 'dns');
     expect(told.map(({ rule, roads: broken, remedy }) => [rule, broken.length, remedy])).toEqual([
-      ['dns-elsewhere', 2, 'Change the record to A 127.0.0.1, or mend `front.address` if the front has moved.'],
-      ['dns-missing', 1, 'Add a record where you keep your zone: none.saltmarsh.example. A 127.0.0.1'],
+      ['dns-elsewhere', 2, 'Change the record to A 127.0.0.1, or correct `front.address` if the front has moved.'],
+      ['dns-missing', 1, 'Add this record where you keep your zone: none.saltmarsh.example. A 127.0.0.1'],
     ]);
     // A broken DNS leg does not stop the rest, which goes on at the front's address.
     expect(read(ran).roads[0]?.legs).toMatchObject({
@@ -194,7 +194,7 @@ describe('names and ports', () => {
     expect(read(ran).findings.find(({ leg }) => leg === 'dns')).toMatchObject({
       rule: 'dns-incomplete',
       severity: 'warning',
-      remedy: 'Add a record: AAAA ::1',
+      remedy: 'Add this record: AAAA ::1',
     });
   });
 
@@ -306,7 +306,7 @@ roads:
     const told = findings.filter(({ rule }) => rule !== 'certificate-practice');
     expect(told.map(({ rule, severity, roads: all }) => [rule, severity, all.length])).toEqual([
       ['no-hairpin', 'note', 2],
-      ['split-naming', 'note', 2],
+      ['split-dns', 'note', 2],
     ]);
     expect(roads.map(({ legs }) => legs['service']?.outcome)).toEqual(['ok', 'ok']);
   } finally {
@@ -339,10 +339,10 @@ roads:
   const stranger = await listening(nodeHttps.createServer({ cert: other.certificate, key: other.key }), foreign);
   try {
     expect(await look(https)).toContain(
-      `note: From home port ${port} of 127.0.0.1 answers (container tide-tables), and the map does not name it.`,
+      `note: From home, port ${port} of 127.0.0.1 answers (container tide-tables), but the map does not name it.`,
     );
     expect(await look(foreign)).toEqual([
-      'note: The ports of 127.0.0.1 were not tried: it does not show a certificate of this map.',
+      'note: The ports of 127.0.0.1 were not tested: it does not show a certificate of this map.',
     ]);
   } finally {
     for (const server of [page, stranger]) server.close();

@@ -140,7 +140,7 @@ export const healthyRows: Row[] = [
       does: { answers: 404, headers: { 'content-type': 'application/json' }, body: '{"error":"no such path"}' },
     },
   }),
-  well('204 with nothing in it', { service: { does: { answers: 204 } } }),
+  well('204 with an empty page', { service: { does: { answers: 204 } } }),
   well('a redirect to /login', {
     service: {
       does: { when: { target: '^/login' }, then: 'page', otherwise: { answers: 302, headers: { location: '/login' } } },

@@ -49,7 +49,7 @@ export const networkRows: NetworkRow[] = [
   {
     name: 'the container is published with the wrong inside port',
     rule: 'service-down',
-    says: 'closes them without a word',
+    says: 'closes them at once',
     from: 'machine',
     publishes: '127.0.0.1:3000:9999',
     to: ':3000',

@@ -74,7 +74,7 @@ export const nginxRows: Row[] = [
   {
     name: 'nginx: proxy_pass to a name that nobody knows',
     rule: 'front-cannot-reach-service',
-    says: 'a name that it cannot look up',
+    says: 'cannot look up the name',
     nginx: {
       nestcam: `resolver 127.0.0.1:9 valid=1s; resolver_timeout 1s; set $marsh nestcam; location / { proxy_pass http://$marsh:3000; }`,
     },
@@ -83,14 +83,14 @@ export const nginxRows: Row[] = [
     name: 'nginx: uploads stop at a megabyte',
     rule: 'upload-limit',
     severity: 'warning',
-    says: 'an upload of 2 MiB with 413, and the map sets no limit',
+    says: 'an upload of 2 MiB with 413, but the map sets no limit',
     nginx: { uploads: '' },
   },
   {
     name: 'nginx: longer uploads pass than the map says',
     rule: 'upload-limit',
     severity: 'warning',
-    says: 'takes an upload of 10485761 bytes, and the map says `body-limit` 10 MiB',
+    says: 'accepts an upload of 10485761 bytes, but the map says `body-limit` 10 MiB',
     road: 'body-limit: 10MiB',
     nginx: {},
   },
@@ -136,7 +136,7 @@ export const nginxRows: Row[] = [
   {
     name: 'nginx: real_ip believes everybody',
     rule: 'gate-open',
-    says: 'by a header',
+    says: 'when a header says',
     road: 'gate: far',
     nginx: {
       nestcam: `set_real_ip_from 0.0.0.0/0; real_ip_header X-Forwarded-For; allow 192.0.2.0/24; deny all; ${passTo('{service}')}`,

@@ -17,7 +17,7 @@ export const redirectRows: Row[] = [
   {
     name: 'the redirect names the inside port',
     rule: 'redirect-wrong',
-    says: 'another port',
+    says: 'a port that visitors do not use',
     node: { http: to(301, 'https://{name}:8443{target}') },
   },
   {
@@ -35,7 +35,7 @@ export const redirectRows: Row[] = [
   {
     name: 'the redirect stays in clear text',
     rule: 'redirect-wrong',
-    says: 'once more',
+    says: 'clear text again',
     node: { http: to(301, 'http://{name}:{https}{target}') },
   },
   {
@@ -88,19 +88,19 @@ export const redirectRows: Row[] = [
     node: sends('30d'),
   },
 
-  { name: 'a gate of networks lets everybody in', rule: 'gate-open', says: 'lets in this machine', road: 'gate: far' },
+  { name: 'a gate of networks lets everybody in', rule: 'gate-open', says: 'lets this machine in', road: 'gate: far' },
   {
     name: 'a gate believes a forged header',
     rule: 'gate-open',
-    says: 'by a header',
+    says: 'when a header says',
     road: 'gate: far',
     node: { https: { when: { has: ['x-forwarded-for', '^192\\.0\\.2\\.'] }, then: 'passes', otherwise: shuts } },
   },
-  { name: 'a gate of people asks nobody', rule: 'gate-open', says: 'without a password', road: 'gate: wardens' },
+  { name: 'a gate of people asks nobody', rule: 'gate-open', says: 'without the password', road: 'gate: wardens' },
   {
     name: 'a gate takes any password',
     rule: 'gate-open',
-    says: 'that is wrong',
+    says: 'a wrong password',
     road: 'gate: wardens',
     node: { https: { when: { has: ['authorization', '.'] }, then: 'passes', otherwise: asks } },
   },

@@ -52,7 +52,7 @@ export const serverRows: Row[] = [
   {
     name: 'haproxy: the redirect keeps the port of plain HTTP',
     rule: 'redirect-wrong',
-    says: 'another port',
+    says: 'a port that visitors do not use',
     haproxy: { plain: 'http-request redirect scheme https code 301' },
   },
   {
@@ -64,7 +64,7 @@ export const serverRows: Row[] = [
   {
     name: 'haproxy: the gate believes what visitors say',
     rule: 'gate-open',
-    says: 'by a header',
+    says: 'when a header says',
     road: 'gate: far',
     haproxy: {
       secure:

@@ -10,7 +10,7 @@ export const serviceRows: Row[] = [
   {
     name: 'the service hangs',
     rule: 'service-down',
-    says: 'says nothing',
+    says: 'sends nothing',
     service: { raw: 'silent' },
     node: { https: { frontError: 504 } },
   },
@@ -69,7 +69,7 @@ export const serviceRows: Row[] = [
   {
     name: 'the front never answers for the name',
     rule: 'front-cannot-reach-service',
-    says: 'no answer',
+    says: 'does not answer',
     node: { https: 'hangs' },
   },
   {
@@ -81,19 +81,19 @@ export const serviceRows: Row[] = [
   {
     name: 'the front cuts the page',
     rule: 'front-cannot-reach-service',
-    says: 'gives the whole of it',
+    says: 'sends all of it',
     node: { https: { cutsAfter: '<title>Nest camera</title>' } },
   },
   {
-    name: 'the front answers with nothing in it',
+    name: 'the front answers with an empty page',
     rule: 'front-cannot-reach-service',
-    says: 'nothing in it',
+    says: 'an empty page',
     node: { https: { answers: 200, headers: html } },
   },
   {
     name: "the front shows the neighbour's page",
     rule: 'wrong-service',
-    says: 'shows what tides',
+    says: 'shows the service of tides',
     node: { https: { passesTo: 'tides' } },
   },
   {
@@ -106,7 +106,7 @@ export const serviceRows: Row[] = [
     name: 'the service redirects to its inside address',
     rule: 'redirect-shows-inside',
     severity: 'warning',
-    says: 'an address of the inside',
+    says: 'an inside address',
     service: { does: { answers: 302, headers: { location: 'http://127.0.0.1:{service}/login' } } },
   },
   {
@@ -160,7 +160,7 @@ export const serviceRows: Row[] = [
   {
     name: 'the service does not trust the proxy',
     rule: 'service-refuses-proxy',
-    says: 'a proxy that it may believe',
+    says: 'its trusted proxies',
     service: {
       does: {
         when: { has: ['x-forwarded-for', '.'] },
@@ -214,7 +214,7 @@ export const serviceRows: Row[] = [
   {
     name: 'WebSockets do not pass',
     rule: 'websocket-not-passed',
-    says: 'is when the service is asked directly',
+    says: 'does when the service is asked directly',
     road: 'expect: {path: /live, websocket: true}',
     service: { live: 'echoes' },
     node: { passesUpgrade: false },

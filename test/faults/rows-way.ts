@@ -15,7 +15,7 @@ export const wayRows: Row[] = [
   {
     name: 'one of two records leads elsewhere',
     rule: 'dns-elsewhere',
-    says: 'beside your front',
+    says: 'as well as to your front',
     records: ['127.0.0.1', '127.0.0.9'],
   },
   {
@@ -41,7 +41,7 @@ export const wayRows: Row[] = [
   {
     name: 'HTTPS takes connections and says nothing',
     rule: 'port-not-served',
-    says: 'says nothing',
+    says: 'sends nothing',
     node: { rawHttps: 'silent' },
   },
   { name: 'plain HTTP takes connections and says nothing', rule: 'port-not-served', node: { rawHttp: 'silent' } },
@@ -66,7 +66,7 @@ export const wayRows: Row[] = [
   {
     name: 'the handshake stalls',
     rule: 'handshake-refused',
-    says: 'does not come to the end',
+    says: 'does not finish the handshake',
     node: { rawHttps: 'stalls' },
   },
   {
@@ -94,13 +94,13 @@ export const wayRows: Row[] = [
   {
     name: 'the certificate ended',
     rule: 'certificate-dates',
-    says: 'ended on',
+    says: 'expired on',
     node: { certificate: { to: '2026-01-31' } },
   },
   {
     name: 'the certificate does not count yet',
     rule: 'certificate-dates',
-    says: 'counts only',
+    says: 'is not valid before',
     node: { certificate: { from: '2044-01-01', to: '2045-01-01' } },
   },
   {
@@ -141,7 +141,7 @@ export const wayRows: Row[] = [
   {
     name: 'a certificate for clients',
     rule: 'certificate-untrusted',
-    says: 'not made for servers',
+    says: 'not meant for servers',
     node: { certificate: { use: 'client' } },
   },
   {

@@ -60,10 +60,14 @@ export function toHttps(port: number, status = 308): RequestListener {
 /** Passes to a service on loopback, as plainly as can be. */
 export function passTo(port: number): RequestListener {
   return (request, response) => {
-    http.get({ host: '127.0.0.1', port, path: request.url, headers: request.headers, agent: false }, (incoming) => {
-      response.writeHead(incoming.statusCode ?? 0, incoming.headers);
-      incoming.pipe(response);
-    });
+    const outgoing = { host: '127.0.0.1', port, path: request.url, headers: request.headers, agent: false };
+    http
+      .get(outgoing, (incoming) => {
+        response.writeHead(incoming.statusCode ?? 0, incoming.headers);
+        incoming.pipe(response);
+      })
+      // A test that is over takes its service away.
+      .on('error', () => response.destroy());
   };
 }
 
