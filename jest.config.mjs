@@ -1,5 +1,5 @@
 export default {
-  testEnvironment: '<rootDir>/test/support/environment.cjs',
+  testEnvironment: '<rootDir>/test/support/environment.mjs',
   globalSetup: '<rootDir>/test/support/build.mjs',
   roots: ['<rootDir>/test'],
   testMatch: ['**/*.test.ts'],
