@@ -1,3 +1,4 @@
+import { editionNumber } from '../../core/proxies/edition.ts';
 import { chmod, lstat, mkdir, readdir, rename, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
@@ -16,7 +17,7 @@ export async function storePair(planned: Pick<PlannedCertificate, 'certificateFi
   const own = dirname(dirname(planned.certificateFile));
   await ensureFolder(own);
   const before = await numbers(own);
-  const number = String(Math.max(0, ...before.map(Number)) + 1).padStart(4, '0');
+  const number = editionNumber(Math.max(0, ...before.map(Number)) + 1);
   const half = join(own, `.${number}.new`);
   try {
     await rm(half, { recursive: true, force: true });

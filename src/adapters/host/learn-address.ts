@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { dirname, join } from 'node:path';
 import type { HostFacts } from '../../core/inventory/inventory.ts';
 import type { AddressFrom } from '../../core/map/site-map.ts';
-import { isPrivate, parseAddress } from '../../core/networks/address.ts';
+import { isLinkLocal, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import { addressSeenBy } from '../probe/stun.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 
@@ -43,7 +43,7 @@ async function gather({
 }: LearnInput): Promise<{ found: string[]; source: string }> {
   switch (from.kind) {
     case 'interface': {
-      const own = host.addresses.filter((one) => one.interface === from.name && !one.address.startsWith('fe80:'));
+      const own = host.addresses.filter((one) => one.interface === from.name && !isLinkLocal(one.address));
       return { found: own.map(({ address }) => address), source: `The interface ${from.name}` };
     }
     case 'stun': {

@@ -1,3 +1,4 @@
+import { withPort } from '../../core/networks/address.ts';
 import WebSocket from 'ws';
 import type { Opened } from '../../core/legs/websocket.ts';
 import { reasonOf } from '../trouble.ts';
@@ -32,8 +33,7 @@ export function openLive({
       resolve({ ok: false, reason: 'interrupted' });
       return;
     }
-    const host = address.includes(':') ? `[${address}]` : address;
-    const socket = new WebSocket(`${scheme === 'https' ? 'wss' : 'ws'}://${host}:${String(port)}${path}`, {
+    const socket = new WebSocket(`${scheme === 'https' ? 'wss' : 'ws'}://${withPort(address, port)}${path}`, {
       headers,
       handshakeTimeout: timeoutMs,
       ...fromAddress(from),

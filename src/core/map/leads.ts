@@ -1,6 +1,6 @@
 import type { mapValueWrong } from './cards.ts';
 import type { Leads } from './site-map.ts';
-import { parseAddress } from '../networks/address.ts';
+import { inUrl, parseAddress } from '../networks/address.ts';
 import { parseHostName } from '../names/host-name.ts';
 
 type Say = keyof typeof mapValueWrong.messages;
@@ -68,7 +68,7 @@ export function parseRedirect(text: string, permanent: boolean): LeadsResult {
     return wrong('redirect-extra', { text: shown });
   }
   const host = hostOf(url);
-  const authority = url.port === '' ? inBrackets(host) : `${inBrackets(host)}:${url.port}`;
+  const authority = url.port === '' ? inUrl(host) : `${inUrl(host)}:${url.port}`;
   const prefix = `${url.protocol}//${authority}${url.pathname.replace(/\/+$/, '')}`;
   return { ok: true, leads: { kind: 'redirect', url: prefix, permanent } };
 }
@@ -100,8 +100,4 @@ export function portOf(url: URL): number {
 /** A user and password in a URL are not repeated in messages, which people paste into forums. */
 function withoutSecrets(text: string): string {
   return text.replace(/\/\/[^/]*@/, '//...@');
-}
-
-function inBrackets(host: string): string {
-  return host.includes(':') ? `[${host}]` : host;
 }

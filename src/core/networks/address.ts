@@ -55,6 +55,11 @@ export function isPrivate(address: string): boolean {
   );
 }
 
+/** Addresses that hold on one link only, and that no other network can dial (RFC 4291 §2.5.6, RFC 3927). */
+export function isLinkLocal(address: string): boolean {
+  return inNetworks(address, ['fe80::/10', '169.254.0.0/16']);
+}
+
 /** 4 or 6. */
 export function familyOf(address: string): 4 | 6 {
   return address.includes(':') ? 6 : 4;

@@ -1,7 +1,8 @@
+import { isPracticeFront } from './practice-front.ts';
 import type { HostFacts, Inventory } from '../inventory/inventory.ts';
 import { planCertificates, type Chosen } from '../certificates/plan-certificates.ts';
 import type { SiteMap } from '../map/site-map.ts';
-import { isLoopback } from '../networks/address.ts';
+import { isLinkLocal } from '../networks/address.ts';
 import { planRoad } from './plan-road.ts';
 import { planVersion, type Plan } from './plan.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
@@ -43,6 +44,7 @@ export function makePlan({
   const front = whereFront(map.front.container, inventory, frontAsMade);
   const around = { inventory, front };
   const addresses = frontAddresses(map, host);
+  const names = map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : []));
   const cover = planCertificates(map, certificatesFolder);
   const limits = { connectSeconds: 5, silenceSeconds: 60, liveSeconds: 3600 };
   const { silenceSeconds } = limits;
@@ -56,10 +58,10 @@ export function makePlan({
       proxy: map.front.proxy,
       container: map.front.container,
       addresses,
-      names: map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : [])),
+      names,
       home: map.front.home,
       ports: map.front.ports,
-      listen: { addresses: listenAddresses({ addresses, map, host, front }), ...map.front.listen },
+      listen: { addresses: listenAddresses({ addresses, names, host, front }), ...map.front.listen },
       mark: map.front.mark,
       unknown: map.front.unknown,
       edge: map.front.edge,
@@ -95,7 +97,7 @@ function frontAddresses(map: SiteMap, host: HostFacts): string[] {
     if (address.kind === 'literal') return [address.address];
     if (address.kind === 'name') return [];
     return host.addresses
-      .filter((one) => one.interface === address.name && !one.address.startsWith('fe80:'))
+      .filter((one) => one.interface === address.name && !isLinkLocal(one.address))
       .map((one) => one.address);
   });
   return [...new Set(found)];
@@ -103,20 +105,19 @@ function frontAddresses(map: SiteMap, host: HostFacts): string[] {
 
 interface ListenInput {
   addresses: string[];
-  map: SiteMap;
+  names: string[];
   host: HostFacts;
   front: WhereFront;
 }
 
 /**
- * All addresses of this host, since the public one is often the router's. A front whose every address is loopback
- * (practice, the demo) is kept to itself.
+ * All addresses of this host, since the public one is often the router's. A practice front is kept to
+ * itself.
  */
-function listenAddresses({ addresses, map, host, front }: ListenInput): string[] {
+function listenAddresses({ addresses, names, host, front }: ListenInput): string[] {
   // Inside its own network a container is dialled on an address that nobody knows beforehand.
   if (front.kind === 'container') return ['0.0.0.0'];
-  const practice = addresses.length === map.front.addresses.length && addresses.every(isLoopback);
-  if (practice) return [...addresses];
+  if (isPracticeFront({ addresses, names })) return [...addresses];
   const hasIpv6 = host.addresses.some(({ address }) => address.includes(':'));
   return hasIpv6 ? ['0.0.0.0', '::'] : ['0.0.0.0'];
 }

@@ -1,4 +1,4 @@
-/** The number of an edition as people and folders write it. */
+/** A number of an edition or of a pair of files, as people and folders write it: names sort in the order they were made. */
 export function editionNumber(number: number): string {
   return String(number).padStart(4, '0');
 }

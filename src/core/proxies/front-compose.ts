@@ -1,7 +1,7 @@
+import { isPracticeFront } from '../plan/practice-front.ts';
 import { stringify } from 'yaml';
 import type { PublishedPort, Service } from '../inventory/inventory.ts';
 import { onLoopback } from '../inventory/on-loopback.ts';
-import { isLoopback } from '../networks/address.ts';
 import type { Plan } from '../plan/plan.ts';
 import { dialledParts, servicesOf } from '../plan/parts.ts';
 import type { WhereFront } from '../plan/where-front.ts';
@@ -36,9 +36,8 @@ interface FrontComposeInput {
 export function frontCompose(input: FrontComposeInput): string {
   const { plan, front, compose } = input;
   const networks = sharedNetworks(front, servicesOf(plan));
-  const { listen, addresses, names } = plan.front;
-  const practice = addresses.length > 0 && names.length === 0 && addresses.every(isLoopback);
-  const outside = practice ? '127.0.0.1:' : '';
+  const { listen } = plan.front;
+  const outside = isPracticeFront(plan.front) ? '127.0.0.1:' : '';
   // The proxy gives up root by itself, for which it needs these three.
   const rights =
     input.owner.uid === 0

@@ -1,6 +1,6 @@
+import { isPracticeFront } from '../plan/practice-front.ts';
 import { card, tell } from '../findings/card.ts';
 import { titleOf } from '../inventory/inventory.ts';
-import { isLoopback } from '../networks/address.ts';
 import { programOf } from '../proxies/programs.ts';
 import { servicesOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
@@ -64,8 +64,7 @@ export const frontNotAtBoot: Rule = {
       if (restart !== null && !restart.startsWith('on-failure')) return [];
       return [tell(boot, { say: 'container', data: { front: containers[0]?.name ?? name }, ...about })];
     }
-    const practice = plan.front.addresses.every(isLoopback) && plan.front.names.length === 0;
-    if (startsAtBoot !== false || practice) return [];
+    if (startsAtBoot !== false || isPracticeFront(plan.front)) return [];
     const { title: proxy, words } = programOf(plan.front.proxy);
     return [tell(boot, { say: 'program', data: { proxy, start: words.atBoot(plan.map) }, ...about })];
   },

@@ -1,5 +1,5 @@
 import { card, tell } from '../findings/card.ts';
-import { inNetworks, isPrivate } from '../networks/address.ts';
+import { inNetworks, isLinkLocal, isPrivate } from '../networks/address.ts';
 import { overlap } from '../networks/covering.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -92,7 +92,7 @@ export const gateMissesIpv6: Rule = {
           (other) =>
             other.interface === near.interface &&
             other.address.includes(':') &&
-            !other.address.startsWith('fe80:') &&
+            !isLinkLocal(other.address) &&
             other.address !== '::1' &&
             !inNetworks(other.address, networks),
         );

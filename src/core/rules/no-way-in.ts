@@ -1,6 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding, Place } from '../findings/finding.ts';
-import { familyOf, inNetworks, isLoopback, isPrivate } from '../networks/address.ts';
+import { familyOf, inNetworks, isLinkLocal, isLoopback, isPrivate } from '../networks/address.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -61,7 +61,7 @@ export const noWayIn: Rule = {
     const shared = plan.front.addresses.filter((address) => inNetworks(address, sharedNetwork));
     const inside = map.front.addresses.flatMap((written) => {
       if (written.kind !== 'interface') return [];
-      const own = host.addresses.filter((one) => one.interface === written.name && !one.address.startsWith('fe80:'));
+      const own = host.addresses.filter((one) => one.interface === written.name && !isLinkLocal(one.address));
       // One public address is enough of a way in, as with IPv6 behind a router.
       if (own.length === 0 || own.some(({ address }) => !isPrivate(address) || isLoopback(address))) return [];
       return own.filter(({ address }) => !inNetworks(address, sharedNetwork)).slice(0, 1);

@@ -1,3 +1,4 @@
+import { withPort } from '../networks/address.ts';
 import { card, tell } from '../findings/card.ts';
 import { dialledParts, partName } from '../plan/parts.ts';
 import { programOf } from '../proxies/programs.ts';
@@ -39,7 +40,7 @@ export const upstreamUnproven: Rule = {
     dialledParts(plan.roads).flatMap(({ road, part, upstream }) => {
       const { trust, host, port, scheme, verifyAs } = upstream;
       if (scheme === 'http') return [];
-      const to = `${host.includes(':') ? `[${host}]` : host}:${String(port)}`;
+      const to = withPort(host, port);
       const about = { roads: [road.name], where: road.where };
       const data = { road: partName(road.display, part.prefix), to };
       const { limits, title: proxy } = programOf(plan.front.proxy);

@@ -1,3 +1,4 @@
+import { withPort } from '../networks/address.ts';
 import type { GatePart } from '../plan/plan.ts';
 import { contextOf, type Context } from './context.ts';
 import { decide } from './decide.ts';
@@ -100,7 +101,7 @@ function actWords(verdict: Verdict): string {
         : `shows ${verdict.root}${verdict.path}`;
     case 'forward': {
       const { scheme, host, port } = verdict.upstream;
-      return `goes to ${scheme}://${host.includes(':') ? `[${host}]` : host}:${String(port)}${verdict.target}`;
+      return `goes to ${scheme}://${withPort(host, port)}${verdict.target}`;
     }
   }
 }

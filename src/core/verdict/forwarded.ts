@@ -36,6 +36,6 @@ export function authorityOn({ name, authority }: PlannedRoad, scheme: 'http' | '
 }
 
 /** RFC 7239 §6: an IPv6 address in brackets and quotes. */
-function forwardedNode(client: string): string {
+export function forwardedNode(client: string): string {
   return client.includes(':') ? `"[${client}]"` : client;
 }

@@ -1,5 +1,5 @@
 import type { HostFacts } from '../inventory/inventory.ts';
-import { isLoopback, isPrivate } from '../networks/address.ts';
+import { isLinkLocal, isLoopback, isPrivate } from '../networks/address.ts';
 import type { NetworkSet } from '../networks/home.ts';
 import type { Plan } from '../plan/plan.ts';
 
@@ -38,7 +38,7 @@ export function insideAddresses({ plan, host }: Pick<WayInFacts, 'plan' | 'host'
   return host.addresses
     .filter(
       ({ address, ofContainers }) =>
-        !ofContainers && isPrivate(address) && !isLoopback(address) && !address.startsWith('fe80:'),
+        !ofContainers && isPrivate(address) && !isLoopback(address) && !isLinkLocal(address),
     )
     .map(({ address }) => address);
 }

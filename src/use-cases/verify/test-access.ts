@@ -1,3 +1,4 @@
+import { forwardedNode } from '../../core/verdict/forwarded.ts';
 import { randomBytes } from 'node:crypto';
 import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
@@ -102,6 +103,6 @@ function forgedHeaders(claimed: string, edgeHeader: string | null): Record<strin
   ];
   return {
     ...Object.fromEntries(names.map((name) => [name, claimed])),
-    forwarded: `for=${claimed.includes(':') ? `"[${claimed}]"` : claimed}`,
+    forwarded: `for=${forwardedNode(claimed)}`,
   };
 }
