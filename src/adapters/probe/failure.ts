@@ -35,14 +35,28 @@ export function failureOf(error: unknown, heard: number | null = null): Failure 
   if (error instanceof Error && 'syscall' in error && error.syscall === 'bind')
     return { kind: 'unreachable', reason: 'the address to ask from is not of the same kind' };
   if (heard === 0 && (code === 'ECONNRESET' || code === 'EPIPE')) return closedUnheard;
-  return { kind: kinds[code] ?? 'broken', reason: alertWords(error) ?? reasonOf(error) };
+  const message = error instanceof Error ? error.message : '';
+  const because = code.startsWith('HPE_') ? 'not-http' : brokenOn(message);
+  const about = because === null ? {} : { because };
+  return { kind: kinds[code] ?? 'broken', reason: alertWords(message) ?? reasonOf(error), ...about };
+}
+
+/** What OpenSSL says of a handshake that failed. */
+export function brokenOn(message: string): Exclude<Failure['because'], undefined> | null {
+  if (/protocol version|unsupported protocol/i.test(message)) return 'version';
+  if (/wrong version number|packet length too long|http request/i.test(message)) return 'not-tls';
+  return alertIn(message) === null ? null : 'alert';
 }
 
 /** OpenSSL puts its file and line into messages; the alert's name is what counts. */
-function alertWords(error: unknown): string | null {
-  const message = error instanceof Error ? error.message : '';
-  const alert = /alert ([a-z ]+?)(:|$|\.)/i.exec(message)?.[1];
-  if (alert !== undefined) return `TLS alert "${alert.replace(/ alert$/, '').trim()}"`;
+export function alertWords(message: string): string | null {
+  const alert = alertIn(message);
+  if (alert !== null) return `TLS alert "${alert}"`;
   const reason = /SSL routines:[^:]*:([^:]+)/.exec(message)?.[1];
   return reason === undefined ? null : `TLS: ${reason}`;
+}
+
+function alertIn(message: string): string | null {
+  const alert = /alert ([a-z ]+?)(:|$|[.\r\n])/i.exec(message)?.[1];
+  return alert === undefined ? null : alert.replace(/ alert$/, '').trim();
 }

@@ -79,7 +79,7 @@ export function handshake({
       if (!isShaken) end({ ok: false, failure: failureOf(error, wire.bytesRead) });
     });
     socket.once('close', () => {
-      const cut = { kind: 'broken' as const, reason: 'the connection was closed' };
+      const cut = { kind: 'broken', reason: 'the connection was closed', because: 'ended' } as const;
       if (!isShaken) end({ ok: false, failure: wire.bytesRead === 0 ? closedUnheard : cut });
     });
   });

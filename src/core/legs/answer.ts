@@ -20,11 +20,14 @@ export type Attempt<T> = { ok: true; value: T } | { ok: false; failure: Failure 
  *   `cut`: an answer began and did not end; `broken`: garbled; `unreachable`: this machine has no way there, which says nothing
  *   about the other end
  * @property mute not one byte came back
+ * @property because what a broken attempt broke on: `alert`: the other end ended the handshake by an alert (RFC 8446 §6); `version`: it
+ *   takes none of our versions of TLS; `ended`: the handshake was cut off; `not-tls`, `not-http`: it speaks something else
  */
 export interface Failure {
   kind: 'refused' | 'silent' | 'closed' | 'cut' | 'broken' | 'unreachable';
   reason: string;
   mute?: boolean;
+  because?: 'alert' | 'version' | 'ended' | 'not-tls' | 'not-http';
 }
 
 /** First value of a header, or null. */

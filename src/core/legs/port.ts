@@ -174,12 +174,9 @@ export function mannerAfter(manner: Manner, otherWay: Heard): Manner {
 function mannerOfOne(listener: 'http' | 'https', attempt: Heard): Manner {
   if (attempt.ok)
     return listener === 'http' && 'status' in attempt.value && wantsHttps(attempt.value) ? 'other' : 'speaks';
-  const { kind, reason, mute } = attempt.failure;
+  const { kind, because, mute } = attempt.failure;
   if (kind === 'closed') return 'closes';
   if (kind === 'silent' && mute === true) return 'mute';
-  const isGarbled = listener === 'https' ? plainForTls.test(reason) : /^Parse Error/.test(reason);
+  const isGarbled = listener === 'https' ? because === 'not-tls' : because === 'not-http';
   return isGarbled ? 'garbled' : 'speaks';
 }
-
-/** What OpenSSL says of an answer that is no TLS. */
-export const plainForTls = /wrong version number|packet length too long|http request/i;

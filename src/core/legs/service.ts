@@ -10,7 +10,6 @@ import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegKind, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from '../proxies/pages.ts';
 import { pageProblem } from './pages.ts';
-import { plainForTls } from './port.ts';
 import { differenceOf } from './redirect.ts';
 import { expectedOf } from './targets.ts';
 import {
@@ -98,9 +97,9 @@ function down(own: DirectEvidence, failure: Failure): LegResult {
   return bad('service', kind, { card: serviceDown, say, data, cause: `service:${upstream}` });
 }
 
-function wayDown({ upstream, takesTls }: DirectEvidence, { kind, reason }: Failure, service: string | null): string {
+function wayDown({ upstream, takesTls }: DirectEvidence, { kind, because }: Failure, service: string | null): string {
   if (takesTls) return 'speaks-https';
-  if (upstream.scheme === 'https' && plainForTls.test(reason)) return 'speaks-http';
+  if (upstream.scheme === 'https' && because === 'not-tls') return 'speaks-http';
   return kind === 'refused' && service === null ? 'refused-port' : kind;
 }
 

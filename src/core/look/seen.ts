@@ -1,3 +1,4 @@
+import type { Failure } from '../legs/answer.ts';
 import { lookFormat } from './script.ts';
 
 /** What came of one question. @property exit curl's own code (curl(1), EXIT CODES) @property bytes in hex */
@@ -34,6 +35,9 @@ export interface SeenLive {
   target: string;
   bytes: string;
 }
+
+/** Of what the other machine was not asked to test. */
+export const notSeen: Failure = { kind: 'unreachable', reason: 'the other machine did not test it' };
 
 export interface Seen {
   answers: SeenAnswer[];

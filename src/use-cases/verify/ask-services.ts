@@ -78,7 +78,7 @@ function statusOf(attempt: Attempt<Answer>): number | null {
 /** A handshake that is ended by an alert is TLS as well. */
 async function takesTls({ host, port }: At, limits: Limits): Promise<boolean> {
   const attempt = await handshake({ address: host, port, name: '', trust: { given: [], practice: [] }, ...limits });
-  return attempt.ok || attempt.failure.reason.startsWith('TLS alert');
+  return attempt.ok || attempt.failure.because === 'alert';
 }
 
 function notAsked(about: Pick<DirectEvidence, 'road' | 'part' | 'upstream'>): DirectEvidence {

@@ -37,7 +37,8 @@ async function look(
 ): Promise<{ attempt: Attempt<TlsEvidence>; onlyOld: string | null }> {
   const attempt = await prober.handshake(endpoint, name);
   if (!attempt.ok) {
-    const mayBeOld = /protocol version|unsupported protocol|closed/i.test(attempt.failure.reason);
+    const { kind, because } = attempt.failure;
+    const mayBeOld = kind === 'closed' || because === 'version' || because === 'ended';
     return { attempt, onlyOld: mayBeOld ? await prober.oldProtocol(endpoint, name) : null };
   }
   const { fingerprint } = attempt.value.leaf;
