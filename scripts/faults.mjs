@@ -6,14 +6,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
 const folder = mkdtempSync(join(tmpdir(), 'mile-marker-faults-'));
-const { status } = spawnSync(
-  process.execPath,
-  ['node_modules/jest/bin/jest.js', '--forceExit', '--silent', 'test/faults-'],
-  {
-    stdio: ['ignore', 'ignore', 'inherit'],
-    env: { ...process.env, MILE_MARKER_FAULTS: folder },
-  },
-);
+const { status } = spawnSync(process.execPath, ['node_modules/jest/bin/jest.js', '--silent', 'test/faults-'], {
+  stdio: ['ignore', 'ignore', 'inherit'],
+  env: { ...process.env, MILE_MARKER_FAULTS: folder },
+});
 const rows = readdirSync(folder)
   .sort()
   .flatMap((file) => JSON.parse(readFileSync(join(folder, file), 'utf8')));

@@ -31,10 +31,9 @@ run('npm', ['run', '--silent', 'check']);
 const folder = mkdtempSync(join(tmpdir(), 'mile-marker-results-'));
 const results = join(folder, 'jest.json');
 const only = process.argv.slice(2);
-// A test that failed may leave a server behind, which must not keep the run from ending.
 const jest = spawnSync(
   process.execPath,
-  ['node_modules/jest/bin/jest.js', '--forceExit', '--json', `--outputFile=${results}`, ...only],
+  ['node_modules/jest/bin/jest.js', '--json', `--outputFile=${results}`, ...only],
   {
     stdio: ['ignore', 'ignore', 'inherit'],
   },

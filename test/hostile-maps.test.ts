@@ -11,6 +11,7 @@ import { readMap } from '../src/core/map/read-map.ts';
 import { makePlan } from '../src/core/plan/make-plan.ts';
 import { nginxProgram } from './support/fronts.ts';
 import { inventoryOf, someHost } from './support/plan.ts';
+import { freePorts } from './support/ports.ts';
 import { folderWith } from './support/program.ts';
 
 /** Values that try to become directives, in every field of the map that takes text. */
@@ -125,7 +126,8 @@ test('of those that the map takes, nginx takes each', async () => {
     return planOf(map) ?? [];
   });
   expect(taken.length).toBeGreaterThan(10);
-  const listen = { addresses: ['127.0.0.1'], http: 8087, https: 8447 };
+  const [plain = 0, https = 0, mark = 0] = await freePorts(3);
+  const listen = { addresses: ['127.0.0.1'], http: plain, https };
   for (const plan of taken) {
     const current = join(folder, 'front');
     const certificates = plan.certificates.map((one) => ({
@@ -134,7 +136,12 @@ test('of those that the map takes, nginx takes each', async () => {
       keyFile: join(folder, 'k.pem'),
     }));
     const roads = plan.roads.map((road) => withoutFiles(road));
-    const here: Plan = { ...plan, roads, certificates, front: { ...plan.front, listen, container: null } };
+    const here: Plan = {
+      ...plan,
+      roads,
+      certificates,
+      front: { ...plan.front, listen, container: null, mark: { address: '127.0.0.1', port: mark } },
+    };
     for (const { path, content } of [...nginx.render(here, { current }), nginx.renderMark(here, 'm')]) {
       mkdirSync(dirname(join(current, path)), { recursive: true });
       writeFileSync(join(current, path), content);

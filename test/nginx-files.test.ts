@@ -32,8 +32,12 @@ async function nginxTest(text: string, change: (files: string) => string = (file
   return `${String(status)} ${stderr}`;
 }
 
-const head =
-  'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: 8089, https: 8449}, mark: "127.0.0.1:9189"';
+/** `nginx -t` binds what it would listen on. */
+let head = '';
+beforeAll(async () => {
+  const [plain, https, mark] = (await freePorts(3)).map(String);
+  head = `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {http: ${plain ?? ''}, https: ${https ?? ''}}, mark: "127.0.0.1:${mark ?? ''}"`;
+});
 
 test('nginx accepts every kind of road without a warning, also names that do not resolve and very long ones', async () => {
   // With its domain just 253 characters: as long as a name can be, and too long for a file name.

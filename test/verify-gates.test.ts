@@ -144,7 +144,7 @@ test('on the machine itself, with a public address on the map, home is home', as
   const front = await startFront(folder, 'builtin');
   // The running front is the same; only verify believes that it is elsewhere.
   writeFileSync(join(folder, 'mile-marker.yaml'), `${head.replace('127.0.0.1', '203.0.113.24')}${roads}`);
-  const { findings, roads: driven } = read(
+  const { findings, roads: tested } = read(
     await mileMarker(['verify', '--at', `127.0.0.1:${String(https)}`, '--json'], folder),
   );
   await front.stop();
@@ -154,7 +154,7 @@ test('on the machine itself, with a public address on the map, home is home', as
     ['note', 'certificate-practice'],
     ['note', 'front-not-newest'],
   ]);
-  expect(driven[0]?.legs['access']).toMatchObject({ outcome: 'ok', says: 'lets in' });
+  expect(tested[0]?.legs['access']).toMatchObject({ outcome: 'ok', says: 'lets in' });
 });
 
 test('who names nothing must see neither a service nor a welcome page', async () => {

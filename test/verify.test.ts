@@ -198,7 +198,7 @@ describe('names and ports', () => {
     });
   });
 
-  test('a resolver that stays silent is no verdict: unsure, and the other legs are driven all the same', async () => {
+  test('a resolver that stays silent is no verdict: unsure, and the other legs are tested all the same', async () => {
     const silent = createSocket('udp4');
     await new Promise<void>((resolve) => silent.bind(0, '127.0.0.1', resolve));
     const [http = 0, https = 0] = await freePorts(2);
@@ -270,7 +270,7 @@ describe('names and ports', () => {
   });
 });
 
-test('a router that does not lead back inside, and names that lead home: said once, and the roads are driven at home', async () => {
+test('a router that does not lead back inside, and names that lead home: said once, and the roads are tested at home', async () => {
   const [https = 0, http = 0, outHttps = 0, outHttp = 0, mark = 0] = await freePorts(5);
   const page = await pageServer('Hut');
   const domain = 'saltmarsh.example';

@@ -3,7 +3,7 @@ import { decide } from '../core/verdict/decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from '../core/verdict/verdict.ts';
 import { isBefore } from '../core/verdict/steps/all-steps.ts';
 import type { PlannedRoad, PlannedRules } from '../core/plan/plan.ts';
-import { PeopleOffice } from './people.ts';
+import { PasswordChecker } from './people.ts';
 import { RateKeeper } from './rate.ts';
 import { toVerdictRequest, type AnyRequest } from './request.ts';
 
@@ -16,7 +16,7 @@ export interface Read {
 
 /** Decides requests, and learns the slow or stateful facts only for those that they matter to: counts first, hashes last. */
 export class Judge {
-  private readonly office: PeopleOffice;
+  private readonly passwords: PasswordChecker;
   /** By the rules of a road: the road of all other names counts them together. */
   private readonly keepers = new Map<PlannedRules, RateKeeper>();
   /** Requests that were counted once and come again without their upgrade. */
@@ -26,7 +26,7 @@ export class Judge {
     private readonly prepared: Prepared,
     onTrouble: (message: string) => void,
   ) {
-    this.office = new PeopleOffice(onTrouble);
+    this.passwords = new PasswordChecker(onTrouble);
     for (const { rules } of prepared.plan.roads)
       if (rules.rate !== null) this.keepers.set(rules, new RateKeeper(rules.rate));
   }
@@ -45,7 +45,7 @@ export class Judge {
     if (road === null || !reachesRate(first)) return first;
     if (this.isOver(socket, road, context.client)) return decide(this.prepared, { ...asked, overRate: true });
     if (first.act !== 'answer' || first.status !== 401) return first;
-    const proof = await this.office.prove(road, context.target, asked.headers['authorization']?.[0]);
+    const proof = await this.passwords.prove(road, context.target, asked.headers['authorization']?.[0]);
     return decide(this.prepared, { ...asked, ...proof });
   }
 
@@ -55,7 +55,7 @@ export class Judge {
   }
 
   stop(): Promise<void> {
-    return this.office.stop();
+    return this.passwords.stop();
   }
 
   private isOver(socket: object, { rules }: PlannedRoad, client: string): boolean {

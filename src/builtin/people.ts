@@ -28,7 +28,7 @@ interface HeldFile {
  * Proves who sent a request, by the password files of a gate. Files are read again when they change. Hashes are made in a thread of
  * their own, and what was good is remembered under a keyed digest: neither password nor its plain digest stays in memory.
  */
-export class PeopleOffice {
+export class PasswordChecker {
   private readonly files = new Map<string, HeldFile>();
   private readonly good = new Map<string, number>();
   private readonly key = randomBytes(32);

@@ -40,7 +40,7 @@ const jobs: Record<JobName, Job> = {
     cron: (minute) => `${String(minute % 5)}-59/5 *`,
   },
   verify: {
-    description: 'Drive every road of the map and see whether it arrives',
+    description: 'Test every road of the map to its end',
     argv: ['verify', '--since'],
     calendar: '*-*-* 04:30:00',
     delay: '1h',

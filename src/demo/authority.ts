@@ -1,7 +1,7 @@
 import https from 'node:https';
 import type { AddressInfo } from 'node:net';
 import { makeAuthority, makeKey, signLeaf, type Pair } from '../adapters/certificates/make.ts';
-import { AcmeOffice } from './acme-office.ts';
+import { AcmeProtocol } from './acme-protocol.ts';
 
 interface RunningAuthority {
   directory: string;
@@ -30,16 +30,16 @@ export async function startAuthority({ httpPort }: AuthorityInput): Promise<Runn
     server.listen(0, '127.0.0.1', resolve);
   });
   const base = `https://127.0.0.1:${String((server.address() as AddressInfo).port)}`;
-  const office = new AcmeOffice({ base, signer, httpPort });
+  const protocol = new AcmeProtocol({ base, signer, httpPort });
   server.on('request', (request, response) => {
     let body = '';
     request.setEncoding('utf8').on('data', (text: string) => (body += text));
     request.on('end', () => {
-      void office.answer(request.url ?? '', body).then(({ status, body: said, location }) => {
+      void protocol.answer(request.url ?? '', body).then(({ status, body: said, location }) => {
         const isText = typeof said === 'string';
         response.writeHead(status, {
           'content-type': isText ? 'application/pem-certificate-chain' : 'application/json',
-          'replay-nonce': office.nonce(),
+          'replay-nonce': protocol.nonce(),
           ...(location === undefined ? {} : { location }),
         });
         response.end(isText ? said : JSON.stringify(said));

@@ -128,11 +128,11 @@ test('whatever explains whatever, nothing that is wrong gets lost: neither how b
   const road = fc.array(problem, { maxLength: 6 });
   fc.assert(
     fc.property(fc.array(road, { minLength: 1, maxLength: 4 }), (roads) => {
-      const driven = roads.map((problems, index) => ({
+      const tested = roads.map((problems, index) => ({
         road: `r${String(index)}`,
         legs: problems.map((one) => bad('service', 'unclear', one)),
       }));
-      const { told, away } = explainAway(driven);
+      const { told, away } = explainAway(tested);
       const findings = findingsOf(told);
       const ofRoad = (name: string): number[] =>
         findings.filter(({ roads: names }) => names.includes(name)).map(({ severity }) => weight[severity]);

@@ -2,7 +2,7 @@ import http, { type IncomingMessage, type RequestListener, type ServerResponse }
 import type { Condition, Does } from './row.ts';
 
 /** What the words of a row stand for in one installation. */
-export interface Ground {
+export interface TestBed {
   name: string;
   http: number;
   https: number;
@@ -11,38 +11,37 @@ export interface Ground {
 }
 
 /** Turns a row's words into what a server does. */
-export function handlerOf(does: Does, ground: Ground): RequestListener {
-  return (request, response) => act(does, ground, request, response);
+export function handlerOf(does: Does, bed: TestBed): RequestListener {
+  return (request, response) => act(does, bed, request, response);
 }
 
-function act(does: Does, ground: Ground, request: IncomingMessage, response: ServerResponse): void {
+function act(does: Does, bed: TestBed, request: IncomingMessage, response: ServerResponse): void {
   if (does === 'page') page('Nest camera', request, response);
-  else if (does === 'passes') pass(ground.service, request, response);
+  else if (does === 'passes') pass(bed.service, request, response);
   else if (does === 'hangs') request.resume();
   else if (does === 'closes') request.socket.destroy();
   else if (does === 'garbles') response.writeHead(200, { 'content-encoding': 'gzip' }).end('this is not gzip');
   else if (does === 'streams') stream(response);
   else if (does === 'hints')
     response.writeEarlyHints({ link: '</style.css>; rel=preload' }, () => page('Nest camera', request, response));
-  else if ('passesTo' in does) pass(ground.tides, request, response);
+  else if ('passesTo' in does) pass(bed.tides, request, response);
   else if ('frontError' in does) frontError(does.frontError, response);
   else if ('cutsAfter' in does) {
     response.writeHead(200, { 'content-type': 'text/html', 'content-length': '100000' });
     response.write(does.cutsAfter, () => setTimeout(() => request.socket.destroy(), 20));
-  } else if ('slowly' in does) setTimeout(() => act(does.then, ground, request, response), does.slowly);
-  else if ('when' in does)
-    act(holds(does.when, ground, request) ? does.then : does.otherwise, ground, request, response);
+  } else if ('slowly' in does) setTimeout(() => act(does.then, bed, request, response), does.slowly);
+  else if ('when' in does) act(holds(does.when, bed, request) ? does.then : does.otherwise, bed, request, response);
   else {
     const filled = Object.entries(does.headers ?? {}).map(([name, value]) => [
       name,
-      Array.isArray(value) ? value.map((one) => fill(one, ground, request)) : fill(String(value), ground, request),
+      Array.isArray(value) ? value.map((one) => fill(one, bed, request)) : fill(String(value), bed, request),
     ]);
     response.writeHead(does.answers, Object.fromEntries(filled) as http.OutgoingHttpHeaders);
-    response.end(fill(does.body ?? '', ground, request));
+    response.end(fill(does.body ?? '', bed, request));
   }
 }
 
-function holds({ has, publicName, method, target }: Condition, { name }: Ground, request: IncomingMessage): boolean {
+function holds({ has, publicName, method, target }: Condition, { name }: TestBed, request: IncomingMessage): boolean {
   const host = (request.headers.host ?? '').split(':')[0] ?? '';
   return (
     (has === undefined || new RegExp(has[1]).test(String(request.headers[has[0]] ?? ''))) &&
@@ -52,7 +51,7 @@ function holds({ has, publicName, method, target }: Condition, { name }: Ground,
   );
 }
 
-function fill(text: string, { name, http: plain, https, service }: Ground, request: IncomingMessage): string {
+function fill(text: string, { name, http: plain, https, service }: TestBed, request: IncomingMessage): string {
   const target = request.url ?? '/';
   const host = (request.headers.host ?? name).split(':')[0] ?? name;
   const words: Record<string, string> = {

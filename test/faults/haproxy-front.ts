@@ -1,9 +1,9 @@
 import type { Closing } from './node-front.ts';
 import type { HaproxyFront } from './row.ts';
-import { serverProgram, startServer, type FrontGround } from './server-front.ts';
+import { serverProgram, startServer, type FrontBed } from './server-front.ts';
 
 /** Starts the real server on a sound configuration written by hand, with the pieces of a row in their place. */
-export function startHaproxyFront(front: HaproxyFront, given: FrontGround): Promise<Closing> {
+export function startHaproxyFront(front: HaproxyFront, given: FrontBed): Promise<Closing> {
   return startServer({
     ...given,
     certificate: {},

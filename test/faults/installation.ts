@@ -8,7 +8,7 @@ import { startFront } from '../support/fronts.ts';
 import { freePorts, listening, portOf } from '../support/ports.ts';
 import { folderWith, mileMarker } from '../support/program.ts';
 import type { TestAuthority } from './certificates.ts';
-import { handlerOf, page, type Ground } from './does.ts';
+import { handlerOf, page, type TestBed } from './does.ts';
 import { startRecords } from './dns.ts';
 import { edgeAddress, startEdge } from './edge.ts';
 import { startHaproxyFront } from './haproxy-front.ts';
@@ -45,14 +45,14 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
       0,
     );
     closings.push(closing(tides));
-    const ground = { name: names.nestcam, http: httpPort, https: httpsPort, service, tides: portOf(tides) };
+    const bed = { name: names.nestcam, http: httpPort, https: httpsPort, service, tides: portOf(tides) };
     const addresses = row.addresses ?? ['127.0.0.1'];
     const shown = row.edge === undefined ? addresses : [edgeAddress];
     const wild = row.others === undefined ? {} : { '*.saltmarsh.example': row.ofOthers ?? shown };
     const dns = await startRecords({ ...wild, [names.nestcam]: row.records ?? shown, [names.tides]: shown });
     closings.push(dns.stop);
     const folder = folderWith({
-      'mile-marker.yaml': mapOf(row, ground, addresses, mark),
+      'mile-marker.yaml': mapOf(row, bed, addresses, mark),
       'ca.pem': authority.trusted,
       wardens: `edda:${bcrypt.hashSync('tern over the spit', 4)}\n`,
       login: 'edda:tern over the spit\n',
@@ -61,7 +61,7 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
     chmodSync(folder, 0o755);
     chmodSync(join(folder, 'login'), 0o600);
     if (row.held !== undefined) await hold(folder, authority, row);
-    closings.push(...(await startFronts(row, folder, ground, addresses, authority)));
+    closings.push(...(await startFronts(row, folder, bed, addresses, authority)));
     const argv = [
       'verify',
       '--json',
@@ -80,7 +80,7 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
 
 function mapOf(
   row: Row,
-  { http: plain, https, service, tides }: Ground,
+  { http: plain, https, service, tides }: TestBed,
   addresses: readonly string[],
   mark: number,
 ): string {
@@ -106,16 +106,16 @@ ${others.replaceAll('{service}', String(service))}`;
 async function startFronts(
   row: Row,
   folder: string,
-  ground: Ground,
+  bed: TestBed,
   addresses: readonly string[],
   authority: TestAuthority,
 ): Promise<Closing[]> {
   if (row.own !== undefined) {
     const front = await startFront(folder, row.own);
-    const edge = row.edge === undefined ? [] : await startEdge(row.edge, ground, authority);
+    const edge = row.edge === undefined ? [] : await startEdge(row.edge, bed, authority);
     return [() => void front.stop(), ...edge];
   }
-  const given = { folder, ground, names, authority };
+  const given = { folder, bed, names, authority };
   if (row.nginx !== undefined) return [await startNginxFront(row.nginx, given)];
   if (row.haproxy !== undefined) return [await startHaproxyFront(row.haproxy, given)];
   if (row.httpd !== undefined) return [await startHttpdFront(row.httpd, given)];
@@ -125,7 +125,7 @@ async function startFronts(
   }));
   const started = [];
   for (const { address, front } of fronts)
-    started.push(...(await startNodeFront({ front, address, ground, names, authority })));
+    started.push(...(await startNodeFront({ front, address, bed, names, authority })));
   return started;
 }
 

@@ -2,10 +2,10 @@ import { join } from 'node:path';
 import { nginxProgram } from '../support/fronts.ts';
 import type { Closing } from './node-front.ts';
 import type { NginxFront } from './row.ts';
-import { startServer, type FrontGround } from './server-front.ts';
+import { startServer, type FrontBed } from './server-front.ts';
 
 /** Starts the real server on a sound configuration written by hand, with the pieces of a row in their place. Its errors go to `errors.log`. */
-export function startNginxFront(front: NginxFront, given: FrontGround): Promise<Closing> {
+export function startNginxFront(front: NginxFront, given: FrontBed): Promise<Closing> {
   return startServer({
     ...given,
     certificate: front.certificate === 'of-tides' ? { names: [given.names.tides] } : (front.certificate ?? {}),

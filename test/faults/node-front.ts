@@ -6,13 +6,13 @@ import type tls from 'node:tls';
 import { createSecureContext, type SecureContext, type TLSSocket } from 'node:tls';
 import { listening } from '../support/ports.ts';
 import type { Pair, TestAuthority } from './certificates.ts';
-import { handlerOf, type Ground } from './does.ts';
+import { handlerOf, type TestBed } from './does.ts';
 import type { Does, NodeFront, Raw } from './row.ts';
 
 export interface NodeFrontInput {
   front: NodeFront;
   address: string;
-  ground: Ground;
+  bed: TestBed;
   names: { nestcam: string; tides: string };
   authority: TestAuthority;
 }
@@ -21,13 +21,13 @@ export type Closing = () => void;
 
 /** Starts both listeners of a front that somebody set up by hand, at one address. */
 export async function startNodeFront(input: NodeFrontInput): Promise<Closing[]> {
-  const { front, address, ground } = input;
+  const { front, address, bed } = input;
   const right: Does = { answers: 308, headers: { location: 'https://{name}:{https}{target}' } };
   const plain = (): net.Server =>
     http.createServer(byName(input, front.http ?? right, front.plainStrangers ?? 'closes', right));
   const servers: Array<{ does: Raw | 'plain' | 'tls' | 'nobody'; port: number }> = [
-    { does: front.rawHttps ?? 'tls', port: ground.https },
-    { does: front.rawHttp ?? 'plain', port: ground.http },
+    { does: front.rawHttps ?? 'tls', port: bed.https },
+    { does: front.rawHttp ?? 'plain', port: bed.http },
   ];
   const closings: Closing[] = [];
   for (const { does, port } of servers) {
@@ -52,16 +52,16 @@ export function closing(server: net.Server): Closing {
 }
 
 /** The road and its neighbour have what is theirs; who asks for another name is a stranger. */
-function byName({ ground, names }: NodeFrontInput, own: Does, strangers: Does, neighbour: Does): http.RequestListener {
+function byName({ bed, names }: NodeFrontInput, own: Does, strangers: Does, neighbour: Does): http.RequestListener {
   return (request, response) => {
     const host = (request.headers.host ?? (request.headers[':authority'] as string | undefined) ?? '').split(':')[0];
     const does = host === names.nestcam ? own : host === names.tides ? neighbour : strangers;
-    handlerOf(does, ground)(request, response);
+    handlerOf(does, bed)(request, response);
   };
 }
 
 async function secureServer(input: NodeFrontInput): Promise<net.Server> {
-  const { front, names, authority, ground } = input;
+  const { front, names, authority, bed } = input;
   const { min = 'TLSv1.2', max, ciphers, alpn } = front.tls ?? {};
   const shared = {
     minVersion: min,
@@ -96,9 +96,7 @@ async function secureServer(input: NodeFrontInput): Promise<net.Server> {
       : https.createServer(options, handler);
   server.on('tlsClientError', () => undefined);
   if (front.passesUpgrade !== false)
-    server.on('upgrade', (request: http.IncomingMessage, socket: TLSSocket) =>
-      upgrade(ground.service, request, socket),
-    );
+    server.on('upgrade', (request: http.IncomingMessage, socket: TLSSocket) => upgrade(bed.service, request, socket));
   return server;
 }
 

@@ -12,7 +12,7 @@ export interface Seen {
 }
 
 /**
- * A working installation is changed as each row says, and driven with the built program: of a fault it must name that one thing and nothing else, of
+ * A working installation is changed as each row says, and tested with the built program: of a fault it must name that one thing and nothing else, of
  * an installation that is well, however odd, nothing.
  *
  * @param file of the test, under whose name what was seen is kept for the table

@@ -3,19 +3,19 @@ import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import net from 'node:net';
 import { join } from 'node:path';
 import type { Pair, TestAuthority } from './certificates.ts';
-import type { Ground } from './does.ts';
+import type { TestBed } from './does.ts';
 import type { Closing } from './node-front.ts';
 import type { CertificateSpec } from './row.ts';
 
 /** What a front of one installation stands on. */
-export interface FrontGround {
+export interface FrontBed {
   folder: string;
-  ground: Ground;
+  bed: TestBed;
   names: { nestcam: string; tides: string };
   authority: TestAuthority;
 }
 
-export interface ServerInput extends FrontGround {
+export interface ServerInput extends FrontBed {
   /** What the road's certificate is like. */
   certificate: CertificateSpec;
   /** Words such as `{service}` in it are filled in. */
@@ -27,12 +27,12 @@ export interface ServerInput extends FrontGround {
 
 /** Starts a real server on a configuration that somebody wrote by hand, with certificates of the road and its neighbour. */
 export async function startServer(input: ServerInput): Promise<Closing> {
-  const { folder, ground, names, authority, certificate, configuration, program, argv } = input;
+  const { folder, bed, names, authority, certificate, configuration, program, argv } = input;
   const own = join(folder, 'front');
   mkdirSync(own);
   keep(own, 'nestcam', await authority.leaf(names.nestcam, certificate));
   keep(own, 'tides', await authority.leaf(names.tides));
-  const { http, https, service, tides } = ground;
+  const { http, https, service, tides } = bed;
   const ports = Object.entries({ http, https, service, tides }).map(([name, port]) => [name, String(port)] as const);
   const words = new Map([...ports, ['own', own], ['name', names.nestcam], ['tidesName', names.tides]]);
   const file = join(own, 'front.conf');

@@ -5,7 +5,7 @@ import { readLogLine } from '../../core/proxies/log-line.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 
-/** What the front writes down while it is driven. @property sign goes along as Referer with what must be found again in the logs */
+/** What the front writes down while it is tested. @property sign goes along as Referer with what must be found again in the logs */
 export interface FrontLog {
   sign: string;
   /** The last line of its error log that names the road, or null. */

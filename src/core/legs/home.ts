@@ -8,7 +8,7 @@ const hairpin = card({
   why: 'Many routers do not pass a request for their own public address back inside. It means nothing for visitors outside.',
   source: 'RFC 4787 §6 (hairpinning)',
   messages: {
-    driven: {
+    hairpin: {
       message:
         'From here {public} does not answer, so everything was tested at {home}, the home address. Visitors from outside were not tested.',
       remedy:
@@ -53,7 +53,7 @@ export function frontPastEdge(addresses: readonly string[]): Problem {
 }
 
 export function noHairpin(publicAddresses: readonly string[], home: readonly string[]): Problem {
-  return { card: hairpin, say: 'driven', data: { public: [...publicAddresses], home: [...home] }, cause: 'hairpin' };
+  return { card: hairpin, say: 'hairpin', data: { public: [...publicAddresses], home: [...home] }, cause: 'hairpin' };
 }
 
 export function splitDns(resolver: string, found: readonly string[]): Problem {

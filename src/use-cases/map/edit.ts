@@ -125,12 +125,12 @@ interface Comparison {
   name: string;
 }
 
-const places = ['where', 'lines'];
+const ofLines = ['where', 'lines'];
 
 /** Whether the one road changed as wanted, and nothing else. Places do not count: lines move. */
 function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {
   const plain = (value: unknown): string =>
-    JSON.stringify(value, (key, part: unknown) => (places.includes(key) ? undefined : part));
+    JSON.stringify(value, (key, part: unknown) => (ofLines.includes(key) ? undefined : part));
   const rest = (map: SiteMap): string => {
     const later = map.later.filter(({ road }) => road !== name);
     return plain({ ...map, later, roads: map.roads.filter((road) => road.name !== name) });

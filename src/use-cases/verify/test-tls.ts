@@ -5,7 +5,7 @@ import type { PlannedRoad } from '../../core/plan/plan.ts';
 import type { Endpoint } from './prober.ts';
 import type { Shared } from './testing.ts';
 
-/** Whether chains come in order, by address and fingerprint of their leaf: the same chain is looked at once a run. */
+/** Whether chains come in order, by address and fingerprint of their leaf: the same chain is tested once a run. */
 type Orders = Map<string, Promise<boolean | null>>;
 
 /** Tests the handshake of a road at every address that speaks HTTPS, since one of two may be answered by something else. */

@@ -6,7 +6,7 @@ import { practiceHead } from './support/site.ts';
 
 /** The road of all other names, as a person meets it from adding it to taking it away. */
 
-test('added, explained, driven and taken away by the word `others`', async () => {
+test('added, explained, tested and taken away by the word `others`', async () => {
   const { head } = await practiceHead('builtin');
   const before = `${head}roads:\n  nestcam: {redirect: "https://www.example.org", gate: everyone}\n`;
   const folder = folderWith({ 'mile-marker.yaml': before });
@@ -28,14 +28,14 @@ test('added, explained, driven and taken away by the word `others`', async () =>
   const front = await startFront(folder, 'builtin');
   try {
     const ran = await mileMarker(['verify', 'others', '--json', '--at', '127.0.0.1'], folder);
-    const { roads: driven, findings } = JSON.parse(ran.out) as {
+    const { roads: tested, findings } = JSON.parse(ran.out) as {
       roads: Array<{ name: string; legs: Record<string, { outcome: string; says: string }> }>;
       findings: Array<{ rule: string; roads: string[] }>;
     };
     expect(findings.map(({ rule, roads: of }) => [rule, ...of])).toEqual([
       ['certificate-practice', '*.saltmarsh.example'],
     ]);
-    expect(driven.map(({ name, legs }) => [name, legs['tls']?.outcome, legs['redirect']?.outcome])).toEqual([
+    expect(tested.map(({ name, legs }) => [name, legs['tls']?.outcome, legs['redirect']?.outcome])).toEqual([
       ['*.saltmarsh.example', 'ok', 'ok'],
     ]);
   } finally {

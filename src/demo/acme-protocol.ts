@@ -18,7 +18,7 @@ interface Order {
   certificate: string | null;
 }
 
-interface OfficeInput {
+interface ProtocolInput {
   base: string;
   signer: Pair;
   httpPort: number;
@@ -30,12 +30,12 @@ const orderForm = z.object({ identifiers: z.array(z.object({ type: z.literal('dn
 const finalForm = z.object({ csr: z.string() });
 
 /** What the stand-in authority knows and answers (RFC 8555 §7). */
-export class AcmeOffice {
+export class AcmeProtocol {
   private readonly nonces = new Set<string>();
   private readonly accounts = new Map<string, Jwk>();
   private readonly orders: Order[] = [];
 
-  constructor(private readonly input: OfficeInput) {}
+  constructor(private readonly input: ProtocolInput) {}
 
   nonce(): string {
     const nonce = randomBytes(16).toString('base64url');
