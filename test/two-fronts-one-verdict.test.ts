@@ -45,6 +45,11 @@ const targets = [
 const badTargets = ['/../x', '/%2e%2e/x', '/a/../../x', '/%zz', '/%00', '/%', '/caf\u00e9', '/a#b', '*', 'nothing'];
 
 const rows: Row[] = [
+  ...['GET', 'OPTIONS', 'TRACE', 'CONNECT'].map((method) => ({
+    what: `${method} over HTTP/2`,
+    method,
+    version: '2.0' as const,
+  })),
   ...(['http', 'https'] as const).flatMap((listener) => [
     ...[...targets, ...badTargets].map((target) => ({ what: `target ${target}`, listener, target })),
     ...['GET', 'HEAD', 'DELETE', 'OPTIONS', 'TRACE', 'CONNECT', 'PROPFIND'].map((method) => ({

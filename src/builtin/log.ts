@@ -14,8 +14,9 @@ export class AccessLog {
 
   /** Notes a request when its answer has gone. @param client the visitor's own address @param now when it came */
   note(file: string, { request, response, client, now }: Logged): void {
+    const sent = countBytes(response);
     response.once('close', () => {
-      const line = `${combined({ request, response, client, now })}\n`;
+      const line = `${combined({ request, response, client, now, bytes: sent() })}\n`;
       this.last = this.last
         .then(() => appendFile(file, line, { mode: 0o640 }))
         .catch((error: unknown) => this.onTrouble(`cannot write to ${file}: ${String(error)}`));
@@ -28,6 +29,23 @@ export class AccessLog {
   }
 }
 
+/** Counts what is written as the body; for HTTP/2 `end` writes by `write`. */
+function countBytes(response: AnyResponse): () => number {
+  let bytes = 0;
+  for (const name of ['write', 'end'] as const) {
+    const own = Reflect.get(response, name) as (...given: unknown[]) => unknown;
+    Reflect.set(response, name, (...given: unknown[]): unknown => {
+      const [chunk] = given;
+      const before = bytes;
+      const result = own.apply(response, given);
+      if (bytes === before && (typeof chunk === 'string' || chunk instanceof Uint8Array))
+        bytes += Buffer.byteLength(chunk);
+      return result;
+    });
+  }
+  return () => bytes;
+}
+
 interface Logged {
   request: AnyRequest;
   response: AnyResponse;
@@ -35,15 +53,15 @@ interface Logged {
   now: Date;
 }
 
-function combined({ request, response, client, now }: Logged): string {
+/** @param bytes of the body, which an answer to HEAD does not have */
+function combined({ request, response, client, now, bytes }: Logged & { bytes: number }): string {
   const header = (name: string): string =>
     escaped(headerLines(request.rawHeaders).find(([key]) => key.toLowerCase() === name)?.[1] ?? '-');
   const authorization = headerLines(request.rawHeaders).find(([key]) => key.toLowerCase() === 'authorization')?.[1];
   const user = escaped(credentialsOf(authorization ?? '')?.name ?? '-');
   const line = escaped(`${request.method ?? ''} ${request.url ?? ''} HTTP/${request.httpVersion}`);
-  const length = response.getHeader('content-length');
-  const bytes = typeof length === 'string' || typeof length === 'number' ? String(length) : '-';
-  return `${client} - ${user === '' ? '-' : user} [${stamp(now)}] "${line}" ${String(response.statusCode)} ${bytes} "${header('referer')}" "${header('user-agent')}"`;
+  const length = request.method === 'HEAD' ? 0 : bytes;
+  return `${client} - ${user === '' ? '-' : user} [${stamp(now)}] "${line}" ${String(response.statusCode)} ${String(length)} "${header('referer')}" "${header('user-agent')}"`;
 }
 
 /** As the format has it: 23/Nov/2026:16:05:00 +0000. */

@@ -1,5 +1,5 @@
 import http, { type IncomingMessage, type Server } from 'node:http';
-import http2, { type Http2SecureServer, type ServerHttp2Session } from 'node:http2';
+import http2, { Http2ServerResponse, type Http2SecureServer, type ServerHttp2Session } from 'node:http2';
 import type { Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { TLSSocket, type SecureContext } from 'node:tls';
@@ -156,8 +156,11 @@ class Front {
     server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) =>
       this.guarded(socket, () => this.upgrade(server, request, socket, head)),
     );
-    server.on('connect', (request: AnyRequest, socket: Duplex) =>
-      this.guarded(socket, () => this.refuseTunnel(request, socket)),
+    // Over HTTP/2 a tunnel would be one stream of many, with an answer like any other (RFC 9113 §8.5).
+    server.on('connect', (request: AnyRequest, end: Duplex | Http2ServerResponse) =>
+      this.guarded(end, () =>
+        end instanceof Http2ServerResponse ? this.serve(request, end) : this.refuseTunnel(request, end),
+      ),
     );
     return server;
   }

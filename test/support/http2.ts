@@ -35,7 +35,8 @@ export function sendHttp2({ port, from, servername, row }: Http2Input): Promise<
       const stream = session.request(
         {
           ':method': row.method ?? 'GET',
-          ':path': row.target ?? '/',
+          // RFC 9113 §8.5: a request to tunnel has a place to go, and no path.
+          ...(row.method === 'CONNECT' ? {} : { ':path': row.target ?? '/' }),
           ...(authority === undefined ? {} : { ':authority': authority }),
           ...(hosts[0] === undefined ? {} : { host: hosts[0] }),
           ...headers,
