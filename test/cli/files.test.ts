@@ -15,9 +15,10 @@ import { X509Certificate } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
 import { join } from 'node:path';
 import { nginxProgram } from '../support/fronts.ts';
-import { folderWith, launch, mileMarker, stop } from '../support/program.ts';
+import { folderWith, mileMarker, mileMarkerProcess } from '../support/program.ts';
 import { practiceHead } from '../support/site.ts';
 
+const diskHook = join(__dirname, '../support/faults.mjs');
 const small = `domains: [saltmarsh.example]
 front: {address: 203.0.113.24, proxy: nginx, ports: {http: 8083, https: 8446}}
 roads:
@@ -282,19 +283,33 @@ describe('write', () => {
     },
   );
 
-  test('Ctrl-C at any moment leaves either the old state or the new one', async () => {
-    const roads = Array.from({ length: 300 }, (_, index) => `  station-${String(index)}: :80`).join('\n');
+  test('Ctrl-C at any change on the disk leaves the old state or the new one, and the next run the new one', async () => {
+    const roads = Array.from({ length: 8 }, (_, index) => `  station-${String(index)}: :80`).join('\n');
     const { head } = await practiceHead('nginx');
-    const folder = folderWith({ 'mile-marker.yaml': `${head}roads:\n${roads}\n` });
-    for (const afterMs of [250, 400, 600]) {
-      const child = launch(['write'], folder);
-      await new Promise((resolve) => setTimeout(resolve, afterMs));
-      expect([0, 130, null]).toContain(await stop(child));
-      const front = join(folder, '.mile-marker/front');
-      if (!existsSync(join(front, 'current'))) continue;
-      expect(readdirSync(join(front, 'current/roads'))).toHaveLength(300);
-      expect(readdirSync(join(front, 'editions')).filter((name) => name.startsWith('.'))).toEqual([]);
+    const at = async (folder: string, env: Record<string, string>): Promise<number | null> => {
+      const { code } = await mileMarkerProcess(['write'], folder, { NODE_OPTIONS: `--import ${diskHook}`, ...env });
+      return code;
+    };
+    const site = (): string => folderWith({ 'mile-marker.yaml': `${head}roads:\n${roads}\n` });
+    const whole = site();
+    expect(await at(whole, { FAULT_COUNT: join(whole, 'count') })).toBe(0);
+    const changes = Number(readFileSync(join(whole, 'count'), 'utf8'));
+    expect(changes).toBeGreaterThan(40);
+    let half = 0;
+    for (const number of [1, 0.3, 0.6, 0.9].map((share) => Math.ceil(share * changes))) {
+      for (const times of ['once', 'twice']) {
+        const folder = site();
+        expect(await at(folder, { FAULT: times, FAULT_AT: String(number) })).toBe(130);
+        const front = join(folder, '.mile-marker/front');
+        const written = (): number => readdirSync(join(front, 'current/roads')).length;
+        if (existsSync(join(front, 'current'))) expect(written()).toBe(8);
+        else half += 1;
+        expect((await mileMarker(['write'], folder)).code).toBe(0);
+        expect(written()).toBe(8);
+        expect(readdirSync(join(front, 'editions')).filter((name) => name.startsWith('.'))).toEqual([]);
+      }
     }
+    expect(half).toBeGreaterThan(0);
   });
 });
 

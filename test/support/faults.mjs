@@ -1,5 +1,5 @@
 // Loaded before the program: counts what it changes on the disk, and from change number FAULT_AT on does what FAULT says:
-// kill the program, or answer as a full or read-only disk would. FAULT_COUNT names a file for the number of changes.
+// kill the program, interrupt it as Ctrl-C does, once or twice, or answer as a full or read-only disk would. FAULT_COUNT names a file for the number of changes.
 import fs from 'node:fs/promises';
 import { writeFileSync } from 'node:fs';
 import { syncBuiltinESMExports } from 'node:module';
@@ -10,6 +10,10 @@ let count = 0;
 function change(name) {
   count += 1;
   if (FAULT === '' || count < Number(FAULT_AT)) return;
+  if (FAULT === 'once' || FAULT === 'twice') {
+    if (count - Number(FAULT_AT) < (FAULT === 'once' ? 1 : 2)) process.kill(process.pid, 'SIGINT');
+    return;
+  }
   if (FAULT === 'kill') process.kill(process.pid, 'SIGKILL');
   // A full disk still lets things go away.
   if (FAULT === 'ENOSPC' && ['rm', 'unlink', 'chmod'].includes(name)) return;
