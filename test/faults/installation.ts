@@ -88,7 +88,7 @@ function mapOf(
   const leads = to.startsWith('{') ? to.slice(1, -1) : `to: ${to.replaceAll('{service}', String(service))}`;
   const gate = /\bgate:/.test(row.road ?? '') ? '' : ', gate: everyone';
   const others = row.others === undefined ? '' : `  others: {${row.others}, gate: everyone}\n`;
-  const road = row.road === undefined ? '' : `, ${row.road}`;
+  const road = row.road === undefined ? '' : `, ${row.road.replaceAll('{tides}', String(tides))}`;
   return `domains: [saltmarsh.example]
 front:
   address: [${addresses.map((one) => `"${one}"`).join(', ')}]

@@ -111,7 +111,7 @@ export interface Row {
   severity?: 'error' | 'warning';
   /** A part of its sentence. */
   says?: string;
-  /** More keys of the road on the map. */
+  /** More keys of the road on the map; `{tides}` is the port of the other service. */
   road?: string;
   to?: string;
   /** The road of all other names, if the map has it. */

@@ -231,6 +231,12 @@ export const healthyRows: Row[] = [
     node: { https: { answers: 302, headers: { location: 'https://login.example.org/?to=nestcam' } } },
   }),
   well('a gate that closes the connection', { road: 'gate: far', node: { https: 'closes' } }),
+  ...(['builtin', 'nginx'] as const).map((own) =>
+    well(`parts of a road lead elsewhere: ${own}`, {
+      road: 'paths: {/tables: ":{tides}", /old: {redirect: "https://www.example.org"}}',
+      own,
+    }),
+  ),
   well('a folder', { to: '{folder: ./site}', own: 'builtin' }),
   well('a road that redirects', { to: '{redirect: "https://www.example.org"}', own: 'nginx' }),
   well('methods and a rate that are kept', { road: 'methods: [GET, HEAD], rate: 2/s burst 3', own: 'nginx' }),

@@ -38,6 +38,16 @@ export const networkRows: NetworkRow[] = [
     road: open,
   },
   {
+    name: 'a container behind a prefix is published to everyone',
+    rule: 'front-bypassed',
+    severity: 'warning',
+    says: 'nestcam.saltmarsh.example/camera',
+    from: 'outside',
+    publishes: everyone,
+    to: '{redirect: "https://www.example.org"}',
+    road: `${open}, paths: {/camera: "nestcam:8080"}`,
+  },
+  {
     name: 'the same, seen from the machine itself',
     rule: 'front-bypassed',
     severity: 'warning',

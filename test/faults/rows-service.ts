@@ -29,6 +29,27 @@ export const serviceRows: Row[] = [
     node: { https: { frontError: 502 } },
   },
   {
+    name: 'the service behind a prefix is not running',
+    rule: 'service-down',
+    says: 'nothing listens',
+    road: 'paths: {/clock: ":1"}',
+    own: 'builtin',
+  },
+  {
+    name: 'the front leads a prefix to the service of the road',
+    rule: 'wrong-service',
+    says: 'nestcam.saltmarsh.example/tables',
+    road: 'paths: {/tables: ":{tides}"}',
+    node: { https: 'passes' },
+  },
+  {
+    name: 'the front leads the road to the service behind a prefix',
+    rule: 'wrong-service',
+    says: 'nestcam.saltmarsh.example ',
+    road: 'paths: {/tables: ":{tides}"}',
+    node: { https: { passesTo: 'tides' } },
+  },
+  {
     name: 'the service breaks off in its page',
     rule: 'service-down',
     says: 'breaks off',

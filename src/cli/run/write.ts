@@ -33,7 +33,7 @@ export async function runWrite(options: Options, context: CommandContext): Promi
     if (options.json === true)
       io.out(jsonDocument('write', { map: site.mapFile, written: false, findings: blocking, summary }));
     else io.out(formatFindings(blocking, { width: io.width, colour: io.colour.out }));
-    io.err(`\nNothing was written: ${countsInWords(summary)}.\nnext: fix the map, then: mile-marker write\n`);
+    io.err(`\nNothing was written: ${countsInWords(summary)}.\nnext: fix the errors, then: mile-marker write\n`);
     setCode(exit.foundWrong);
     return;
   }
