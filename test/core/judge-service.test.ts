@@ -1,0 +1,163 @@
+import { judgeAccess, type AccessEvidence } from '../../src/core/legs/access.ts';
+import type { Answer, Attempt } from '../../src/core/legs/answer.ts';
+import { directEvidence, type DirectEvidence } from '../../src/core/legs/direct.ts';
+import { judgeService } from '../../src/core/legs/service.ts';
+import { answered, failed, ownError, page, told } from '../support/judged.ts';
+import { plannedOf } from '../support/plan.ts';
+
+/** What of a front's answer and of the service's own the judgement is made: the kind, how bad, and the case of the card. */
+
+const { plan } = plannedOf(`domains: [saltmarsh.example]
+front: {address: 203.0.113.24}
+gates: {staff: {people: wardens.htpasswd}}
+roads:
+  nestcam: {to: "http://192.168.64.20:8080", gate: staff}
+  tides: {to: "http://192.168.64.21:8080", gate: everyone, methods: [GET, HEAD]}
+  marked: {to: "http://192.168.64.22:8080", gate: everyone, expect: {status: 200, text: gull}}
+`);
+const [nestcam, tides, marked] = plan.roads;
+if (nestcam === undefined || tides === undefined || marked === undefined) throw new Error('no roads');
+
+function directOf(road: typeof nestcam, attempt: Attempt<Answer>, more: Partial<DirectEvidence> = {}): DirectEvidence {
+  const [part] = road?.parts ?? [];
+  if (road === undefined || part?.leads.kind !== 'service' || part.leads.upstream === null)
+    throw new Error('no service');
+  const about = { road: road.name, part: part.prefix, upstream: part.leads.upstream };
+  return { ...directEvidence({ ...about, first: attempt, second: attempt }), ...more };
+}
+
+const nest = answered(200, page('Nest camera'));
+test.each<[string, Attempt<Answer>, Attempt<Answer>, Partial<DirectEvidence>, string]>([
+  ['the page of the service', nest, nest, {}, 'service ok answers'],
+  ["another road's page", answered(200, page('Tides')), nest, {}, 'service wrong wrong-service wrong-service/other'],
+  [
+    'no page that anybody knows',
+    answered(200, page('Herons')),
+    nest,
+    {},
+    'service unsure unclear service-unclear/differs',
+  ],
+  [
+    'the page of a server that nobody set up',
+    answered(200, '<title>Welcome to nginx!</title>'),
+    nest,
+    {},
+    'service wrong welcome-page wrong-service/welcome',
+  ],
+  ["the front's own 502", ownError(502), nest, {}, 'service wrong front-fails front-cannot-reach-service/error'],
+  ["the front's own 504", ownError(504), nest, {}, 'service wrong front-fails front-cannot-reach-service/late'],
+  ["the front's own 404", ownError(404), nest, {}, 'service wrong front-fails front-cannot-reach-service/itself'],
+  ['an empty page', answered(200), nest, {}, 'service wrong empty front-cannot-reach-service/empty'],
+  [
+    'nothing from a service that answers',
+    failed('silent'),
+    nest,
+    {},
+    'service wrong breaks-off front-cannot-reach-service/silent',
+  ],
+  ['half an answer', failed('cut'), nest, {}, 'service wrong breaks-off front-cannot-reach-service/cut'],
+  ['garbage', failed('broken'), nest, {}, 'service wrong breaks-off front-cannot-reach-service/broken'],
+  [
+    '502, and nobody listens there',
+    ownError(502),
+    failed('refused'),
+    {},
+    'service wrong down service-down/refused-port',
+  ],
+  ['502, and silence there', ownError(502), failed('silent'), {}, 'service wrong silent service-down/silent'],
+  [
+    '502, and a service that speaks TLS',
+    ownError(502),
+    failed('closed'),
+    { takesTls: true },
+    'service wrong closed service-down/speaks-https',
+  ],
+  [
+    'a page, and a service that cannot be asked from here',
+    nest,
+    failed('unreachable'),
+    {},
+    'service unsure not-asked service-unclear/not-asked',
+  ],
+  [
+    '400, but not without the headers of a proxy',
+    answered(400, 'Bad Request by the camera'),
+    answered(400, 'Bad Request by the camera'),
+    { plainly: 200 },
+    'service wrong not-told service-refuses-proxy/proxy',
+  ],
+  [
+    '403, but not by its own address',
+    answered(403, 'Forbidden by the camera'),
+    answered(403, 'Forbidden by the camera'),
+    { plainly: 403, byAddress: 200 },
+    'service wrong not-told service-refuses-proxy/name',
+  ],
+])('the service: %s', (_, front, direct, more, expected) => {
+  const [part] = nestcam.parts;
+  if (part === undefined) throw new Error('no part');
+  const own = directOf(nestcam, direct, more);
+  const directs = [own, directOf(tides, answered(200, page('Tides')))];
+  expect(told(judgeService({ road: nestcam, part, front, own, directs, log: null }))).toBe(expected);
+});
+
+test.each([
+  [answered(200, page('a gull')), 'service ok answers'],
+  [answered(200, page('a heron')), 'service wrong unexpected expectation-unmet/text'],
+  [answered(404, page('a gull')), 'service wrong unexpected expectation-unmet/status'],
+])('what the map expects decides where pages do not: %j', (front, expected) => {
+  const [part] = marked.parts;
+  if (part === undefined) throw new Error('no part');
+  const own = directOf(marked, front);
+  expect(told(judgeService({ road: marked, part, front, own, directs: [own], log: null }))).toBe(expected);
+});
+
+const asksPassword = answered(401, '', { 'www-authenticate': 'Basic realm="Salt marsh"' });
+const inside = answered(200, page('Nest camera'));
+test.each<[string, Partial<AccessEvidence>, string]>([
+  ['passes where it must', { planned: 'passes', bare: inside }, 'access ok passes'],
+  ['is asked for a password', { bare: asksPassword }, 'access ok refused'],
+  ['comes in without one', { bare: inside }, 'access wrong open gate-open/no-password'],
+  ['comes in from outside', { planned: 403, bare: inside }, 'access wrong open gate-open/open'],
+  ['comes in, perhaps from home', { planned: 403, bare: inside, mayBeKnown: true }, 'access unsure address-unknown'],
+  ['is kept out in silence', { bare: failed('closed') }, 'access ok closed-silently'],
+  ['hears nothing', { bare: failed('silent') }, 'access skipped no-answer'],
+  ['gets an error of the front', { bare: ownError(502) }, 'access skipped no-answer'],
+  [
+    'is refused where it may come in',
+    { planned: 'passes', bare: ownError(403) },
+    'access unsure refused-here gate-refused-here/held',
+  ],
+  [
+    'is fooled by a header',
+    { bare: asksPassword, forged: { claimed: '192.0.2.9', attempt: inside } },
+    'access wrong forged gate-open/forged',
+  ],
+  [
+    'is fooled by no header',
+    { bare: asksPassword, forged: { claimed: '192.0.2.9', attempt: asksPassword } },
+    'access ok refused',
+  ],
+  ['takes any password', { bare: asksPassword, wrong: inside }, 'access wrong any-password gate-open/password'],
+  ['takes the right login', { bare: asksPassword, login: { person: 'wren', attempt: inside } }, 'access ok refused'],
+  [
+    'refuses the right login',
+    { bare: asksPassword, login: { person: 'wren', attempt: asksPassword } },
+    'access wrong login-refused gate-shut/login',
+  ],
+])('the gate: somebody %s', (_, given, expected) => {
+  const evidence: AccessEvidence = {
+    road: nestcam,
+    from: '203.0.113.99',
+    seen: null,
+    planned: 401,
+    mayBeKnown: false,
+    own: directOf(nestcam, inside),
+    bare: asksPassword,
+    forged: null,
+    login: null,
+    wrong: null,
+    ...given,
+  };
+  expect(told(judgeAccess(evidence))).toBe(expected);
+});
