@@ -12,7 +12,7 @@ const pages: Record<string, string> = {
   'map.schema.json': `${JSON.stringify(mapJsonSchema(), null, 2)}\n`,
 };
 for (const [name, fresh] of Object.entries(pages)) {
-  const path = fileURLToPath(new URL(`../docs/${name}`, import.meta.url));
+  const path = fileURLToPath(new URL(`../../docs/${name}`, import.meta.url));
   if (!process.argv.includes('--check')) await writeFile(path, fresh);
   else if ((await readFile(path, 'utf8').catch(() => '')) !== fresh) {
     process.stderr.write(`docs/${name} is not what the source says.\n  do: npm run fix\n`);
