@@ -170,11 +170,11 @@ sightings  300  AAAA  2001:db8:40::24
 `);
     expect(await records(siteWith(names, { domains, dns: '{style: wildcard}' }))).toMatchInlineSnapshot(`
 "name                 type   value               time to live
-saltmarsh.example    A      203.0.113.24        3600 s
-saltmarsh.example    AAAA   2001:db8:40::24     3600 s
-*.saltmarsh.example  CNAME  saltmarsh.example.  3600 s
-*.reedbed.example    A      203.0.113.24        3600 s
-*.reedbed.example    AAAA   2001:db8:40::24     3600 s
+saltmarsh.example    A      203.0.113.24        1h
+saltmarsh.example    AAAA   2001:db8:40::24     1h
+*.saltmarsh.example  CNAME  saltmarsh.example.  1h
+*.reedbed.example    A      203.0.113.24        1h
+*.reedbed.example    AAAA   2001:db8:40::24     1h
 "
 `);
   });

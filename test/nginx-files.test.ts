@@ -137,7 +137,7 @@ server {
         allow ::1/128;
         allow 192.168.64.0/24;
         deny all;
-        try_files /dev/null/none @lead0_$mile_marker_stretch;
+        try_files /dev/null/none @lead0_$mile_marker_kind;
     }
     location @lead0_service {
         proxy_pass http://192.168.64.9:5000;

@@ -147,7 +147,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     });
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   try {
-    await says(child, 'Testing again every 0.2 s. Ctrl-C stops.');
+    await says(child, 'Testing again every 200ms. Ctrl-C stops.');
     expect(out).toContain('1 of 1 road well');
     close(server);
     await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);

@@ -10,7 +10,7 @@ export function dns(context: CommandContext): Command {
     .description('show the records that your zones need (style and ttl: `dns` in the map)')
     .addOption(mapOption())
     .addOption(
-      new Option('--view <view>', 'as seen from everywhere, or from home (split DNS)')
+      new Option('--view <view>', 'as everybody sees them, or as seen at home (split DNS)')
         .choices(['public', 'home'])
         .default('public'),
     )

@@ -60,10 +60,11 @@ interface Columns {
 
 function row({ name, state, listens, roads, apart }: SurveyedService, { short, paint, keys }: Columns): string[] {
   const names = roads.map((road) => (short ? narrow(keys.get(road) ?? road, 16) : road));
-  const leads = names.length > 0 ? names.join('\n') : apart === null ? '-' : narrow(`none: ${apart}`, short ? 16 : 40);
+  const leads =
+    names.length > 0 ? names.join('\n') : apart === null ? 'none' : narrow(`none: ${apart}`, short ? 16 : 40);
   const said = short ? narrow(state, 15) : state;
   const painted = state.startsWith('running') ? said : paint.yellow(said);
-  return [short ? narrow(name, 16) : name, painted, listens.length === 0 ? '-' : listens.join('\n'), leads];
+  return [short ? narrow(name, 16) : name, painted, listens.length === 0 ? 'nowhere' : listens.join('\n'), leads];
 }
 
 function narrow(text: string, width: number): string {

@@ -17,7 +17,7 @@ import { openSite, type OpenOptions } from '../open-site.ts';
 import { certificateRow, formatCertificates, type CertificateRow } from '../print/certs.ts';
 import { jsonDocument } from '../print/json.ts';
 import { withCertificates } from '../print/next-certificate.ts';
-import { plural, style } from '../print/style.ts';
+import { plural, style, wrap } from '../print/style.ts';
 import { table } from '../print/table.ts';
 
 export interface ImportOptions extends OpenOptions {
@@ -83,13 +83,13 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
   );
   const shown = shownPath(authority, io.cwd);
   const isNew = results.some(({ made }) => made);
-  io.err(`${isNew ? trustWords(shown) : `Practice authority: ${shown}\n`}${nextMade(site, held)}`);
+  io.err(`${isNew ? trustWords(shown, io.width) : `Practice authority: ${shown}\n`}${nextMade(site, held)}`);
 }
 
 /** How to trust the authority on the usual systems; nobody else should. */
-function trustWords(authority: string): string {
-  return `Practice authority: ${authority}. Import it where you test. Other people's browsers will warn.
-  Debian, Ubuntu   copy it to /usr/local/share/ca-certificates/NAME.crt, run update-ca-certificates
+function trustWords(authority: string, width: number): string {
+  const words = `Practice authority: ${authority}. Import it where you test. Other people's browsers will warn.`;
+  return `${wrap(words, { width })}  Debian, Ubuntu   copy it to /usr/local/share/ca-certificates/NAME.crt, run update-ca-certificates
   Fedora           trust anchor FILE
   macOS            open it in Keychain Access and choose "Always Trust"
   Windows          certutil -addstore Root FILE

@@ -1,3 +1,4 @@
+import { durationText } from '../../core/map/units.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { wantedRecords } from '../../core/records/wanted.ts';
 import { hostsText, zoneText } from '../../core/records/zone.ts';
@@ -38,7 +39,7 @@ export async function runDnsRecords(options: RecordsOptions, context: CommandCon
   else {
     const paint = style(io.colour.out);
     const head = ['name', 'type', 'value', 'time to live'].map((word) => paint.bold(word));
-    const rows = records.map(({ name, type, data, ttlSeconds }) => [name, type, data, `${String(ttlSeconds)} s`]);
+    const rows = records.map(({ name, type, data, ttlSeconds }) => [name, type, data, durationText(ttlSeconds * 1000)]);
     io.out(table(head, rows));
   }
   for (const note of notes) io.err(wrap(note, { width: io.width, first: 'note: ', indent: '      ' }));
@@ -47,6 +48,6 @@ export async function runDnsRecords(options: RecordsOptions, context: CommandCon
     map.dns.server === null && map.dns.program === null
       ? 'add them where you keep your zone, then:'
       : 'mile-marker dns publish, then:';
-  io.err(`${count}, ${view === 'home' ? 'as seen from home' : 'as seen from everywhere'}.\n`);
+  io.err(`${count}, ${view === 'home' ? 'as seen at home' : 'as everybody sees them'}.\n`);
   io.err(view === 'home' ? 'next: add them to the resolver at home\n' : `next: ${next} mile-marker dns check\n`);
 }

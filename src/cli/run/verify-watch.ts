@@ -1,3 +1,4 @@
+import { durationText } from '../../core/map/units.ts';
 import { setTimeout as delay } from 'node:timers/promises';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { changesSince, entryOf, type VerifyEntry } from '../../core/legs/journal.ts';
@@ -34,7 +35,7 @@ export async function watch(
       else io.out(`${entry.at.slice(0, 19).replace('T', ' ')} UTC\n${changeLines(changes, io.width)}`);
       if (before !== null) await notify(options, document);
     }
-    if (before === null) io.err(`Testing again every ${String(options.watch / 1000)} s. Ctrl-C stops.\n`);
+    if (before === null) io.err(`Testing again every ${durationText(options.watch)}. Ctrl-C stops.\n`);
     before = entry;
     await delay(options.watch, undefined, { signal: io.signal }).catch(() => undefined);
     if (io.signal.aborted) return;

@@ -1,7 +1,7 @@
 /** How bad a finding is: an error breaks a road or opens a hole, a warning will, a note is worth knowing. */
 export type Severity = 'error' | 'warning' | 'note';
 
-/** The stretches of a road that `verify` drives, in the order in which a visitor meets them. */
+/** The stretches of a road that `verify` tests, in the order in which a visitor meets them. */
 export const legNames = ['dns', 'port', 'tls', 'redirect', 'access', 'service', 'websocket', 'bypass'] as const;
 export type LegName = (typeof legNames)[number];
 

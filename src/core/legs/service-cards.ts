@@ -12,7 +12,7 @@ export const serviceDown = card({
   messages: {
     refused: {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
-      remedy: 'If it runs, compare its ports with the map. Start it: {compose} up -d {service}',
+      remedy: 'If it runs, compare its ports with the map. If not, start it: {compose} up -d {service}',
     },
     'refused-port': {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',

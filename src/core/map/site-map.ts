@@ -17,7 +17,7 @@ export type Leads =
   | { kind: 'folder'; path: string };
 
 /**
- * One stretch of a road's paths and where that leads.
+ * A part of a road: the paths below one prefix, and where they lead.
  *
  * @property prefix matches at or below it, in normal form only; `/` takes what no other prefix does
  */

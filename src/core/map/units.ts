@@ -13,6 +13,15 @@ export function parseDuration(text: string): number | null {
   return Number(text.slice(0, -1)) * seconds[text.slice(-1) as keyof typeof seconds];
 }
 
+/** A time as the map writes it, in the largest unit that says it whole: `90s`, `2m`, `1h`. @param ms whole or broken seconds */
+export function durationText(ms: number): string {
+  if (ms % 1000 !== 0) return `${String(ms)}ms`;
+  const [unit, size] = Object.entries(seconds)
+    .reverse()
+    .find(([, one]) => (ms / 1000) % one === 0) ?? ['s', 1];
+  return `${String(ms / 1000 / size)}${unit}`;
+}
+
 /** Bytes of `10MiB` and the like (binary prefixes, IEC 80000-13), or null. */
 export function parseSize(text: string): number | null {
   if (!sizeForm.test(text)) return null;

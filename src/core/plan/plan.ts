@@ -66,7 +66,7 @@ export type PlannedLeads =
   | { kind: 'folder'; path: string };
 
 /**
- * One stretch of a road's paths and where that leads.
+ * A part of a road: the paths below one prefix, and where they lead.
  *
  * @property prefix matches at or below it, in normal form only; `/` takes what no other prefix does
  * @property resolution what became of its `to`; null for a redirect or a folder, and in a plan that was read back from a file

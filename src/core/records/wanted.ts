@@ -33,7 +33,7 @@ interface WantedInput {
   plan: Plan;
   dns: Pick<SiteMap['dns'], 'style' | 'ttlSeconds'>;
   acme: SiteMap['acme'];
-  /** Seen from everywhere, or from home (split naming). */
+  /** Seen by everybody, or at home (split DNS). */
   view: 'public' | 'home';
 }
 

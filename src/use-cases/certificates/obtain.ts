@@ -69,7 +69,9 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const results: Obtained[] = [];
   let session: AcmeSession | null = null;
   const tryOne = async (planned: PlannedCertificate): Promise<Trouble | null> => {
-    say(`${planned.id}: ${planned.names.join(', ')} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
+    const [first = '', ...more] = planned.names;
+    const of = more.length === 0 ? first : `${String(planned.names.length)} names`;
+    say(`${planned.id}: ${of} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
     session ??= await open(authority);
     return obtainOne({ ...input, planned, session, authority, trial: false });
   };

@@ -139,7 +139,7 @@ function zonesOf(
   return (names, expected) => zoneOpinions({ plan, names, expected, reader, signal });
 }
 
-/** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split naming). */
+/** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split DNS). */
 function seesHome(site: Site, { resolver }: VerifyRequest): boolean {
   const isInside = resolver === undefined || isPrivate(parseEndpoint(resolver, 53, '--resolver').address);
   return isInside && isNear(site, site.plan.front.home);

@@ -30,7 +30,7 @@ export function leadMaps({ name, parts }: PlannedRoad): string[] {
 
 /** A service has two locations: for requests, and for connections that are silent for long by nature. */
 function locationOf({ kind }: PlannedLeads, index: number): string {
-  return kind === 'service' ? `@lead${String(index)}_$mile_marker_stretch` : `@lead${String(index)}`;
+  return kind === 'service' ? `@lead${String(index)}_$mile_marker_kind` : `@lead${String(index)}`;
 }
 
 /** The named locations of all that a road leads to. */
@@ -99,7 +99,7 @@ function serviceLocations(input: LeadInput, upstream: Upstream | null): string[]
   const { plan, road, name } = input;
   const to = upstream === null ? null : passLines(plan, upstream);
   if (upstream === null || to === null) {
-    return ['service', 'live'].flatMap((stretch) => block(`location ${name}_${stretch}`, ['return 502;']));
+    return ['service', 'live'].flatMap((kind) => block(`location ${name}_${kind}`, ['return 502;']));
   }
   const headers = headerLines(input, upstream);
   return [

@@ -8,7 +8,7 @@ import { block, comment, pattern, quote } from './quote.ts';
 export function sharedMaps({ roads }: Plan): string[] {
   return [
     comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
-    ...map('$http_upgrade', 'stretch', ['default service;', `${pattern('~*^websocket$')} live;`]),
+    ...map('$http_upgrade', 'kind', ['default service;', `${pattern('~*^websocket$')} live;`]),
     comment('An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).'),
     ...map('$remote_addr', 'client', [
       'default $remote_addr;',
