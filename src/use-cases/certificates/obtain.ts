@@ -69,8 +69,9 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const results: Obtained[] = [];
   let session: AcmeSession | null = null;
   const tryOne = async (planned: PlannedCertificate): Promise<Trouble | null> => {
-    const [first = '', ...more] = planned.names;
-    const of = more.length === 0 ? first : `${String(planned.names.length)} names`;
+    const { names } = planned;
+    // Each is listed below; many would fill the screen.
+    const of = names.length < 3 ? names.join(', ') : `${String(names.length)} names`;
     say(`${planned.id}: ${of} from ${authority.shown}, by ${planned.challenge ?? 'http'}\n`);
     session ??= await open(authority);
     return obtainOne({ ...input, planned, session, authority, trial: false });
