@@ -54,5 +54,5 @@ export async function runUndoFirewall({ map, trial }: UndoOptions, { io }: Comma
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
   io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
   const { back } = await undoFirewall({ paths: statePaths(mapFile), now: io.now(), trial });
-  io.err(`${undoneWords[back]}\nnext: mile-marker install firewall\n`);
+  io.err(`${undoneWords[back]}\n`);
 }
