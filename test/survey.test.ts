@@ -34,8 +34,8 @@ test('shows each service with its roads, what is apart, and what leads nowhere',
   workbench.close();
   expect(code).toBe(0);
   const shown = out.replace(/\d{4,5}/g, 'N').replace(/ +/g, ' ');
-  expect(shown.slice(0, shown.indexOf('served by') === -1 ? undefined : shown.indexOf('served by')).trim()).
-toMatchInlineSnapshot(`
+  expect(shown.slice(0, shown.indexOf('served by') === -1 ? undefined : shown.indexOf('served by')).trim())
+    .toMatchInlineSnapshot(`
 "observatory state listens on road
 bird-log running N on every address:N sightings
 nestcam running N on 127.0.0.1:N nestcam
