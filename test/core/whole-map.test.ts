@@ -7,7 +7,7 @@ import { readMap } from '../../src/core/map/read-map.ts';
 import { describeKeys } from '../../src/core/map/schema/describe.ts';
 import { mapJsonSchema } from '../../src/core/map/schema/json-schema.ts';
 import { mapSchema } from '../../src/core/map/schema/map.ts';
-import { parseDuration, parseRate, parseSize } from '../../src/core/map/units.ts';
+import { durationText, parseDuration, parseRate, parseSize } from '../../src/core/map/units.ts';
 import { noFiles } from '../../src/core/plan/files-of-map.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import { inventoryOf, plannedOf } from '../support/plan.ts';
@@ -119,6 +119,12 @@ test('a bare number is never taken where a unit is needed, and what is written i
     90, 7200, 10_485_760, 1,
   ]);
   expect(parseRate('20/m burst 5')).toEqual({ requests: 20, perSeconds: 60, burst: 5 });
+  expect([120_000, 3_600_000, 90_000, 172_800_000, 200].map(durationText)).toEqual(['2m', '1h', '90s', '2d', '200ms']);
+  fc.assert(
+    fc.property(fc.integer({ min: 1, max: 10_000_000 }), (seconds) => {
+      expect(parseDuration(durationText(seconds * 1000))).toBe(seconds);
+    }),
+  );
   fc.assert(
     fc.property(fc.nat(), fc.constantFrom('', ' s', 'S', 'ms', 'M', 'MB', '/d', ' MiB', '.5s'), (number, unit) => {
       const written = `${String(number)}${unit}`;

@@ -13,7 +13,7 @@ export function parseDuration(text: string): number | null {
   return Number(text.slice(0, -1)) * seconds[text.slice(-1) as keyof typeof seconds];
 }
 
-/** A time as the map writes it, in the largest unit that says it whole: `90s`, `2m`, `1h`. @param ms whole or broken seconds */
+/** A time as the map writes it, in the largest unit that says it whole: `90s`, `2m`, `1h`. @param ms milliseconds */
 export function durationText(ms: number): string {
   if (ms % 1000 !== 0) return `${String(ms)}ms`;
   const [unit, size] = Object.entries(seconds)
