@@ -291,9 +291,9 @@ function listenTrouble(host: string, port: number, cause: unknown): Trouble {
   const remedies: Record<string, string> = {
     EACCES: 'Ports below 1024 need root, or choose others under `front.listen` in the map.',
     EADDRINUSE: `See who has it: ss -ltnp 'sport = :${String(port)}'. Stop that, or choose another port under \`front.listen\` in the map.`,
-    EADDRNOTAVAIL: 'Mend `front` in the map.',
+    EADDRNOTAVAIL: 'Fix `front` in the map.',
   };
-  const remedy = remedies[codeOf(cause) ?? ''] ?? 'Mend `front.listen` in the map.';
+  const remedy = remedies[codeOf(cause) ?? ''] ?? 'Fix `front.listen` in the map.';
   return new Trouble({
     code: 'cannot-listen',
     message: `Cannot listen on ${host} port ${String(port)}: ${reasonOf(cause)}.`,

@@ -26,10 +26,12 @@ interface HttpInput {
   /** Where this machine's own front listens for plain HTTP. */
   front: { address: string; port: number };
   timeoutMs: number;
+  /** The command that brings the map live. */
+  live: string;
 }
 
 /** Puts the token where the front answers it, and proves first that the front does. */
-export function httpPublisher({ folder, front, timeoutMs }: HttpInput): Publisher {
+export function httpPublisher({ folder, front, timeoutMs, live }: HttpInput): Publisher {
   const fileOf = ({ name, token }: Published): string => join(folder, name, '.well-known', 'acme-challenge', token);
   return {
     show: async (proof) => {
@@ -40,9 +42,8 @@ export function httpPublisher({ folder, front, timeoutMs }: HttpInput): Publishe
       if (seen === proof.value) return;
       throw new Trouble({
         code: 'challenge-not-shown',
-        message: `The front does not answer the challenge for ${proof.name} on port ${String(front.port)}: ${seen === null ? 'no answer' : 'something else comes back'}.`,
-        remedy:
-          'Bring the newest map live first (mile-marker serve, or write and reload), and let the server read the state folder. The authority was not asked.',
+        message: `The front does not answer the challenge for ${proof.name} on port ${String(front.port)}: ${seen === null ? 'no answer' : 'something else comes back'}. The authority was not asked.`,
+        remedy: `Check that the proxy may read ${folder}. Bring the map live: ${live}`,
       });
     },
     hide: (proof) => rm(join(folder, proof.name), { recursive: true, force: true }),

@@ -53,7 +53,7 @@ async function writtenPlan(
 }
 
 /**
- * The plan of the map; when the map cannot be read, the one that was last written. After a reboot nobody is there to mend
+ * The plan of the map; when the map cannot be read, the one that was last written. After a reboot nobody is there to repair
  * a map: what was sound goes on being served, and the findings say what is not.
  */
 async function planToServe(

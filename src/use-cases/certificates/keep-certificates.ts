@@ -68,7 +68,7 @@ function fitting({ certificates }: Plan, names: readonly string[]): PlannedCerti
       ? `The certificate covers ${names.join(', ') || 'no name'}, which none of the map's certificates needs.`
       : `The certificate could be for ${found.map(({ id }) => id).join(', ')}.`;
   const remedy =
-    first === undefined ? 'Mend `certificates` in the map, or get another.' : `Write which one: --as ${first.id}`;
+    first === undefined ? 'Fix `certificates` in the map, or get another.' : `Write which one: --as ${first.id}`;
   throw new Trouble({ code: 'certificate-for-what', message, remedy, exitCode: 2 });
 }
 

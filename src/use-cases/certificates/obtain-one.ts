@@ -1,3 +1,4 @@
+import { programOf } from '../../core/proxies/programs.ts';
 import { dirname } from 'node:path';
 import {
   forgetOrder,
@@ -137,5 +138,6 @@ function publisherFor(
     address: address === '0.0.0.0' || address === '::' ? '127.0.0.1' : address,
     port: plan.front.listen.http,
   };
-  return httpPublisher({ folder: paths.challenges, front, timeoutMs: dnsTimeoutMs });
+  const live = programOf(plan.front.proxy).words.goLive(plan.front);
+  return httpPublisher({ folder: paths.challenges, front, timeoutMs: dnsTimeoutMs, live });
 }
