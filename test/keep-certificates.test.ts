@@ -152,3 +152,21 @@ test('the list says what is held, from whom, for which roads, and how it renews'
   const shown = await mileMarker(['certs'], folder);
   expect(shown.out).toContain('by middle');
 });
+
+test.each([
+  ['', '', 'no authority to get certificates from', 'Add to the map: acme:'],
+  ['acme: {directory: staging}\n', 'bought', '`bought` comes from files of yours', 'write `from: acme` at `bought`'],
+  ['acme: {directory: staging}\n', 'keepers', '`keepers` is for practice', 'write `from: acme` at `keepers`'],
+  ['acme: {directory: staging}\n', '', 'so no authority is asked for it', 'write `from: acme` at `'],
+])(
+  'certs obtain where nothing comes from an authority (%j, %j): what is missing, and the line',
+  async (acme, id, why, line) => {
+    const site = folderWith({
+      'mile-marker.yaml': `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\n${acme}certificates:\n  bought: {names: www.saltmarsh.example, from: {files: {certificate: a.pem, key: b.pem}}}\n  keepers: {names: log.saltmarsh.example, from: practice}\nroads:\n  www: {to: ":9", gate: everyone}\n  log: ":9"\n`,
+    });
+    const { code, err } = await mileMarker(['certs', 'obtain', ...(id === '' ? [] : [id])], site);
+    const said = err.replace(/\s+/g, ' ');
+    expect([code, said]).toEqual([2, expect.stringContaining(why)]);
+    expect(said).toContain(line);
+  },
+);

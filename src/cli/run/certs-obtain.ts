@@ -11,7 +11,7 @@ import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
-import { obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
+import { fromAuthority, obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
 import type { CommandContext } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -28,11 +28,10 @@ export async function runCertsObtain(ids: string[], options: ObtainOptions, cont
   const site = await openSite(options, context, 'certs-obtain');
   if (site === null) return;
   const held = readHeld(site.plan);
-  const wanted =
-    ids.length > 0
-      ? ids.map((id) => plannedNamed(site.plan, id))
-      : site.plan.certificates.filter((planned) => planned.from === 'acme' && realOne(held.get(planned.id)) === null);
-  await getThem({ site, wanted: wanted.filter(({ from }) => from === 'acme'), made: [], options, context });
+  const named = ids.map((id) => plannedNamed(site.plan, id));
+  const ofAuthority = fromAuthority(site, named);
+  const wanted = ofAuthority.filter(({ id }) => ids.length > 0 || realOne(held.get(id)) === null);
+  await getThem({ site, wanted, made: [], options, context });
 }
 
 /** Renews what is due. Practice certificates are made anew, others asked for; what a person brings is theirs to renew. */
@@ -128,7 +127,7 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
 
 function endWords({ plan }: Site, fresh: number, failed: number, told: boolean): string {
   if (failed > 0) return 'next: fix what failed above, then run this again\n';
-  if (fresh === 0) return 'Nothing is due.\nnext: mile-marker certs\n';
+  if (fresh === 0) return 'Nothing is due.\n';
   if (told || programOf(plan.front.proxy).limits.readsCertificatesAnew)
     return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
   return `next: ${programOf(plan.front.proxy).words.reload(plan.front)}\nthen: mile-marker verify\n`;

@@ -42,15 +42,7 @@ export interface Obtained {
 export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const { site, certificates, say, now, signal } = input;
   const acme = site.map.acme;
-  if (acme === null) {
-    const message = 'The map has no authority to get certificates from.';
-    throw new Trouble({
-      code: 'acme-missing',
-      message,
-      remedy: 'Add to the map: acme: {directory: staging}',
-      exitCode: 2,
-    });
-  }
+  if (acme === null) throw noAuthority();
   const authority = await authorityOf(site, acme);
   refusePlaceholders({ authority, acme, certificates });
   await ensureState(site.paths);
@@ -89,6 +81,35 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
     if (notBefore !== null) break;
   }
   return results;
+}
+
+function noAuthority(): Trouble {
+  return new Trouble({
+    code: 'acme-missing',
+    message: 'The map has no authority to get certificates from.',
+    remedy: 'Add to the map: acme: {directory: staging}',
+    exitCode: 2,
+  });
+}
+
+/**
+ * The certificates that were asked for, or all that are to come from the authority.
+ *
+ * @throws Trouble when what was asked for comes from none
+ */
+export function fromAuthority({ map, plan }: Site, named: readonly PlannedCertificate[]): PlannedCertificate[] {
+  const own = plan.certificates.filter(({ from }) => from === 'acme');
+  const [stray] =
+    named.length > 0 ? named.filter(({ from }) => from !== 'acme') : own.length > 0 ? [] : plan.certificates;
+  if (stray === undefined) return named.length > 0 ? [...named] : own;
+  if (map.acme === null) throw noAuthority();
+  const other = stray.from === 'files' ? 'comes from files of yours' : 'is for practice';
+  throw new Trouble({
+    code: 'not-from-authority',
+    message: `The map says that the certificate \`${stray.id}\` ${other}, so no authority is asked for it.`,
+    remedy: `To get it from the authority, write \`from: acme\` at \`${stray.id}\` under \`certificates\`.`,
+    exitCode: 2,
+  });
 }
 
 /** Nobody there is nobody there for all of them; a limit belongs to one try, and must be remembered. */
