@@ -124,7 +124,7 @@ interface ProxyModule {
 export type FrontPlace = Pick<Plan['front'], 'container'>;
 
 /** What a person types or does, right for this program. */
-interface ProxyWords {
+export interface ProxyWords {
   /** Bring what is on the map live, as the end of a sentence: a command, where one does it. */
   goLive: (place: FrontPlace) => string;
   /** The same when it may be for the first time. */

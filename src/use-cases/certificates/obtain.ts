@@ -26,7 +26,7 @@ interface ObtainInput {
   signal: AbortSignal;
 }
 
-/** What became of one certificate. `trouble` null: it is held now. */
+/** What became of one certificate. `trouble` null: it is stored. */
 export interface Obtained {
   id: string;
   trouble: Trouble | null;

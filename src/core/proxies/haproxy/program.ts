@@ -1,4 +1,5 @@
 import type { ProxyProgram } from '../program.ts';
+import { serverWords } from '../server-words.ts';
 
 /** haproxy. Its configuration is not written yet; a front that somebody made by hand for it is known all the same. */
 export const haproxy: ProxyProgram = {
@@ -30,20 +31,12 @@ export const haproxy: ProxyProgram = {
   units: ['haproxy'],
   versions: { lowest: '2.6.0', newest: '2.6.12' },
   modules: [],
-  words: {
-    goLive: ({ container }) => `mile-marker write && ${reload(container)}`,
-    first: ({ container }) => `mile-marker write && ${reload(container)}`,
-    reload: ({ container }) => reload(container),
-    start: ({ container }) => (container === null ? 'systemctl start haproxy' : `docker start ${container}`),
-    atBoot: () => 'systemctl enable haproxy',
-    install: 'apt-get install haproxy',
-  },
+  words: serverWords({
+    unit: 'haproxy',
+    package: 'haproxy',
+    reload: 'haproxy -c -f /etc/haproxy/haproxy.cfg && systemctl reload haproxy',
+    signal: 'USR2',
+  }),
   hints: { 'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line' },
   compose: null,
 };
-
-function reload(container: string | null): string {
-  return container === null
-    ? 'haproxy -c -f /etc/haproxy/haproxy.cfg && systemctl reload haproxy'
-    : `docker kill -s USR2 ${container}`;
-}

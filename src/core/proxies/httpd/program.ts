@@ -1,5 +1,6 @@
 import { headerOf, titleOf } from '../../legs/answer.ts';
 import type { ProxyProgram } from '../program.ts';
+import { serverWords } from '../server-words.ts';
 
 /** Without its signature, which is off unless somebody switched it on. */
 const ownError =
@@ -39,14 +40,12 @@ export const httpd: ProxyProgram = {
   units: ['apache2', 'httpd'],
   versions: { lowest: '2.4.66', newest: '2.4.71' },
   modules: [],
-  words: {
-    goLive: ({ container }) => `mile-marker write && ${reload(container)}`,
-    first: ({ container }) => `mile-marker write && ${reload(container)}`,
-    reload: ({ container }) => reload(container),
-    start: ({ container }) => (container === null ? 'systemctl start apache2' : `docker start ${container}`),
-    atBoot: () => 'systemctl enable apache2',
-    install: 'apt-get install apache2',
-  },
+  words: serverWords({
+    unit: 'apache2',
+    package: 'apache2',
+    reload: 'apache2ctl -t && apache2ctl graceful',
+    signal: 'USR1',
+  }),
   hints: {
     'escaped-slashes': '`AllowEncodedSlashes NoDecode` in the virtual host, and the target out of %{THE_REQUEST}',
     'tls-versions': '`SSLProtocol -all +TLSv1.2 +TLSv1.3`',
@@ -54,7 +53,3 @@ export const httpd: ProxyProgram = {
   },
   compose: null,
 };
-
-function reload(container: string | null): string {
-  return container === null ? 'apache2ctl -t && apache2ctl graceful' : `docker kill -s USR1 ${container}`;
-}

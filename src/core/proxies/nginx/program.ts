@@ -1,6 +1,7 @@
 import { headerOf, titleOf } from '../../legs/answer.ts';
 import { healthOf, readOnly } from '../compose-parts.ts';
-import type { FrontPlace, ProxyProgram } from '../program.ts';
+import type { ProxyProgram } from '../program.ts';
+import { serverWords } from '../server-words.ts';
 import { readDump } from './dump.ts';
 import { nginxErrorLog } from './error-log.ts';
 import { nginxRenderer, wholeFile } from './renderer.ts';
@@ -52,14 +53,7 @@ export const nginx: ProxyProgram = {
     { name: 'http_v2_module', package: 'nginx-light' },
     { name: 'http_realip_module', package: 'nginx-light' },
   ],
-  words: {
-    goLive: (place) => `mile-marker write && ${reload(place)}`,
-    first: (place) => `mile-marker write && ${reload(place)}`,
-    reload,
-    start: ({ container }) => (container === null ? 'systemctl start nginx' : `docker start ${container}`),
-    atBoot: () => 'systemctl enable nginx',
-    install: 'apt-get install nginx-light',
-  },
+  words: serverWords({ unit: 'nginx', package: 'nginx-light', reload: 'nginx -t && nginx -s reload', signal: 'HUP' }),
   hints: {
     'keep-host': '`$host` is the name that was asked for',
     'keep-target': '`$request_uri` is the target as it came',
@@ -83,8 +77,3 @@ export const nginx: ProxyProgram = {
     };
   },
 };
-
-/** In a container the old configuration stays when the new one is bad, and its log says why. */
-function reload({ container }: FrontPlace): string {
-  return container === null ? 'nginx -t && nginx -s reload' : `docker kill -s HUP ${container}`;
-}
