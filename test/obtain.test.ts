@@ -174,7 +174,7 @@ test.each([
   ],
   ['an unknown key', { text: `hmac-sha256:other:${key.secret}` }, 'BADKEY'],
   ['a file without a key', { text: 'nothing' }, 'contains no TSIG key'],
-  ['a name server that does not answer', { server: '127.0.53.9' }, 'did not answer'],
+  ['a name server that does not answer', { server: '127.0.53.10' }, 'did not answer'],
 ])(
   '%s is told, and nothing is asked of the authority',
   async (_, { text, server }: { text?: string; server?: string }, words) => {

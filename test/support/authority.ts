@@ -71,7 +71,7 @@ export interface NameServerInput {
   closed?: readonly string[];
 }
 
-/** Knot, authoritative for some zones, which takes signed updates. Port 53 needs root. */
+/** Knot, authoritative for some zones, which takes signed updates. Port 53 needs root; test files run beside each other, so each has addresses of its own. */
 export async function startNameServer({
   folder,
   address,
