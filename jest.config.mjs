@@ -1,5 +1,6 @@
 export default {
   testEnvironment: '<rootDir>/test/support/environment.mjs',
+  testSequencer: '<rootDir>/test/support/sequencer.mjs',
   globalSetup: '<rootDir>/test/support/build.mjs',
   roots: ['<rootDir>/test'],
   testMatch: ['**/*.test.ts'],
