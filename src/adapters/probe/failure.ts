@@ -35,7 +35,7 @@ export function failureOf(error: unknown, heard: number | null = null): Failure 
   if (error instanceof Error && 'syscall' in error && error.syscall === 'bind')
     return { kind: 'unreachable', reason: 'the address to ask from is not of the same kind' };
   if (heard === 0 && (code === 'ECONNRESET' || code === 'EPIPE')) return closedUnheard;
-  const message = error instanceof Error ? error.message : '';
+  const message = typeof error === 'object' && error !== null && 'message' in error ? String(error.message) : '';
   const because = code.startsWith('HPE_') ? 'not-http' : brokenOn(message);
   const about = because === null ? {} : { because };
   return { kind: kinds[code] ?? 'broken', reason: alertWords(message) ?? reasonOf(error), ...about };

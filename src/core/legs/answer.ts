@@ -30,6 +30,11 @@ export interface Failure {
   because?: 'alert' | 'version' | 'ended' | 'not-tls' | 'not-http';
 }
 
+/** Whether a handshake came to TLS at all: an alert, or no version in common, is an answer in TLS too. */
+export function spokeTls(attempt: Attempt<unknown>): boolean {
+  return attempt.ok || attempt.failure.because === 'alert' || attempt.failure.because === 'version';
+}
+
 /** First value of a header, or null. */
 export function headerOf({ headers }: Answer, name: string): string | null {
   return headers.find(([key]) => key === name)?.[1] ?? null;

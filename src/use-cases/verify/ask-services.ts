@@ -1,7 +1,7 @@
 import { ask } from '../../adapters/probe/ask.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import { handshake } from '../../adapters/probe/handshake.ts';
-import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import { spokeTls, type Answer, type Attempt } from '../../core/legs/answer.ts';
 import { directEvidence, mayBeUntold, type DirectEvidence } from '../../core/legs/direct.ts';
 import { withPort } from '../../core/networks/address.ts';
 import { targetOf } from '../../core/legs/targets.ts';
@@ -75,10 +75,9 @@ function statusOf(attempt: Attempt<Answer>): number | null {
   return attempt.ok ? attempt.value.status : null;
 }
 
-/** A handshake that is ended by an alert is TLS as well. */
 async function takesTls({ host, port }: At, limits: Limits): Promise<boolean> {
   const attempt = await handshake({ address: host, port, name: '', trust: { given: [], practice: [] }, ...limits });
-  return attempt.ok || attempt.failure.because === 'alert';
+  return spokeTls(attempt);
 }
 
 function notAsked(about: Pick<DirectEvidence, 'road' | 'part' | 'upstream'>): DirectEvidence {
