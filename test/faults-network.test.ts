@@ -32,7 +32,11 @@ afterAll(async () => {
   if (folder !== undefined) writeFileSync(join(folder, `${basename(__filename)}.json`), JSON.stringify(seen));
 });
 
-async function run(row: NetworkRow): Promise<Outcome> {
+interface NetworkOutcome extends Outcome {
+  roads: Array<{ legs: { service: { outcome: string } } }>;
+}
+
+async function run(row: NetworkRow): Promise<NetworkOutcome> {
   const leads = row.to?.startsWith('{') === true ? row.to.slice(1, -1) : `to: "${row.to ?? 'nestcam:8080'}"`;
   engine.docker('run', '-d', '--name', 'nestcam', '-p', row.publishes, 'observatory/pages');
   if (row.stopped === true) engine.docker('stop', '-t', '0', 'nestcam');
@@ -42,6 +46,7 @@ front:
   address: [${addresses.map((one) => `"${one}"`).join(', ')}]
   home-networks: [192.168.64.0/24]
 engine: unix://${engine.socket}
+gates: {loopback: {networks: [127.0.0.0/8, "::1/128"]}, far: {networks: 198.51.100.0/24}}
 roads:
   nestcam: {${leads}, ${row.road}}
 `,
@@ -72,8 +77,8 @@ roads:
     child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
     child.stderr.setEncoding('utf8').on('data', (text: string) => (err += text));
     const code = await new Promise<number | null>((resolve) => child.once('close', resolve));
-    const { findings } = (out === '' ? { findings: [] } : JSON.parse(out)) as Pick<Outcome, 'findings'>;
-    return { code, findings, err };
+    const document = (out === '' ? { findings: [], roads: [] } : JSON.parse(out)) as NetworkOutcome;
+    return { ...document, code, err };
   } finally {
     within(machine, 'nft', 'delete', 'table', 'inet', 'marsh');
     await stop(front, 'SIGTERM');
@@ -83,7 +88,7 @@ roads:
 
 test.each(networkRows.map((row): [string, NetworkRow] => [row.name, row]))('%s', async (name, row) => {
   await until(() => within(machine, 'true').status === 0 && !reaches(machine, '127.0.0.1', 443));
-  const { findings, err } = await run(row);
+  const { findings, err, roads } = await run(row);
   // No name server lives in this network.
   const told = findings.filter(({ severity, rule }) => severity !== 'note' && rule !== 'dns-no-answer');
   seen.push({ name, rule: row.rule, told: told.map(({ rule }) => rule) });
@@ -91,4 +96,5 @@ test.each(networkRows.map((row): [string, NetworkRow] => [row.name, row]))('%s',
   const why = told.length === wanted.length ? '' : err;
   expect({ told: told.map(({ rule, severity }) => [severity, rule]), why }).toEqual({ told: wanted, why: '' });
   expect(told.map(({ message }) => message).join()).toContain(row.says ?? '');
+  if (row.service !== undefined) expect(roads[0]?.legs.service.outcome).toBe(row.service);
 });

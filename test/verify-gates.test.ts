@@ -60,7 +60,7 @@ test('one wrong password is tried in a run, whatever gates there are; a login fi
   });
   const argv = ['verify', '--at', '127.0.0.1', '--trust', 'ca.pem', '--json'];
   const { findings } = read(await mileMarker(argv, folder));
-  expect([findings, passwords.length]).toEqual([[], 1]);
+  expect([findings.map(({ rule }) => rule), passwords.length]).toEqual([['not-tested-behind-gate'], 1]);
   const open = await mileMarker([...argv, '--login', 'login'], folder);
   const words = 'can be read by others on this machine (mode 644)';
   expect([open.code, open.err]).toEqual([2, expect.stringContaining(words)]);
@@ -79,7 +79,7 @@ test.each<ProxyName>(['builtin', 'nginx'])(
     const to = `":${String(portOf(birdLog))}"`;
     const { head } = await practiceHead(proxy, '  home-networks: [127.0.0.0/8]\n');
     const folder = folderWith({
-      'mile-marker.yaml': `${head}gates: {far: {networks: 192.0.2.0/24}, wardens: {people: w}, either: {people: w, networks: 127.0.0.1, need: any}}
+      'mile-marker.yaml': `${head}gates: {far: {networks: 198.51.100.0/24}, wardens: {people: w}, either: {people: w, networks: 127.0.0.1, need: any}}
 roads:
   bench: {to: ${to}, expect: {path: /live, websocket: true}}
   far: {to: ${to}, gate: far}
@@ -110,6 +110,7 @@ roads:
         [
           ['expectation-unmet', [full('bare')]],
           ['service-down', [full('parts')]],
+          ['not-tested-behind-gate', [full('far')]],
         ],
       ]);
       const cells = roads.map(({ name, legs }) => [

@@ -98,7 +98,7 @@ test.each<[string, Attempt<Answer>, Attempt<Answer>, Partial<DirectEvidence>, st
   if (part === undefined) throw new Error('no part');
   const own = directOf(nestcam, direct, more);
   const directs = [own, directOf(tides, answered(200, page('Tides')))];
-  expect(told(judgeService({ road: nestcam, part, front, own, directs, log: null }))).toBe(expected);
+  expect(told(judgeService({ road: nestcam, part, front, own, directs, log: null, altered: null }))).toBe(expected);
 });
 
 test.each([
@@ -109,7 +109,9 @@ test.each([
   const [part] = marked.parts;
   if (part === undefined) throw new Error('no part');
   const own = directOf(marked, front);
-  expect(told(judgeService({ road: marked, part, front, own, directs: [own], log: null }))).toBe(expected);
+  expect(told(judgeService({ road: marked, part, front, own, directs: [own], log: null, altered: null }))).toBe(
+    expected,
+  );
 });
 
 const asksPassword = answered(401, '', { 'www-authenticate': 'Basic realm="Salt marsh"' });
@@ -127,6 +129,26 @@ test.each<[string, Partial<AccessEvidence>, string]>([
     'is refused where it may come in',
     { planned: 'passes', bare: ownError(403) },
     'access unsure refused-here gate-refused-here/held',
+  ],
+  [
+    'is refused where it may come in, for certain',
+    { planned: 'passes', bare: ownError(403), isCertain: true },
+    'access warning refused-here gate-refused-here/certain',
+  ],
+  [
+    'comes in by another method',
+    { bare: asksPassword, others: [{ way: { method: 'OPTIONS' }, attempt: answered(204), own: answered(204) }] },
+    'access wrong partly-open gate-open/method',
+  ],
+  [
+    'is refused by every method',
+    { bare: asksPassword, others: [{ way: { method: 'OPTIONS' }, attempt: ownError(405), own: answered(204) }] },
+    'access ok refused',
+  ],
+  [
+    'comes in by another spelling',
+    { bare: asksPassword, others: [{ way: { host: 'NESTCAM' }, attempt: inside, own: null }] },
+    'access wrong partly-open gate-open/spelled',
   ],
   [
     'is fooled by a header',
@@ -151,12 +173,14 @@ test.each<[string, Partial<AccessEvidence>, string]>([
     from: '203.0.113.99',
     seen: null,
     planned: 401,
+    isCertain: false,
     mayBeKnown: false,
     own: directOf(nestcam, inside),
     bare: asksPassword,
     forged: null,
     login: null,
     wrong: null,
+    others: [],
     ...given,
   };
   expect(told(judgeAccess(evidence))).toBe(expected);

@@ -77,6 +77,28 @@ test.each<[string, Partial<TlsEvidence>, Partial<TlsEvidence['leaf']>, string]>(
     'tls wrong no-chain certificate-untrusted/incomplete',
   ],
   ['a chain out of order', { inOrder: false }, {}, 'tls warning chain-order certificate-chain-order/order'],
+  [
+    'one of its chain is out of date',
+    {
+      trustedBy: null,
+      chainProblem: 'CERT_HAS_EXPIRED',
+      chainDates: [{ subject: 'CN=between', notBefore: 0, notAfter: now - 1 }],
+    },
+    {},
+    'tls wrong untrusted certificate-untrusted/outdated',
+  ],
+  [
+    'suites without forward secrecy',
+    { weakSuite: { name: 'TLS_RSA_WITH_AES_128_CBC_SHA', hasSecrecy: false } },
+    {},
+    'tls warning weak-suite tls-weak-suite/taken',
+  ],
+  [
+    'suites that are merely old',
+    { weakSuite: { name: 'TLS_ECDHE_RSA_WITH_AES_128_CBC_SHA', hasSecrecy: true } },
+    {},
+    'tls ok secure tls-weak-suite/taken',
+  ],
   ['TLS 1.0 is taken too', { old: 'TLS 1.0' }, {}, 'tls wrong old-tls tls-too-old/old'],
   ['HTTP/2 is chosen and not spoken', { speaksTwo: false }, {}, 'tls wrong no-http2 chosen-http2-not-spoken/silent'],
 ])('the certificate: %s', (_, seen, ofLeaf, expected) => {
@@ -88,6 +110,8 @@ test.each<[string, Partial<TlsEvidence>, Partial<TlsEvidence['leaf']>, string]>(
     weak: null,
     suite: 'TLS_AES_128_GCM_SHA256',
     speaksTwo: null,
+    chainDates: [],
+    weakSuite: null,
     old: null,
     inOrder: true,
     ...seen,
@@ -107,7 +131,14 @@ test.each<[Attempt<never>, string | null, string]>([
 });
 
 const target = `https://${name}/a%2Fb?c=d`;
-test.each<[string, Attempt<Answer>, Partial<{ hops: string[]; hasEdge: boolean; leadsPlain: boolean }>, string]>([
+test.each<
+  [
+    string,
+    Attempt<Answer>,
+    Partial<{ hops: string[]; isEndless: boolean; hasEdge: boolean; leadsPlain: boolean }>,
+    string,
+  ]
+>([
   ['for good', answered(308, '', { location: target }), {}, 'redirect ok redirects'],
   ['for now', answered(302, '', { location: target }), {}, 'redirect ok redirects redirect-temporary/temporary'],
   ['nowhere', answered(301), {}, 'redirect wrong redirect-no-place redirect-wrong/no-location'],
@@ -160,10 +191,16 @@ test.each<[string, Attempt<Answer>, Partial<{ hops: string[]; hasEdge: boolean; 
     { hops: [target, target], hasEdge: true },
     'redirect wrong redirect-loop redirect-loop/edge',
   ],
+  [
+    'ever further on',
+    answered(301, '', { location: target }),
+    { hops: [target], isEndless: true },
+    'redirect wrong redirect-loop redirect-loop/endless',
+  ],
   ['no answer', failed('refused'), {}, 'redirect wrong redirect-unanswered redirect-wrong/failed'],
   ['no way there', failed('unreachable'), {}, 'redirect skipped not-seen'],
 ])('plain HTTP leads on: %s', (_, attempt, more, expected) => {
-  const about = { name, port: 80, expected: target, hops: [], hasEdge: false, leadsPlain: null };
+  const about = { name, port: 80, expected: target, hops: [], isEndless: false, hasEdge: false, leadsPlain: null };
   expect(told(judgeRedirect({ ...about, attempt, ...more }))).toBe(expected);
 });
 

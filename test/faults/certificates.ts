@@ -29,12 +29,14 @@ export class TestAuthority {
     readonly root: Signer,
     private readonly intermediate: Signer,
     private readonly stranger: Signer,
+    private readonly outdated: Signer,
   ) {}
 
   static async make(): Promise<TestAuthority> {
     const root = await signed('marsh test root', null);
     const intermediate = await signed('marsh test intermediate', root);
-    return new TestAuthority(root, intermediate, await signed('somebody else', null));
+    const outdated = await signed('marsh test intermediate of 2023', root, '2023-06-01');
+    return new TestAuthority(root, intermediate, await signed('somebody else', null), outdated);
   }
 
   get trusted(): string {
@@ -45,7 +47,7 @@ export class TestAuthority {
   async leaf(name: string, spec: CertificateSpec = {}): Promise<Pair> {
     const { by = 'intermediate', names = [name], key = 'ec', hash = 'SHA-256', use = 'server', sends } = spec;
     const keys = (await webcrypto.subtle.generateKey(kinds[key], true, ['sign', 'verify'])) as webcrypto.CryptoKeyPair;
-    const signer = by === 'stranger' ? this.stranger : this.intermediate;
+    const signer = { stranger: this.stranger, outdated: this.outdated }[by as string] ?? this.intermediate;
     const signingKey = by === 'itself' ? keys.privateKey : signer.keys.privateKey;
     const certificate = await x509.X509CertificateGenerator.create({
       serialNumber: `40${randomBytes(15).toString('hex')}`,
@@ -68,23 +70,25 @@ export class TestAuthority {
       ],
     });
     const chain =
-      by !== 'intermediate' || sends === 'leaf'
-        ? [certificate]
-        : sends === 'swapped'
-          ? [certificate, this.root.certificate, this.intermediate.certificate]
-          : [certificate, this.intermediate.certificate];
+      by === 'outdated'
+        ? [certificate, this.outdated.certificate]
+        : by !== 'intermediate' || sends === 'leaf'
+          ? [certificate]
+          : sends === 'swapped'
+            ? [certificate, this.root.certificate, this.intermediate.certificate]
+            : [certificate, this.intermediate.certificate];
     return { certificate: chain.map(pem).join(''), key: await keyPem(keys.privateKey) };
   }
 }
 
-async function signed(name: string, by: Signer | null): Promise<Signer> {
+async function signed(name: string, by: Signer | null, until = '2049-01-01'): Promise<Signer> {
   const keys = (await webcrypto.subtle.generateKey(kinds.ec, true, ['sign', 'verify'])) as webcrypto.CryptoKeyPair;
   const certificate = await x509.X509CertificateGenerator.create({
     serialNumber: `40${randomBytes(15).toString('hex')}`,
     subject: `CN=${name}`,
     issuer: by === null ? `CN=${name}` : by.certificate.subject,
     notBefore: new Date('2020-01-01'),
-    notAfter: new Date('2049-01-01'),
+    notAfter: new Date(until),
     signingAlgorithm: { name: 'ECDSA', hash: 'SHA-256' },
     signingKey: (by?.keys ?? keys).privateKey,
     publicKey: keys.publicKey,

@@ -88,7 +88,10 @@ function mapOf(
   const leads = to.startsWith('{') ? to.slice(1, -1) : `to: ${to.replaceAll('{service}', String(service))}`;
   const gate = /\bgate:/.test(row.road ?? '') ? '' : ', gate: everyone';
   const others = row.others === undefined ? '' : `  others: {${row.others}, gate: everyone}\n`;
-  const road = row.road === undefined ? '' : `, ${row.road.replaceAll('{tides}', String(tides))}`;
+  const road =
+    row.road === undefined
+      ? ''
+      : `, ${row.road.replaceAll('{tides}', String(tides)).replaceAll('{service}', String(service))}`;
   return `domains: [saltmarsh.example]
 front:
   address: [${addresses.map((one) => `"${one}"`).join(', ')}]
@@ -96,7 +99,7 @@ front:
   mark: "127.0.0.1:${String(mark)}"
   home-networks: [127.0.0.0/8]
   proxy: ${row.own ?? 'builtin'}
-${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address}\n`}gates: {far: {networks: 192.0.2.0/24}, wardens: {people: wardens}}
+${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address}\n`}gates: {far: {networks: 198.51.100.0/24}, wardens: {people: wardens}}
 roads:
   nestcam: {${leads}${gate}${road}}
   tides: {to: ":${String(tides)}", gate: everyone}
@@ -141,8 +144,8 @@ async function startService(
   const server: net.Server =
     raw !== undefined
       ? rawServer(raw)
-      : tls
-        ? tlsServer(await authority.leaf(names.nestcam), handler)
+      : tls !== false
+        ? tlsServer(await authority.leaf(names.nestcam, tls === true ? {} : tls), handler)
         : http.createServer(handler);
   if (live === 'echoes') {
     const sockets = new WebSocketServer({ server: server as http.Server, path: '/live' });

@@ -54,7 +54,9 @@ export function closing(server: net.Server): Closing {
 /** The road and its neighbour have what is theirs; who asks for another name is a stranger. */
 function byName({ bed, names }: NodeFrontInput, own: Does, strangers: Does, neighbour: Does): http.RequestListener {
   return (request, response) => {
-    const host = (request.headers.host ?? (request.headers[':authority'] as string | undefined) ?? '').split(':')[0];
+    const host = (request.headers.host ?? (request.headers[':authority'] as string | undefined) ?? '')
+      .split(':')[0]
+      ?.toLowerCase();
     const does = host === names.nestcam ? own : host === names.tides ? neighbour : strangers;
     handlerOf(does, bed)(request, response);
   };

@@ -28,7 +28,7 @@ export interface CertificateSpec {
   names?: string[];
   from?: string;
   to?: string;
-  by?: 'intermediate' | 'stranger' | 'itself';
+  by?: 'intermediate' | 'stranger' | 'itself' | 'outdated';
   sends?: 'leaf' | 'swapped';
   key?: 'ec' | 'rsa-1024' | 'rsa-2048';
   hash?: 'SHA-256' | 'SHA-1';
@@ -97,7 +97,7 @@ export interface HttpdFront {
 export interface Service {
   does?: Does;
   /** Listens with TLS. */
-  tls?: boolean;
+  tls?: boolean | CertificateSpec;
   /** Whether it takes WebSockets: and echoes, or says nothing. */
   live?: 'echoes' | 'refuses';
   raw?: Raw | 'nobody';

@@ -25,12 +25,12 @@ export const healthyRows: Row[] = [
   }),
   well('gates by hand for haproxy', {
     road: 'gate: far',
-    haproxy: { secure: 'http-request deny if { hdr_beg(host) -i nestcam } !{ src 192.0.2.0/24 }' },
+    haproxy: { secure: 'http-request deny if { hdr_beg(host) -i nestcam } !{ src 198.51.100.0/24 }' },
   }),
   well('gates by hand for httpd', {
     road: 'gate: far',
     httpd: {
-      nestcam: 'ProxyPass / http://127.0.0.1:{service}/\n  <Location />\n    Require ip 192.0.2.0/24\n  </Location>',
+      nestcam: 'ProxyPass / http://127.0.0.1:{service}/\n  <Location />\n    Require ip 198.51.100.0/24\n  </Location>',
     },
   }),
   well('all other names lead to one of them: builtin', {
@@ -257,7 +257,20 @@ export const healthyRows: Row[] = [
   well('strangers are sent elsewhere', {
     node: { plainStrangers: { answers: 307, headers: { location: 'https://www.example.org/' } } },
   }),
-  well('an own error page behind an own status', {
+  well('an own error page behind an own status that the map expects', {
+    road: 'expect: {status: 503}',
     service: { does: { answers: 503, headers: html, body: '<title>Camera asleep</title>it wakes at dawn' } },
+  }),
+  well('a service that speaks over live connections alone', {
+    service: { live: 'echoes', does: { answers: 426, headers: { upgrade: 'websocket' } } },
+    road: 'expect: {path: /live}',
+    own: 'builtin',
+  }),
+  well('a gate that lets one address of this machine in', { road: 'gate: home', own: 'nginx' }),
+  well('a login page that names where to go afterwards', {
+    service: {
+      does: { answers: 302, headers: { location: 'https://login.example.org/?to={target}&state={time}' } },
+    },
+    own: 'nginx',
   }),
 ];

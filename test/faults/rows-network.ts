@@ -13,6 +13,8 @@ export interface NetworkRow {
   to?: string;
   /** Rules of the machine's firewall (nft) for what comes in from outside. */
   firewall?: string;
+  /** How its service came out. */
+  service?: 'ok' | 'untested';
 }
 
 const loopback = '127.0.0.1:3000:8080';
@@ -102,7 +104,39 @@ export const networkRows: NetworkRow[] = [
     firewall: 'meta nfproto ipv6 tcp dport 443 reject with tcp reset',
   },
   { name: 'containers on loopback, seen from outside', rule: null, from: 'outside', publishes: loopback, road: open },
-  { name: 'a gate that refuses the stranger', rule: null, from: 'outside', publishes: loopback, road: 'gate: home' },
+  {
+    name: 'a gate that refuses the stranger',
+    rule: null,
+    from: 'outside',
+    publishes: loopback,
+    road: 'gate: home',
+    service: 'untested',
+  },
+  {
+    name: 'a gate that refuses the public address of the machine, and lets in another one of it',
+    rule: null,
+    from: 'machine',
+    publishes: loopback,
+    road: 'gate: loopback',
+    service: 'ok',
+  },
+  {
+    name: 'the container behind a gate is stopped',
+    rule: 'service-down',
+    from: 'machine',
+    publishes: loopback,
+    stopped: true,
+    road: 'gate: far',
+  },
+  {
+    name: 'the container behind a gate is published with the wrong inside port',
+    rule: 'service-down',
+    says: 'closes them at once',
+    from: 'machine',
+    publishes: '127.0.0.1:3000:9999',
+    to: ':3000',
+    road: 'gate: far',
+  },
   {
     name: 'containers on loopback, seen from the machine itself',
     rule: null,

@@ -139,7 +139,7 @@ export const nginxRows: Row[] = [
     says: 'when a header says',
     road: 'gate: far',
     nginx: {
-      nestcam: `set_real_ip_from 0.0.0.0/0; real_ip_header X-Forwarded-For; allow 192.0.2.0/24; deny all; ${passTo('{service}')}`,
+      nestcam: `set_real_ip_from 0.0.0.0/0; real_ip_header X-Forwarded-For; allow 198.51.100.0/24; deny all; ${passTo('{service}')}`,
     },
   },
   {
@@ -147,7 +147,7 @@ export const nginxRows: Row[] = [
     rule: 'gate-open',
     road: 'gate: far',
     to: '{redirect: "https://www.saltmarsh.example"}',
-    nginx: { nestcam: 'allow 192.0.2.0/24; deny all; return 308 https://www.saltmarsh.example$request_uri;' },
+    nginx: { nestcam: 'allow 198.51.100.0/24; deny all; return 308 https://www.saltmarsh.example$request_uri;' },
   },
   {
     name: 'nginx: the password file is not there',

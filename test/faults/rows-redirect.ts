@@ -94,9 +94,15 @@ export const redirectRows: Row[] = [
     rule: 'gate-open',
     says: 'when a header says',
     road: 'gate: far',
-    node: { https: { when: { has: ['x-forwarded-for', '^192\\.0\\.2\\.'] }, then: 'passes', otherwise: shuts } },
+    node: { https: { when: { has: ['x-forwarded-for', '^198\\.51\\.100\\.'] }, then: 'passes', otherwise: shuts } },
   },
   { name: 'a gate of people asks nobody', rule: 'gate-open', says: 'without the password', road: 'gate: wardens' },
+  {
+    name: 'the redirects never come to an end',
+    rule: 'redirect-loop',
+    says: 'do not come to an end',
+    service: { does: { answers: 302, headers: { location: 'https://{name}:{https}/?next={time}' } } },
+  },
   {
     name: 'a gate takes any password',
     rule: 'gate-open',

@@ -68,7 +68,7 @@ export const serverRows: Row[] = [
     road: 'gate: far',
     haproxy: {
       secure:
-        'http-request set-src req.hdr(x-forwarded-for)\n  http-request deny if { hdr_beg(host) -i nestcam } !{ src 192.0.2.0/24 }',
+        'http-request set-src req.hdr(x-forwarded-for)\n  http-request deny if { hdr_beg(host) -i nestcam } !{ src 198.51.100.0/24 }',
     },
   },
   {
@@ -79,6 +79,15 @@ export const serverRows: Row[] = [
     haproxy: { secure: 'http-request del-header upgrade' },
   },
 
+  {
+    name: 'httpd: the slash behind the name is forgotten in the redirect',
+    rule: 'redirect-wrong',
+    says: 'to another name',
+    httpd: {
+      plain:
+        'AllowEncodedSlashes NoDecode\n  RewriteEngine On\n  RewriteRule ^/(.*)$ https://nestcam.saltmarsh.example$1 [R=301,L,NE]',
+    },
+  },
   {
     name: 'httpd: ProxyPass to a dead port',
     rule: 'front-cannot-reach-service',
@@ -119,7 +128,7 @@ export const serverRows: Row[] = [
     rule: 'gate-open',
     road: 'gate: far',
     to: '{redirect: "https://www.saltmarsh.example"}',
-    httpd: { nestcam: `${toWww}\n  <Location />\n    Require ip 192.0.2.0/24\n  </Location>` },
+    httpd: { nestcam: `${toWww}\n  <Location />\n    Require ip 198.51.100.0/24\n  </Location>` },
   },
   {
     name: 'httpd: the password file is not there',

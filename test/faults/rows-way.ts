@@ -81,6 +81,33 @@ export const wayRows: Row[] = [
     node: { tls: { min: 'TLSv1', ciphers: 'DEFAULT@SECLEVEL=0' } },
   },
   {
+    name: 'suites without forward secrecy are taken too',
+    rule: 'tls-weak-suite',
+    severity: 'warning',
+    says: 'also takes the cipher suite TLS_RSA_WITH_AES_128_GCM_SHA256',
+    node: { tls: { ciphers: 'ECDHE-RSA-AES128-GCM-SHA256:AES128-GCM-SHA256' }, certificate: { key: 'rsa-2048' } },
+  },
+  {
+    name: 'the intermediate certificate is out of date',
+    rule: 'certificate-untrusted',
+    says: 'marsh test intermediate of 2023 is valid from 2020-01-01 to 2023-06-01',
+    node: { certificate: { by: 'outdated' } },
+  },
+  {
+    name: 'the front was not reloaded when the certificate came',
+    rule: 'certificate-not-planned',
+    says: 'has not taken it up',
+    held: {},
+    node: { certificate: { from: '2026-01-01', to: '2026-04-01' } },
+  },
+  {
+    name: 'the front was not reloaded, and still shows one that it made itself',
+    rule: 'certificate-not-planned',
+    says: 'has not taken it up',
+    held: {},
+    node: { certificate: { by: 'itself', from: '2026-01-01' } },
+  },
+  {
     name: 'no forward secrecy',
     rule: 'tls-weak-suite',
     severity: 'warning',
@@ -154,7 +181,7 @@ export const wayRows: Row[] = [
     name: 'an RSA key of 1024 bits',
     rule: 'certificate-weak',
     says: '1024',
-    node: { certificate: { key: 'rsa-1024' } },
+    node: { certificate: { key: 'rsa-1024' }, tls: { ciphers: 'ECDHE-RSA-AES128-GCM-SHA256:@SECLEVEL=0' } },
   },
   {
     name: 'the old certificate after a renewal',

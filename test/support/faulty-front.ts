@@ -27,15 +27,15 @@ export async function startFaultyFront(behaviours: Record<string, Behaviour>): P
     const full = `${name}.saltmarsh.example`;
     const now = new Date(certificate?.madeAt ?? Date.now());
     const leaf = await makeLeaf({ names: [full], authority, now });
-    contexts.set(full, createSecureContext({ cert: leaf.certificate, key: leaf.key }));
+    contexts.set(full, createSecureContext({ cert: leaf.certificate, key: leaf.key, ciphers: 'ECDHE+AESGCM' }));
   }
   const of = (request: http.IncomingMessage): Behaviour =>
-    behaviours[(request.headers.host ?? '').split('.')[0] ?? ''] ?? {};
+    behaviours[(request.headers.host ?? '').toLowerCase().split('.')[0] ?? ''] ?? {};
   const plain = http.createServer((request, response) =>
     (of(request).http ?? toHttps(portOf(secure)))(request, response),
   );
   const secure = https.createServer(
-    { SNICallback: (name, done) => done(null, contexts.get(name)) },
+    { ciphers: 'ECDHE+AESGCM', SNICallback: (name, done) => done(null, contexts.get(name)) },
     (request, response) => (of(request).https ?? notFound)(request, response),
   );
   secure.on('tlsClientError', () => undefined);

@@ -21,6 +21,11 @@ const join = z.object({
   DNSNames: z.array(z.string()).nullish(),
 });
 
+const ports = z.record(
+  z.string(),
+  z.array(z.object({ HostIp: z.string().nullish(), HostPort: z.string().nullish() })).nullish(),
+);
+
 export const containerAnswer = z.object({
   Id: z.string(),
   Name: z.string(),
@@ -33,18 +38,17 @@ export const containerAnswer = z.object({
     .object({ Image: z.string().nullish(), Labels: texts, ExposedPorts: z.record(z.string(), z.unknown()).nullish() })
     .nullish(),
   HostConfig: z
-    .object({ NetworkMode: z.string().nullish(), RestartPolicy: z.object({ Name: z.string().nullish() }).nullish() })
+    .object({
+      NetworkMode: z.string().nullish(),
+      RestartPolicy: z.object({ Name: z.string().nullish() }).nullish(),
+      PortBindings: ports.nullish(),
+    })
     .nullish(),
   Mounts: z.array(z.object({ Source: z.string().nullish() })).nullish(),
   NetworkSettings: z
     .object({
       Networks: z.record(z.string(), join.nullish()).nullish(),
-      Ports: z
-        .record(
-          z.string(),
-          z.array(z.object({ HostIp: z.string().nullish(), HostPort: z.string().nullish() })).nullish(),
-        )
-        .nullish(),
+      Ports: ports.nullish(),
     })
     .nullish(),
 });
@@ -75,7 +79,8 @@ export function toContainer(answer: z.output<typeof containerAnswer>, names: Rea
     project: labels['com.docker.compose.project'] ?? null,
     service: labels['com.docker.compose.service'] ?? null,
     image: config?.Image ?? null,
-    published: publishedOf(network?.Ports ?? {}),
+    // One that does not run publishes nothing now; where it will is said all the same.
+    published: publishedOf((state.Status === 'running' ? network?.Ports : host?.PortBindings) ?? {}),
     exposed: Object.keys(config?.ExposedPorts ?? {}).flatMap((key) =>
       key.endsWith('/tcp') ? [Number.parseInt(key, 10)] : [],
     ),
@@ -99,7 +104,7 @@ function modeOf(mode: string, names: ReadonlyMap<string, string>): string | null
   return `container:${names.get(id) ?? id}`;
 }
 
-type Ports = NonNullable<NonNullable<z.output<typeof containerAnswer>['NetworkSettings']>['Ports']>;
+type Ports = z.output<typeof ports>;
 
 /** `{"80/tcp": [{HostIp, HostPort}]}`. An engine that binds all addresses says so once for each family. */
 function publishedOf(ports: Ports): PublishedPort[] {

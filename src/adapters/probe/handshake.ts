@@ -3,7 +3,7 @@ import http2 from 'node:http2';
 import net from 'node:net';
 import tls, { createSecureContext, rootCertificates, type DetailedPeerCertificate, type SecureContext } from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
-import type { TlsEvidence } from '../../core/legs/tls.ts';
+import type { ChainDates, TlsEvidence } from '../../core/legs/tls.ts';
 import { certificateFacts, weakness } from '../certificates/read.ts';
 import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';
@@ -24,7 +24,7 @@ interface HandshakeInput extends Limits {
 }
 
 /** What a handshake came to. HTTP/2 is spoken when the server chose it. */
-export type Shaken = Omit<TlsEvidence, 'old' | 'inOrder'>;
+export type Shaken = Omit<TlsEvidence, 'old' | 'inOrder' | 'weakSuite'>;
 
 /**
  * Does a TLS handshake for `name` as a browser does it, offering HTTP/2 and HTTP/1.1, and reads what is shown. Nothing is refused here: judging is
@@ -119,10 +119,23 @@ function evidenceOf(socket: tls.TLSSocket, trust: Trust): Shaken {
     leaf: certificateFacts(certificate),
     trustedBy: socket.authorized ? trustOf(chain, trust) : null,
     chainProblem: socket.authorized ? null : String(socket.authorizationError),
+    chainDates: datesAbove(chain),
     weak: weakness(certificate),
     suite: socket.getCipher().standardName,
     speaksTwo: null,
   };
+}
+
+/** Of those that signed it, as far as they were sent or are known here. */
+function datesAbove(leaf: DetailedPeerCertificate): ChainDates[] {
+  const dates: ChainDates[] = [];
+  for (let one = leaf; one.issuerCertificate !== undefined && one.issuerCertificate !== one;) {
+    one = one.issuerCertificate;
+    const { subject, notBefore, notAfter } = certificateFacts(new X509Certificate(one.raw));
+    dates.push({ subject, notBefore, notAfter });
+    if (dates.length > 10) break;
+  }
+  return dates;
 }
 
 function trustOf(chain: DetailedPeerCertificate, trust: Trust): TlsEvidence['trustedBy'] {

@@ -1,6 +1,7 @@
 import type { Attempt } from '../../core/legs/answer.ts';
 import { notSeen } from '../../core/look/seen.ts';
 import type { SeenHandshake } from '../../core/look/seen.ts';
+import type { WeakSuite } from '../../core/legs/weak-suites.ts';
 import { certificateFacts, inOrder, pemBlocks, readableChain, weakness } from '../certificates/read.ts';
 import { trustIn } from '../certificates/trust.ts';
 import { alertWords, brokenOn } from '../probe/failure.ts';
@@ -27,6 +28,7 @@ export function shakenOf({ bytes, two }: SeenHandshake, trust: Trust): Attempt<S
       protocol: protocol.replace('TLSv', 'TLS '),
       leaf: certificateFacts(leaf),
       ...trustIn(chain, trust),
+      chainDates: chain.slice(1).map(certificateFacts),
       weak: weakness(leaf),
       suite: /^New, TLSv[\d.]+, Cipher is (\S+)/m.exec(text)?.[1] ?? null,
       speaksTwo: /^ALPN protocol: h2/m.test(text) ? spokeTwo(two) : null,
@@ -45,6 +47,13 @@ export function oldProtocolOf(old: string): string | null {
   const [protocol = '', suite = '0000'] = old.split(' ');
   const isTaken = /^TLSv1(\.1)?$/.test(protocol) && !/^0000$|^\(?NONE\)?$/.test(suite);
   return isTaken ? protocol.replace('TLSv', 'TLS ').replace(/ 1$/, ' 1.0') : null;
+}
+
+/** The weak suite that was taken, from `PROTOCOL SUITE` as openssl-s_client(1) names them; null: none. */
+export function weakSuiteOf(weak: string): WeakSuite | null {
+  const [protocol = '', suite = '0000'] = weak.split(' ');
+  if (protocol !== 'TLSv1.2' || /^0000$|^\(?NONE\)?$/.test(suite)) return null;
+  return { name: suite, hasSecrecy: /^(EC)?DHE-/.test(suite) && !/3DES|DES-CBC3|RC4/.test(suite) };
 }
 
 /** Whether each certificate that was sent signs the one before it; null when none came or one cannot be read. */

@@ -1,7 +1,7 @@
 import { messageOf } from '../../core/findings/card.ts';
 import { legNames, type LegName } from '../../core/findings/finding.ts';
 import { labelOf } from '../../core/legs/label.ts';
-import type { LegResult } from '../../core/legs/leg.ts';
+import { countStandings, type LegResult } from '../../core/legs/leg.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import { countFindings, countsInWords, formatFindings } from './findings.ts';
@@ -22,16 +22,16 @@ export function formatVerify(
   const shown = legNames.filter((name) => !optional.includes(name) || told.includes(name));
   const left = tested.filter((name) => !told.includes(name));
   const rest = left.length === 0 ? '' : `${left.join(' and ')}: nothing wrong\n`;
-  const dashes = untested(roads, shown, width);
+  const dashes = skippedWords(roads, shown, width);
   const head = ['road', ...shown].map((word) => paint.bold(word));
   const rows = roads.map(({ road, legs }) => [
     display.get(road) ?? road,
     ...legs.filter(({ leg }) => shown.includes(leg)).map((leg) => legCell(leg, paint, width)),
   ]);
-  const well = roads.filter(({ legs }) =>
-    legs.every(({ outcome }) => outcome === 'ok' || outcome === 'skipped'),
-  ).length;
-  const summary = `${String(well)} of ${plural(roads.length, 'road')} well; ${countsInWords(countFindings(findings))}.\n`;
+  const { well, untested } = countStandings(roads);
+  const open = untested === 0 ? '' : `, ${String(untested)} not tested to the end`;
+  const counts = countsInWords(countFindings(findings));
+  const summary = `${String(well)} of ${plural(roads.length, 'road')} well${open}; ${counts}.\n`;
   const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
   const follows = verbose && findings.length > 0 ? followsFrom(away, width) : '';
   return `${table(head, rows)}${rest}${dashes}${words}${follows}\n${summary}`;
@@ -48,7 +48,7 @@ function followsFrom(away: VerifyResult['away'], width: number): string {
 }
 
 /** What the dashes of the table stand for. */
-function untested(roads: VerifyResult['roads'], shown: readonly LegName[], width: number): string {
+function skippedWords(roads: VerifyResult['roads'], shown: readonly LegName[], width: number): string {
   const whys = shown.flatMap((name) => {
     const skipped = roads.flatMap(({ legs }) =>
       legs.filter(({ leg, outcome }) => leg === name && outcome === 'skipped'),
@@ -80,6 +80,8 @@ export function legCell(result: LegResult, paint: Style, width: number): string 
       return kind === 'paused' ? paint.dim('paused') : paint.green('ok');
     case 'skipped':
       return paint.dim('-');
+    case 'untested':
+      return `${paint.blue('not tested:')}${join}${says}`;
     case 'wrong':
       return `${paint.red('wrong:')}${join}${says}`;
     case 'warning':

@@ -3,6 +3,7 @@ import { writeWhole } from '../../adapters/files/safe-write.ts';
 import { runAfter } from '../../adapters/processes/run-after.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { junitXml } from '../../core/legs/junit.ts';
+import { countStandings } from '../../core/legs/leg.ts';
 import { labelOf } from '../../core/legs/label.ts';
 import { askable, onMap } from '../../use-cases/verify/askable.ts';
 import type { Site } from '../../use-cases/map/load.ts';
@@ -50,7 +51,7 @@ export function documentOf(site: Site, result: VerifyResult, changes: Changes | 
     roads: asJson(result),
     findings,
     explained: away.map(({ road, leg, by, problem }) => ({ rule: problem.card.id, leg, road, by })),
-    summary: countFindings(findings),
+    summary: { ...countFindings(findings), roads: countStandings(result.roads) },
     ...(changes === null ? {} : { since: changes }),
   });
 }

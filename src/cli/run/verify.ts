@@ -1,6 +1,7 @@
 import { setMaxListeners } from 'node:events';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { reaches, type LegName } from '../../core/findings/finding.ts';
+import { countStandings, standingOf } from '../../core/legs/leg.ts';
 import { vantageWords } from '../../core/legs/vantage.ts';
 import { lookScript } from '../../core/look/script.ts';
 import { askable } from '../../use-cases/verify/askable.ts';
@@ -16,7 +17,7 @@ import type { Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { formatLinks } from '../print/links.ts';
-import { wrap } from '../print/style.ts';
+import { plural, wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
 import { limitsOf } from '../../use-cases/verify/verify-input.ts';
 import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
@@ -112,16 +113,19 @@ function refuseMixed({
   });
 }
 
-function nextStep({ findings }: VerifyResult): string {
+function nextStep({ findings, roads }: VerifyResult): string {
   const bad = findings.filter(({ severity }) => severity !== 'note');
-  return bad.length > 0
-    ? 'next: fix the first finding, then: mile-marker verify\n'
+  if (bad.length > 0) return 'next: fix the first finding, then: mile-marker verify\n';
+  const { untested } = countStandings(roads);
+  return untested > 0
+    ? `Nothing wrong was found. next: test the ${plural(untested, 'road')} not tested to the end, as the notes say\n`
     : 'Nothing needs doing. To have it tested every night: mile-marker schedule verify\n';
 }
 
-/** A mute resolver or no way to the front: this machine could not see, which is not the same as all being well. */
+/** A mute resolver, no way to the front, or a gate before every road: this machine could not see, which is not the same as all being well. */
 function couldNotSee({ roads }: VerifyResult): boolean {
   const unseen = (name: LegName): boolean =>
     roads.every(({ legs }) => legs.some(({ leg, outcome }) => leg === name && outcome === 'unsure'));
-  return roads.length > 0 && (unseen('dns') || unseen('port'));
+  const isOpen = roads.every((road) => standingOf(road) === 'untested');
+  return roads.length > 0 && (unseen('dns') || unseen('port') || isOpen);
 }

@@ -1,6 +1,7 @@
 import { composeCards } from '../inventory/compose-cards.ts';
 import { engineUnanswered } from '../inventory/engine-card.ts';
 import { accessCards } from '../legs/access.ts';
+import { behindGateCards } from '../legs/behind-gate.ts';
 import { bypassCards } from '../legs/bypass.ts';
 import { bypassedCards } from '../legs/bypasses.ts';
 import { dnsCards } from '../legs/dns.ts';
@@ -11,6 +12,8 @@ import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
 import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
+import { serviceProofCards } from '../legs/service-proof.ts';
+import { spellingCards } from '../legs/spelling.ts';
 import { tlsCards } from '../legs/tls-cards.ts';
 import { uploadCards } from '../legs/uploads.ts';
 import { websocketCards } from '../legs/websocket.ts';
@@ -33,7 +36,10 @@ export const allCards: readonly Card[] = [
   ...tlsCards,
   ...redirectCards,
   ...accessCards,
+  ...behindGateCards,
   ...serviceCards,
+  ...serviceProofCards,
+  ...spellingCards,
   ...uploadCards,
   ...websocketCards,
   ...bypassCards,

@@ -2,7 +2,7 @@ import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
 import { likenessTo, type DirectEvidence } from './direct.ts';
-import { traitsOf } from './fingerprint.ts';
+import { compare, traitsOf } from './fingerprint.ts';
 import { bad, ok, skipped, type LegKind, type LegResult } from './leg.ts';
 import { isFrontsOwnError } from '../proxies/pages.ts';
 
@@ -28,6 +28,16 @@ const gateOpen = card({
     password: {
       message: '{names} accepts a wrong password.',
       remedy: 'See who is in the password file: mile-marker people list. Bring the map live: {live}',
+    },
+    method: {
+      message:
+        '{names} refuses this machine when it asks by GET, and lets it in by {method}: the gate `{gate}` is on some methods only.',
+      remedy: 'In files made by hand, put the gate on every method. The written configuration does: {live}',
+    },
+    spelled: {
+      message: '{names} refuses this machine, and lets it in when the name is written as {host}.',
+      remedy:
+        'In files made by hand, compare the host without case and without its port. The written configuration does: {live}',
     },
     'no-password': {
       message: '{names} lets this machine in without the password that the gate `{gate}` must ask for.',
@@ -63,6 +73,11 @@ const gateHeld = card({
       remedy:
         'See which address the front saw in its log. Run verify on a machine that may pass, or with a test login: mile-marker verify --login FILE',
     },
+    certain: {
+      message:
+        'https://{names}: the gate `{gate}` refuses this machine, which comes from {from}{as}. The map lets it in.',
+      remedy: 'See what the map means: mile-marker explain {name} --from {from}. Bring the map live: {live}',
+    },
   },
 });
 
@@ -92,10 +107,12 @@ export type Planned = 'passes' | 401 | 403;
  * @property from this machine's own address on the connection to the front
  * @property seen the address that the front's own log has for this machine; null when it does not say
  * @property planned what the map says to a request from the address that the front sees, as far as that is known
+ * @property isCertain that address is certain: the front's log has it, or nothing lies between
  * @property mayBeKnown the front may see a public address that the gate rightly lets in
  * @property own what the service itself answers when asked directly; null when that is not known
  * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`; null when not tried
  * @property login with the test login, whose password the map's file may know; null without one
+ * @property others the same by another harmless method, or by the name in another spelling
  * @property wrong with a password that is wrong for certain; null when not tried
  */
 export interface AccessEvidence {
@@ -103,17 +120,30 @@ export interface AccessEvidence {
   from: string;
   seen: string | null;
   planned: Planned;
+  isCertain: boolean;
   mayBeKnown: boolean;
   own: DirectEvidence | null;
   bare: Attempt<Answer>;
   forged: { claimed: string; attempt: Attempt<Answer> } | null;
   login: { person: string; attempt: Attempt<Answer> } | null;
   wrong: Attempt<Answer> | null;
+  others: OtherWay[];
+}
+
+/**
+ * The same question in other words, which the map refuses as well.
+ *
+ * @property own what the service itself answers to it; null when that was not asked
+ */
+export interface OtherWay {
+  way: { method: string } | { host: string };
+  attempt: Attempt<Answer>;
+  own: Attempt<Answer> | null;
 }
 
 /** Judges a road's gate by what this machine may do, as the map has it. */
 export function judgeAccess(evidence: AccessEvidence): LegResult {
-  const { road, from, seen, planned, mayBeKnown, own, bare, login } = evidence;
+  const { road, from, seen, planned, isCertain, mayBeKnown, own, bare, login } = evidence;
   if (!bare.ok) {
     // Some gates say nothing to those whom they keep out.
     const isShut = planned !== 'passes' && bare.failure.kind === 'closed';
@@ -141,12 +171,22 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
   const isRefused = planned === 'passes' ? isPlainRefusal(bare.value, own) : got === 'refused';
   if (login !== null) return withLogin(evidence, isRefused);
   if (isRefused && planned === 'passes')
-    return bad('access', 'refused-here', { card: gateHeld, say: 'held', data, cause: `gate-refused-here:${gate}` });
+    return bad('access', 'refused-here', {
+      card: gateHeld,
+      say: isCertain ? 'certain' : 'held',
+      data,
+      cause: `gate-refused-here:${gate}`,
+      severity: isCertain ? 'warning' : 'note',
+    });
   return isRefused ? ok('access', 'refused', status) : ok('access', 'passes');
 }
 
 /** Whether a forged header or a wrong password opened what was shut. */
-function fooledBy({ forged, wrong, own, bare }: AccessEvidence, got: Outcome, cause: string): LegResult | null {
+function fooledBy(
+  { road, forged, wrong, others, own, bare }: AccessEvidence,
+  got: Outcome,
+  cause: string,
+): LegResult | null {
   if (got !== 'refused' || !bare.ok) return null;
   const opens = (attempt: Attempt<Answer> | undefined | null): boolean =>
     attempt?.ok === true && outcomeOf(attempt.value, own) === 'passes';
@@ -154,8 +194,22 @@ function fooledBy({ forged, wrong, own, bare }: AccessEvidence, got: Outcome, ca
     const data = { claimed: forged.claimed };
     return bad('access', 'forged', { card: gateOpen, say: 'forged', data, cause: 'gate-forged' });
   }
+  const opened = others.find((other) => isOpenedBy(other, bare.value, own));
+  if (opened !== undefined) {
+    const say = 'method' in opened.way ? 'method' : 'spelled';
+    return bad('access', 'partly-open', { card: gateOpen, say, data: { ...opened.way, gate: road.gate.name }, cause });
+  }
   if (bare.value.status !== 401 || !opens(wrong)) return null;
   return bad('access', 'any-password', { card: gateOpen, say: 'password', data: {}, cause });
+}
+
+/** Whether an answer to the same question in other words comes from behind the gate: what the service says to it when it is asked directly. */
+function isOpenedBy({ attempt, own: direct }: OtherWay, bare: Answer, own: DirectEvidence | null): boolean {
+  if (!attempt.ok || attempt.value.status === bare.status || isRedirect(attempt.value.status)) return false;
+  if (attempt.value.status < 300) return true;
+  if (direct === null) return outcomeOf(attempt.value, own) === 'passes';
+  const isServices = direct.ok && compare(traitsOf(direct.value), traitsOf(attempt.value)) !== 'different';
+  return isServices && !isFrontsOwnError(attempt.value) && attempt.value.status < 500;
 }
 
 function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): LegResult {
@@ -169,13 +223,25 @@ function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): Leg
   return bad('access', 'login-refused', { card: gateShut, say: 'login', data, cause });
 }
 
+/** Whether a gate refused as the map says, with nothing against it. */
+export function isSoundRefusal({ kind }: LegResult): boolean {
+  return kind === 'refused' || kind === 'closed-silently';
+}
+
 /** Whether what lies behind the gate cannot be seen: it refused, and no login opened it. */
 export function isBehindGate({ kind }: LegResult, hasLogin: boolean): boolean {
   if (kind === 'refused' || kind === 'closed-silently') return !hasLogin;
   return behindGate.includes(kind);
 }
 
-const behindGate: readonly LegKind[] = ['forged', 'any-password', 'login-refused', 'refused-here', 'unclear'];
+const behindGate: readonly LegKind[] = [
+  'partly-open',
+  'forged',
+  'any-password',
+  'login-refused',
+  'refused-here',
+  'unclear',
+];
 
 /** `unclear`: the gate or the service, either may have answered so; `nothing`: an error that says nothing of the gate. */
 type Outcome = 'passes' | 'refused' | 'unclear' | 'nothing';

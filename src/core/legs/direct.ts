@@ -1,7 +1,9 @@
 import type { Upstream } from '../plan/plan.ts';
-import { type Answer, type Attempt } from './answer.ts';
+import { headerOf, titleOf, type Answer, type Attempt } from './answer.ts';
+import { echoOf } from './altered.ts';
+import type { Problem } from './leg.ts';
 import { compare, fingerprint, traitsOf, type Fingerprint, type Likeness, type Traits } from './fingerprint.ts';
-import { isWelcomePage, wantsHttps } from '../proxies/pages.ts';
+import { isListing, isWelcomePage, wantsHttps } from '../proxies/pages.ts';
 
 /**
  * A service asked directly, twice, with the headers that the front would send. Of a thousand services not the pages are kept but what
@@ -12,6 +14,9 @@ import { isWelcomePage, wantsHttps } from '../proxies/pages.ts';
  * @property takesTls a service that the map gives as plain HTTP, and that does not answer so, takes a TLS handshake
  * @property plainly status without the headers about the visitor; null when that was not asked
  * @property byAddress status when it is asked by its own address; null when that was not asked
+ * @property unmet what the map expects of it and is not so; null when nothing is amiss, or nothing expected
+ * @property unproven why the front will not believe that it is the service of the map; null when it will, or need not be shown
+ * @property deep what it answers below its first page; null when that was not asked
  */
 export interface DirectEvidence {
   road: string;
@@ -23,12 +28,29 @@ export interface DirectEvidence {
   takesTls: boolean;
   plainly: number | null;
   byAddress: number | null;
+  unmet: Problem | null;
+  unproven: Problem | null;
+  deep: DeepAnswer | null;
 }
 
-/** @property title of its page @property hasBody whether it says anything @property hints whether early hints come first */
+/** @property echo the path that the page says was asked for; null when it says none */
+export interface DeepAnswer {
+  traits: Traits;
+  echo: string | null;
+}
+
+/**
+ * @property title of its page @property says the first words of its page @property hasBody whether it says anything @property hints whether early hints come first
+ * @property type what it calls its page, without parameters @property date milliseconds since the epoch @property isListing it shows the files of a folder
+ */
 export interface DirectAnswer {
   status: number;
   title: string | null;
+  says: string;
+  type: string | null;
+  etag: string | null;
+  date: number | null;
+  isListing: boolean;
   hasBody: boolean;
   isWelcome: boolean;
   wantsHttps: boolean;
@@ -41,11 +63,16 @@ interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'>
   takesTls?: boolean;
   plainly?: number | null;
   byAddress?: number | null;
+  unmet?: Problem | null;
+  unproven?: Problem | null;
+  deep?: Attempt<Answer> | null;
 }
 
 export function directEvidence(facts: DirectFacts): DirectEvidence {
   const { road, part, upstream, first, second, takesTls = false, plainly = null, byAddress = null } = facts;
-  const common = { road, part, upstream, takesTls, plainly, byAddress };
+  const { unmet = null, unproven = null } = facts;
+  const deep = facts.deep?.ok === true ? deepAnswer(facts.deep.value) : null;
+  const common = { road, part, upstream, takesTls, plainly, byAddress, unmet, unproven, deep };
   if (!first.ok) return { ...common, answer: first, print: null };
   const traits = traitsOf(first.value);
   const { status, body } = first.value;
@@ -56,6 +83,11 @@ export function directEvidence(facts: DirectFacts): DirectEvidence {
       value: {
         status,
         title: traits.title,
+        says: firstWords(first.value),
+        type: typeOf(first.value),
+        etag: headerOf(first.value, 'etag'),
+        date: dateOf(first.value),
+        isListing: isListing(first.value),
         hasBody: body.trim() !== '',
         isWelcome: isWelcomePage(first.value),
         wantsHttps: wantsHttps(first.value),
@@ -64,6 +96,30 @@ export function directEvidence(facts: DirectFacts): DirectEvidence {
     },
     print: second.ok ? fingerprint(traits, traitsOf(second.value)) : null,
   };
+}
+
+function deepAnswer(answer: Answer): DeepAnswer {
+  return { traits: traitsOf(answer), echo: echoOf(answer.body) };
+}
+
+/** What a page says, for a person to know it again: its title, else its first words. */
+export function firstWords({ body }: Answer): string {
+  const text = (titleOf(body) ?? body.replace(/<(script|style)[\s\S]*?<\/\1>|<[^>]*>/gi, ' '))
+    .replace(/\s+/g, ' ')
+    .trim();
+  // A part of a string keeps the whole alive in V8; a copy does not.
+  return text.slice(0, 80).split('').join('');
+}
+
+/** RFC 9110 §8.3.1: the media type without its parameters. */
+export function typeOf(answer: Answer): string | null {
+  return headerOf(answer, 'content-type')?.split(';')[0]?.trim().toLowerCase() ?? null;
+}
+
+/** When an answer was made (RFC 9110 §6.6.1), in milliseconds since the epoch. */
+export function dateOf(answer: Answer): number | null {
+  const time = Date.parse(headerOf(answer, 'date') ?? '');
+  return Number.isNaN(time) ? null : time;
 }
 
 export function likenessTo({ print }: DirectEvidence, seen: Traits): Likeness {

@@ -64,6 +64,14 @@ function sameValue(name: string, seen: string | undefined, value: string): boole
   return name !== 'location' && bare(seen) === bare(value);
 }
 
+/** The same without one of its headers, for what else is alike. */
+export function withoutHeader<Has extends { print: Fingerprint | null }>(of: Has, name: string): Has {
+  if (of.print === null) return of;
+  const headers = new Map(of.print.headers);
+  headers.delete(name);
+  return { ...of, print: { ...of.print, headers } };
+}
+
 function wordsOf(body: string): Set<number> {
   const all = body.slice(0, mostLetters).split(/[\s<>"'=&;,(){}[\]]+/);
   // What was cut in the middle is no word.

@@ -17,7 +17,7 @@ export function junitXml(
       const says = labelOf(result);
       const open = `    <testcase classname="${escaped(road)}" name="${leg}"`;
       if (outcome === 'ok') return `${open}/>`;
-      if (outcome === 'skipped' || outcome === 'unsure')
+      if (['skipped', 'unsure', 'untested'].includes(outcome))
         return `${open}><skipped message="${escaped(says)}"/></testcase>`;
       const causes = away.filter((one) => one.road === road && one.leg === leg).map(({ by }) => by);
       const own = findings.filter(

@@ -53,6 +53,7 @@ export type LegKind =
   | 'closed-silently'
   | 'passes'
   | 'open'
+  | 'partly-open'
   | 'forged'
   | 'any-password'
   | 'login-refused'
@@ -68,6 +69,14 @@ export type LegKind =
   | 'front-fails'
   | 'welcome-page'
   | 'early-hints'
+  | 'altered'
+  | 'listing'
+  | 'old-copy'
+  | 'other-type'
+  | 'itself-fails'
+  | 'unproven'
+  | 'nowhere'
+  | 'strict-name'
   | 'down'
   | 'silent'
   | 'closed'
@@ -101,14 +110,17 @@ export type LegKind =
   | 'in-circle'
   | 'not-asked';
 
+/** `unsure`: what came back does not settle it; `untested`: there is something to test, and it was not tested to its end; `skipped`: nothing to test */
+export type Outcome = 'ok' | 'wrong' | 'warning' | 'unsure' | 'untested' | 'skipped';
+
 /**
- * How one leg of one road came out. `unsure` is an honest outcome: what came back does not settle it.
+ * How one leg of one road came out.
  *
  * @property detail what belongs to the kind: a status, a protocol, addresses; null for nothing
  */
 export interface LegResult {
   leg: LegName;
-  outcome: 'ok' | 'wrong' | 'warning' | 'unsure' | 'skipped';
+  outcome: Outcome;
   kind: LegKind;
   detail: string | number | null;
   problems: Problem[];
@@ -143,6 +155,11 @@ export function skipped(leg: LegName, kind: LegKind): LegResult {
   return { leg, outcome: 'skipped', kind, detail: null, problems: [] };
 }
 
+/** What was not tested to its end, and how it can be. It never counts as well. */
+export function untested(leg: LegName, kind: LegKind, problems: Problem[] = []): LegResult {
+  return { leg, outcome: 'untested', kind, detail: null, problems };
+}
+
 export function severityOf({ card, severity }: Problem): Severity {
   return severity ?? card.severity;
 }
@@ -156,6 +173,22 @@ export function bad(leg: LegName, kind: LegKind, problem: Problem, detail: LegRe
 export interface RoadLegs {
   road: string;
   legs: LegResult[];
+}
+
+/** How a road is as a whole. It is well only when it was tested to its end, and nothing was found. */
+export function standingOf({ legs }: Pick<RoadLegs, 'legs'>): 'well' | 'untested' | 'unsure' | 'faulty' {
+  const has = (...outcomes: Outcome[]): boolean => legs.some(({ outcome }) => outcomes.includes(outcome));
+  if (has('wrong', 'warning')) return 'faulty';
+  if (has('unsure')) return 'unsure';
+  const reached = legs.some(({ leg, outcome }) => leg === 'service' && outcome === 'ok');
+  return reached && !has('untested') ? 'well' : 'untested';
+}
+
+/** How many roads are in which way. */
+export function countStandings(roads: readonly RoadLegs[]): Record<ReturnType<typeof standingOf>, number> {
+  const counts = { well: 0, untested: 0, unsure: 0, faulty: 0 };
+  for (const road of roads) counts[standingOf(road)] += 1;
+  return counts;
 }
 
 /** A problem that follows from another one of the same road. @property by rule of the one that is told */

@@ -168,6 +168,8 @@ export function mannerOf(listener: 'http' | 'https', attempts: readonly Heard[])
 
 /** The same once the other language has been tried there. */
 export function mannerAfter(manner: Manner, otherWay: Heard): Manner {
+  // A service behind the listener may say of itself that it wants HTTPS.
+  if (manner === 'other' && !otherWay.ok) return 'speaks';
   return otherWay.ok && !('status' in otherWay.value && wantsHttps(otherWay.value)) ? 'other' : manner;
 }
 

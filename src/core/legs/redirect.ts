@@ -87,6 +87,11 @@ const loop = card({
       remedy:
         "In the service's own settings set its public https:// URL, or let it trust X-Forwarded-Proto. Or remove one of the redirects.",
     },
+    endless: {
+      message: 'The redirects of {name} do not come to an end. The last of {count} that were followed leads to {last}.',
+      remedy:
+        "Something adds to the address each time. In the service's own settings set its public https:// URL, or let it trust X-Forwarded-Proto.",
+    },
     edge: {
       message: 'The redirects of {names} go round in a circle: {circle}.',
       remedy:
@@ -132,13 +137,24 @@ interface RedirectInput {
   attempt: Attempt<Answer>;
   /** URLs in the order in which a browser would have followed them; the last one repeats an earlier one when they loop. */
   hops: readonly string[];
+  /** Whether they led on for as long as any browser follows, to ever new places. */
+  isEndless: boolean;
   /** There is an edge in front, which is the usual culprit of a circle. */
   hasEdge: boolean;
   /** Whether a path without anything escaped leads where it must; null when that was not asked. */
   leadsPlain: boolean | null;
 }
 
-export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge, leadsPlain }: RedirectInput): LegResult {
+export function judgeRedirect({
+  name,
+  port,
+  expected,
+  attempt,
+  hops,
+  isEndless,
+  hasEdge,
+  leadsPlain,
+}: RedirectInput): LegResult {
   if (!attempt.ok) {
     if (attempt.failure.kind === 'unreachable') return skipped('redirect', 'not-seen');
     const data = { reason: attempt.failure.reason, port };
@@ -177,6 +193,10 @@ export function judgeRedirect({ name, port, expected, attempt, hops, hasEdge, le
       // The edge does it to all its names alike.
       cause: hasEdge ? 'redirect:edge' : cause,
     });
+  if (isEndless) {
+    const endless = { name, last: (hops[hops.length - 1] ?? '').slice(0, 200), count: hops.length };
+    return bad('redirect', 'redirect-loop', { card: loop, say: 'endless', data: endless, cause });
+  }
   const way = differenceOf(found, expected);
   // One redirect of the server is wrong for all its names alike; the first stands for them.
   if (way !== null)

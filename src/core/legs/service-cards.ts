@@ -10,6 +10,10 @@ export const serviceDown = card({
   source,
   explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-kept'],
   messages: {
+    nowhere: {
+      message: '{names}: the front answers {status}, and it is not known where the service is: {why}.',
+      remedy: 'See what to change: mile-marker check',
+    },
     refused: {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
       remedy: 'If it runs, compare its ports with the map. If not, start it: {compose} up -d {service}',
@@ -135,6 +139,85 @@ export const wrongService = card({
       remedy:
         'The written configuration is not in use. Remove the default site{defaultSite}, then bring the map live: {live}',
     },
+    listing: {
+      message: '{names} shows a list of the files in a folder instead of its service on {upstream}.',
+      remedy: 'In files made by hand, let this name lead to the service. The written configuration does: {live}',
+    },
+  },
+});
+
+export const altersRequest = card({
+  id: 'front-alters-request',
+  severity: 'error',
+  summary: 'The front asks the service for something else than visitors do.',
+  why: "The service works, and visitors get an error, somebody else's page, or an address of the inside.",
+  source: 'RFC 9110 §7.2 (Host), §7.6 (message forwarding), §4.2.3',
+  explains: ['redirect-shows-inside', 'redirect-loop', 'websocket-not-passed', 'hsts-not-sent'],
+  messages: {
+    host: {
+      message:
+        '{names}: the front tells the service that it is asked for as {sent}, so it answers otherwise ({status}) than by its own name ({direct}).',
+      remedy:
+        'In files made by hand, pass on the Host that was asked for{passHost}. The written configuration does: {live}',
+    },
+    path: {
+      message: '{names}: visitors ask for {asked}, and the front asks {upstream} for {got}.',
+      remedy: 'In files made by hand, pass on the path as it came{passPath}. The written configuration does: {live}',
+    },
+    status: {
+      message:
+        '{names}: the front answers {status}, and {upstream} answers {direct} when it is asked directly. Something cuts the path or adds to it, or sends another Host.',
+      remedy:
+        'In files made by hand, pass on the path and the Host as they came{passPath}. The written configuration does: {live}',
+    },
+    deep: {
+      message:
+        '{names}: the front passes on the first page only. It answers {status} to {target} by itself, where {upstream} answers {direct}.',
+      remedy: 'In files made by hand, pass on every path below it{passPath}. The written configuration does: {live}',
+    },
+  },
+});
+
+export const oldCopy = card({
+  id: 'front-shows-old-copy',
+  severity: 'warning',
+  summary: 'The front shows an old copy of a page instead of what the service answers now.',
+  why: 'What one visitor got is shown to others, and changes stay unseen.',
+  source: 'RFC 9111 §4.2 (freshness), RFC 9110 §8.8.3',
+  messages: {
+    copy: {
+      message: '{names} shows another copy of the page than {upstream} sends now ({signs}).',
+      remedy:
+        'In files made by hand, switch the cache of the front off. The written configuration keeps no copies: {live}',
+    },
+  },
+});
+
+export const otherType = card({
+  id: 'front-changes-type',
+  severity: 'warning',
+  summary: 'The front sends the page of the service under another Content-Type.',
+  why: 'A browser shows the source instead of the page, or offers it as a download.',
+  source: 'RFC 9110 §8.3',
+  messages: {
+    type: {
+      message: '{names} sends the page as {found}, and {upstream} sends it as {wanted}.',
+      remedy: 'In files made by hand, leave Content-Type as it is. The written configuration does: {live}',
+    },
+  },
+});
+
+export const serviceFails = card({
+  id: 'service-fails',
+  severity: 'warning',
+  summary: 'A service answers, and says itself that it fails.',
+  why: 'The front passes it on rightly. Visitors see an error all the same.',
+  source,
+  messages: {
+    fails: {
+      message: '{names}: the service on {upstream} itself answers {status}{quoted}.',
+      remedy: 'Read the log of the service. If this answer is right, write in the map: `expect: {status: {status}}`',
+    },
   },
 });
 
@@ -145,6 +228,14 @@ export const serviceUnclear = card({
   why: 'An honest "cannot tell" is better than a guess in either direction.',
   source,
   messages: {
+    nowhere: {
+      message: '{names} answers {status}. It is not known where its service is, so there is nothing to compare: {why}.',
+      remedy: 'See what to change: mile-marker check',
+    },
+    hidden: {
+      message: '{names}: it is not known where its service is, so it cannot be tested behind its gate: {why}.',
+      remedy: 'See what to change: mile-marker check',
+    },
     'not-asked': {
       message:
         '{names} answers {status}. The service itself cannot be asked from here ({reason}), so there is nothing to compare.',
@@ -273,6 +364,10 @@ export const expectUnmet = card({
       message: 'https://{names}{path} answers {found}, but the map expects {wanted}.',
       remedy: 'Read the log of the service, or correct `expect.status` in the map.',
     },
+    nothing: {
+      message: 'https://{names}{path} answers {found}, but the map expects to find something there.',
+      remedy: 'Read the log of the service, or correct `expect` in the map: its `path`, or the `status` that is right.',
+    },
     text: {
       message: 'https://{names}{path} does not contain the text that the map expects: {wanted}',
       remedy: 'Open the page, then correct the service or `expect.text` in the map.',
@@ -300,6 +395,10 @@ export const serviceCards = [
   serviceDown,
   frontCannotReach,
   wrongService,
+  altersRequest,
+  oldCopy,
+  otherType,
+  serviceFails,
   serviceUnclear,
   pauseIgnored,
   showsInside,

@@ -3,28 +3,20 @@ import { partName } from '../plan/parts.ts';
 import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
 import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';
-import { headerOf, isRedirect, titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
+import type { Altered } from './altered.ts';
+import { titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
+import { differing } from './differing.ts';
 import { likenessTo, type DirectAnswer, type DirectEvidence } from './direct.ts';
 import { readLogLine, reasonInLog } from '../proxies/log-line.ts';
 import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegKind, type LegResult, type Problem } from './leg.ts';
 import { isFrontsOwnError, isWelcomePage } from '../proxies/pages.ts';
 import { pageProblem } from './pages.ts';
-import { differenceOf } from './redirect.ts';
+import { unmetOf } from './expectation.ts';
 import { expectedOf } from './targets.ts';
-import {
-  expectUnmet,
-  folderEmpty,
-  frontCannotReach,
-  notTold,
-  pauseIgnored,
-  roadRedirectWrong,
-  serviceDown,
-  serviceUnclear,
-  wrongService,
-} from './service-cards.ts';
+import { frontCannotReach, notTold, serviceDown, serviceFails, serviceUnclear, wrongService } from './service-cards.ts';
 
-interface ServiceInput {
+export interface ServiceInput {
   road: PlannedRoad;
   part: PlannedPart;
   /** What the front answered. */
@@ -34,6 +26,8 @@ interface ServiceInput {
   directs: readonly DirectEvidence[];
   /** The last line of the front's error log that is about this road, or null. */
   log: string | null;
+  /** What the front makes of the request, once that was found out; null when it is not known. */
+  altered: Altered | null;
 }
 
 /** Classifies the front's answer: this service, another road's, a server's own page, the front's own error, or cannot tell. */
@@ -56,8 +50,11 @@ export function judgeService(input: ServiceInput): LegResult {
     return bad('service', 'welcome-page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
   }
   if (!direct.ok) return withoutDirect(input, direct.failure, answer);
+  if (direct.value.wantsHttps) return wantingHttps(own);
   // Whoever made the page: the service itself does not fail when it is asked in the same words.
   const fails = answer.status >= 500 && direct.value.status < 500;
+  if (fails && own.unproven !== null) return bad('service', 'unproven', own.unproven, answer.status);
+  if (answer.status >= 500 && answer.status === direct.value.status) return fitting(input, answer);
   if (fails || (isFrontsOwnError(answer) && (answer.status >= 500 || answer.status !== direct.value.status))) {
     const reason = answer.status >= 500 ? reasonInLog(log, upstream) : null;
     const say = reason?.say ?? (answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself');
@@ -97,6 +94,41 @@ function down(own: DirectEvidence, failure: Failure): LegResult {
   return bad('service', kind, { card: serviceDown, say, data, cause: `service:${upstream}` });
 }
 
+/**
+ * What is wrong with a service by itself, whatever the front makes of it: that it is down, speaks something else, shows what the front will not
+ * believe, or fails. Null when nothing is, or when it cannot be asked from here.
+ *
+ * @param isHere this is the machine of the front, where its services are dialled
+ */
+export function serviceItself(own: DirectEvidence, { isHere }: { isHere: boolean }): LegResult | null {
+  const { answer, unproven, unmet } = own;
+  // On another machine something else may be at the address, or nothing.
+  if (!answer.ok) return answer.failure.kind === 'unreachable' || !isHere ? null : down(own, answer.failure);
+  if (answer.value.wantsHttps) return wantingHttps(own);
+  if (unproven !== null) return bad('service', 'unproven', unproven);
+  if (unmet !== null) return bad('service', 'unexpected', unmet);
+  return answer.value.status >= 500 ? failing(own, answer.value) : null;
+}
+
+function wantingHttps({ upstream: { host, port } }: DirectEvidence): LegResult {
+  const upstream = withPort(host, port);
+  const data = { upstream };
+  return bad('service', 'wants-https', { card: serviceDown, say: 'speaks-https', data, cause: `service:${upstream}` });
+}
+
+/** It answers, and says itself that it cannot. */
+function failing({ upstream: { host, port } }: DirectEvidence, { status, says }: DirectAnswer): LegResult {
+  const upstream = withPort(host, port);
+  const quoted = says === '' ? '' : ` and says "${says}"`;
+  const data = { upstream, status, quoted };
+  return bad(
+    'service',
+    'itself-fails',
+    { card: serviceFails, say: 'fails', data, cause: `service:${upstream}` },
+    status,
+  );
+}
+
 function wayDown({ upstream, takesTls }: DirectEvidence, { kind, because }: Failure, service: string | null): string {
   if (takesTls) return 'speaks-https';
   if (upstream.scheme === 'https' && because === 'not-tls') return 'speaks-http';
@@ -111,13 +143,6 @@ function classified(input: ServiceInput, direct: DirectAnswer, answer: Answer): 
   const likeness = likenessTo(own, seen);
   const data = { status: answer.status, direct: direct.status, upstream, log: '' };
   const cause = `service-of:${name}`;
-  if (direct.wantsHttps)
-    return bad('service', 'wants-https', {
-      card: serviceDown,
-      say: 'speaks-https',
-      data,
-      cause: `service:${upstream}`,
-    });
   if (direct.hasBody && answer.status === 200 && direct.status === 200 && answer.body === '')
     return bad('service', 'empty', { card: frontCannotReach, say: 'empty', data, cause: `service:${upstream}` });
   const twin = directs.find(
@@ -135,8 +160,7 @@ function classified(input: ServiceInput, direct: DirectAnswer, answer: Answer): 
   const unmet = unmetOf(road, part, answer);
   if (unmet !== null) return bad('service', 'unexpected', unmet);
   if (typeof expectedOf(road, part)?.text === 'string') return fitting(input, answer);
-  const say = likeness === 'nothing' ? 'bare' : 'differs';
-  return bad('service', 'unclear', { card: serviceUnclear, say, data, cause }, answer.status);
+  return differing(input, direct, answer);
 }
 
 function sameUpstream(a: Upstream, b: Upstream): boolean {
@@ -149,6 +173,8 @@ function fitting({ road, part, own }: ServiceInput, answer: Answer): LegResult {
   if (unmet !== null) return bad('service', 'unexpected', unmet);
   const untold = untoldOf({ road, part, own }, answer);
   if (untold !== null) return bad('service', 'not-told', untold, answer.status);
+  if (own.answer.ok && answer.status >= 500 && expectedOf(road, part)?.status !== answer.status)
+    return failing(own, own.answer.value);
   const problem = pageProblem(road, own.upstream, answer);
   if (problem !== null) return bad('service', pageKinds[problem.say] ?? 'shows-inside', problem);
   const title = titleOf(answer.body);
@@ -187,71 +213,6 @@ function untoldOf(
     : null;
 }
 
-/** What the map expects at the end of the road, beyond that it is the right service. */
-function unmetOf(road: PlannedRoad, part: PlannedPart, { status, body }: Answer): Problem | null {
-  const expect = expectedOf(road, part);
-  if (expect === null) return null;
-  const cause = `expect:${road.name}`;
-  const { path } = expect;
-  if (expect.status !== null && expect.status !== status)
-    return { card: expectUnmet, say: 'status', data: { path, found: status, wanted: expect.status }, cause };
-  if (expect.text !== null && !body.includes(expect.text))
-    return { card: expectUnmet, say: 'text', data: { path, wanted: expect.text }, cause };
-  return null;
-}
-
 function isOpenUnmeant({ gate, rules }: PlannedRoad): boolean {
   return gate.parts.length === 0 && !rules.meantSo.includes(consoleOpenWords.id);
-}
-
-/** Judges a part of a road that redirects: the right place, path and query kept. */
-export function judgeRoadRedirect({
-  road,
-  part,
-  front,
-  expected,
-}: {
-  road: PlannedRoad;
-  part: PlannedPart;
-  front: Attempt<Answer>;
-  /** Where it must lead; a path alone is one of the road itself. */
-  expected: string;
-}): LegResult {
-  if (!front.ok) return unanswered(front.failure);
-  const { status } = front.value;
-  const found = headerOf(front.value, 'location');
-  const whole = (location: string): string =>
-    location.startsWith('/') && !location.startsWith('//') ? `https://${road.authority}${location}` : location;
-  const wanted = whole(expected);
-  if (isRedirect(status) && found !== null && differenceOf(whole(found), wanted) === null)
-    return ok('service', 'to-place', new URL(wanted).hostname);
-  const data = { status, found: found ?? 'no place', expected };
-  const cause = `redirect-of:${partName(road.name, part.prefix)}`;
-  return bad('service', 'elsewhere', { card: roadRedirectWrong, say: 'elsewhere', data, cause });
-}
-
-function unanswered({ reason }: Failure): LegResult {
-  const data = { reason, log: '' };
-  return bad('service', 'breaks-off', { card: frontCannotReach, say: 'broken', data, cause: `front-breaks:${reason}` });
-}
-
-/** Judges a road that shows a folder: the front's own files, which nothing else can be asked for. */
-export function judgeFolder({ road, part, front }: Pick<ServiceInput, 'road' | 'part' | 'front'>): LegResult {
-  const wanted = expectedOf(road, part)?.status ?? null;
-  if (front.ok && isWelcomePage(front.value))
-    return bad('service', 'welcome-page', { card: wrongService, say: 'welcome', data: {}, cause: 'welcome-page' });
-  if (front.ok && (wanted !== null || front.value.status < 300)) {
-    const unmet = unmetOf(road, part, front.value);
-    return unmet === null ? ok('service', 'folder') : bad('service', 'unexpected', unmet);
-  }
-  const data = { status: front.ok ? front.value.status : front.failure.reason };
-  return bad('service', 'no-page', { card: folderEmpty, say: 'no-page', data, cause: `folder:${road.name}` });
-}
-
-/** Judges a road that is paused: 503, and nothing of the service. */
-export function judgePaused({ front }: { front: Attempt<Answer> }): LegResult {
-  const status = front.ok ? front.value.status : 0;
-  if (status === 503) return ok('service', 'paused');
-  const data = { status: front.ok ? status : front.failure.reason };
-  return bad('service', 'not-paused', { card: pauseIgnored, say: 'answers', data, cause: 'pause-ignored' });
 }

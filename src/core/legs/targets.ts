@@ -1,6 +1,7 @@
 import type { Expect } from '../map/road-rules.ts';
 import { partAt } from '../plan/parts.ts';
-import type { PlannedLeads, PlannedPart, PlannedRoad } from '../plan/plan.ts';
+import { deepTarget } from './altered.ts';
+import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
 
 /** What the map expects to find, when it lies in this part of the road; else null. */
 export function expectedOf(road: PlannedRoad, part: PlannedPart): Expect | null {
@@ -23,10 +24,9 @@ export function redirectProbe({ prefix }: PlannedPart): string {
 
 /** Every target that is asked for at one road as any visitor may. */
 export function targetsOf(road: PlannedRoad): string[] {
-  const probes = road.parts.filter(({ leads }) => isRedirecting(leads)).map(redirectProbe);
+  const probes = road.parts.flatMap((part) => {
+    if (part.leads.kind === 'redirect') return [redirectProbe(part)];
+    return part.leads.kind === 'service' && !road.paused ? [deepTarget(part)] : [];
+  });
   return [...new Set([...[...road.parts].reverse().map((part) => targetOf(road, part)), probeTarget, ...probes])];
-}
-
-function isRedirecting({ kind }: PlannedLeads): boolean {
-  return kind === 'redirect';
 }

@@ -104,6 +104,12 @@ export const untrusted = card({
       message: 'The certificate that the front shows for {names} is from {issuer}, which browsers do not trust.',
       remedy: 'Use a public authority. If this one is meant: mile-marker verify --trust FILE',
     },
+    outdated: {
+      message:
+        'For {names} the front sends an intermediate certificate that is out of date: {subject} is valid from {from} to {to}.',
+      remedy:
+        'Fetch the chain anew, with the intermediate certificate that your authority uses now: mile-marker certs renew. Then: {takeUp}',
+    },
     purpose: {
       message: 'The certificate that the front shows for {names} is not meant for servers.',
       remedy:
@@ -163,7 +169,7 @@ export const oldTls = card({
 export const weakSuite = card({
   id: 'tls-weak-suite',
   severity: 'warning',
-  summary: 'The front agrees with a modern client on a cipher suite that is weak.',
+  summary: 'The front takes a cipher suite that is weak.',
   why: 'Without forward secrecy, whoever gets the key later can read what was recorded today.',
   source: 'RFC 9325 §4.1',
   messages: {
@@ -171,6 +177,11 @@ export const weakSuite = card({
       message: 'The front chooses {suite} for {names}.',
       remedy:
         'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20. The written configuration does: {live}',
+    },
+    taken: {
+      message: 'For {names} the front also takes the cipher suite {suite}, from whoever knows nothing better.',
+      remedy:
+        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20{suites}. The written configuration does: {live}',
     },
   },
 });
@@ -200,7 +211,12 @@ export const notPlanned = card({
     older: {
       message:
         'For {names} the front still shows an older certificate, which expires on {shown}. The one stored here expires on {held}.',
-      remedy: 'To have it done after each renewal, see: mile-marker certs renew --help. Now: {reload}',
+      remedy: 'Now: {reload}. To have it done after each renewal: mile-marker schedule renew',
+    },
+    forgotten: {
+      message:
+        'For {names} the front shows a certificate that is wrong (it expires on {shown}). The one stored here is newer and right, and expires on {held}: the front has not taken it up.',
+      remedy: 'Now: {takeUp}. To have it done after each renewal: mile-marker schedule renew',
     },
     other: {
       message: 'For {names} the front shows another certificate than the one stored here. It is valid, too.',

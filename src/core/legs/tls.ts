@@ -2,6 +2,7 @@ import { covers, type CertificateFacts } from '../certificates/cover.ts';
 import { isUnder } from '../names/host-name.ts';
 import type { Attempt } from './answer.ts';
 import { bad, ok, severityOf, skipped, type LegKind, type LegResult, type Problem } from './leg.ts';
+import type { WeakSuite } from './weak-suites.ts';
 import {
   chainOrder,
   dates,
@@ -23,6 +24,8 @@ import {
  * @property weak what of the leaf is too weak, in words, or null
  * @property suite as RFC 8446 appendix B.4 and its forerunners name it, or as openssl-ciphers(1) does; null when it is not known
  * @property speaksTwo whether HTTP/2 was spoken after it was chosen; null when it was not chosen
+ * @property chainDates how long the other certificates of the chain are valid
+ * @property weakSuite a weak suite that is taken from who knows nothing better; null for none, or when it was not tried
  * @property old the version before TLS 1.2 that is taken too, or null
  * @property inOrder whether the chain comes in its order; null when that cannot be seen
  */
@@ -34,8 +37,17 @@ export interface TlsEvidence {
   weak: string | null;
   suite: string | null;
   speaksTwo: boolean | null;
+  chainDates: ChainDates[];
+  weakSuite: WeakSuite | null;
   old: string | null;
   inOrder: boolean | null;
+}
+
+/** @property notBefore milliseconds since the epoch @property notAfter the same */
+export interface ChainDates {
+  subject: string;
+  notBefore: number;
+  notAfter: number;
 }
 
 const dayMs = 24 * 60 * 60 * 1000;
@@ -68,23 +80,27 @@ export function judgeTls(input: TlsInput): LegResult {
   }
   const seen = attempt.value;
   const certificate =
+    forgottenProblem(input, seen) ??
     nameProblem(input, seen) ??
     dateProblem(input, seen) ??
-    chainProblem(seen) ??
+    chainProblem(input, seen) ??
     weakProblem(seen) ??
     orderProblem(seen);
   const problems = [...(certificate === null ? [] : [certificate]), ...howProblems(seen)];
-  const worst = problems.find((one) => severityOf(one) === 'error') ?? problems[0];
+  const worst =
+    problems.find((one) => severityOf(one) === 'error') ?? problems.find((one) => severityOf(one) === 'warning');
   if (worst !== undefined) return { ...bad('tls', kindOf(worst), worst), problems };
   const note =
     seen.trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
   const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);
-  if (renewed?.severity === 'warning') return bad('tls', 'older-certificate', renewed);
-  return ok('tls', kind, seen.protocol, renewed === null ? note : [renewed, ...note]);
+  if (renewed?.severity === 'warning')
+    return { ...bad('tls', 'older-certificate', renewed), problems: [renewed, ...problems] };
+  return ok('tls', kind, seen.protocol, [...problems, ...(renewed === null ? [] : [renewed]), ...note]);
 }
 
 const kinds: Record<string, LegKind> = {
+  'certificate-not-planned': 'older-certificate',
   'certificate-untrusted': 'untrusted',
   'certificate-weak': 'weak-certificate',
   'certificate-chain-order': 'chain-order',
@@ -122,8 +138,17 @@ function dateProblem({ now }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   return left < soon ? { card: dates, say: 'soon', data, cause, severity: 'warning' } : null;
 }
 
-function chainProblem({ leaf, trustedBy, chainProblem: reason }: TlsEvidence): Problem | null {
+function chainProblem(
+  { now }: TlsInput,
+  { leaf, trustedBy, chainDates, chainProblem: reason }: TlsEvidence,
+): Problem | null {
   if (trustedBy !== null) return null;
+  // The leaf's own dates were looked at before.
+  const outdated = chainDates.find(({ notBefore, notAfter }) => notAfter <= now || notBefore > now);
+  if (outdated !== undefined && /^CERT_(HAS_EXPIRED|NOT_YET_VALID)$/.test(reason ?? '')) {
+    const dated = { subject: commonName(outdated.subject), from: day(outdated.notBefore), to: day(outdated.notAfter) };
+    return { card: untrusted, say: 'outdated', data: dated, cause: `issuer:${outdated.subject}` };
+  }
   const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown' };
   const says: Record<string, string> = {
     DEPTH_ZERO_SELF_SIGNED_CERT: 'self-made',
@@ -145,21 +170,45 @@ function orderProblem({ leaf, inOrder }: TlsEvidence): Problem | null {
 }
 
 /** What is wrong with how the connection is made, whatever the certificate is like. */
-function howProblems({ old, speaksTwo, suite }: TlsEvidence): Problem[] {
+function howProblems({ old, speaksTwo, suite, weakSuite: taken }: TlsEvidence): Problem[] {
   const problems: Array<Problem | null> = [
     old === null ? null : { card: oldTls, say: 'old', data: { old }, cause: `tls:${old}` },
     speaksTwo === false ? { card: falseTwo, say: 'silent', data: {}, cause: 'http2' } : null,
     suite !== null && isWeak(suite)
       ? { card: weakSuite, say: 'suite', data: { suite }, cause: `suite:${suite}` }
-      : null,
+      : takenProblem(taken),
   ];
   return problems.filter((one) => one !== null);
+}
+
+/** With forward secrecy a suite with CBC is no more than old: every common client that has it has a better one too. */
+function takenProblem(taken: WeakSuite | null): Problem | null {
+  if (taken === null) return null;
+  const { name, hasSecrecy } = taken;
+  const problem = { card: weakSuite, say: 'taken', data: { suite: name }, cause: `suite-taken:${name}` };
+  return hasSecrecy ? { ...problem, severity: 'note' } : problem;
 }
 
 /** RFC 9325 §4.1: no forward secrecy, or no authenticated encryption. Suites of TLS 1.3 name no key exchange, and all are good. */
 function isWeak(suite: string): boolean {
   if (/^TLS_(?!.*_WITH_)/.test(suite)) return false;
   return !/^(TLS_)?(EC)?DHE[_-]/.test(suite) || !/[_-](GCM|CCM|(CHACHA20[_-])?POLY1305)/.test(suite);
+}
+
+/** What is shown is wrong, and what lies here is right and newer: then the front was not reloaded since it came. */
+function forgottenProblem(input: TlsInput, seen: TlsEvidence): Problem | null {
+  const { name, held, now } = input;
+  const { leaf } = seen;
+  if (held === null || held.fingerprint === leaf.fingerprint || held.notBefore <= leaf.notBefore) return null;
+  const isRight = covers(held.dnsNames, name) && held.notBefore <= now && held.notAfter > now;
+  const wrong = nameProblem(input, seen) ?? dateProblem(input, seen) ?? chainProblem(input, seen);
+  if (!isRight || wrong === null || seen.trustedBy === 'practice') return null;
+  const data = { shown: day(leaf.notAfter), held: day(held.notAfter) };
+  return { card: notPlanned, say: 'forgotten', data, cause: `held:${held.fingerprint}`, severity: severityOf(wrong) };
+}
+
+function commonName(subject: string): string {
+  return /(?:^|\n)CN=(.*)/.exec(subject)?.[1] ?? subject.replace(/\n/g, ', ');
 }
 
 function heldProblem({ held }: TlsInput, { leaf }: TlsEvidence): Problem | null {

@@ -8,7 +8,14 @@ export interface LegAt {
   result: LegResult;
 }
 
-const weight: Record<LegResult['outcome'], number> = { wrong: 0, warning: 1, unsure: 2, ok: 3, skipped: 4 };
+const weight: Record<LegResult['outcome'], number> = {
+  wrong: 0,
+  warning: 1,
+  unsure: 2,
+  untested: 3,
+  ok: 4,
+  skipped: 5,
+};
 
 /**
  * One result out of those of all parts at all addresses of the front, since a visitor may come to any of them: the worst outcome, and every

@@ -62,3 +62,10 @@ export function judgeWebsocket({ road, path, front, direct }: WebsocketEvidence)
     cause,
   });
 }
+
+/** A service that speaks over live connections alone has no page to be known by: that one opens is enough. */
+export function withLive(service: LegResult, websocket: LegResult): LegResult {
+  return service.kind === 'unclear' && websocket.kind === 'live-open'
+    ? ok('service', 'answers', service.detail)
+    : service;
+}

@@ -41,6 +41,9 @@ trap 'rm -rf "$folder"' EXIT
 # Suites that this machine's own rules forbid are to be seen too; not every openssl knows the word.
 any=DEFAULT@SECLEVEL=0
 openssl ciphers "$any" >/dev/null 2>&1 || any=DEFAULT
+# Those that no server should take any more.
+weak=kRSA:3DES:RC4:ECDHE+SHA:DHE+SHA:@SECLEVEL=0
+openssl ciphers "$weak" >/dev/null 2>&1 || weak=kRSA:ECDHE+SHA
 # What never answers is not waited for, where this machine can see to that.
 limit=
 command -v timeout >/dev/null 2>&1 && limit='timeout 15'
@@ -65,6 +68,8 @@ shake() {
   echo "bytes $(hex "$folder/shaken")"
   echo | $limit openssl s_client "-$1" -connect "$2:$3" -servername "$2" -tls1_1 -cipher "$any" >"$folder/old" 2>&1
   echo "old $(sed -n 's/^ *Protocol *: *//p' "$folder/old" | head -n 1) $(sed -n 's/^ *Cipher *: *//p' "$folder/old" | head -n 1)"
+  echo | $limit openssl s_client "-$1" -connect "$2:$3" -servername "$2" -tls1_2 -cipher "$weak" >"$folder/weak" 2>&1
+  echo "weak $(sed -n 's/^ *Protocol *: *//p' "$folder/weak" | head -n 1) $(sed -n 's/^ *Cipher *: *//p' "$folder/weak" | head -n 1)"
   two=$(curl "-$1" --silent --insecure --http2 --noproxy '*' --connect-timeout 5 --max-time 10 --output /dev/null \\
     --user-agent 'mile-marker verify' --write-out '%{http_version}' "https://$2:$3/" 2>/dev/null)
   echo "two $? $two"

@@ -17,6 +17,7 @@ export interface SeenAnswer {
 }
 
 /** What `openssl s_client` said. @property old protocol and suite of a handshake with TLS 1.1 at most; empty when there was none
+ * @property weak the same of one with TLS 1.2 and weak suites alone
  * @property two curl's exit code and the version of HTTP that it spoke when HTTP/2 was offered */
 export interface SeenHandshake {
   family: 4 | 6;
@@ -24,6 +25,7 @@ export interface SeenHandshake {
   port: number;
   bytes: string;
   old: string;
+  weak: string;
   two: string;
 }
 
@@ -112,10 +114,18 @@ const familyIn = (word: string): 4 | 6 => (word === '4' ? 4 : 6);
 
 function fillHandshake({ handshakes }: Seen, match: RegExpExecArray): (key: string, value: string) => boolean {
   const [, family = '', name = '', port = ''] = match;
-  const handshake: SeenHandshake = { family: familyIn(family), name, port: Number(port), bytes: '', old: '', two: '' };
+  const handshake: SeenHandshake = {
+    family: familyIn(family),
+    name,
+    port: Number(port),
+    bytes: '',
+    old: '',
+    weak: '',
+    two: '',
+  };
   handshakes.push(handshake);
   return (key, value) => {
-    if (key === 'old' || key === 'two') handshake[key] = value.trim();
+    if (key === 'old' || key === 'weak' || key === 'two') handshake[key] = value.trim();
     else if (key === 'bytes' && isHex(value)) handshake.bytes = value;
     else return false;
     return true;

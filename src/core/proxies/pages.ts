@@ -1,4 +1,4 @@
-import type { Answer } from '../legs/answer.ts';
+import { titleOf, type Answer } from '../legs/answer.ts';
 import { allPrograms } from './programs.ts';
 
 /** Whether this is a page that a freshly installed server shows before anyone has set it up. */
@@ -14,4 +14,9 @@ export function isFrontsOwnError(answer: Answer): boolean {
 /** What servers answer to plain HTTP on an HTTPS port. */
 export function wantsHttps(answer: Answer): boolean {
   return answer.status === 400 && allPrograms.some(({ pages }) => pages.wantsHttps(answer));
+}
+
+/** A list of the files in a folder, as servers make it where a page is missing. */
+export function isListing({ status, body }: Answer): boolean {
+  return status === 200 && /^(index of|directory listing for) \//i.test(titleOf(body) ?? '');
 }

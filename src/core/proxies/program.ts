@@ -142,11 +142,14 @@ export interface ProxyWords {
 export type Hint =
   | 'keep-host'
   | 'keep-target'
+  | 'pass-host'
+  | 'pass-path'
   | 'escaped-slashes'
   | 'long-answer-heads'
   | 'early-hints'
   | 'uploads'
   | 'tls-versions'
+  | 'tls-suites'
   | 'listen-tls'
   | 'websocket'
   | 'default-site';

@@ -1,12 +1,19 @@
 import { ask } from '../../adapters/probe/ask.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import { handshake } from '../../adapters/probe/handshake.ts';
+import { serviceProof } from '../../adapters/probe/service-proof.ts';
+import { deepTarget } from '../../core/legs/altered.ts';
 import { spokeTls, type Answer, type Attempt } from '../../core/legs/answer.ts';
 import { directEvidence, mayBeUntold, type DirectEvidence } from '../../core/legs/direct.ts';
+import { unmetOf } from '../../core/legs/expectation.ts';
+import type { Problem } from '../../core/legs/leg.ts';
+import { unprovenProblem } from '../../core/legs/service-proof.ts';
 import { withPort } from '../../core/networks/address.ts';
 import { targetOf } from '../../core/legs/targets.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
 import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../../core/plan/plan.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
 import { fromHost, type Run, type TestInput } from './testing.ts';
@@ -16,9 +23,9 @@ export async function askServices(
   { input, limiter }: Pick<Run, 'limiter'> & { input: Pick<TestInput, 'plan' | 'limits'> },
   roads: readonly PlannedRoad[],
 ): Promise<Map<PlannedPart, DirectEvidence>> {
-  const { ports } = input.plan.front;
+  const { ports, proxy } = input.plan.front;
   const asked = dialledParts(roads).map(async ({ road, part, upstream }) => {
-    const direct = { road, part, upstream, target: targetOf(road, part), ports, limits: input.limits };
+    const direct = { road, part, upstream, target: targetOf(road, part), proxy, ports, limits: input.limits };
     return [part, await limiter(() => askService(direct))] as const;
   });
   return new Map(await Promise.all(asked));
@@ -29,6 +36,7 @@ interface DirectInput {
   part: PlannedPart;
   upstream: Upstream;
   target: string;
+  proxy: ProxyName;
   ports: Plan['front']['ports'];
   limits: Limits;
 }
@@ -37,19 +45,27 @@ interface DirectInput {
  * Asks a service directly, twice, with the headers that the front would send, to learn what stays the same. One that refuses is asked
  * again without the headers about the visitor, and by its own address: then it has not been told of its proxy, or of its name.
  */
-async function askService({ road, part, upstream, target, ports, limits }: DirectInput): Promise<DirectEvidence> {
+async function askService({
+  road,
+  part,
+  upstream,
+  target,
+  proxy,
+  ports,
+  limits,
+}: DirectInput): Promise<DirectEvidence> {
   const at = fromHost(part);
   const about = { road: road.name, part: part.prefix, upstream };
   // In a container the front knows the service by another name; without a way from here nothing can be asked.
   if (at === null) return notAsked(about);
   const headers = directHeaders(road, upstream, ports);
-  const once = (said: Record<string, string>): Promise<Attempt<Answer>> =>
+  const once = (said: Record<string, string>, to = target): Promise<Attempt<Answer>> =>
     ask({
       scheme: upstream.scheme,
       address: at.host,
       port: at.port,
       servername: upstream.byName ? upstream.host : '',
-      target,
+      target: to,
       headers: said,
       ...limits,
     });
@@ -65,10 +81,27 @@ async function askService({ road, part, upstream, target, ports, limits }: Direc
     });
   }
   const second = await once(headers);
+  const unproven = await whyUnproven({ upstream, at, proxy, limits });
   const asksMore = mayBeUntold(first.value.status);
   const plainly = asksMore ? statusOf(await once({ host: headers['host'] ?? road.name })) : null;
   const byAddress = asksMore ? statusOf(await once({ host: withPort(at.host, at.port) })) : null;
-  return directEvidence({ ...about, first, second, plainly, byAddress });
+  const { status } = first.value;
+  // The body is not kept, so this is judged while it is there.
+  const unmet = unmetOf(road, part, first.value);
+  const deep = status < 500 ? await once(headers, deepTarget(part)) : null;
+  return directEvidence({ ...about, first, second, plainly, byAddress, unmet, unproven, deep });
+}
+
+interface UnprovenInput extends Pick<DirectInput, 'upstream' | 'proxy' | 'limits'> {
+  at: At;
+}
+
+/** Why the front will not believe a service behind HTTPS; null when it will, or speaks plain HTTP to it. */
+async function whyUnproven({ upstream, at, proxy, limits }: UnprovenInput): Promise<Problem | null> {
+  const { scheme, verifyAs, host, trust } = upstream;
+  if (scheme === 'http' || trust.kind === 'none') return null;
+  const proof = await serviceProof({ address: at.host, port: at.port, verifyAs: verifyAs ?? host, trust, ...limits });
+  return proof === null ? null : unprovenProblem(upstream, proof, programOf(proxy));
 }
 
 function statusOf(attempt: Attempt<Answer>): number | null {

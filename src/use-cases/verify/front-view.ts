@@ -21,6 +21,8 @@ export class FrontView {
   ports: PortEvidence[] = [];
   /** Looked at by the addresses of home, since the public ones do not answer from here. */
   isAtHome = false;
+  /** The address of this machine to ask from; null for whichever fits. */
+  private from: string | null = null;
 
   constructor(private readonly input: FrontViewInput) {}
 
@@ -65,10 +67,16 @@ export class FrontView {
     return view;
   }
 
+  /** The same, asked from one address of this machine. */
+  as(from: string): FrontView {
+    const view = new FrontView(this.input);
+    return Object.assign(view, { isAtHome: this.isAtHome, ports: this.ports, from });
+  }
+
   /** This machine's own address on the connection, and whither; null when nobody takes it. */
   connection(): { from: string; to: string } | null {
     const port = this.ports.find(({ listener, attempt }) => listener === 'https' && attempt.ok);
-    return port?.attempt.ok === true ? { from: port.attempt.value, to: port.address } : null;
+    return port?.attempt.ok === true ? { from: this.from ?? port.attempt.value, to: port.address } : null;
   }
 
   ask(
@@ -83,7 +91,8 @@ export class FrontView {
 
   question(scheme: 'http' | 'https', name: string, target: string, more: Record<string, string> = {}): Question {
     const [{ address, port } = { address: '', port: 0 }] = this.open(scheme);
-    return { scheme, address, port, name, target, headers: { host: this.authority(scheme, name), ...more } };
+    const { from } = this;
+    return { scheme, address, port, name, target, from, headers: { host: this.authority(scheme, name), ...more } };
   }
 
   /** Name and port as visitors write them. */

@@ -3,8 +3,10 @@ import { connect, type Limits } from '../../adapters/probe/connect.ts';
 import { handshake, type Shaken, type Trust } from '../../adapters/probe/handshake.ts';
 import type { NameSource } from '../../adapters/probe/look-up.ts';
 import { chainInOrder, oldProtocol } from '../../adapters/probe/old-tls.ts';
+import { weakSuite } from '../../adapters/probe/weak-suites.ts';
 import { openLive } from '../../adapters/probe/open-live.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import type { WeakSuite } from '../../core/legs/weak-suites.ts';
 import type { Opened } from '../../core/legs/websocket.ts';
 
 export interface Endpoint {
@@ -20,6 +22,8 @@ export interface Question extends Endpoint {
   method?: string;
   announces?: number;
   headers: Record<string, string>;
+  /** The address of this machine to ask from; null for whichever fits. */
+  from?: string | null;
 }
 
 /** How the front is looked at: from this machine, or by what another one wrote down. */
@@ -29,6 +33,7 @@ export interface Prober {
   connect: (at: Endpoint) => Promise<Attempt<string>>;
   handshake: (at: Endpoint, name: string) => Promise<Attempt<Shaken>>;
   oldProtocol: (at: Endpoint, name: string) => Promise<string | null>;
+  weakSuite: (at: Endpoint, name: string) => Promise<WeakSuite | null>;
   chainInOrder: (at: Endpoint, name: string) => Promise<boolean | null>;
   ask: (question: Question) => Promise<Attempt<Answer>>;
   /** Null: nobody looked. */
@@ -44,9 +49,15 @@ export function liveProber(names: NameSource, trust: Trust, limits: Limits): Pro
     connect: (at) => connect({ ...at, ...limits }),
     handshake: (at, name) => handshake({ ...at, name, trust, ...limits }),
     oldProtocol: (at, name) => oldProtocol({ ...at, name, ...limits }),
+    weakSuite: (at, name) => weakSuite({ ...at, name, ...limits }),
     chainInOrder: (at, name) => chainInOrder({ ...at, name, ...limits }),
-    ask: ({ name, ...question }) => ask({ ...question, servername: name, ...limits }),
-    openLive: ({ name, target, ...question }) => openLive({ ...question, servername: name, path: target, ...limits }),
+    ask: ({ name, from, ...question }) => ask({ ...question, servername: name, ...limits, ...source(from) }),
+    openLive: ({ name, target, from, ...question }) =>
+      openLive({ ...question, servername: name, path: target, ...limits, ...source(from) }),
     isLive: true,
   };
+}
+
+function source(from: string | null | undefined): Pick<Limits, 'from'> {
+  return from === undefined || from === null ? {} : { from };
 }

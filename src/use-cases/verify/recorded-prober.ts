@@ -1,5 +1,5 @@
 import { answerOf, failureOf, openedOf } from '../../adapters/recorded/curl.ts';
-import { chainOf, oldProtocolOf, shakenOf } from '../../adapters/recorded/openssl.ts';
+import { chainOf, oldProtocolOf, shakenOf, weakSuiteOf } from '../../adapters/recorded/openssl.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { notSeen } from '../../core/look/seen.ts';
 import type { Seen, SeenAnswer, SeenHandshake } from '../../core/look/seen.ts';
@@ -36,6 +36,7 @@ export function recordedProber({ answers, handshakes, live }: Seen, trust: Trust
       return Promise.resolve(found === undefined ? { ok: false, failure: notSeen } : shakenOf(found, trust));
     },
     oldProtocol: (place, name) => Promise.resolve(oldProtocolOf(shaken(place, name)?.old ?? '')),
+    weakSuite: (place, name) => Promise.resolve(weakSuiteOf(shaken(place, name)?.weak ?? '')),
     chainInOrder: (place, name) => Promise.resolve(chainOf(shaken(place, name)?.bytes ?? '')),
     ask: ({ scheme, name, target, method, headers, ...place }) => {
       const wanted = name === '' ? place.address : name;

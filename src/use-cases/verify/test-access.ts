@@ -1,13 +1,15 @@
 import { forwardedNode } from '../../core/verdict/forwarded.ts';
 import { randomBytes } from 'node:crypto';
-import { judgeAccess, outcomeOf, type AccessEvidence, type Planned } from '../../core/legs/access.ts';
+import { judgeAccess, outcomeOf, type AccessEvidence, type OtherWay } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { spellings } from '../../core/legs/spelling.ts';
 import { targetOf } from '../../core/legs/targets.ts';
 import { isPrivate } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
-import { decide } from '../../core/verdict/decide.ts';
-import { requestFrom, strangerTo } from '../../core/verdict/exposure.ts';
+import { strangerTo } from '../../core/verdict/exposure.ts';
+import { askDirectly } from './ask-directly.ts';
+import { plannedFor } from './planned.ts';
 import { basic } from './credentials.ts';
 import type { Memory } from './memory.ts';
 import type { PartAt } from './test-behind-tls.ts';
@@ -17,7 +19,7 @@ import type { Shared } from './testing.ts';
 export async function testAccess(shared: Shared, where: PartAt, memory: Memory): Promise<LegResult> {
   const { road, part, at } = where;
   if (road.gate.parts.length === 0 || road.paused) return skipped('access', 'no-gate');
-  const { input, prepared } = shared;
+  const { input } = shared;
   const { prober, frontLog, fromHome, plan } = input;
   const { from, to } = at.front.connection() ?? { from: '', to: '' };
   const target = targetOf(road, part);
@@ -26,10 +28,6 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     : {};
   const ask = (headers: Record<string, string>): Promise<Attempt<Answer>> =>
     at.front.ask('https', road.name, target, { ...headers, ...signed });
-  const plannedFor = (peer: string): Planned => {
-    const verdict = decide(prepared, requestFrom({ label: '', peer, person: null, knownIn: [] }, road, target));
-    return verdict.act === 'answer' && (verdict.status === 401 || verdict.status === 403) ? verdict.status : 'passes';
-  };
   const own = shared.directs.get(part) ?? null;
   const bare = await ask({});
   const seen = bare.ok ? await frontLog.addressSeen(road) : null;
@@ -42,7 +40,9 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     road,
     from,
     seen,
-    planned: plannedFor(peer ?? strangerTo(plan)),
+    planned: plannedFor(shared, { road, part, peer: peer ?? strangerTo(plan) }),
+    // On the front's own machine nothing lies between that could hide an address.
+    isCertain: seen !== null || (input.here.includes(to) && plan.front.container === null),
     mayBeKnown: peer === null && hasPublicNetwork(road),
     own,
     bare,
@@ -60,13 +60,15 @@ interface TricksInput {
 
 /** What is tried beside asking plainly; nothing of it where the handshake is not sound. */
 async function tricks({
-  shared: { input },
-  where: { road, at },
+  shared,
+  where,
   isRefused,
   memory,
   ask,
-}: TricksInput): Promise<Pick<AccessEvidence, 'forged' | 'login' | 'wrong'>> {
+}: TricksInput): Promise<Pick<AccessEvidence, 'forged' | 'login' | 'wrong' | 'others'>> {
+  const { input } = shared;
   const { prober, plan } = input;
+  const { road, at } = where;
   const login = at.isSound ? input.login : null;
   const claimed = isRefused && at.isSound ? insider(road) : null;
   const asksPeople = road.gate.parts.some(({ people }) => people !== null);
@@ -75,10 +77,32 @@ async function tricks({
   return {
     forged: claimed === null ? null : { claimed, attempt: await ask(forgedHeaders(claimed, header)) },
     login: login === null || !asksPeople ? null : { person: login.name, attempt: await ask(basic(login)) },
+    others: isRefused && at.isSound && prober.isLive ? await otherWays(shared, where) : [],
     wrong: guesses
       ? await ask(basic({ name: login?.name ?? 'nobody', password: randomBytes(12).toString('hex') }))
       : null,
   };
+}
+
+/** By a method that changes nothing, and by the name as nobody but a program writes it (RFC 9110 §4.2.3): gates made by hand overlook them. */
+async function otherWays(shared: Shared, where: PartAt): Promise<OtherWay[]> {
+  const { road, part, at } = where;
+  const { front } = at;
+  const target = targetOf(road, part);
+  const peer = front.connection()?.from ?? '';
+  const method = 'OPTIONS';
+  const hosts = spellings(road);
+  const others = hosts.map(async (host): Promise<OtherWay> => {
+    return { way: { host }, attempt: await front.ask('https', road.name, target, { host }), own: null };
+  });
+  if (plannedFor(shared, { road, part, peer, method }) !== 'passes') {
+    const [attempt, own] = await Promise.all([
+      front.ask('https', road.name, target, {}, method),
+      askDirectly(shared, where, { target, method }),
+    ]);
+    others.push(Promise.resolve({ way: { method }, attempt, own }));
+  }
+  return Promise.all(others);
 }
 
 /** A machine behind a router comes with a public address that it does not know, which such a gate may rightly let in. */

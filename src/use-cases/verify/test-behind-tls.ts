@@ -1,17 +1,24 @@
-import { isBehindGate } from '../../core/legs/access.ts';
+import { isBehindGate, isSoundRefusal } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { skipped, type LegResult, type Problem } from '../../core/legs/leg.ts';
 import { hstsProblem } from '../../core/legs/redirect.ts';
-import { judgeFolder, judgePaused, judgeRoadRedirect, judgeService } from '../../core/legs/service.ts';
+import { judgeBehindGate } from '../../core/legs/behind-gate.ts';
+import { judgeFolder, judgePaused, judgeRoadRedirect } from '../../core/legs/leads.ts';
+import { judgeNowhere } from '../../core/legs/nowhere.ts';
+import { judgeService } from '../../core/legs/service.ts';
+import { withLive } from '../../core/legs/websocket.ts';
 import { redirectProbe, targetOf } from '../../core/legs/targets.ts';
 import type { PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
 import { locationOf } from '../../core/verdict/location.ts';
 import type { FrontView } from './front-view.ts';
 import type { Memory } from './memory.ts';
+import { admittedAddress } from './admitted.ts';
 import { credentials } from './credentials.ts';
+import { testSpelling } from './test-spelling.ts';
+import { findAltered, testDeep } from './find-altered.ts';
 import { testAccess } from './test-access.ts';
-import { testWebsocket } from './test-websocket.ts';
-import type { Shared } from './testing.ts';
+import { testHiddenWebsocket, testWebsocket } from './test-websocket.ts';
+import { isFrontsMachine, type Shared } from './testing.ts';
 
 /** How the legs behind the handshake came out for one part of a road at one address, and what there is to say of HSTS. */
 export interface BehindTls {
@@ -64,15 +71,51 @@ async function testPart(shared: Shared, where: PartAt, memory: Memory): Promise<
   const answer = await limiter(() => at.front.ask('https', road.name, targetOf(road, part), login));
   const hsts = road.paused ? [] : hstsProblem(road, answer.ok ? answer.value : null);
   const common = { address: at.address, part: part.prefix, access, hsts };
-  if (isBehindGate(access, Object.keys(login).length > 0)) {
-    const behind = (leg: 'service' | 'websocket'): LegResult => skipped(leg, 'behind-gate');
-    return { ...common, service: behind('service'), websocket: behind('websocket') };
-  }
+  if (!isBehindGate(access, Object.keys(login).length > 0))
+    return { ...common, ...(await testLed(shared, where, answer)) };
+  const admitted = isSoundRefusal(access) ? admittedAddress(shared, where) : null;
+  const inside = admitted === null ? null : await testAdmitted(shared, where, admitted, memory);
+  return { ...common, ...(inside ?? (await testHidden(shared, where, isSoundRefusal(access)))) };
+}
+
+/** What a visitor who passes the gate gets. */
+async function testLed(shared: Shared, where: PartAt, answer: Attempt<Answer>): Promise<Led> {
+  const { limiter } = shared;
   const [service, websocket] = await Promise.all([
     testService(shared, where, answer),
     limiter(() => testWebsocket(shared, where)),
   ]);
-  return { ...common, service, websocket };
+  return { service: withLive(service, websocket), websocket };
+}
+
+type Led = Pick<BehindTls, 'service' | 'websocket'>;
+
+/** The same by an address of this machine that the map lets in. Null when there is no way from it. */
+async function testAdmitted(
+  shared: Shared,
+  { road, part, at }: PartAt,
+  from: string,
+  memory: Memory,
+): Promise<(Led & Pick<BehindTls, 'access'>) | null> {
+  const { limiter } = shared;
+  const where = { road, part, at: { ...at, front: at.front.as(from) } };
+  const access = await limiter(() => testAccess(shared, where, memory));
+  if (access.kind === 'no-answer') return null;
+  if (isBehindGate(access, false)) return { access, ...(await testHidden(shared, where, false)) };
+  const answer = await limiter(() => where.at.front.ask('https', road.name, targetOf(road, part)));
+  return { access, ...(await testLed(shared, where, answer)) };
+}
+
+/** What can be said of what lies behind a gate that keeps this machine out. */
+async function testHidden(shared: Shared, where: PartAt, isSound: boolean): Promise<Led> {
+  const { road, part } = where;
+  const { leads } = part;
+  const own = shared.directs.get(part) ?? null;
+  const isLost = leads.kind === 'service' && own === null;
+  const service = isLost
+    ? judgeNowhere({ road, part, front: null })
+    : judgeBehindGate(road, own, { isHere: isFrontsMachine(shared), isSound });
+  return { service, websocket: await shared.limiter(() => testHiddenWebsocket(shared, where)) };
 }
 
 async function testService(shared: Shared, { road, part, at }: PartAt, front: Attempt<Answer>): Promise<LegResult> {
@@ -87,8 +130,21 @@ async function testService(shared: Shared, { road, part, at }: PartAt, front: At
   }
   if (leads.kind === 'folder') return judgeFolder({ road, part, front });
   const own = directs.get(part);
-  if (own === undefined) return skipped('service', 'not-asked');
+  if (own === undefined) return judgeNowhere({ road, part, front });
   const isFailed = !front.ok || front.value.status >= 400;
   const log = isFailed ? await input.frontLog.lastError(road) : null;
-  return judgeService({ road, part, front, own, directs: [...directs.values()], log });
+  const known = { road, part, front, own, directs: [...directs.values()], log };
+  const judged = judgeService({ ...known, altered: null });
+  if (!front.ok) return judged;
+  if (judged.kind === 'unclear' || judged.kind === 'altered') {
+    const altered = await findAltered(
+      shared,
+      { road, part, at },
+      { target: targetOf(road, part), answer: front.value },
+    );
+    return altered === null ? judged : judgeService({ ...known, altered });
+  }
+  if (judged.outcome !== 'ok') return judged;
+  const where = { road, part, at };
+  return (await testDeep(shared, where)) ?? (await testSpelling(shared, where, own, front.value)) ?? judged;
 }

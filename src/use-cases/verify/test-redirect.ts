@@ -10,7 +10,8 @@ import type { FrontView } from './front-view.ts';
 import type { Shared } from './testing.ts';
 import { headerOf, headersOf, isRedirect, type Answer, type Attempt } from '../../core/legs/answer.ts';
 
-const maxHops = 8;
+/** As many as browsers follow before they give up (Fetch standard, HTTP-redirect fetch). */
+const maxHops = 20;
 
 const plainTarget = '/mile-marker-probe/a?kept=b';
 
@@ -43,10 +44,11 @@ async function testRedirect({ prepared }: Shared, road: PlannedRoad, front: Fron
   const isAtFront = (url: URL, scheme: 'http' | 'https'): boolean =>
     isOfMap(prepared, url, ports[scheme]) && front.open(scheme).length > 0;
   const start = `http://${authority}${probeTarget}`;
-  const hops = attempt.ok ? await follow({ start, first: attempt.value, isAtFront, ask }) : [];
+  const none = { hops: [], isEndless: false };
+  const followed = attempt.ok ? await follow({ start, first: attempt.value, isAtFront, ask }) : none;
   const leadsPlain = await plainLeads(road, ask, attempt, expected);
   const port = front.port('http');
-  return judgeRedirect({ name: road.name, port, expected, attempt, hops, hasEdge: edge !== null, leadsPlain });
+  return judgeRedirect({ name: road.name, port, expected, attempt, ...followed, hasEdge: edge !== null, leadsPlain });
 }
 
 function isOfMap({ roadOf }: Prepared, url: URL, outside: number): boolean {
@@ -83,11 +85,12 @@ interface FollowInput {
 }
 
 /** Follows redirects as a browser would, as long as they stay on names of the map, until they end or repeat. */
-async function follow({ start, first, isAtFront, ask }: FollowInput): Promise<string[]> {
+async function follow({ start, first, isAtFront, ask }: FollowInput): Promise<{ hops: string[]; isEndless: boolean }> {
   let hops = [start];
   const cookies = new Map<string, string>();
   let answer = first;
-  for (let count = 0; count < maxHops && isRedirect(answer.status); count += 1) {
+  for (let count = 0; isRedirect(answer.status); count += 1) {
+    if (count === maxHops) return { hops, isEndless: true };
     const next = resolved(headerOf(answer, 'location'), hops.at(-1) ?? start);
     if (next === null) break;
     // Some set a cookie and send the visitor to the same place, to see whether it comes back.
@@ -100,7 +103,7 @@ async function follow({ start, first, isAtFront, ask }: FollowInput): Promise<st
     if (!attempt.ok) break;
     answer = attempt.value;
   }
-  return hops;
+  return { hops, isEndless: false };
 }
 
 /** Names and values alone (RFC 6265 §5.3): all of them go back to names of one map. Whether one was new. */

@@ -2,23 +2,23 @@ import type { Attempt } from '../../core/legs/answer.ts';
 import { judgeTls, type TlsEvidence } from '../../core/legs/tls.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
-import type { Endpoint } from './prober.ts';
+import type { Endpoint, Prober } from './prober.ts';
 import type { Shared } from './testing.ts';
 
-/** Whether chains come in order, by address and fingerprint of their leaf: the same chain is tested once a run. */
-type Orders = Map<string, Promise<boolean | null>>;
+/** What is the same wherever the same certificate is shown at one address, by both: it is tested once a run. */
+type ByCertificate = Map<string, Promise<Pick<TlsEvidence, 'inOrder' | 'weakSuite'>>>;
 
 /** Tests the handshake of a road at every address that speaks HTTPS, since one of two may be answered by something else. */
 export function tlsTester(shared: Shared): (road: PlannedRoad) => Promise<LegAt[]> {
   const { input, front, shownToAll } = shared;
   const { plan, held, now } = input;
-  const orders: Orders = new Map();
+  const known: ByCertificate = new Map();
   return async ({ name, certificate }) => {
     // What an edge shows is its own.
     const planned = plan.front.edge === null ? (held.get(certificate) ?? null) : null;
     const results: LegAt[] = [];
     for (const endpoint of front.open('https')) {
-      const { attempt, onlyOld } = await look(shared, name, endpoint, orders);
+      const { attempt, onlyOld } = await look(shared, name, endpoint, known);
       const { address, port } = endpoint;
       const shown = shownToAll.get(address) ?? null;
       const { domains } = plan;
@@ -33,7 +33,7 @@ async function look(
   { input: { prober } }: Shared,
   name: string,
   endpoint: Endpoint,
-  orders: Orders,
+  known: ByCertificate,
 ): Promise<{ attempt: Attempt<TlsEvidence>; onlyOld: string | null }> {
   const attempt = await prober.handshake(endpoint, name);
   if (!attempt.ok) {
@@ -43,8 +43,20 @@ async function look(
   }
   const { fingerprint } = attempt.value.leaf;
   const key = `${endpoint.address} ${fingerprint}`;
-  const order = orders.get(key) ?? prober.chainInOrder(endpoint, name);
-  orders.set(key, order);
-  const [old, inOrder] = await Promise.all([prober.oldProtocol(endpoint, name), order]);
-  return { attempt: { ok: true, value: { ...attempt.value, old, inOrder } }, onlyOld: null };
+  const more = known.get(key) ?? lookOnce(prober, endpoint, name);
+  known.set(key, more);
+  const [old, { inOrder, weakSuite }] = await Promise.all([prober.oldProtocol(endpoint, name), more]);
+  return { attempt: { ok: true, value: { ...attempt.value, old, inOrder, weakSuite } }, onlyOld: null };
+}
+
+async function lookOnce(
+  prober: Prober,
+  endpoint: Endpoint,
+  name: string,
+): Promise<Pick<TlsEvidence, 'inOrder' | 'weakSuite'>> {
+  const [inOrder, weakSuite] = await Promise.all([
+    prober.chainInOrder(endpoint, name),
+    prober.weakSuite(endpoint, name),
+  ]);
+  return { inOrder, weakSuite };
 }

@@ -26,7 +26,9 @@ export interface TestInput {
   homeNames: boolean;
   /** Whether this machine is in a network of the front itself. */
   fromHome: boolean;
-  /** Addresses of this machine. */
+  /** Whether this machine has an address of the front, or its mark: then its services are dialled from here. */
+  isFrontsMachine: boolean;
+  /** Addresses of this machine that may be asked from. */
   here: readonly string[];
   /** What lies here, by the id of the planned certificate. */
   held: ReadonlyMap<string, HeldCertificate | null>;
@@ -73,4 +75,12 @@ export function fromHost({ resolution }: PlannedPart): At | null {
 /** Whether the front is proven to be ours and looked at by ourselves, so that more than a visitor's questions may be asked. */
 export function mayTryMore({ input: { prober, plan }, ours }: Pick<Shared, 'input' | 'ours'>): boolean {
   return prober.isLive && plan.front.edge === null && ours.length > 0;
+}
+
+/** Whether this is the machine on which the front runs. */
+export function isFrontsMachine({
+  input: { isFrontsMachine: isKnown, here },
+  front,
+}: Pick<Shared, 'input' | 'front'>): boolean {
+  return isKnown || here.includes(front.connection()?.to ?? '');
 }

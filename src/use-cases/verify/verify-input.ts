@@ -57,6 +57,9 @@ export async function verifyInput(
   const limits = limitsOf(options, site, io);
   const isRead = options.read !== undefined;
   const near = [...plan.front.addresses, ...plan.front.home];
+  const own = host.addresses.map(({ address }) => address);
+  // The plan as the map has it: for driving, the road of all other names goes by one of them.
+  const running = await readRunning(onTheMap, limits);
   return {
     plan,
     roads: chosenRoads(plan, names),
@@ -65,11 +68,11 @@ export async function verifyInput(
     zones: isRead || options.at !== undefined || options.fromAddress !== undefined ? null : zonesOf(plan, options, io),
     homeNames: !isRead && seesHome(site, options),
     fromHome: !isRead && isNear(site, near),
-    here: isRead ? [] : host.addresses.map(({ address }) => address),
+    isFrontsMachine: running !== null || near.some((address) => own.includes(address)),
+    here: isRead ? [] : own,
     held: readHeld(plan),
     frontLog: await readAlong(isRead ? null : await errorLogOf(plan, options, io), isRead ? [] : plan.roads),
-    // The plan as the map has it: for driving, the road of all other names goes by one of them.
-    running: isRead ? null : await readRunning(onTheMap, limits),
+    running: isRead ? null : running,
     words: frontWords(plan, host.compose),
     limits,
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),

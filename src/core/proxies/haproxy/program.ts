@@ -37,6 +37,9 @@ export const haproxy: ProxyProgram = {
     reload: 'haproxy -c -f /etc/haproxy/haproxy.cfg && systemctl reload haproxy',
     signal: 'USR2',
   }),
-  hints: { 'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line' },
+  hints: {
+    'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line',
+    'tls-suites': '`ciphers ECDHE+AESGCM:ECDHE+CHACHA20` on the bind line',
+  },
   compose: null,
 };

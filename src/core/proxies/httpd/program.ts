@@ -47,8 +47,11 @@ export const httpd: ProxyProgram = {
     signal: 'USR1',
   }),
   hints: {
+    'pass-host': '`ProxyPreserveHost On`',
+    'pass-path': 'the same path on both sides of `ProxyPass`, both with a slash at the end, or both without',
     'escaped-slashes': '`AllowEncodedSlashes NoDecode` in the virtual host, and the target out of %{THE_REQUEST}',
     'tls-versions': '`SSLProtocol -all +TLSv1.2 +TLSv1.3`',
+    'tls-suites': '`SSLCipherSuite ECDHE+AESGCM:ECDHE+CHACHA20`',
     'default-site': 'on Debian: a2dissite 000-default',
   },
   compose: null,

@@ -57,10 +57,13 @@ export const nginx: ProxyProgram = {
   hints: {
     'keep-host': '`$host` is the name that was asked for',
     'keep-target': '`$request_uri` is the target as it came',
+    'pass-host': '`proxy_set_header Host $http_host;`',
+    'pass-path': '`proxy_pass` without a path behind the port',
     'long-answer-heads': '`proxy_buffer_size 32k; proxy_buffers 8 32k;`',
     'early-hints': 'the versions before 1.29 do not read past them',
     uploads: '`client_max_body_size 0;`',
     'tls-versions': '`ssl_protocols TLSv1.2 TLSv1.3;` in the default server of the port',
+    'tls-suites': '`ssl_ciphers ECDHE+AESGCM:ECDHE+CHACHA20;` in the default server of the port',
     'listen-tls': '`listen 443 ssl;`',
     websocket: '`proxy_http_version 1.1; proxy_set_header Upgrade websocket; proxy_set_header Connection upgrade;`',
     'default-site': 'on Debian: rm /etc/nginx/sites-enabled/default',

@@ -1,0 +1,75 @@
+import { withPort } from '../networks/address.ts';
+import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+
+/**
+ * What something between the visitor and the service makes of a request.
+ *
+ * @property sent the Host that the service gets
+ * @property asked the target that was asked for @property got the one that the service gets
+ */
+export type Altered = { kind: 'host'; sent: string } | { kind: 'path'; asked: string; got: string };
+
+/** Ends every target below a first page that is asked for. In normal form, so that every front has to pass it on. */
+const deepEnd = 'mile-marker-probe/deep';
+
+/** A target of a part below its first page. */
+export function deepTarget({ prefix }: PlannedPart): string {
+  return `${prefix.replace(/\/$/, '')}/${deepEnd}?kept=b`;
+}
+
+/** The path of a deep question as a page repeats it; null when it does not. */
+export function echoOf(body: string): string | null {
+  return /\/(?:[\w.~%-]+\/)*mile-marker-probe(?:\/[\w.~%-]*)*/.exec(body)?.[0] ?? null;
+}
+
+/** How the echoes of the front and of the service differ. */
+export function alteredByEcho(part: PlannedPart, front: string | null, direct: string | null): Altered | null {
+  const asked = deepTarget(part).split('?')[0] ?? '';
+  if (front === null || direct === null || front === direct || direct !== asked) return null;
+  return { kind: 'path', asked, got: front };
+}
+
+interface AlteredInput {
+  road: PlannedRoad;
+  part: PlannedPart;
+  upstream: Upstream;
+  /** Where this machine reaches the service. */
+  at: { host: string; port: number };
+  /** What was asked for. */
+  target: string;
+  /** The Host that the service should get. */
+  host: string;
+}
+
+/** The usual ways in which fronts made by hand alter a request, the likeliest first: each can be asked directly. */
+export function alterations({ road, part, upstream, at, target, host }: AlteredInput): Altered[] {
+  const hosts = [
+    withPort(at.host, at.port),
+    withPort(upstream.host, upstream.port),
+    `localhost:${String(upstream.port)}`,
+    upstream.host,
+    road.name,
+  ];
+  const [path = '/', query] = target.split('?');
+  const search = query === undefined ? '' : `?${query}`;
+  const paths = [...cuts(part, path), ...additions(road, part, upstream, path)].map((one) => `${one}${search}`);
+  return [
+    ...distinct(hosts, host).map((sent): Altered => ({ kind: 'host', sent })),
+    ...distinct(paths, target).map((got): Altered => ({ kind: 'path', asked: target, got })),
+  ];
+}
+
+function cuts({ prefix }: PlannedPart, path: string): string[] {
+  const rest = path.slice(prefix.length).replace(/^\//, '');
+  return prefix === '/' ? ['/'] : [`/${rest}`, '/'];
+}
+
+function additions({ name }: PlannedRoad, { prefix }: PlannedPart, { service }: Upstream, path: string): string[] {
+  const label = name.split('.')[0] ?? '';
+  const before = [label, service ?? '', prefix.replace(/^\/|\/$/g, '')].filter((one) => one !== '');
+  return [`/${path}`, ...before.map((one) => `/${one}${path}`)];
+}
+
+function distinct(values: readonly string[], but: string): string[] {
+  return [...new Set(values)].filter((one) => one !== but);
+}

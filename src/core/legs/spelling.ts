@@ -1,0 +1,52 @@
+import { card } from '../findings/card.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { Answer } from './answer.ts';
+import { likenessTo, type DirectEvidence } from './direct.ts';
+import { traitsOf } from './fingerprint.ts';
+import { bad, type LegResult } from './leg.ts';
+
+const compared = card({
+  id: 'name-compared-too-strictly',
+  severity: 'warning',
+  summary: 'The front knows a name in one spelling only.',
+  why: 'Host names have no case, and the port of a scheme may be written or left out. Browsers write them in one way, programs in several.',
+  source: 'RFC 9110 §4.2.3',
+  messages: {
+    capitals: {
+      message: '{names} answers {status} to whoever writes the name in capitals.',
+      remedy: 'In files made by hand, compare the host without case. The written configuration does: {live}',
+    },
+    port: {
+      message: '{names} answers {status} to whoever writes the port behind the name.',
+      remedy: 'In files made by hand, compare the host without its port. The written configuration does: {live}',
+    },
+  },
+});
+
+export const spellingCards = [compared];
+
+/** Other spellings of the name that a road is asked by: in capitals, and with the port of the scheme. */
+export function spellings({ name, authority }: PlannedRoad): string[] {
+  const port = authority.slice(name.length);
+  return [`${name.toUpperCase()}${port}`, ...(port === '' ? [`${name}:443`] : [])];
+}
+
+interface SpellingInput {
+  own: DirectEvidence;
+  /** What the front answered to the usual spelling. */
+  usual: Answer;
+  spelled: ReadonlyArray<{ host: string; answer: Answer }>;
+}
+
+/** Whether a name in another spelling leads elsewhere. Null when it does not, or when it cannot be told. */
+export function judgeSpelling({ own, usual, spelled }: SpellingInput): LegResult | null {
+  const other = spelled.find(
+    ({ answer }) =>
+      // A service may itself be strict about its name; the front's page and another road's are the front's doing.
+      answer.status !== usual.status && likenessTo(own, traitsOf(answer)) === 'different' && answer.status >= 400,
+  );
+  if (other === undefined) return null;
+  const { status } = other.answer;
+  const say = /[A-Z]/.test(other.host) ? 'capitals' : 'port';
+  return bad('service', 'strict-name', { card: compared, say, data: { status }, cause: `spelling:${say}` }, status);
+}
