@@ -34,7 +34,7 @@ export interface DirectEvidence {
 }
 
 /** @property echo the path that the page says was asked for; null when it says none */
-export interface DeepAnswer {
+interface DeepAnswer {
   traits: Traits;
   echo: string | null;
 }
@@ -103,7 +103,7 @@ function deepAnswer(answer: Answer): DeepAnswer {
 }
 
 /** What a page says, for a person to know it again: its title, else its first words. */
-export function firstWords({ body }: Answer): string {
+function firstWords({ body }: Answer): string {
   const text = (titleOf(body) ?? body.replace(/<(script|style)[\s\S]*?<\/\1>|<[^>]*>/gi, ' '))
     .replace(/\s+/g, ' ')
     .trim();

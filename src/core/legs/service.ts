@@ -16,7 +16,7 @@ import { unmetOf } from './expectation.ts';
 import { expectedOf } from './targets.ts';
 import { frontCannotReach, notTold, serviceDown, serviceFails, serviceUnclear, wrongService } from './service-cards.ts';
 
-export interface ServiceInput {
+interface ServiceInput {
   road: PlannedRoad;
   part: PlannedPart;
   /** What the front answered. */

@@ -75,7 +75,7 @@ async function testPart(shared: Shared, where: PartAt, memory: Memory): Promise<
     return { ...common, ...(await testLed(shared, where, answer)) };
   const admitted = isSoundRefusal(access) ? admittedAddress(shared, where) : null;
   const inside = admitted === null ? null : await testAdmitted(shared, where, admitted, memory);
-  return { ...common, ...(inside ?? (await testHidden(shared, where, isSoundRefusal(access)))) };
+  return { ...common, ...(inside ?? (await testHidden(shared, where, isSoundRefusal(access) && at.isSound))) };
 }
 
 /** What a visitor who passes the gate gets. */
