@@ -189,7 +189,12 @@ test('whatever a map expects, the script asks for just that: the shell makes not
     fc.property(target, (text) => {
       const { plan } = plannedOf('domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {a: ":9"}\n');
       const question = { scheme: 'http' as const, name: 'a.saltmarsh.example', port: 80, target: text, address: null };
-      const script = lookScript({ plan, roads: plan.roads, questions: [question], live: [{ ...question, port: 443 }] });
+      const script = lookScript({
+        roads: plan.roads,
+        questions: [{ ...question, host: null }],
+        live: [{ ...question, port: 443, host: question.name }],
+        shakes: [],
+      });
       const asked = script.split('\n').filter((line) => /^(look|live) 4/.test(line));
       const tell = `look() { printf '%s\\n' "$5"; }\nlive() { printf '%s\\n' "$4"; }\n`;
       const { stdout } = spawnSync('sh', ['-c', `${tell}${asked.join('\n')}`], { encoding: 'utf8' });
@@ -197,6 +202,22 @@ test('whatever a map expects, the script asks for just that: the shell makes not
     }),
     { numRuns: 60 },
   );
+});
+
+test('with --at the script asks at that address and port alone, by the name as visitors write it', async () => {
+  const folder = folderWith({
+    'mile-marker.yaml': 'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {a: ":9"}\n',
+  });
+  const { out, err } = await mileMarker(['verify', '--script', '--at', '[2001:db8:40::24]:8443'], folder);
+  const asked = out.split('\n').filter((line) => /^(look|shake|live) /.test(line));
+  expect(asked.filter((line) => line.includes("'a.saltmarsh.example'"))).toEqual([
+    "look 6 http 'a.saltmarsh.example' 80 '/mile-marker-probe/a%2Fb?kept=%2F' '[2001:db8:40::24]'",
+    "look 6 https 'a.saltmarsh.example' 8443 '/' '[2001:db8:40::24]' 'a.saltmarsh.example'",
+    "look 6 https 'a.saltmarsh.example' 8443 '/mile-marker-probe/a%2Fb?kept=%2F' '[2001:db8:40::24]' 'a.saltmarsh.example'",
+    "look 6 https 'a.saltmarsh.example' 8443 '/mile-marker-probe/deep?kept=b' '[2001:db8:40::24]' 'a.saltmarsh.example'",
+    "shake 6 'a.saltmarsh.example' 8443 '[2001:db8:40::24]'",
+  ]);
+  expect(err).toContain('mile-marker verify --read seen.txt --at [2001:db8:40::24]:8443');
 });
 
 test('no text at all makes reading it fail in another way than by saying why', () => {

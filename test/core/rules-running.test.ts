@@ -179,19 +179,19 @@ const alarms: Array<[string, string, Case, string]> = [
     'no restart policy',
     one,
     { compose: declared('').replace('restart: always, ', '') },
-    'no-restart-policy: `p/log` has no restart policy: after a reboot it stays down. | Add to the service: restart: unless-stopped',
+    'no-restart-policy: No restart policy, so down after a reboot: p/log. | Add to each of these services: restart: unless-stopped',
   ],
   [
     'a policy for failures only',
     one,
     { compose: declared('').replace('always', 'on-failure:3') },
-    'no-restart-policy: `p/log` is started again when it fails, but not after a reboot (restart: on-failure). | Write instead: restart: unless-stopped',
+    'no-restart-policy: Started again after a failure, but not after a reboot (restart: on-failure): p/log. | Write instead: restart: unless-stopped',
   ],
   [
     'a container without one',
     'roads: {gulls: "gulls:3000"}',
     { ...bare, containers: [container('gulls', { restart: null, published: published('3999:3000') })] },
-    'no-restart-policy: The container `gulls` has no restart policy that survives a reboot. | Set one: docker update --restart unless-stopped gulls',
+    'no-restart-policy: Containers without a restart policy that survives a reboot: gulls. | Set one: docker update --restart unless-stopped gulls',
   ],
   [
     'host network',

@@ -196,7 +196,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {roster: ":9"}',
     { served: { by: 'nginx', blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
-    'name-already-served: roster.saltmarsh.example is already served by the installed nginx: /etc/nginx/sites-enabled/old, line 1. | Remove that definition, or the road from the map. Then: restart mile-marker serve',
+    'name-already-served: The installed nginx already serves roster.saltmarsh.example from another file: /etc/nginx/sites-enabled/old, line 1. | Remove those definitions, or the roads from the map. Then: restart mile-marker serve',
   ],
   [
     'roads: {}',

@@ -8,7 +8,7 @@ import { askable } from '../../use-cases/verify/askable.ts';
 import { linksForPhone } from '../../use-cases/verify/links.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import { limiter } from '../../use-cases/verify/limiter.ts';
-import { liveQuestions, lookQuestions } from '../../use-cases/verify/questions.ts';
+import { liveQuestions, lookQuestions, shakeQuestions } from '../../use-cases/verify/questions.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import { chosenRoads } from '../../use-cases/map/chosen-roads.ts';
 import type { CommandContext } from '../io.ts';
@@ -19,7 +19,7 @@ import { jsonDocument } from '../print/json.ts';
 import { formatLinks } from '../print/links.ts';
 import { plural, wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
-import { limitsOf } from '../../use-cases/verify/verify-input.ts';
+import { limitsOf, placeAt } from '../../use-cases/verify/verify-input.ts';
 import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
 import { isNews, noteRun, sinceWords } from './verify-changes.ts';
 import { watch } from './verify-watch.ts';
@@ -31,7 +31,7 @@ export async function runVerify(names: string[], options: VerifyOptions, context
   if (site === null) return;
   // Every step on the network listens for Ctrl-C.
   setMaxListeners(0, io.signal);
-  if (options.script === true) return printScript(site, names, io);
+  if (options.script === true) return printScript(site, names, options, io);
   if (options.links === true) return printLinks(site, names, options, io);
   if (options.watch !== undefined) return watch(site, names, { ...options, watch: options.watch }, context);
   return verifyOnce(site, names, options, context);
@@ -61,11 +61,16 @@ async function verifyOnce(
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
 }
 
-function printScript(site: Site, names: string[], io: Io): void {
+function printScript(site: Site, names: string[], options: VerifyOptions, io: Io): void {
   const { plan } = askable(site).site;
   const roads = chosenRoads(plan, names);
-  io.out(lookScript({ plan, roads, questions: lookQuestions(plan, roads), live: liveQuestions(plan, roads) }));
-  io.err('next: on the other machine: sh look.sh > seen.txt\nthen: here: mile-marker verify --read seen.txt\n');
+  const at = options.at === undefined ? null : placeAt(options.at, plan);
+  const questions = lookQuestions(plan, roads, at);
+  io.out(
+    lookScript({ roads, questions, live: liveQuestions(plan, roads, at), shakes: shakeQuestions(plan, roads, at) }),
+  );
+  const read = `mile-marker verify --read seen.txt${options.at === undefined ? '' : ` --at ${options.at}`}`;
+  io.err(`next: on the other machine: sh look.sh > seen.txt\nthen: here: ${read}\n`);
 }
 
 async function printLinks(site: Site, names: string[], options: VerifyOptions, io: Io): Promise<void> {
@@ -99,9 +104,10 @@ function refuseMixed({
     read === undefined ? null : '--read',
     time === undefined ? null : '--watch',
   ].filter((mode) => mode !== null);
-  const live = { '--at': at, '--login': login, '--open-ports': openPorts, '--from-address': fromAddress };
-  const given = Object.entries(live).filter(([, value]) => value !== undefined);
-  const beside = read === undefined ? null : (given[0]?.[0] ?? null);
+  const elsewhere = { '--login': login, '--open-ports': openPorts, '--from-address': fromAddress };
+  // Another machine asks as any visitor does, at one address too; links are for people.
+  const notWith = links === true ? { '--at': at } : read !== undefined || script === true ? elsewhere : {};
+  const beside = Object.entries(notWith).find(([, value]) => value !== undefined)?.[0] ?? null;
   const [first, second = beside] = modes;
   const other = script === true && json === true ? '--json' : second;
   if (first === undefined || other === null) return;

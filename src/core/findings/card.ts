@@ -68,11 +68,16 @@ function ownCause(id: string, where: Place | null, roads: readonly string[]): st
   return `${id}:${roads.join(',')}`;
 }
 
+/** Of a long list a sentence shows the beginning; all of it is in the evidence. */
+const mostShown = 8;
+
 /** Fills `{key}` from data; lists are joined with commas. */
 export function fill(template: string, data: Evidence): string {
   return template.replace(/\{([a-zA-Z]+)\}/g, (_, key: string) => {
     const value = data[key];
     if (value === undefined) throw new TypeError(`message needs {${key}}: ${template}`);
-    return Array.isArray(value) ? value.join(', ') : String(value);
+    if (!Array.isArray(value)) return String(value);
+    const shown = value.slice(0, mostShown).join(', ');
+    return value.length > mostShown ? `${shown} and ${String(value.length - mostShown)} more` : shown;
   });
 }

@@ -13,7 +13,14 @@ const missing = card({
   why: 'Visitors get "server not found". A new record takes from seconds to a day to be seen everywhere. A resolver that was asked too early remembers the "no" for a while.',
   source: 'RFC 1034 §4.3.2; RFC 2308 §5',
   messages: {
-    none: { message: 'DNS has no address for {names}.', remedy: 'Add this record where you keep your zone: {record}' },
+    none: {
+      message: 'DNS has no address for {names}.',
+      remedy: 'Add this where you keep your zone: {records}. The whole list: mile-marker dns records',
+    },
+    edge: {
+      message: 'DNS has no address for {names}.',
+      remedy: 'Add the record that the edge asks for where you keep your zone.',
+    },
   },
 });
 
@@ -86,12 +93,14 @@ export interface DnsInput {
   expected: readonly string[];
   /** Networks of the edge in front, in which every address must lie then. */
   edge?: readonly string[];
+  /** The records that must stand at this name, as `dns records` lists them. */
+  wanted?: readonly string[];
   /** What was asked, for people. */
   resolver: string;
 }
 
 /** Compares where DNS sends a name with where the front is. */
-export function judgeDns({ name, evidence, expected: front, edge = [], resolver }: DnsInput): LegResult {
+export function judgeDns({ name, evidence, expected: front, edge = [], wanted = [], resolver }: DnsInput): LegResult {
   const expected = edge.length > 0 ? edge : front;
   if (evidence.kind === 'no-answer') {
     const data = { resolver, reason: evidence.reason };
@@ -101,8 +110,10 @@ export function judgeDns({ name, evidence, expected: front, edge = [], resolver 
     };
   }
   if (evidence.kind === 'missing') {
-    const data = { record: edge.length > 0 ? `${name}. as the edge tells you` : records(name, expected) };
-    return bad('dns', 'name-missing', { card: missing, say: 'none', data, cause: `dns:${name}` });
+    if (edge.length > 0)
+      return bad('dns', 'name-missing', { card: missing, say: 'edge', data: {}, cause: 'dns:missing' });
+    const own = wanted.length > 0 ? [...wanted] : expected.map((address) => records(name, [address]));
+    return bad('dns', 'name-missing', { card: missing, say: 'none', data: { records: own }, cause: 'dns:missing' });
   }
   const found = evidence.addresses;
   const strange = found.filter((address) => (edge.length > 0 ? !inNetworks(address, edge) : !front.includes(address)));

@@ -262,10 +262,23 @@ export function findingsOf(roads: readonly RoadLegs[], words: Evidence = {}): Fi
     const broken = group.filter(({ problem }) => severity === 'note' || severityOf(problem) !== 'note');
     const roads = [...new Set(broken.map(({ road }) => road))];
     const names = broken.flatMap(({ road, problem: { parts = ['/'] } }) => parts.map((part) => partName(road, part)));
-    return broken
-      .slice(0, 1)
-      .map(({ leg, problem }) => findingOf({ ...problem, severity }, leg, { roads, names, words }));
+    return broken.slice(0, 1).map(({ leg, problem }) => {
+      const data = gathered(broken.map((one) => one.problem.data));
+      return findingOf({ ...problem, severity, data }, leg, { roads, names, words });
+    });
   });
+}
+
+/** Facts of several roads with one cause: the first one's, and of each list what stands in any of them. */
+function gathered(all: readonly Evidence[]): Evidence {
+  const [first = {}] = all;
+  return Object.fromEntries(
+    Object.entries(first).map(([key, value]) => {
+      if (!Array.isArray(value)) return [key, value];
+      const others = all.flatMap(({ [key]: more }) => (Array.isArray(more) ? more : []));
+      return [key, [...new Set(others)]];
+    }),
+  );
 }
 
 function findingOf(

@@ -1,33 +1,42 @@
-import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import { inUrl } from '../networks/address.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
 
 /** First line of what the script prints. */
 export const lookFormat = 'mile-marker-look 1';
 
-/** One thing that another machine is asked to look at. @property address dial this; null for what its resolver says */
+/**
+ * One thing that another machine is asked to look at.
+ *
+ * @property address dial this; null for what its resolver says
+ * @property host name and port as visitors write them, where they are not those of the question; null where they are
+ */
 export interface LookQuestion {
   scheme: 'http' | 'https';
   name: string;
   port: number;
   target: string;
   address: string | null;
+  host: string | null;
 }
 
 /** A live connection that another machine is asked to open. */
-export type LiveQuestion = Pick<LookQuestion, 'name' | 'port' | 'target'>;
+export type LiveQuestion = Pick<LookQuestion, 'name' | 'port' | 'target' | 'address'> & { host: string };
+
+/** A handshake to look at. */
+type ShakeQuestion = Pick<LookQuestion, 'name' | 'port' | 'address'>;
 
 interface ScriptInput {
-  plan: Plan;
   roads: readonly PlannedRoad[];
   questions: readonly LookQuestion[];
   live: readonly LiveQuestion[];
+  shakes: readonly ShakeQuestion[];
 }
 
 /**
  * A script for the shell of POSIX (IEEE 1003.1) that asks what `verify` would ask, from where it runs, and prints what came back: one line a
  * fact, bytes in hex. It sends nothing else, and carries no secret. It needs curl and openssl.
  */
-export function lookScript({ plan, roads, questions, live }: ScriptInput): string {
-  const { https } = plan.front.ports;
+export function lookScript({ roads, questions, live, shakes }: ScriptInput): string {
   return `#!/bin/sh
 # Tests ${String(roads.length)} road${roads.length === 1 ? '' : 's'} from this machine. Run it where visitors are, and bring back what it prints:
 #   sh look.sh > seen.txt
@@ -48,34 +57,36 @@ openssl ciphers "$weak" >/dev/null 2>&1 || weak=kRSA:ECDHE+SHA
 limit=
 command -v timeout >/dev/null 2>&1 && limit='timeout 15'
 hex() { head -c 32768 "$1" 2>/dev/null | od -An -v -tx1 | tr -d ' \\n'; }
-# family scheme name port target [address]
+# family scheme name port target [address] [host]
 look() {
   echo "ask $1 $2 $3 $4 $5"
   echo "looking at $2://$3" >&2
   : >"$folder/answer"
   curl "-$1" --silent --show-error --insecure --http1.1 --path-as-is --globoff --noproxy '*' --connect-timeout 5 --max-time 10 --include \\
-    --user-agent 'mile-marker verify' --output "$folder/answer" \${6:+--resolve "$3:$4:$6"} \\
+    --user-agent 'mile-marker verify' --output "$folder/answer" \${6:+--resolve "$3:$4:$6"} \${7:+--header "Host: $7"} \\
     --write-out 'from %{local_ip}\\nto %{remote_ip}\\nconnected %{time_connect}\\n' "$2://$3:$4$5" 2>"$folder/error"
   echo "exit $?"
   echo "error $(head -n 1 "$folder/error")"
   echo "bytes $(hex "$folder/answer")"
 }
-# family name port
+# family name port [address]
 shake() {
+  to=\${4:-$2}
   echo "shake $1 $2 $3"
   echo "looking at the certificate of $2" >&2
-  echo | $limit openssl s_client "-$1" -connect "$2:$3" -servername "$2" -cipher "$any" -alpn h2,http/1.1 -showcerts >"$folder/shaken" 2>&1
+  echo | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -cipher "$any" -alpn h2,http/1.1 -showcerts >"$folder/shaken" 2>&1
   echo "bytes $(hex "$folder/shaken")"
-  echo | $limit openssl s_client "-$1" -connect "$2:$3" -servername "$2" -tls1_1 -cipher "$any" >"$folder/old" 2>&1
+  echo | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -tls1_1 -cipher "$any" >"$folder/old" 2>&1
   echo "old $(sed -n 's/^ *Protocol *: *//p' "$folder/old" | head -n 1) $(sed -n 's/^ *Cipher *: *//p' "$folder/old" | head -n 1)"
-  echo | $limit openssl s_client "-$1" -connect "$2:$3" -servername "$2" -tls1_2 -cipher "$weak" >"$folder/weak" 2>&1
+  echo | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -tls1_2 -cipher "$weak" >"$folder/weak" 2>&1
   echo "weak $(sed -n 's/^ *Protocol *: *//p' "$folder/weak" | head -n 1) $(sed -n 's/^ *Cipher *: *//p' "$folder/weak" | head -n 1)"
-  two=$(curl "-$1" --silent --insecure --http2 --noproxy '*' --connect-timeout 5 --max-time 10 --output /dev/null \\
+  two=$(curl "-$1" \${4:+--resolve "$2:$3:$4"} --silent --insecure --http2 --noproxy '*' --connect-timeout 5 --max-time 10 --output /dev/null \\
     --user-agent 'mile-marker verify' --write-out '%{http_version}' "https://$2:$3/" 2>/dev/null)
   echo "two $? $two"
 }
-# family name port target host: a WebSocket, a ping, and what comes back
+# family name port target host [address]: a WebSocket, a ping, and what comes back
 live() {
+  to=\${6:-$2}
   echo "live $1 $2 $3 $4"
   echo "looking at the live connection of $2" >&2
   {
@@ -84,37 +95,45 @@ live() {
     sleep 2
     printf '\\211\\200\\000\\000\\000\\000'
     sleep 2
-  } | $limit openssl s_client "-$1" -connect "$2:$3" -servername "$2" -quiet -no_ign_eof >"$folder/live" 2>/dev/null
+  } | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -quiet -no_ign_eof >"$folder/live" 2>/dev/null
   echo "bytes $(hex "$folder/live")"
 }
 echo '${lookFormat}'
 ${questions.map(lookLine).join('\n')}
-${roads.flatMap(({ name }) => [4, 6].map((family) => `shake ${String(family)} ${quoted(name)} ${String(https)}`)).join('\n')}
-${live.flatMap((one) => liveLines(one, https)).join('\n')}
+${shakes.flatMap(shakeLines).join('\n')}
+${live.flatMap(liveLines).join('\n')}
 echo end
 `;
 }
 
-function lookLine({ scheme, name, port, target, address }: LookQuestion): string {
-  const line = (family: 4 | 6): string =>
-    [
-      'look',
-      String(family),
-      scheme,
-      quoted(name),
-      String(port),
-      quoted(target),
-      ...(address === null ? [] : [address]),
-    ].join(' ');
-  if (address === null) return [line(4), line(6)].join('\n');
-  return line(address.includes(':') ? 6 : 4);
+function lookLine({ scheme, name, port, target, address, host }: LookQuestion): string {
+  const words = [
+    scheme,
+    quoted(name),
+    String(port),
+    quoted(target),
+    ...(address === null ? [] : [quoted(inUrl(address))]),
+  ];
+  const more = host === null ? [] : [quoted(host)];
+  return families(address)
+    .map((family) => ['look', family, ...words, ...more].join(' '))
+    .join('\n');
 }
 
-function liveLines({ name, port, target }: LiveQuestion, https: number): string[] {
-  const host = https === 443 ? name : `${name}:${String(https)}`;
-  return [4, 6].map((family) =>
-    ['live', String(family), quoted(name), String(port), quoted(target), quoted(host)].join(' '),
-  );
+function shakeLines({ name, port, address }: ShakeQuestion): string[] {
+  const words = [quoted(name), String(port), ...(address === null ? [] : [quoted(inUrl(address))])];
+  return families(address).map((family) => ['shake', family, ...words].join(' '));
+}
+
+function liveLines({ name, port, target, host, address }: LiveQuestion): string[] {
+  const words = [quoted(name), String(port), quoted(target), quoted(host)];
+  const more = address === null ? [] : [quoted(inUrl(address))];
+  return families(address).map((family) => ['live', family, ...words, ...more].join(' '));
+}
+
+/** The kind of an address that is dialled; both where the other machine finds it. */
+function families(address: string | null): string[] {
+  return address === null ? ['4', '6'] : [address.includes(':') ? '6' : '4'];
 }
 
 /** In single quotes nothing is special but the quote itself (IEEE 1003.1 §2.2.2). */

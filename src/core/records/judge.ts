@@ -12,6 +12,8 @@ interface JudgeInput {
   expected: readonly string[];
   /** Networks of the edge in front, in which every address must lie then; empty without one. */
   edge: readonly string[];
+  /** The records that must stand at a name, in words. */
+  wanted: (name: string) => string[];
   /** Domains at which the map itself wants a wildcard record. */
   wildcardsAt: readonly string[];
 }
@@ -26,10 +28,10 @@ export interface DnsJudgement {
  * Compares what all servers said with what should be. The zone's own servers decide; a resolver that says otherwise only
  * remembers. One cause is told once: servers that disagree explain what is wrong with the answers of one of them.
  */
-export function judgeRecords({ picture, expected, edge, wildcardsAt }: JudgeInput): DnsJudgement {
+export function judgeRecords({ picture, expected, edge, wanted, wildcardsAt }: JudgeInput): DnsJudgement {
   const names = picture.names.map((heard) => ({
     name: heard.name,
-    result: judgeName(heard, picture, { expected, edge }),
+    result: judgeName(heard, picture, { expected, edge, wanted: wanted(heard.name) }),
   }));
   const told = findingsOf(names.map(({ name, result }) => ({ road: name, legs: [result] })));
   const zones = picture.zones.flatMap(zoneFindings);
@@ -37,7 +39,7 @@ export function judgeRecords({ picture, expected, edge, wildcardsAt }: JudgeInpu
   return { names, findings: sortFindings([...told, ...zones, ...strangers]) };
 }
 
-type Right = Pick<JudgeInput, 'expected' | 'edge'>;
+type Right = Pick<JudgeInput, 'expected' | 'edge'> & { wanted: string[] };
 
 function judgeName(heard: NameHeard, picture: DnsPicture, right: Right): LegResult {
   const { name, zone, servers } = heard;

@@ -55,6 +55,15 @@ export function wantedRecords(input: WantedInput): WantedRecords {
   return { zones: zones.filter((zone) => zone.records.length > 0), notes: made.notes };
 }
 
+/** The records that must stand at a name, or at the wildcard that answers for it, each as it stands in a zone file (RFC 1035 §5.1). */
+export function recordLines(wanted: Pick<WantedRecords, 'zones'>): (name: string) => string[] {
+  const lines = new Map<string, string[]>();
+  for (const { name, type, data } of wanted.zones.flatMap(({ records }) => records))
+    if (type !== 'CAA') lines.set(name, [...(lines.get(name) ?? []), `${name}. ${type} ${data}`]);
+  const domains = wanted.zones.map(({ domain }) => domain);
+  return (name) => lines.get(name) ?? lines.get(`*.${domainOf(name, domains) ?? ''}`) ?? [];
+}
+
 function namesOf({ roads }: Plan): string[] {
   return [...new Set(roads.map(({ name }) => name))];
 }

@@ -1,6 +1,6 @@
 import { isPracticeFront } from '../plan/practice-front.ts';
 import { card, tell } from '../findings/card.ts';
-import { titleOf } from '../inventory/inventory.ts';
+import { titleOf, type Service } from '../inventory/inventory.ts';
 import { programOf } from '../proxies/programs.ts';
 import { servicesOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
@@ -13,32 +13,48 @@ const policy = card({
   source: 'Compose Specification, section "restart"',
   messages: {
     none: {
-      message: '`{service}` has no restart policy: after a reboot it stays down.',
-      remedy: 'Add to the service: restart: unless-stopped',
+      message: 'No restart policy, so down after a reboot: {services}.',
+      remedy: 'Add to each of these services: restart: unless-stopped',
     },
     failure: {
-      message: '`{service}` is started again when it fails, but not after a reboot (restart: on-failure).',
+      message: 'Started again after a failure, but not after a reboot (restart: on-failure): {services}.',
       remedy: 'Write instead: restart: unless-stopped',
     },
     container: {
-      message: 'The container `{service}` has no restart policy that survives a reboot.',
-      remedy: 'Set one: docker update --restart unless-stopped {container}',
+      message: 'Containers without a restart policy that survives a reboot: {services}.',
+      remedy: 'Set one: docker update --restart unless-stopped {all}',
     },
   },
 });
 
+type Lack = keyof typeof policy.messages;
+
 export const noRestartPolicy: Rule = {
   card: policy,
-  check: (facts) =>
-    servicesOnRoads(facts).flatMap(({ service, roads, where: road }) => {
-      const { restart, declared, containers } = service;
-      if (restart !== null && !restart.startsWith('on-failure')) return [];
-      const title = titleOf(service);
-      const say = declared === null ? 'container' : restart === null ? 'none' : 'failure';
-      const data = { service: title, container: containers[0]?.name ?? service.name };
-      return [tell(policy, { say, data, roads, where: declared?.where ?? road, cause: `restart:${title}` })];
-    }),
+  check: (facts) => {
+    const lacking = servicesOnRoads(facts).flatMap((used) => {
+      const say = lackOf(used.service);
+      return say === null ? [] : [{ ...used, say }];
+    });
+    return (Object.keys(policy.messages) as Lack[]).flatMap((say) => {
+      const same = lacking.filter((one) => one.say === say);
+      const [first] = same;
+      if (first === undefined) return [];
+      const names = same.map(({ service }) => service.containers[0]?.name ?? service.name);
+      const services = same.map(({ service }, index) =>
+        say === 'container' ? (names[index] ?? '') : titleOf(service),
+      );
+      const roads = [...new Set(same.flatMap((one) => one.roads))];
+      const where = first.service.declared?.where ?? first.where;
+      return [tell(policy, { say, data: { services, all: names.join(' ') }, roads, where, cause: `restart:${say}` })];
+    });
+  },
 };
+
+function lackOf({ restart, declared }: Service): Lack | null {
+  if (restart !== null && !restart.startsWith('on-failure')) return null;
+  return declared === null ? 'container' : restart === null ? 'none' : 'failure';
+}
 
 const boot = card({
   id: 'front-not-at-boot',

@@ -12,8 +12,8 @@ const alreadyServed = card({
   source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     served: {
-      message: '{name} is already served by the installed {by}: {file}, line {line}.',
-      remedy: 'Remove that definition, or the road from the map. Then: {reload}',
+      message: 'The installed {by} already serves {served} from another file: {places}.',
+      remedy: 'Remove those definitions, or the roads from the map. Then: {reload}',
     },
   },
 });
@@ -57,25 +57,31 @@ function defaultSiteOf({ front }: Plan): string {
 
 export const nameAlreadyServed: Rule = {
   card: alreadyServed,
-  check: ({ plan, served }) =>
-    (served?.blocks ?? []).flatMap(({ file, line, names, listens }) => {
-      const ours = [plan.front.listen.http, plan.front.listen.https];
-      if (!listens.some((port) => ours.includes(port))) return [];
+  check: ({ plan, served }) => {
+    const ours = [plan.front.listen.http, plan.front.listen.https];
+    const blocks = (served?.blocks ?? []).filter(({ listens }) => listens.some((port) => ours.includes(port)));
+    const found = blocks.flatMap(({ file, line, names }) => {
       // `.NAME` stands for NAME itself and all below it. A wildcard loses against the exact names that are written, but not against the
       // pattern of all other names.
       const exact = names.flatMap((name) => (name.startsWith('.') ? [name.slice(1), `*${name}`] : [name]));
-      return plan.roads
-        .filter(({ name }) => exact.includes(name))
-        .map(({ name, where }) =>
-          tell(alreadyServed, {
-            say: 'served',
-            data: { name, file, line, by: served?.by ?? '', reload: reloadOf(plan) },
-            roads: [name],
-            where,
-            cause: `served:${file}:${String(line)}:${name}`,
-          }),
-        );
-    }),
+      const roads = plan.roads.filter(({ name }) => exact.includes(name));
+      return roads.length === 0 ? [] : [{ roads, place: `${file}, line ${String(line)}` }];
+    });
+    const roads = [...new Set(found.flatMap((one) => one.roads))];
+    if (roads.length === 0) return [];
+    const names = roads.map(({ name }) => name);
+    const places = found.map(({ place }) => place);
+    const data = { served: names, places, by: served?.by ?? '', reload: reloadOf(plan) };
+    return [
+      tell(alreadyServed, {
+        say: 'served',
+        data,
+        roads: names,
+        where: roads[0]?.where ?? null,
+        cause: 'already-served',
+      }),
+    ];
+  },
 };
 
 export const defaultServerTaken: Rule = {

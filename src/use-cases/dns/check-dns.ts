@@ -4,6 +4,7 @@ import { learnAddresses } from '../../adapters/host/learn-address.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { isWildcard } from '../../core/names/wildcard.ts';
 import type { DnsPicture, NameHeard } from '../../core/records/picture.ts';
+import { recordLines, wantedRecords } from '../../core/records/wanted.ts';
 import { judgeRecords, type DnsJudgement } from '../../core/records/judge.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { judgeSeen } from '../../core/rules/no-way-in.ts';
@@ -45,7 +46,8 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
   const edge = plan.front.edge?.networks ?? [];
   const ofOthers = plan.roads.filter(({ name }) => isWildcard(name)).map(({ name }) => name.slice(2));
   const wildcardsAt = map.dns.style === 'wildcard' ? plan.domains : ofOthers;
-  const judged = judgeRecords({ picture: asked, expected, edge, wildcardsAt });
+  const lines = recordLines(wantedRecords({ plan, dns: map.dns, acme: null, view: 'public' }));
+  const judged = judgeRecords({ picture: asked, expected, edge, wanted: lines, wildcardsAt });
   const { seen, notSeen } = await seenOutside(site, signal);
   const { where } = plan.front;
   const findings = sortFindings([...judged.findings, ...judgeSeen({ seen, written: addresses, where })]);

@@ -8,7 +8,7 @@ import type { Run } from './testing.ts';
 /** Asks the zones of all names at once, and gives back what judges the name of one road. */
 export function testNames(run: Run): (road: PlannedRoad) => Promise<LegResult> {
   const { input, addresses, limiter } = run;
-  const { zones, at, homeNames, prober, plan, roads } = input;
+  const { zones, wanted, at, homeNames, prober, plan, roads } = input;
   const names = roads.map(({ name }) => name);
   const opinions = zones === null ? Promise.resolve(new Map<string, LegResult>()) : zones(names, addresses);
   // It is waited for later; until then nobody would hear that it failed.
@@ -22,12 +22,14 @@ export function testNames(run: Run): (road: PlannedRoad) => Promise<LegResult> {
       const note = splitDns(prober.names.label, evidence.addresses);
       return ok('dns', 'resolves', evidence.addresses.join(' '), [note]);
     }
+    const recordAt = isWildcard(display) ? wildcardOver(name) : name;
     const heard = {
       // One wildcard record stands for all other names.
-      name: isWildcard(display) ? wildcardOver(name) : name,
+      name: recordAt,
       evidence,
       expected: addresses,
       edge: edge?.networks ?? [],
+      wanted: wanted(recordAt),
       resolver: prober.names.label,
     };
     const own = judgeDns(heard);

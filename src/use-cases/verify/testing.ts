@@ -22,6 +22,8 @@ export interface TestInput {
   prober: Prober;
   /** Asks the servers of the zones about names, beside the addresses of the front; null when they are not to be asked. */
   zones: ((names: readonly string[], expected: readonly string[]) => Promise<ReadonlyMap<string, LegResult>>) | null;
+  /** The records that must stand at a name, in words. */
+  wanted: (name: string) => string[];
   /** Whether the name source is one that may rightly lead to the addresses of home: asked from home, and not a public one. */
   homeNames: boolean;
   /** Whether this machine is in a network of the front itself. */

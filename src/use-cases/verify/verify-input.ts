@@ -14,6 +14,7 @@ import { readSeen } from '../../core/look/seen.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { frontWords } from '../../core/proxies/front-words.ts';
+import { recordLines, wantedRecords } from '../../core/records/wanted.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { readHeld, type Site } from '../map/load.ts';
 import { isNear } from './open-ports.ts';
@@ -56,6 +57,7 @@ export async function verifyInput(
   const { plan, host } = site;
   const limits = limitsOf(options, site, io);
   const isRead = options.read !== undefined;
+  const wanted = recordLines(wantedRecords({ plan: onTheMap.plan, dns: site.map.dns, acme: null, view: 'public' }));
   const near = [...plan.front.addresses, ...plan.front.home];
   const own = host.addresses.map(({ address }) => address);
   // The plan as the map has it: for driving, the road of all other names goes by one of them.
@@ -65,7 +67,11 @@ export async function verifyInput(
     roads: chosenRoads(plan, names),
     at: options.at === undefined ? null : placeAt(options.at, plan),
     prober: await proberOf(site, options, limits, io),
-    zones: isRead || options.at !== undefined || options.fromAddress !== undefined ? null : zonesOf(plan, options, io),
+    zones:
+      isRead || options.at !== undefined || options.fromAddress !== undefined
+        ? null
+        : zonesOf({ plan, wanted }, options, io),
+    wanted,
     homeNames: !isRead && seesHome(site, options),
     fromHome: !isRead && isNear(site, near),
     isFrontsMachine: running !== null || near.some((address) => own.includes(address)),
@@ -132,14 +138,14 @@ async function readRecord(file: string, trust: Trust, io: VerifyWorld): Promise<
 const mostZoneMs = 2500;
 
 function zonesOf(
-  plan: Plan,
+  { plan, wanted }: { plan: Plan; wanted: VerifyInput['wanted'] },
   { resolver, timeout }: VerifyRequest,
   { signal }: Pick<VerifyWorld, 'signal'>,
 ): VerifyInput['zones'] {
   const asked = resolver === undefined ? systemResolver() : parseEndpoint(resolver, 53, '--resolver');
   if (asked === null) return null;
   const reader = { resolver: asked, timeoutMs: Math.min(timeout, mostZoneMs) };
-  return (names, expected) => zoneOpinions({ plan, names, expected, reader, signal });
+  return (names, expected) => zoneOpinions({ plan, names, expected, wanted, reader, signal });
 }
 
 /** From home, by this machine's own resolver or one inside, the names may lead to the addresses of home (split DNS). */

@@ -10,6 +10,8 @@ interface OpinionsInput {
   names: readonly string[];
   /** Addresses of the front. */
   expected: readonly string[];
+  /** The records that must stand at a name, in words. */
+  wanted: (name: string) => string[];
   reader: ZoneReader;
   signal: AbortSignal;
 }
@@ -19,7 +21,7 @@ interface OpinionsInput {
  * nothing is left out: they may not be reachable from here, and that is no fault of the road.
  */
 export async function zoneOpinions(input: OpinionsInput): Promise<ReadonlyMap<string, LegResult>> {
-  const { plan, names, expected, reader, signal } = input;
+  const { plan, names, expected, wanted, reader, signal } = input;
   try {
     const { domains } = plan;
     const picture = await lookEverywhere({ names, domains, reader, signal, onProgress: () => undefined });
@@ -29,7 +31,7 @@ export async function zoneOpinions(input: OpinionsInput): Promise<ReadonlyMap<st
       return isOurs && servers.some(({ heard }) => heard.ok);
     });
     const edge = plan.front.edge?.networks ?? [];
-    const judged = judgeRecords({ picture: { ...picture, names: known }, expected, edge, wildcardsAt: [] });
+    const judged = judgeRecords({ picture: { ...picture, names: known }, expected, edge, wanted, wildcardsAt: [] });
     return new Map(judged.names.map(({ name, result }) => [name, result]));
   } catch (error) {
     if (error instanceof Trouble || signal.aborted) return new Map();
