@@ -97,7 +97,7 @@ roads:
     ]);
     expect(cells).toEqual([
       ['nestcam', '127.0.0.1', 'ok', '308', '200', 'not expected'],
-      ['roster', '127.0.0.1', 'ok', '308', 'behind its gate', 'behind its gate'],
+      ['roster', '127.0.0.1', 'ok', '308', 'behind its gate', 'not expected'],
       ['moved', '127.0.0.1', 'ok', '308', 'to www.example.org', 'not expected'],
       ['live', '127.0.0.1', 'ok', '308', '200', 'open'],
       ['asleep', '127.0.0.1', 'ok', '308', 'paused', 'not expected'],

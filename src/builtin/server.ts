@@ -41,7 +41,7 @@ export async function startBuiltin({ plan, mark, onTrouble }: BuiltinInput): Pro
   const { addresses, http: httpPort, https: httpsPort } = plan.front.listen;
   const markServer = http.createServer((request, response) => answerMark(request, response, mark));
   try {
-    await front.listen(markServer, plan.front.mark.address, plan.front.mark.port);
+    await front.listen(markServer, plan.front.mark.address, plan.front.mark.port, 'front.mark');
     for (const address of addresses) {
       await front.listen(front.plainServer(), address, httpPort);
       await front.listen(front.tlsServer(), address, httpsPort);
@@ -111,10 +111,10 @@ class Front {
     return this.equip(server);
   }
 
-  async listen(server: Server | Http2SecureServer, host: string, port: number): Promise<void> {
+  async listen(server: Server | Http2SecureServer, host: string, port: number, key = 'front.listen'): Promise<void> {
     this.servers.push(server);
     await new Promise<void>((resolve, reject) => {
-      server.once('error', (cause) => reject(listenTrouble(host, port, cause)));
+      server.once('error', (cause) => reject(listenTrouble({ host, port, key }, cause)));
       server.listen({ host, port, ipv6Only: host.includes(':') }, resolve);
     });
   }
@@ -287,13 +287,14 @@ function closeServer(server: Server | Http2SecureServer): Promise<void> {
   });
 }
 
-function listenTrouble(host: string, port: number, cause: unknown): Trouble {
+/** @param key of the map, under which it is written */
+function listenTrouble({ host, port, key }: { host: string; port: number; key: string }, cause: unknown): Trouble {
   const remedies: Record<string, string> = {
-    EACCES: 'Ports below 1024 need root, or choose others under `front.listen` in the map.',
-    EADDRINUSE: `See who has it: ss -ltnp 'sport = :${String(port)}'. Stop that, or choose another port under \`front.listen\` in the map.`,
+    EACCES: 'Ports below 1024 need root, or choose others in the map, under `front.listen`.',
+    EADDRINUSE: `See who has it: ss -ltnp 'sport = :${String(port)}'. Stop that, or write another port in the map: \`${key}\`.`,
     EADDRNOTAVAIL: 'Fix `front` in the map.',
   };
-  const remedy = remedies[codeOf(cause) ?? ''] ?? 'Fix `front.listen` in the map.';
+  const remedy = remedies[codeOf(cause) ?? ''] ?? `Fix \`${key}\` in the map.`;
   return new Trouble({
     code: 'cannot-listen',
     message: `Cannot listen on ${host} port ${String(port)}: ${reasonOf(cause)}.`,

@@ -27,7 +27,8 @@ interface Job {
 const jobs: Record<JobName, Job> = {
   renew: {
     description: 'Renew the certificates of the map',
-    argv: ['certs', 'renew'],
+    // Until it is reloaded a front may show the old certificate.
+    argv: ['certs', 'renew', '--reload'],
     calendar: '*-*-* 03,15:00:00',
     delay: '3h',
     cron: (minute) => `${String(minute)} 3,15`,

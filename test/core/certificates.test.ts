@@ -177,9 +177,9 @@ test('updates: names and texts on the wire, a signature that no changed byte sur
 test('timers carry odd words as they are', () => {
   const input = { program: ['/opt/a b/node', '/x'], mapFile: "/srv/it's 5%/$m.yaml", then: ['nginx', '-s', 'reload'] };
   expect(jobUnits('renew', input)[0]?.content).toContain(
-    'ExecStart="/opt/a b/node" "/x" "certs" "renew" "--map" "/srv/it\'s 5%%/$$m.yaml" "--then" "nginx" "--then" "-s" "--then" "reload"',
+    'ExecStart="/opt/a b/node" "/x" "certs" "renew" "--reload" "--map" "/srv/it\'s 5%%/$$m.yaml" "--then" "nginx" "--then" "-s" "--then" "reload"',
   );
   expect(jobCronLine('renew', input)).toMatch(
-    /^\d+ 3,15 \* \* \* '\/opt\/a b\/node' '\/x' 'certs' 'renew' '--map' '\/srv\/it'\\''s 5\\%\/\$m.yaml' /,
+    /^\d+ 3,15 \* \* \* '\/opt\/a b\/node' '\/x' 'certs' 'renew' '--reload' '--map' '\/srv\/it'\\''s 5\\%\/\$m.yaml' /,
   );
 });

@@ -94,7 +94,7 @@ test.each<[string, Case, string]>([
   [
     wardens,
     people(`edda:${good}\n`, { mode: 0o644 }),
-    'people-file-faulty: /site/w can be read by others on this machine (mode 644). | Close it: chmod o-rwx /site/w',
+    'people-file-faulty: /site/w can be read by others on this machine (mode 644). | Close it: chgrp "$(id -gn www-data)" /site/w && chmod 640 /site/w',
   ],
   [
     onNginx(wardens),

@@ -123,14 +123,36 @@ test.each<[string, Case, string]>([
     'redirect-circle: These roads redirect to each other in a circle: a.saltmarsh.example -> b.saltmarsh.example -> a.saltmarsh.example. | Let one of them lead to a service with `to:`.',
   ],
   [
+    'roads: {a: ":9"}',
+    {
+      certificates: {
+        'a.saltmarsh.example': held(['a.saltmarsh.example'], {
+          issuer: 'CN=Mile Marker practice authority, made 2026-11-01',
+        }),
+      },
+    },
+    'certificate-for-practice: The map has no authority, so the certificates are for practice: browsers of other people warn. | Good for practice. For visitors, add to the map: `acme: {directory: production}`, then: mile-marker certs obtain. Or bring files of yours: mile-marker certs import FILES',
+  ],
+  [
+    'acme: {directory: production}\nroads: {a: ":9"}',
+    {
+      certificates: {
+        'a.saltmarsh.example': held(['a.saltmarsh.example'], {
+          issuer: 'CN=Mile Marker practice authority, made 2026-11-01',
+        }),
+      },
+    },
+    'certificate-for-practice: The certificates stored for a.saltmarsh.example are for practice, and the map says that they come from the authority. | Run: mile-marker certs obtain',
+  ],
+  [
     'roads: {www: ":80", a: {redirect: "https://ww.saltmarsh.example"}}',
     {},
-    'redirect-nowhere: `a.saltmarsh.example` redirects to ww.saltmarsh.example, which is not on the map. | Did you mean www.saltmarsh.example?',
+    'redirect-nowhere: `a.saltmarsh.example` redirects to ww.saltmarsh.example, which is not on the map. | Did you mean www.saltmarsh.example? If another machine serves ww.saltmarsh.example, write on the road: `meant-so: [redirect-nowhere]`',
   ],
   [
     'roads: {a: {redirect: "https://birds.reedbed.example"}}',
     {},
-    'redirect-nowhere: `a.saltmarsh.example` redirects to birds.reedbed.example, which is not on the map. | Add a road for birds.reedbed.example, or correct the URL.',
+    'redirect-nowhere: `a.saltmarsh.example` redirects to birds.reedbed.example, which is not on the map. | Add a road for birds.reedbed.example, or correct the URL. If another machine serves it, write on the road: `meant-so: [redirect-nowhere]`',
   ],
   [
     'roads: {www: ":80"}',

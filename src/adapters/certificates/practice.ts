@@ -1,3 +1,4 @@
+import { practiceName } from '../../core/certificates/practice-name.ts';
 import { createPrivateKey, X509Certificate } from 'node:crypto';
 import { lstat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
@@ -55,7 +56,7 @@ async function ensureAuthority(paths: StatePaths, now: Date): Promise<Pair> {
   if ((await lstat(certificateFile).catch(() => null)) === null) {
     const { makeAuthority } = await maker();
     const authority = await makeAuthority({
-      name: `Mile Marker practice authority, made ${now.toISOString().slice(0, 10)}`,
+      name: `${practiceName}, made ${now.toISOString().slice(0, 10)}`,
       now,
     });
     // The certificate comes last: it stands for a complete pair. A key left alone by an interruption is replaced.

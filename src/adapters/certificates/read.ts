@@ -86,10 +86,18 @@ function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): C
   return {
     chain: chain.map(knownFacts),
     inOrder: inOrder(all),
-    complete: chain.length > 0 || certificateFacts(leaf).selfMade,
+    complete: chain.length > 0 || certificateFacts(leaf).selfMade || !namesIssuer(leaf),
     weak: weakness(leaf),
     forServers: usage === undefined || usage.includes(serverUse) || usage.includes(anyUse),
   };
+}
+
+/**
+ * Whether a certificate says where its issuer's own is to be had (RFC 5280 §4.2.2.1), as every public one does (Baseline Requirements §7.1.2.7.7). A
+ * private authority that signs by itself has no intermediate, and says nothing.
+ */
+function namesIssuer({ infoAccess }: X509Certificate): boolean {
+  return /^CA Issuers - /m.test(infoAccess ?? '');
 }
 
 /** What stands behind a leaf stands behind many: each is judged once. */

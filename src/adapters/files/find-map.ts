@@ -4,6 +4,9 @@ import { Trouble } from '../trouble.ts';
 
 export const mapName = 'mile-marker.yaml';
 
+/** The other usual ending of YAML files. */
+const otherName = 'mile-marker.yml';
+
 interface FindMapInput {
   option: string | undefined;
   cwd: string;
@@ -14,13 +17,14 @@ interface FindMapInput {
  * The map to use: `--map`, else `MILE_MARKER_MAP`, else the nearest of this folder and its parents, else
  * `/etc/mile-marker/`. Absolute path.
  *
- * @throws Trouble `map-not-found` (exit code 2)
+ * @throws Trouble `map-not-found`, `map-named-otherwise` (exit code 2)
  */
 export async function findMap({ option, cwd, env }: FindMapInput): Promise<string> {
   const named = option ?? env['MILE_MARKER_MAP'];
   if (named !== undefined && named !== '') return resolve(cwd, named);
   for (let folder = cwd; ; folder = dirname(folder)) {
     if (await exists(join(folder, mapName))) return join(folder, mapName);
+    if (await exists(join(folder, otherName))) throw namedOtherwise(folder);
     if (folder === dirname(folder)) break;
   }
   const shared = join('/etc/mile-marker', mapName);
@@ -28,6 +32,12 @@ export async function findMap({ option, cwd, env }: FindMapInput): Promise<strin
   const message = `There is no ${mapName} in ${cwd}, in the folders above it, or in /etc/mile-marker.`;
   const remedy = 'Make one: mile-marker init --domain NAME --address ADDRESS. Or name it with --map FILE.';
   throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
+}
+
+function namedOtherwise(folder: string): Trouble {
+  const message = `There is ${otherName} in ${folder}, but the map is called ${mapName}.`;
+  const remedy = `Rename it: mv ${join(folder, otherName)} ${join(folder, mapName)}`;
+  return new Trouble({ code: 'map-named-otherwise', message, remedy, exitCode: 2 });
 }
 
 async function exists(path: string): Promise<boolean> {

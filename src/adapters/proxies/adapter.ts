@@ -33,6 +33,8 @@ export interface ProxyAdapter {
   test: (program: string, config: string) => Promise<Tried>;
   /** Has what runs with this configuration take it up anew. */
   reload: (program: string, config: string) => Promise<Tried>;
+  /** Tests what the installed program is set up with, and has it take that up anew. */
+  reloadInstalled: (program: string) => Promise<Tried>;
   /** Words of the command that does that, for others to run. */
   reloadWords: (program: string, config: string) => string[];
   /** What it serves by files that are not ours, by its own dump; nothing when it is not installed. */

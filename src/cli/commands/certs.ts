@@ -2,6 +2,7 @@ import type { Option } from 'commander';
 import { collect, Command, jsonOption, mapOption, parseDuration } from './common-options.ts';
 import type { ImportOptions, ExportOptions } from '../run/certs.ts';
 import type { ObtainOptions } from '../run/certs-obtain.ts';
+import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -22,16 +23,17 @@ export function certs(context: CommandContext): Command {
     .description('make practice certificates that are missing or due')
     .action(async (options: Options) => {
       const { runCertsMake } = await import('../run/certs.ts');
-      await runCertsMake(options, context);
+      await alone(options, 'certs make', context.io, () => runCertsMake(options, context));
     });
   const bring = withShared(new Command('import'))
     .description('import a certificate that you have: PEM files in any order, or PKCS#12')
     .argument('<files...>', 'certificate, key and intermediate certificates')
     .option('--as <certificate>', 'id of the certificate on the map (default: the one whose names it covers)')
+    .option('--even-so', 'store it although it is not valid now, or does not cover all names')
     .option('--password-file <file>', 'file whose first line is the password (default: asks)')
     .action(async (files: string[], options: ImportOptions) => {
       const { runCertsImport } = await import('../run/certs.ts');
-      await runCertsImport(files, options, context);
+      await alone(options, 'certs import', context.io, () => runCertsImport(files, options, context));
     });
   const give = withShared(new Command('export'))
     .description('copy a certificate for another program, now and after each renewal')
@@ -45,20 +47,20 @@ export function certs(context: CommandContext): Command {
     )
     .action(async (id: string, options: ExportOptions) => {
       const { runCertsExport } = await import('../run/certs.ts');
-      await runCertsExport(id, options, context);
+      await alone(options, 'certs export', context.io, () => runCertsExport(id, options, context));
     });
   const obtain = withObtaining(new Command('obtain'))
     .description('get certificates from the authority of the map: the missing ones, or those you name')
     .action(async (ids: string[], options: ObtainOptions) => {
       const { runCertsObtain } = await import('../run/certs-obtain.ts');
-      await runCertsObtain(ids, options, context);
+      await alone(options, 'certs obtain', context.io, () => runCertsObtain(ids, options, context));
     });
   const renew = withObtaining(new Command('renew'))
     .description('renew certificates that are due, or those you name; meant for a timer')
     .option('--dry-run', 'show what is due, and change nothing')
     .action(async (ids: string[], options: ObtainOptions) => {
       const { runCertsRenew } = await import('../run/certs-obtain.ts');
-      await runCertsRenew(ids, options, context);
+      await alone(options, 'certs renew', context.io, () => runCertsRenew(ids, options, context));
     });
   const whole = new Command('certs').description('list, make, get and renew certificates');
   whole.addCommand(list, { isDefault: true }).addCommand(make).addCommand(obtain).addCommand(renew);
@@ -70,6 +72,7 @@ function withObtaining(command: Command): Command {
   return withShared(command)
     .argument('[certificates...]', 'which, as `certs` calls them')
     .option('--resolver <address>', 'resolver for questions about zones: ADDRESS[:PORT]')
+    .option('--reload', 'have the proxy of the map take up what is new')
     .option('--wait <time>', 'how long to wait until every name server has a record', parseDuration, 120_000)
     .option(
       '--then <word>',

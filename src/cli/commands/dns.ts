@@ -3,6 +3,7 @@ import { Command, failOnOption, jsonOption, mapOption, parseDuration } from './c
 import type { RecordsOptions } from '../run/dns-records.ts';
 import type { DnsCheckOptions } from '../run/dns-check.ts';
 import type { PublishOptions } from '../run/dns-publish.ts';
+import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
 export function dns(context: CommandContext): Command {
@@ -38,13 +39,13 @@ export function dns(context: CommandContext): Command {
     .description('change the zones to what `dns records` shows, in the way that `dns` in the map says')
     .action(async (options: PublishOptions) => {
       const { runDnsPublish } = await import('../run/dns-publish.ts');
-      await runDnsPublish(options, context);
+      await alone(options, 'dns publish', context.io, () => runDnsPublish(options, context));
     });
   const undo = withPublishing(new Command('undo'))
     .description('undo the last `dns publish`')
     .action(async (options: PublishOptions) => {
       const { runDnsUndo } = await import('../run/dns-publish.ts');
-      await runDnsUndo(options, context);
+      await alone(options, 'dns undo', context.io, () => runDnsUndo(options, context));
     });
   const update = new Command('update-address')
     .description('find the public address, and change its record if it has moved; meant for a timer')
@@ -54,7 +55,7 @@ export function dns(context: CommandContext): Command {
     .addOption(jsonOption())
     .action(async (options: PublishOptions) => {
       const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
-      await runDnsUpdateAddress(options, context);
+      await alone(options, 'dns update-address', context.io, () => runDnsUpdateAddress(options, context));
     });
   return new Command('dns')
     .description('show, check and publish DNS records')

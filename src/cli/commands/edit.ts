@@ -1,4 +1,5 @@
 import { Command, jsonOption, mapOption } from './common-options.ts';
+import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -15,17 +16,19 @@ interface AddOptions extends Options {
 export function add(context: CommandContext): Command {
   return new Command('add')
     .description('add a road to the map; the rest of the file stays as it is')
-    .argument('<name>', 'its name, such as nestcam')
+    .argument('[name]', 'its name, such as nestcam')
     .argument('[to]', 'where it leads: SERVICE:PORT, :PORT of this host, or a URL')
     .option('--redirect <url>', 'send visitors there instead')
     .option('--open', 'let everyone pass (without it only your home networks do)')
     .option('--like <road>', 'copy gate and settings from this road')
     .addOption(mapOption())
     .addOption(jsonOption())
-    .action(async (road: string, to: string | undefined, options: AddOptions) => {
+    .action(async (road: string | undefined, to: string | undefined, options: AddOptions) => {
       const { runAdd } = await import('../run/edit.ts');
       const { redirect = null, open = false, like = null } = options;
-      await runAdd({ kind: 'add', road, to: to ?? null, redirect, open, like }, options, context);
+      await alone(options, 'add', context.io, () =>
+        runAdd({ kind: 'add', road: road ?? null, to: to ?? null, redirect, open, like }, options, context),
+      );
     });
 }
 
@@ -39,7 +42,7 @@ const simple =
       .addOption(jsonOption())
       .action(async (road: string, options: Options) => {
         const { runEdit } = await import('../run/edit.ts');
-        await runEdit({ kind, road }, options, context);
+        await alone(options, kind, context.io, () => runEdit({ kind, road }, options, context));
       });
 
 export const remove = simple('remove', 'remove a road from the map');

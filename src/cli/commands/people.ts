@@ -1,6 +1,7 @@
 import { Option } from 'commander';
 import { Command, jsonOption, mapOption } from './common-options.ts';
 import type { PeopleOptions, AddPersonOptions } from '../run/people.ts';
+import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
 export function people(context: CommandContext): Command {
@@ -18,7 +19,9 @@ export function people(context: CommandContext): Command {
       )
       .action(async (name: string, options: AddPersonOptions) => {
         const { runAddPerson } = await import('../run/people.ts');
-        await runAddPerson(name, options, context);
+        await alone({ ...options, dryRun: options.print === true }, 'people add', context.io, () =>
+          runAddPerson(name, options, context),
+        );
       }),
   );
   command.addCommand(
@@ -26,7 +29,7 @@ export function people(context: CommandContext): Command {
       .argument('<name>', 'who it is')
       .action(async (name: string, options: PeopleOptions) => {
         const { runRemovePerson } = await import('../run/people.ts');
-        await runRemovePerson(name, options, context);
+        await alone(options, 'people remove', context.io, () => runRemovePerson(name, options, context));
       }),
   );
   command.addCommand(

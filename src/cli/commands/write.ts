@@ -1,4 +1,5 @@
 import { Command, jsonOption, mapOption } from './common-options.ts';
+import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -21,6 +22,8 @@ export function write(context: CommandContext): Command {
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runWrite } = await import('../run/write.ts');
-      await runWrite(options, context);
+      await alone({ ...options, dryRun: options.diff === true || options.dryRun === true }, 'write', context.io, () =>
+        runWrite(options, context),
+      );
     });
 }

@@ -11,6 +11,7 @@ import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
+import { reloadFront } from '../../use-cases/live/reload-front.ts';
 import { fromAuthority, obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
 import type { CommandContext } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -22,6 +23,7 @@ export interface ObtainOptions extends OpenOptions {
   wait: number;
   dryRun?: boolean;
   then?: string[];
+  reload?: boolean;
 }
 
 export async function runCertsObtain(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
@@ -94,6 +96,7 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
       ? []
       : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal });
   const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
+  if (fresh.length > 0 && options.reload === true) await reloadFront(site.plan, io.env);
   if (fresh.length > 0 && options.then !== undefined) await runThen(options.then);
   const failed = results.filter(({ trouble }) => trouble !== null);
   if (options.json === true) {
@@ -109,7 +112,7 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
     for (const one of failed) io.out(await failureWords(one, site, io.width));
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
-  io.err(endWords(site, fresh.length, failed.length, options.then !== undefined));
+  io.err(endWords(site, fresh.length, failed.length, options.then !== undefined || options.reload === true));
 }
 
 /** A failure leaves the old certificate in use; when that ends is what a person must know. */

@@ -23,6 +23,7 @@ import { table } from '../print/table.ts';
 export interface ImportOptions extends OpenOptions {
   as?: string;
   passwordFile?: string;
+  evenSo?: boolean;
 }
 
 export interface ExportOptions extends OpenOptions {
@@ -112,7 +113,15 @@ export async function runCertsImport(files: string[], options: ImportOptions, co
   const site = await openSite(options, context, 'certs');
   if (site === null) return;
   const password = (): Promise<string> => passwordFrom(options.passwordFile, io);
-  const { id, names } = await importCertificate({ site, files, as: options.as ?? null, cwd: io.cwd, password });
+  const { id, names } = await importCertificate({
+    site,
+    files,
+    as: options.as ?? null,
+    cwd: io.cwd,
+    evenSo: options.evenSo === true,
+    now: io.now(),
+    password,
+  });
   if (options.json === true)
     io.out(jsonDocument('certs-import', { map: site.mapFile, certificate: id, covers: names }));
   else io.out(`certificate \`${id}\`: stored, covers ${names.join(', ')}\n`);

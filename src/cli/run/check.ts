@@ -1,8 +1,8 @@
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
-import type { Plan } from '../../core/plan/plan.ts';
-import { judgeSite } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../io.ts';
+import type { Limits } from '../../adapters/probe/connect.ts';
+import { judgeSite, type Site } from '../../use-cases/map/load.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -19,7 +19,7 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   if (options.json === true) io.out(jsonDocument('check', { map: site.mapFile, roads, findings, summary }));
   else io.out(formatFindings(findings, { width: io.width, colour: io.colour.out }));
   io.err(
-    `${findings.length > 0 ? '\n' : ''}${plural(roads, 'road')}: ${countsInWords(summary)}.\n${nextStep(findings, site.plan)}`,
+    `${findings.length > 0 ? '\n' : ''}${plural(roads, 'road')}: ${countsInWords(summary)}.\n${await nextStep(findings, site, io)}`,
   );
   // What could not be asked leaves the judgement open; what was found wrong all the same is the stronger word.
   const others = findings.filter(({ rule }) => rule !== 'engine-unanswered');
@@ -27,7 +27,8 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   else if (reaches(findings, options.failOn)) setCode(exit.cannotJudge);
 }
 
-function nextStep(findings: readonly Finding[], plan: Plan): string {
+async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io): Promise<string> {
+  const { plan } = site;
   if (plan.roads.length === 0) return 'next: write your first road under `roads` in the map\n';
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: fix the errors, then: mile-marker check\n';
@@ -35,5 +36,21 @@ function nextStep(findings: readonly Finding[], plan: Plan): string {
   const ids = plan.roads.filter(({ name }) => roads.includes(name)).map(({ certificate }) => certificate);
   const missing = plan.certificates.filter(({ id }) => ids.includes(id));
   if (missing.length > 0) return nextCertificate(missing, plan);
+  if (await isLive(site, { timeoutMs: 1000, signal }))
+    return summaryOf(findings) === 'well'
+      ? 'Nothing needs doing: the front runs this map. To test every road: mile-marker verify\n'
+      : 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n';
   return plan.front.proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n';
+}
+
+function summaryOf(findings: readonly Finding[]): 'well' | 'warned' {
+  return findings.some(({ severity }) => severity === 'warning') ? 'warned' : 'well';
+}
+
+/** Whether the front of this machine runs what the map says, by its own mark. */
+async function isLive(site: Site, limits: Limits): Promise<boolean> {
+  // Only a map without errors is asked about.
+  const { readRunning } = await import('../../use-cases/verify/running.ts');
+  const running = await readRunning(site, limits);
+  return running !== null && running.wanted !== null && running.runs.endsWith(running.wanted);
 }

@@ -10,22 +10,26 @@ import { jsonDocument } from '../print/json.ts';
 
 const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed' } as const;
 
-export async function runAdd(
-  edit: Extract<Edit, { kind: 'add' }>,
-  options: OpenOptions,
-  context: CommandContext,
-): Promise<void> {
-  if ((edit.to === null) === (edit.redirect === null)) {
-    const message =
-      edit.to === null ? 'The target of the road is missing.' : 'A road leads to one place: a service or a redirect.';
-    throw new Trouble({
-      code: 'add-form',
-      message,
-      remedy: 'Write: mile-marker add NAME SERVICE:PORT, or: mile-marker add NAME --redirect URL',
-      exitCode: 2,
-    });
-  }
-  await runEdit(edit, options, context);
+/** An addition as it was typed, which may lack what it needs. */
+type Addition = Omit<Extract<Edit, { kind: 'add' }>, 'road'> & { road: string | null };
+
+export async function runAdd(edit: Addition, options: OpenOptions, context: CommandContext): Promise<void> {
+  const { road, ...rest } = edit;
+  if (road === null || (edit.to === null) === (edit.redirect === null)) throw badAddition(edit);
+  await runEdit({ ...rest, road }, options, context);
+}
+
+function badAddition({ road, to }: Addition): Trouble {
+  const lead =
+    to === null ? 'The target of the road is missing.' : 'A road leads to one place: a service or a redirect.';
+  const message = road === null ? 'Name the road, and where it leads.' : lead;
+  const name = road ?? 'NAME';
+  return new Trouble({
+    code: 'add-form',
+    message,
+    remedy: `Write: mile-marker add ${name} SERVICE:PORT, or: mile-marker add ${name} --redirect URL. What there is to add: mile-marker survey --add`,
+    exitCode: 2,
+  });
 }
 
 /** Edits the map, then says what the road still needs. */

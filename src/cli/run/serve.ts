@@ -4,6 +4,7 @@ import { statePaths, type StatePaths } from '../../adapters/files/state-folder.t
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import { lastWritten, serve } from '../../use-cases/live/serve.ts';
 import type { CommandContext } from '../io.ts';
@@ -65,7 +66,7 @@ async function planToServe(
   const findings = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.length > 0) io.err(`${formatFindings(errors, { width: io.width, colour: io.colour.err })}\n`);
-  if (site.map !== null) return site;
+  if (site.map !== null) return isForUs(site.plan) ? site : refuse(site.plan);
   const paths = statePaths(site.mapFile);
   const written = await lastWritten(paths);
   if (written === null) {
@@ -75,6 +76,21 @@ async function planToServe(
   }
   io.err(`The map has errors. Serving edition ${editionNumber(written.edition)}, which was written last.\n`);
   return { plan: written.plan, paths };
+}
+
+/** What the map gives to another program is not for us to serve: two would want the same ports. */
+function isForUs({ front }: Plan): boolean {
+  return front.proxy === 'builtin';
+}
+
+function refuse({ front }: Plan): never {
+  const { title, words } = programOf(front.proxy);
+  throw new Trouble({
+    code: 'serve-other-proxy',
+    message: `The map says \`proxy: ${front.proxy}\`, and \`serve\` is Mile Marker's own proxy.`,
+    remedy: `To have ${title} serve the map: ${words.first(front)}. To serve it here, write in the map: \`proxy: builtin\``,
+    exitCode: exit.badInput,
+  });
 }
 
 function aborted(signal: AbortSignal): Promise<void> {

@@ -20,7 +20,7 @@ function coversOne(pattern: string, name: string): boolean {
  *
  * @property chain what follows the leaf in its file, in the order of the file
  * @property inOrder each certificate is signed by the next one (RFC 8446 §4.4.2)
- * @property complete the last one is self-made, or at least one stands behind a leaf of an authority
+ * @property complete the last one is self-made, or at least one stands behind a leaf of an authority, where there is one to stand there
  * @property keyFits the private key belongs to it; null when there is none that can be read
  * @property keyMode permission bits of the key's file; null when it cannot be seen
  * @property weak what of it is too weak for browsers, in words, or null

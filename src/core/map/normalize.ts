@@ -42,18 +42,20 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
 
 function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'dns' | 'certificates' | 'gates'> {
   const { acme, dns } = keys;
-  const certificates = Object.entries(keys.certificates ?? {}).map(([id, { names, wildcard, from, key }]) => {
-    const plain = names.map(ascii);
-    const files = typeof from === 'string' ? null : from.files;
-    return {
-      id,
-      names: wildcard ? [...plain, ...plain.map((name) => `*.${name}`)] : plain,
-      from: typeof from === 'string' ? from : ('files' as const),
-      key,
-      files,
-      where: yaml.placeOfKey(['certificates', id]),
-    };
-  });
+  const certificates = Object.entries(keys.certificates ?? {}).map(
+    ([id, { names, wildcard, from = acme === undefined ? ('practice' as const) : ('acme' as const), key }]) => {
+      const plain = names.map(ascii);
+      const files = typeof from === 'string' ? null : from.files;
+      return {
+        id,
+        names: wildcard ? [...plain, ...plain.map((name) => `*.${name}`)] : plain,
+        from: typeof from === 'string' ? from : ('files' as const),
+        key,
+        files,
+        where: yaml.placeOfKey(['certificates', id]),
+      };
+    },
+  );
   return {
     acme: acme === undefined ? null : makeAcme(acme),
     dns: makeDns(dns),

@@ -1,6 +1,7 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
 import { frontWithoutAddress } from './front-without-address.ts';
 import { defaultServerTaken, nameAlreadyServed, servedNotKnown } from './already-served.ts';
+import { certificateForPractice } from './certificate-for-practice.ts';
 import { certificateNotForRoad } from './certificate-not-for-road.ts';
 import { frontNotAtBoot, noRestartPolicy } from './after-reboot.ts';
 import {
@@ -38,6 +39,7 @@ import { containerWithoutRoad } from './without-road.ts';
 export const allRules: readonly Rule[] = [
   bridgeAddress,
   certificateFaulty,
+  certificateForPractice,
   certificateNotForRoad,
   composeNotApplied,
   consoleOpen,

@@ -15,7 +15,7 @@ const words = card({
     file: { message: '`{road}` shows {folder}, which is not a folder.', remedy: 'Write the folder that it is in.' },
     barred: {
       message: '{proxy} runs as {user}, which cannot read {folder} because of: {bars}.',
-      remedy: 'Let others read it: chmod o+rX {all}',
+      remedy: 'Let others read it, and go through the folders above it: {commands}',
     },
     index: {
       message: '`{road}` shows {folder}, which has no index.html, so the bare name answers 404.',
@@ -44,7 +44,7 @@ export const folderNotShown: Rule = {
             data: {
               ...data,
               bars: found.bars,
-              all: found.bars.join(' '),
+              commands: opening(folder, found.bars),
               user: files.proxyUser ?? '',
               proxy: programOf(plan.front.proxy).title,
             },
@@ -54,3 +54,11 @@ export const folderNotShown: Rule = {
       return found.hasIndex ? [] : [tell(words, { say: 'index', data, severity: 'warning', ...about })];
     }),
 };
+
+/** Others may read what is shown, and no more than go through what is above it. */
+function opening(folder: string, bars: readonly string[]): string {
+  const above = bars.filter((path) => path !== folder && !path.startsWith(`${folder}/`));
+  const through = above.length === 0 ? [] : [`chmod o+x ${above.join(' ')}`];
+  const shown = above.length === bars.length ? [] : [`chmod -R o+rX ${folder}`];
+  return [...through, ...shown].join(' && ');
+}

@@ -3,6 +3,7 @@ import type { Finding } from '../findings/finding.ts';
 import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Service } from '../inventory/inventory.ts';
 import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
 import { hostPortsOf } from '../map/parts.ts';
+import { allPrograms } from '../proxies/programs.ts';
 import { familyOf } from '../networks/address.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -37,6 +38,15 @@ const frontTaken = card({
       message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
       remedy:
         'Move that program to another port, such as {free}, or stop it, or give the front other ports with `front.listen`.',
+    },
+    proxy: {
+      message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
+      remedy:
+        'If it is to be the front, write in the map: `proxy: {proxy}`. If not, stop it, or give the front other ports with `front.listen`.',
+    },
+    mark: {
+      message: '{owner} listens on port {port} of this host, on which the front answers its mark.',
+      remedy: 'Write another port in the map, such as: `front.mark: {address}:{free}`',
     },
   },
 });
@@ -105,8 +115,33 @@ export const portTwoOwners: Rule = {
 
 export const frontPortTaken: Rule = {
   card: frontTaken,
-  check: (facts) => [...takenByService(facts), ...takenByProgram(facts)],
+  check: (facts) => [...takenByService(facts), ...takenByProgram(facts), ...takenMark(facts)],
 };
+
+/** The mark's port, where it is held by a program that is no front of ours. One that may not be seen is most likely the front itself. */
+function takenMark(facts: Facts): Finding[] {
+  const { plan, sockets } = facts;
+  const { address, port } = plan.front.mark;
+  const isThere = (one: ListeningSocket): boolean => one.protocol === 'tcp' && one.port === port;
+  const holder = sockets.find((one) => isThere(one) && collide(one.address, address) && one.owners.length > 0);
+  if (holder === undefined || holder.owners.some(({ name }) => mayHoldMark(name, facts))) return [];
+  const data = { owner: capital(ownerWords(holder.owners)), port, address, free: nextMark(facts, port) };
+  return [tell(frontTaken, { say: 'mark', data, where: plan.front.where, cause: `front-mark:${String(port)}` })];
+}
+
+/** The map's own server program, and what `serve` runs as; the engine's helper where the front is in a container. */
+function mayHoldMark(name: string, { plan, front }: Facts): boolean {
+  const { proxy } = plan.front;
+  const isServe = proxy === 'builtin' && /^(node|mile-marker|MainThread)$/.test(name);
+  return name === proxy || isServe || (front.kind === 'container' && /docker|rootlessport/.test(name));
+}
+
+function nextMark({ sockets }: Facts, taken: number): number {
+  const used = new Set(sockets.map(({ port }) => port));
+  let free = taken + 1;
+  while (used.has(free)) free += 1;
+  return free;
+}
 
 function takenByService(facts: Facts): Finding[] {
   const { listen } = facts.plan.front;
@@ -128,7 +163,13 @@ function takenByProgram(facts: Facts): Finding[] {
     const holder = sockets.find((socket) => socket.protocol === 'tcp' && socket.port === port && meets(socket, facts));
     if (holder === undefined || isTheFront(holder, facts)) return [];
     const data = { owner: capital(ownerWords(holder.owners)), port, listener, free: freePort(facts) };
-    return [tell(frontTaken, { say: 'program', data, where: plan.front.where, cause: `front-port:${String(port)}` })];
+    const other = allPrograms.find(({ name, units }) =>
+      holder.owners.some((owner) => owner.name === name || units.includes(owner.name)),
+    );
+    const about = { where: plan.front.where, cause: `front-port:${String(port)}` };
+    if (other !== undefined && other.renderer !== null && plan.front.container === null)
+      return [tell(frontTaken, { say: 'proxy', data: { ...data, proxy: other.name }, ...about })];
+    return [tell(frontTaken, { say: 'program', data, ...about })];
   });
 }
 

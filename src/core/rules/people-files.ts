@@ -27,11 +27,11 @@ const words = card({
     },
     barred: {
       message: '{proxy} runs as {user}, which cannot read {file} because of: {bars}.',
-      remedy: 'Open it to the group of {user} only: chgrp {user} {all} && chmod g+rX {all}',
+      remedy: 'Open it to {user} only: {commands}',
     },
     others: {
       message: '{file} can be read by others on this machine (mode {mode}).',
-      remedy: 'Close it: chmod o-rwx {file}',
+      remedy: 'Close it: {commands}',
     },
     beside: {
       message:
@@ -131,13 +131,14 @@ function judge(
     say('barred', {
       proxy,
       bars: found.bars,
-      all: found.bars.join(' '),
       user: files.proxyUser ?? '',
+      commands: opening(file, found.bars, files.proxyUser),
     });
   const { container } = plan.front;
   if (container !== null && userInImage !== null && (found.mode & 0o044) === 0)
     say('contained', { proxy, user: userInImage, mode: found.mode.toString(8), container }, 'warning');
-  if ((found.mode & 0o007) !== 0) say('others', { mode: found.mode.toString(8) }, 'warning');
+  if ((found.mode & 0o007) !== 0)
+    say('others', { mode: found.mode.toString(8), commands: closing(file, files.proxyUser) }, 'warning');
   for (const { line, why, name } of bad) {
     if (why === 'twice') say('twice', { line, name }, 'warning');
     else say('line', { line, why: lineWords[why] }, 'warning');
@@ -151,6 +152,17 @@ function judge(
     else if (ms >= slowMs && limits.hashesInLoop) say('slow', { name, ms, proxy }, 'warning');
   }
   return findings;
+}
+
+/** Lets the proxy's user read the file, and others no more than go through the folders above it. */
+function opening(file: string, bars: readonly string[], user: string | null): string {
+  const folders = bars.filter((path) => path !== file);
+  return [...(folders.length === 0 ? [] : [`chmod o+x ${folders.join(' ')}`]), closing(file, user)].join(' && ');
+}
+
+/** Takes it from others without taking it from the proxy, which may read as another user than its owner. */
+function closing(file: string, user: string | null): string {
+  return user === null ? `chmod o-rwx ${file}` : `chgrp "$(id -gn ${user})" ${file} && chmod 640 ${file}`;
 }
 
 const lineWords = {

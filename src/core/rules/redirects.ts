@@ -40,15 +40,20 @@ const inCircle = card({
 
 const toNowhere = card({
   id: 'redirect-nowhere',
-  severity: 'error',
+  severity: 'warning',
   summary: 'A road redirects to a name under your domains that is not on the map.',
-  why: 'The front refuses names that are not on the map, so visitors are sent to an error.',
+  why: 'The front refuses names that are not on the map. Unless another machine serves this one, visitors are sent to an error.',
   source: 'map reference: `unknown`',
   messages: {
-    near: { message: '`{key}` redirects to {host}, which is not on the map.', remedy: 'Did you mean {near}?' },
+    near: {
+      message: '`{key}` redirects to {host}, which is not on the map.',
+      remedy:
+        'Did you mean {near}? If another machine serves {host}, write on the road: `meant-so: [redirect-nowhere]`',
+    },
     far: {
       message: '`{key}` redirects to {host}, which is not on the map.',
-      remedy: 'Add a road for {host}, or correct the URL.',
+      remedy:
+        'Add a road for {host}, or correct the URL. If another machine serves it, write on the road: `meant-so: [redirect-nowhere]`',
     },
   },
 });
@@ -111,7 +116,7 @@ export const redirectNowhere: Rule = {
 function nowhere(plan: Plan, road: Redirect, roadOf: ReturnType<typeof roadFinder>): Finding[] {
   const url = new URL(road.url);
   const host = hostOf(url);
-  const names = plan.roads.map(({ name }) => name);
+  const names = plan.roads.map(({ name }) => name).filter((name) => name !== road.name);
   if (roadOf(host) !== null || !plan.domains.some((domain) => isUnder(host, domain)) || !atFront(plan, url)) return [];
   const near = nearest(host, names);
   const data = { key: road.name, host, near: near ?? '' };

@@ -127,7 +127,9 @@ function slipOf(error: YAMLError, text: string, place: (offset: number) => Place
   const line = (text.split('\n')[where.line - 1] ?? '').trim();
   const data = { problem: firstSentence(error.message), text: short(line) };
   if (error.code === 'TAB_AS_INDENT' || /^ *\t/.test(text.split('\n')[where.line - 1] ?? '')) {
-    return { say: 'tab', data: {}, where };
+    const tabs = /^[ \t]*/.exec(text.split('\n')[where.line - 1] ?? '')?.[0].split('\t').length ?? 2;
+    const count = Math.max(1, tabs - 1);
+    return { say: 'tab', data: { tabs: count === 1 ? 'tab' : `${String(count)} tabs`, spaces: count * 2 }, where };
   }
   if (error.code === 'NON_STRING_KEY') return { say: 'key-not-text', data, where };
   if (error.code === 'BLOCK_AS_IMPLICIT_KEY' && /: .*: |: .*:$/.test(line)) return { say: 'nested-colon', data, where };

@@ -17,7 +17,7 @@ export const yamlWords: Record<YamlSlip, Words> = {
   syntax: { message: 'This is not well-formed YAML: {problem}', remedy: 'Correct this line: {text}' },
   tab: {
     message: 'This line is indented with a tab, but YAML allows only spaces.',
-    remedy: 'Replace each tab with two spaces.',
+    remedy: 'Replace the {tabs} at the beginning of the line by {spaces} spaces.',
   },
   'nested-colon': {
     message: 'There is a second `: ` inside one value, so YAML reads a map within a line: {text}',

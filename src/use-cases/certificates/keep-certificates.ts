@@ -31,6 +31,9 @@ interface ImportInput {
   /** The certificate it is for; null: the one whose names it covers. */
   as: string | null;
   cwd: string;
+  /** Store it although it is not valid now. */
+  evenSo: boolean;
+  now: Date;
   password: () => Promise<string>;
 }
 
@@ -40,21 +43,38 @@ export async function importCertificate({
   files,
   as,
   cwd,
+  evenSo,
+  now,
   password,
 }: ImportInput): Promise<{ id: string; names: string[] }> {
   const { pair, leaf } = await readBundle({ files: files.map((file) => resolve(cwd, file)), password });
-  const { dnsNames: names } = certificateFacts(leaf);
+  const { dnsNames: names, notBefore, notAfter } = certificateFacts(leaf);
+  if (!evenSo) refuseInvalid({ notBefore, notAfter }, now);
   const planned = as === null ? fitting(site.plan, names) : plannedNamed(site.plan, as);
   const missing = planned.names.filter((name) => !names.includes(name) && !covers(names, name));
-  if (missing.length > 0) {
+  if (missing.length > 0 && !(evenSo && as !== null)) {
     const message = `The certificate covers ${names.join(', ') || 'no name'}, and \`${planned.id}\` also needs ${missing.join(', ')}.`;
-    const remedy = 'Get one that covers them, or change `names` under `certificates` in the map.';
+    const remedy =
+      'Get one that covers them, or change `names` under `certificates` in the map. To store it all the same, add: --as ID --even-so';
     throw new Trouble({ code: 'certificate-other-name', message, remedy, exitCode: 2 });
   }
   await ensureState(site.paths);
   await storePair(planned, pair);
   await refreshExports(planned);
   return { id: planned.id, names };
+}
+
+/** @throws Trouble `certificate-not-valid` for one that no browser takes now */
+function refuseInvalid({ notBefore, notAfter }: { notBefore: number; notAfter: number }, now: Date): void {
+  const time = now.getTime();
+  if (time >= notBefore && time < notAfter) return;
+  const day = (at: number): string => new Date(at).toISOString().slice(0, 10);
+  const message =
+    time < notBefore
+      ? `The certificate is not valid before ${day(notBefore)}.`
+      : `The certificate expired on ${day(notAfter)}.`;
+  const remedy = 'Get a newer one. To store it all the same, add: --even-so';
+  throw new Trouble({ code: 'certificate-not-valid', message, remedy, exitCode: 2 });
 }
 
 function fitting({ certificates }: Plan, names: readonly string[]): PlannedCertificate {

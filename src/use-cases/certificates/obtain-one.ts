@@ -14,6 +14,8 @@ import type { AcmeSession } from '../../adapters/acme/client.ts';
 import { dnsPublisher, httpPublisher, type Publisher } from '../../adapters/acme/publish.ts';
 import { storePair } from '../../adapters/certificates/store.ts';
 import type { NameServer } from '../../adapters/dns/query.ts';
+import { remedyFor } from '../../core/certificates/authority-words.ts';
+import { recordLines, wantedRecords } from '../../core/records/wanted.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { askCaa } from './ask-caa.ts';
@@ -86,11 +88,25 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
     await refreshExports(planned);
     return null;
   } catch (error) {
-    if (error instanceof Trouble) return error;
+    if (error instanceof Trouble) return withReading(error, input);
     throw error;
   } finally {
     if (publisher !== null && shown.length > 0) await takeAllBack(input, publisher, shown);
   }
+}
+
+/** What the authority's words mean here, beside them. */
+function withReading(trouble: Trouble, { site, planned }: OneInput): Trouble {
+  if (trouble.code !== 'acme-refused') return trouble;
+  const { plan, map } = site;
+  const remedy = remedyFor({
+    words: trouble.message,
+    names: planned.names,
+    wanted: recordLines(wantedRecords({ plan, dns: map.dns, acme: null, view: 'public' })),
+    live: programOf(plan.front.proxy).words.goLive(plan.front),
+  });
+  const { code, message, exitCode, cause } = trouble;
+  return remedy === null ? trouble : new Trouble({ code, message, remedy, exitCode, cause });
 }
 
 /** What could not be taken back stays written down, so that the next run tries again. */

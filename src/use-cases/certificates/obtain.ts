@@ -8,7 +8,7 @@ import type { NameServer } from '../../adapters/dns/query.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
-import { askedToWait, needsTrial } from '../../core/certificates/attempts.ts';
+import { askedToWait, needsTrial, type Attempted } from '../../core/certificates/attempts.ts';
 import type { SuggestedWindow } from '../../core/certificates/renewal.ts';
 import type { MapAcme } from '../../core/map/site-map.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
@@ -57,7 +57,7 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   const open = (from: Authority): Promise<AcmeSession> =>
     openAccount({ authority: from, folder, contact: acme.contact, external, now, signal });
   const untried = certificates.filter(({ id }) => needsTrial(acme.directory, past, id));
-  const failed = await failedTrials(input, untried, open);
+  const failed = await failedTrials(input, past, untried, open);
   const results: Obtained[] = [];
   let session: AcmeSession | null = null;
   const tryOne = async (planned: PlannedCertificate): Promise<Trouble | null> => {
@@ -70,24 +70,34 @@ export async function obtain(input: ObtainInput): Promise<Obtained[]> {
   };
   for (const planned of certificates) {
     signal.throwIfAborted();
-    const trouble = failed.get(planned.id) ?? (await tryOne(planned).catch(onlyLimits));
-    const notBefore = trouble instanceof AuthorityLimit ? trouble.notBefore.toISOString() : null;
-    const at = now().toISOString();
-    const told = { at, certificate: planned.id, authority: authority.shown, trouble: trouble?.code ?? null, notBefore };
-    const unwritten = await writeAttempt(folder, told);
-    if (unwritten !== null) say(`  this try could not be written down: ${unwritten}\n`);
+    const onTrial = failed.get(planned.id);
+    const trouble = onTrial ?? (await tryOne(planned).catch(onlyLimits));
+    if (onTrial === undefined) await writeDown(input, authority, planned.id, trouble);
     results.push({ id: planned.id, trouble });
     // A limit holds for all that would come after.
-    if (notBefore !== null) break;
+    if (trouble instanceof AuthorityLimit) break;
   }
   return results;
+}
+
+/** What was tried, at which authority, and until when it wants to be left alone. */
+async function writeDown(
+  { site, now, say }: ObtainInput,
+  { shown }: Authority,
+  certificate: string,
+  trouble: Trouble | null,
+): Promise<void> {
+  const notBefore = trouble instanceof AuthorityLimit ? trouble.notBefore.toISOString() : null;
+  const tried = { at: now().toISOString(), certificate, authority: shown, trouble: trouble?.code ?? null, notBefore };
+  const unwritten = await writeAttempt(site.paths.acme, tried);
+  if (unwritten !== null) say(`  this try could not be written down: ${unwritten}\n`);
 }
 
 function noAuthority(): Trouble {
   return new Trouble({
     code: 'acme-missing',
     message: 'The map has no authority to get certificates from.',
-    remedy: 'Add to the map: acme: {directory: staging}',
+    remedy: 'Add to the map: `acme: {directory: production}`. The way is proven with the staging authority first.',
     exitCode: 2,
   });
 }
@@ -121,18 +131,29 @@ function onlyLimits(error: unknown): Trouble {
 /** The first time the way is proven where tries cost nothing; what fails there is not tried where they are counted. */
 async function failedTrials(
   input: ObtainInput,
+  past: readonly Attempted[],
   untried: readonly PlannedCertificate[],
   open: (from: Authority) => Promise<AcmeSession>,
 ): Promise<Map<string, Trouble>> {
   const failed = new Map<string, Trouble>();
   if (untried.length === 0) return failed;
   const authority = authorityFor('staging', null);
-  const session = await open(authority);
+  const wait = askedToWait(past, authority.shown, input.now().getTime());
+  let limit =
+    wait === null ? null : new AuthorityLimit(authority.shown, 'it asked us to wait, and was not asked again.', wait);
+  let session: AcmeSession | null = null;
   for (const planned of untried) {
     input.signal.throwIfAborted();
-    input.say(`${planned.id}: proving the way with ${authority.shown} first\n`);
-    const trouble = await obtainOne({ ...input, planned, session, authority, trial: true });
-    if (trouble !== null) failed.set(planned.id, trouble);
+    if (limit === null) {
+      input.say(`${planned.id}: proving the way with ${authority.shown} first\n`);
+      session ??= await open(authority);
+      const trouble = await obtainOne({ ...input, planned, session, authority, trial: true }).catch(onlyLimits);
+      if (trouble instanceof AuthorityLimit) limit = trouble;
+      if (trouble !== null) {
+        failed.set(planned.id, trouble);
+        await writeDown(input, authority, planned.id, trouble);
+      }
+    } else failed.set(planned.id, limit);
   }
   return failed;
 }

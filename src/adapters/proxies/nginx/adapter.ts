@@ -25,6 +25,12 @@ export const nginxAdapter: ProxyAdapter = {
     const { code, err } = await runQuiet(program, argv, patienceMs);
     return { passed: code === 0, output: err };
   },
+  reloadInstalled: async (program) => {
+    const tested = await runQuiet(program, ['-t', '-q', '-e', 'stderr'], patienceMs);
+    if (tested.code !== 0) return { passed: false, output: tested.err };
+    const { code, err } = await runQuiet(program, ['-s', 'reload', '-e', 'stderr'], patienceMs);
+    return { passed: code === 0, output: err };
+  },
   reloadWords,
   served,
   standalone,

@@ -22,7 +22,9 @@ export const certificate = z.strictObject(
     wildcard: flag
       .default(false)
       .meta(about('Adds `*.NAME` for each of them (one label only, RFC 9525 §6.3).', 'true')),
-    from: from.default('practice').meta(about('Where it comes from.', 'acme')),
+    from: from
+      .optional()
+      .meta(about('Where it comes from. Without it: acme when the map has `acme`, else practice.', 'acme')),
     key: z.enum(['ec', 'rsa'], wants('ec or rsa')).default('ec').meta(about('Kind of its key.', 'ec')),
   },
   wants('keys such as `names`'),

@@ -51,7 +51,7 @@ export const mapSchema = z.strictObject(
       .optional()
       .meta(
         about(
-          'Certificates by name. Without it: one for each name, from practice.',
+          'Certificates by name. Without it: one for each name, from acme when the map has `acme`, else from practice.',
           '{marsh: {names: [saltmarsh.example], wildcard: true}}',
         ),
       ),

@@ -1,0 +1,123 @@
+import { randomBytes } from 'node:crypto';
+import { link, open, readFile, readlink, rename, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import * as z from 'zod';
+import { codeOf, Trouble } from '../trouble.ts';
+import { ensureState, type StatePaths } from './state-folder.ts';
+
+interface LockInput {
+  paths: StatePaths;
+  /** What is run, as a person knows it. */
+  command: string;
+  /** Called once, when somebody else holds it. */
+  onWait: (holder: Holder) => void;
+  signal: AbortSignal;
+}
+
+/**
+ * Who holds a lock.
+ *
+ * @property started what the kernel says of the start of this process, so that another one with its number is not taken for it
+ * @property space the processes that its number counts among (pid_namespaces(7)), and the boot
+ */
+const holderForm = z.object({ pid: z.number(), started: z.string(), space: z.string(), command: z.string() });
+type Holder = z.output<typeof holderForm>;
+
+const pauseMs = 200;
+const patienceMs = 10 * 60_000;
+
+/**
+ * Takes the one lock of a map's state: whatever changes certificates, written files or records runs alone. What a holder that is dead left is cleared
+ * away. Where the state cannot be written at all there is nothing to race for, and the work that follows says so.
+ *
+ * @returns what gives it back
+ * @throws Trouble `state-locked` when the holder does not let go within ten minutes, or when interrupted
+ */
+export async function takeLock({ paths, command, onWait, signal }: LockInput): Promise<() => Promise<void>> {
+  const file = join(paths.root, 'lock');
+  const own = `${JSON.stringify(await thisProcess(command))}\n`;
+  for (let waited = 0; ; waited += pauseMs) {
+    const made = await make(paths, file, own);
+    if (made === 'made') return () => giveBack(file, own);
+    if (made === 'nowhere') return () => Promise.resolve();
+    const text = await readFile(file, 'utf8').catch(() => '');
+    const holder = holderOf(text);
+    if (text !== '' && (holder === null || (await isDead(holder)))) await clear(file, text);
+    else if (holder !== null) {
+      if (waited === 0) onWait(holder);
+      if (waited >= patienceMs || signal.aborted) throw locked(holder, file);
+      await pause(pauseMs, undefined, { signal }).catch(() => undefined);
+    }
+  }
+}
+
+async function make(paths: StatePaths, file: string, text: string): Promise<'made' | 'taken' | 'nowhere'> {
+  const fresh = `${file}.${randomBytes(6).toString('hex')}`;
+  try {
+    await ensureState(paths);
+    const handle = await open(fresh, 'wx', 0o600);
+    await handle.writeFile(text).finally(() => handle.close());
+    // The lock is there whole or not at all.
+    await link(fresh, file);
+    return 'made';
+  } catch (error) {
+    const cause = error instanceof Trouble ? error.cause : error;
+    if (codeOf(cause) === 'EEXIST') return 'taken';
+    return 'nowhere';
+  } finally {
+    await rm(fresh, { force: true }).catch(() => undefined);
+  }
+}
+
+function holderOf(text: string): Holder | null {
+  try {
+    return holderForm.parse(JSON.parse(text));
+  } catch {
+    return null;
+  }
+}
+
+async function thisProcess(command: string): Promise<Holder> {
+  return { pid: process.pid, started: (await startOf(process.pid)) ?? '', space: await spaceHere(), command };
+}
+
+async function isDead({ pid, started, space }: Holder): Promise<boolean> {
+  // Of processes that are counted elsewhere, as in a container, nothing can be known.
+  if (space !== (await spaceHere())) return space.split(' ')[0] !== (await spaceHere()).split(' ')[0];
+  return (await startOf(pid)) !== started;
+}
+
+/** proc(5), /proc/PID/stat, field 22; null when there is no such process. The name before it may hold anything. */
+async function startOf(pid: number): Promise<string | null> {
+  const stat = await readFile(`/proc/${String(pid)}/stat`, 'latin1').catch(() => null);
+  return stat?.slice(stat.lastIndexOf(')') + 2).split(' ')[19] ?? null;
+}
+
+async function spaceHere(): Promise<string> {
+  const boot = await readFile('/proc/sys/kernel/random/boot_id', 'latin1').catch(() => '');
+  const pids = await readlink('/proc/self/ns/pid').catch(() => '');
+  return `${boot.trim()} ${pids}`;
+}
+
+/** Takes away what a dead holder left; when another one was quicker and holds it by now, it gets it back. */
+async function clear(file: string, dead: string): Promise<void> {
+  const aside = `${file}.${randomBytes(6).toString('hex')}`;
+  await rename(file, aside).catch(() => undefined);
+  const taken = await readFile(aside, 'utf8').catch(() => dead);
+  if (taken !== dead) await link(aside, file).catch(() => undefined);
+  await rm(aside, { force: true }).catch(() => undefined);
+}
+
+async function giveBack(file: string, own: string): Promise<void> {
+  const text = await readFile(file, 'utf8').catch(() => '');
+  if (text === own) await rm(file, { force: true }).catch(() => undefined);
+}
+
+function locked({ command, pid }: Holder, file: string): Trouble {
+  return new Trouble({
+    code: 'state-locked',
+    message: `\`${command}\` (process ${String(pid)}) is still changing the same files.`,
+    remedy: `Wait for it, or end it. If no such process runs: rm ${file}`,
+  });
+}
