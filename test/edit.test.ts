@@ -1,7 +1,7 @@
 import { chmodSync, chownSync, readFileSync, readlinkSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { addRoad, removeRoad, setPaused } from '../src/core/map/edit.ts';
+import { addRoad, removeRoad, setKey, setPaused, writtenRoad } from '../src/core/map/edit.ts';
 import { readMap } from '../src/core/map/read-map.ts';
 import { starterMap } from '../src/core/map/starter.ts';
 import { folderWith, mileMarker } from './support/program.ts';
@@ -101,6 +101,34 @@ test('pausing changes one road only, and resuming gives back the bytes of before
   );
 });
 
+test('setting a key changes it alone, and taking a new one out again gives back the bytes of before', () => {
+  const keys = fc.constantFrom(
+    { name: 'gate', value: 'home' },
+    { name: 'gate', value: ['home', 'everyone'] },
+    { name: 'to', value: ':9400' },
+    { name: 'expect', value: { path: '/live', status: 200 } },
+    { name: 'notes', value: 'yes: [no]' },
+    { name: 'plain', value: true },
+  );
+  fc.assert(
+    fc.property(maps, fc.nat(4), keys, ({ text, count }, pick, key) => {
+      const name = `r${String(pick % count)}`;
+      const before = writtenRoad(text, name);
+      const edited = setKey(text, name, key) ?? '';
+      expect(writtenRoad(edited, name)).toEqual({ ...before, [key.name]: key.value });
+      const others = roadsOf(text).filter((road) => road.key !== name);
+      expect(roadsOf(edited).filter((road) => road.key !== name)).toEqual(others);
+      for (const line of text.split(/\r?\n/).filter((one) => !one.includes(key.name) && !one.includes(name)))
+        expect(edited.split(/\r?\n/)).toContain(line);
+      if (before === null || key.name in before) return;
+      const unset = setKey(edited, name, { name: key.name, value: null }) ?? '';
+      expect(writtenRoad(unset, name)).toEqual(before);
+      expect(setKey(unset, name, key)).toBe(setKey(setKey(unset, name, key) ?? '', name, key));
+    }),
+    { numRuns: 200 },
+  );
+});
+
 test.each([
   ['a map that start wrote', starterMap({ domain: 'saltmarsh.example', addresses: ['203.0.113.24'], compose: null })],
   ['no roads key', head],
@@ -165,7 +193,31 @@ describe('the commands', () => {
     expect(map(folder)).toBe(text);
   });
 
+  test('set opens and closes a road, and changes any key of it; --unset takes it out', async () => {
+    const folder = folderWith(files);
+    const set = async (...argv: string[]): Promise<string> => (await mileMarker(['set', ...argv], folder)).out;
+    expect(await set('sightings', 'gate', 'everyone')).toContain(
+      'sightings.saltmarsh.example now says gate: everyone\n',
+    );
+    expect(map(folder)).toContain('  sightings: {to: bird-log:8080, gate: everyone}   # home only\n');
+    expect(await set('sightings', 'gate', 'everyone')).toContain('says gate: everyone already');
+    await set('nestcam', 'methods', '[GET, HEAD]');
+    await set('nestcam.saltmarsh.example', 'gate', 'home');
+    expect(map(folder)).toContain('    to: nestcam:3000\n    gate: home\n    methods: [GET, HEAD]\n');
+    await set('nestcam', 'methods', '--unset');
+    await set('nestcam', 'gate', 'everyone');
+    await set('sightings', 'gate', '--unset');
+    expect(map(folder)).toBe(text);
+  });
+
   test.each([
+    [['add'], 'Name the road, and where it leads.'],
+    [['set', 'nestcam', 'gate'], 'The value of `gate` is missing.'],
+    [['set', 'nestcam', 'gate', 'home', '--unset'], 'not both'],
+    [['set', 'nestcan', 'gate', 'home'], 'Did you mean nestcam?'],
+    [['set', 'nestcam', 'gte', 'home'], 'The map was not changed.'],
+    [['set', 'nestcam', 'rate', '20'], 'The map was not changed.'],
+    [['set', 'nestcam', 'to', '--unset'], 'The map was not changed.'],
     [['add', 'nestcam', 'owls:3000'], 'is already on the map, in line 8'],
     [['add', 'NESTCAM.saltmarsh.example.', 'owls:3000'], 'is already on the map'],
     [['add', 'ne_st', 'owls:3000'], 'cannot be the name of a road'],

@@ -161,7 +161,7 @@ server {
         proxy_set_header X-Forwarded-Ssl "";
         proxy_set_header X-Forwarded-User "";
         proxy_set_header X-Original-Url "";
-        proxy_set_header X-Real-IP "";
+        proxy_set_header X-Real-IP $mile_marker_client;
         proxy_set_header X-Remote-User "";
         proxy_set_header X-Rewrite-Url "";
         proxy_http_version 1.1;
@@ -198,7 +198,7 @@ server {
         proxy_set_header X-Forwarded-Ssl "";
         proxy_set_header X-Forwarded-User "";
         proxy_set_header X-Original-Url "";
-        proxy_set_header X-Real-IP "";
+        proxy_set_header X-Real-IP $mile_marker_client;
         proxy_set_header X-Remote-User "";
         proxy_set_header X-Rewrite-Url "";
         proxy_http_version 1.1;

@@ -51,6 +51,17 @@ test.each<[string, Record<string, string>, number[]]>([
     { sshd_config: 'port 2022\n  Port 22\n', 'sshd_config.d/own.conf': 'Port 922\n' },
     [22, 922, 2022],
   ],
+  ['with an equals sign, and a remark', { sshd_config: 'Port=2022\nport = "922" # for the hide\n' }, [922, 2022]],
+  [
+    'at an address with a port',
+    { sshd_config: 'ListenAddress 192.168.64.10:2022\nListenAddress [fd00::1]:922\n' },
+    [922, 2022],
+  ],
+  [
+    'at addresses, one of them without',
+    { sshd_config: 'ListenAddress 192.168.64.10:2022\nListenAddress fd00::1\n' },
+    [22, 2022],
+  ],
   ['a file that is not read', { sshd_config: 'Port 2022\n', 'sshd_config.d/own.conf.old': 'Port 922\n' }, [2022]],
 ])('ports of SSH: %s', (_, files, expected) => {
   const folder = folderWith(files);

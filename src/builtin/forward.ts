@@ -119,7 +119,8 @@ export function forwardUpgrade(
       socket.write(`HTTP/1.1 101 Switching Protocols\r\n${text}\r\n`, 'latin1');
       socket.write(upstreamHead);
       upstream.write(head);
-      join(socket, upstream, context.limits.liveSeconds);
+      // A road that waits longer for answers waits as long here.
+      join(socket, upstream, Math.max(context.limits.liveSeconds, to.silenceSeconds));
     }),
   );
   outgoing.on(

@@ -49,6 +49,7 @@ export class PasswordChecker {
     return knownIn.length === 0 ? wrong : { person: said.name, knownIn };
   }
 
+  /** Once nobody waits any more: whoever is just logging in is not told that his password is wrong. */
   async stop(): Promise<void> {
     await this.worker?.terminate();
   }

@@ -121,7 +121,6 @@ class Front {
 
   async stop(graceMs: number): Promise<void> {
     const closed = this.servers.filter(({ listening }) => listening).map((server) => closeServer(server));
-    await this.judge.stop();
     for (const socket of this.live) socket.end();
     for (const session of this.sessions) session.close();
     const late = setTimeout(() => {
@@ -129,6 +128,7 @@ class Front {
     }, graceMs);
     await Promise.all(closed);
     clearTimeout(late);
+    await this.judge.stop();
     for (const socket of this.live) socket.destroy();
     await this.accessLog.stop();
   }

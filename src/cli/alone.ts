@@ -18,7 +18,7 @@ export async function alone(
     command: `mile-marker ${command}`,
     onWait: ({ command: other, pid }) =>
       io.err(`Waiting: \`${other}\` (process ${String(pid)}) is changing the same files.\n`),
-    signal: io.signal,
+    signal: () => io.signal,
   });
   try {
     await work();

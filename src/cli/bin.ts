@@ -13,9 +13,28 @@ function stop(signal: NodeJS.Signals): void {
   stopping = signal;
   interrupted.abort(new Error(signal));
 }
-process.on('SIGINT', stop);
-process.on('SIGTERM', stop);
-process.on('SIGHUP', stop);
+
+/**
+ * Whoever looks at the signal has something to put in order first. Until somebody does, a signal ends the program at once, also in the midst of a
+ * long computation, in which no listener would be heard.
+ */
+function lateSignal(signal: AbortSignal): AbortSignal {
+  const arm = (): void => {
+    if (process.listenerCount('SIGINT') > 0) return;
+    for (const name of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(name, stop);
+  };
+  const isAborted = (): boolean => Reflect.get(AbortSignal.prototype, 'aborted', signal) as boolean;
+  return Object.defineProperties(signal, {
+    aborted: { get: () => (arm(), isAborted()) },
+    throwIfAborted: { value: () => (arm(), AbortSignal.prototype.throwIfAborted.call(signal)) },
+    addEventListener: {
+      value: (...given: Parameters<AbortSignal['addEventListener']>) => (
+        arm(),
+        AbortSignal.prototype.addEventListener.apply(signal, given)
+      ),
+    },
+  });
+}
 
 // A reader that goes away (`| head`) is no mistake.
 for (const stream of [process.stdout, process.stderr]) {
@@ -78,5 +97,5 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   cwd: currentFolder(),
   env: process.env,
   now: () => new Date(),
-  signal: interrupted.signal,
+  signal: lateSignal(interrupted.signal),
 });

@@ -4,7 +4,7 @@ import { check } from './commands/check.ts';
 import type { CommandContext } from './io.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
-import { add, pause, remove, resume } from './commands/edit.ts';
+import { add, pause, remove, resume, set } from './commands/edit.ts';
 import { explain } from './commands/explain.ts';
 import { install } from './commands/install.ts';
 import { people } from './commands/people.ts';
@@ -25,6 +25,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   init,
   survey,
   add,
+  set,
   remove,
   pause,
   resume,

@@ -16,6 +16,7 @@ test.each<[string, number, RegExp, RegExp]>([
   ['--version', 0, /^0\.1\.0\n$/, /^$/],
   ['--help', 0, /^Usage: mile-marker/, /^$/],
   ['add tides :9 --open', 0, /^$|tides/, /next: /],
+  ['set tides gate home', 0, /now says gate: home/, /next: /],
   ['pause tides', 0, /^$|tides/, /next: /],
   ['resume tides', 0, /^$|tides/, /next: /],
   ['remove tides', 0, /^$|tides/, /next: /],
@@ -44,6 +45,19 @@ test('serve runs until a signal, and ends well', async () => {
   const child = launch(['serve'], folder);
   await says(child, 'Serving');
   expect(await stop(child, 'SIGTERM')).toBe(0);
+});
+
+test('Ctrl-C is heard in the midst of a computation', async () => {
+  const many = Array.from({ length: 2500 }, (_, index) => `  r${String(index)}: ":${String(1000 + index)}"`);
+  const large = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\nengine: none\nroads:\n${many.join('\n')}\n`,
+  });
+  const child = launch(['check'], large);
+  await says(child, 'map: ');
+  const over = ended(child);
+  child.kill('SIGINT');
+  const { code, out } = await over;
+  expect([code, out]).toEqual([null, '']);
 });
 
 test('init in an empty folder', async () => {

@@ -129,6 +129,7 @@ test('home is loopback and the networks of this house: no containers, no neighbo
     resolvers: [],
     trustedRoots: null,
     compose: 'docker compose',
+    containerInterfaces: [],
   };
   expect(homeNetworks(host, null)).toEqual({
     networks: ['127.0.0.0/8', '::1/128', '192.168.64.0/24', '2001:db8:40::/64'],

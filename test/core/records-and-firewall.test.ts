@@ -119,6 +119,13 @@ test.each<[string, HostFacts, string, { networks: string[]; except: string[] }, 
       'ip6 saddr 2001:db8:9::/48 tcp dport { 8443, 8080 } accept',
     ],
   ],
+  [
+    'the bridges of containers are inside, by their whole names',
+    { ...someHost, containerInterfaces: ['br-0123456789ab', 'docker0'] },
+    '',
+    { networks: [], except: [] },
+    ['tcp dport { 8443, 8080 } accept', 'iifname "br-0123456789ab" accept'],
+  ],
 ])('firewall: %s', (_, host, edge, home, expected) => {
   const { plan } = plannedOf(
     `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, listen: {http: 8080, https: 8443}${edge}}\nroads: {log: ":2"}`,
@@ -128,6 +135,6 @@ test.each<[string, HostFacts, string, { networks: string[]; except: string[] }, 
   const lines = firewallRules({ plan, host, home, sshPorts: [22, 2222] })
     .split('\n')
     .map((line) => line.trim());
-  const given = lines.filter((line) => /^(tcp|ip6? saddr)/.test(line));
+  const given = lines.filter((line) => /^(tcp|ip6? saddr|iifname "br)/.test(line));
   expect(given).toEqual(expected);
 });

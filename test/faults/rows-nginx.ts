@@ -99,10 +99,10 @@ export const nginxRows: Row[] = [
     name: 'nginx: a time limit of a second',
     rule: 'front-cannot-reach-service',
     says: 'took too long',
-    service: { does: { when: { has: ['x-real-ip', '.'] }, then: { slowly: 1400, then: 'page' }, otherwise: 'page' } },
+    service: { does: { when: { has: ['x-hide', '.'] }, then: { slowly: 1400, then: 'page' }, otherwise: 'page' } },
     argv: ['--timeout', '3s'],
     nginx: {
-      nestcam: `${passTo('{service}').slice(0, -1)} proxy_set_header X-Real-IP $remote_addr; proxy_read_timeout 1s; }`,
+      nestcam: `${passTo('{service}').slice(0, -1)} proxy_set_header X-Hide west; proxy_read_timeout 1s; }`,
     },
   },
   {

@@ -1,5 +1,5 @@
 import { createHmac, timingSafeEqual } from 'node:crypto';
-import { encodeName } from './wire.ts';
+import { encodeName, nameAt } from './wire.ts';
 
 /** A key that signs updates (RFC 8945). @property secret raw octets */
 export interface TsigKey {
@@ -56,32 +56,19 @@ export function signMessage(message: Buffer, key: TsigKey, nowSeconds: number): 
   return { message: signed, mac };
 }
 
-/**
- * The TSIG error of a reply, or null when it is signed as it must be (RFC 8945 §5.3). The record is the last one; its owner
- * name is ours, so its beginning is found from the end.
- */
+/** The TSIG error of a reply, or null when it is signed as it must be (RFC 8945 §5.3). Total: whatever came over the wire, it says what is wrong. */
 export function replyProblem(reply: Buffer, key: TsigKey, requestMac: Buffer): string | null {
-  const owner = encodeName(key.name);
-  const head = Buffer.concat([owner, u16(typeTsig), u16(classAny)]);
-  const at = reply.lastIndexOf(head);
-  if (at === -1) return 'the reply is not signed';
-  const algorithm = encodeName(key.algorithm);
-  let position = at + head.length + 4 + 2 + algorithm.length;
-  const time = reply.subarray(position, position + 6);
-  const fudge = reply.subarray(position + 6, position + 8);
-  const size = reply.readUInt16BE(position + 8);
-  const mac = reply.subarray(position + 10, position + 10 + size);
-  position += 10 + size + 2;
-  const error = reply.readUInt16BE(position);
-  const other = reply.subarray(position + 4, position + 4 + reply.readUInt16BE(position + 2));
-  if (error !== 0)
-    return (
-      {
-        16: 'the signature is wrong (BADSIG)',
-        17: 'the key is unknown there (BADKEY)',
-        18: 'the clocks differ (BADTIME)',
-      }[error] ?? `TSIG error ${String(error)}`
-    );
+  let signature: Signature | null;
+  try {
+    signature = signatureOf(reply);
+  } catch {
+    // It names lengths that are not there.
+    return 'the reply is cut off';
+  }
+  if (signature === null) return 'the reply is not signed';
+  const { at, owner, algorithm, time, fudge, mac, error, other } = signature;
+  if (owner !== key.name || algorithm !== key.algorithm) return 'the reply is signed with another key';
+  if (error !== 0) return errors[error] ?? `TSIG error ${String(error)}`;
   const message = Buffer.from(reply.subarray(0, at));
   message.writeUInt16BE(message.readUInt16BE(10) - 1, 10);
   const variables = variablesOf(key, time, error, other, fudge);
@@ -91,6 +78,62 @@ export function replyProblem(reply: Buffer, key: TsigKey, requestMac: Buffer): s
   return mac.length === expected.length && timingSafeEqual(mac, expected)
     ? null
     : 'the signature of the reply is wrong';
+}
+
+const errors: Record<number, string> = {
+  16: 'the signature is wrong (BADSIG)',
+  17: 'the key is unknown there (BADKEY)',
+  18: 'the clocks differ (BADTIME)',
+};
+
+/** RFC 8945 §4.2. @property at where the record begins */
+interface Signature {
+  at: number;
+  owner: string;
+  algorithm: string;
+  time: Buffer;
+  fudge: Buffer;
+  mac: Buffer;
+  error: number;
+  other: Buffer;
+}
+
+/**
+ * The TSIG record of a message, which is its last one (RFC 8945 §5.1); null when there is none.
+ *
+ * @throws RangeError for a message that ends before what it announces
+ */
+function signatureOf(reply: Buffer): Signature | null {
+  const records = [6, 8, 10].map((field) => reply.readUInt16BE(field));
+  const all = records.reduce((sum, count) => sum + count, 0);
+  if (all === 0) return null;
+  let position = 12;
+  for (let left = reply.readUInt16BE(4); left > 0; left -= 1) position = nameAt(reply, position).end + 4;
+  for (let left = all; left > 1; left -= 1) {
+    const { end } = nameAt(reply, position);
+    position = end + 10 + reply.readUInt16BE(end + 8);
+  }
+  const { name: owner, end } = nameAt(reply, position);
+  if (reply.readUInt16BE(end) !== typeTsig || records[2] === 0) return null;
+  const method = nameAt(reply, end + 10);
+  const from = method.end;
+  const size = reply.readUInt16BE(from + 8);
+  const behind = from + 10 + size;
+  return {
+    at: position,
+    owner,
+    algorithm: method.name,
+    time: part(reply, from, 6),
+    fudge: part(reply, from + 6, 2),
+    mac: part(reply, from + 10, size),
+    error: reply.readUInt16BE(behind + 2),
+    other: part(reply, behind + 6, reply.readUInt16BE(behind + 4)),
+  };
+}
+
+function part(bytes: Buffer, from: number, length: number): Buffer {
+  if (from + length > bytes.length) throw new RangeError('it ends too early');
+  return bytes.subarray(from, from + length);
 }
 
 function variablesOf(key: TsigKey, time: Buffer, error: number, other: Buffer, fudge = u16(fudgeSeconds)): Buffer {

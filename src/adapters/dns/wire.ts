@@ -13,6 +13,30 @@ export function encodeName(name: string): Buffer {
   return Buffer.concat([...parts, Buffer.from([0])]);
 }
 
+/**
+ * Reads a name (RFC 1035 §3.1, §4.1.4 for pointers), lower case. `end` is where what follows it begins.
+ *
+ * @throws RangeError when it does not end within the message, or goes round in a circle
+ */
+export function nameAt(message: Buffer, start: number): { name: string; end: number } {
+  const labels: string[] = [];
+  let end: number | null = null;
+  let position = start;
+  for (let steps = 0; steps < 128; steps += 1) {
+    const length = message.readUInt8(position);
+    if ((length & 0xc0) === 0xc0) {
+      end ??= position + 2;
+      position = message.readUInt16BE(position) & 0x3fff;
+    } else if (length === 0) return { name: labels.join('.').toLowerCase(), end: end ?? position + 1 };
+    else {
+      if (position + 1 + length > message.length) throw new RangeError('it ends too early');
+      labels.push(message.toString('latin1', position + 1, position + 1 + length));
+      position += 1 + length;
+    }
+  }
+  throw new RangeError('its names go round in a circle');
+}
+
 export const classes = { in: 1, none: 254, any: 255 } as const;
 export const types = { a: 1, cname: 5, soa: 6, txt: 16, aaaa: 28, any: 255, caa: 257 } as const;
 

@@ -12,7 +12,8 @@ interface LockInput {
   command: string;
   /** Called once, when somebody else holds it. */
   onWait: (holder: Holder) => void;
-  signal: AbortSignal;
+  /** Asked for only when somebody else holds it. */
+  signal: () => AbortSignal;
 }
 
 /**
@@ -46,8 +47,8 @@ export async function takeLock({ paths, command, onWait, signal }: LockInput): P
     if (text !== '' && (holder === null || (await isDead(holder)))) await clear(file, text);
     else if (holder !== null) {
       if (waited === 0) onWait(holder);
-      if (waited >= patienceMs || signal.aborted) throw locked(holder, file);
-      await pause(pauseMs, undefined, { signal }).catch(() => undefined);
+      if (waited >= patienceMs || signal().aborted) throw locked(holder, file);
+      await pause(pauseMs, undefined, { signal: signal() }).catch(() => undefined);
     }
   }
 }

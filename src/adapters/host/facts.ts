@@ -1,8 +1,9 @@
 import { getServers } from 'node:dns';
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { homedir, networkInterfaces } from 'node:os';
 import { join } from 'node:path';
 import type { HostFacts, InterfaceAddress } from '../../core/inventory/inventory.ts';
+import { isContainerInterface } from '../../core/networks/container-interface.ts';
 import { parseAddress, parseNetwork } from '../../core/networks/address.ts';
 
 /** Where distributions keep the authorities that the machine trusts, the usual ones first. */
@@ -16,6 +17,7 @@ export function hostFacts(): HostFacts {
     resolvers: getServers().flatMap((server) => parseAddress(server) ?? []),
     trustedRoots: rootFiles.find((file) => existsSync(file)) ?? null,
     compose: composeCommand(),
+    containerInterfaces: containerInterfaces(),
   };
 }
 
@@ -36,20 +38,24 @@ function composeCommand(): string {
   return isAlone ? 'docker-compose' : 'docker compose';
 }
 
+/** Also those on which nothing runs now, which have no address to show. */
+function containerInterfaces(): string[] {
+  try {
+    return readdirSync('/sys/class/net').filter(isContainerInterface).sort();
+  } catch {
+    return Object.keys(networkInterfaces()).filter(isContainerInterface).sort();
+  }
+}
+
 function interfaceAddresses(): InterfaceAddress[] {
   return Object.entries(networkInterfaces()).flatMap(([name, entries]) =>
     (entries ?? []).flatMap(({ address, cidr }) => {
       const own = parseAddress(address);
       const network = cidr === null ? null : parseNetwork(cidr);
       if (own === null || network === null) return [];
-      return [{ interface: name, address: own, network, ofContainers: ofContainers(name) }];
+      return [{ interface: name, address: own, network, ofContainers: isContainerInterface(name) }];
     }),
   );
-}
-
-/** Container engines name their bridges and virtual ends in these ways. */
-function ofContainers(name: string): boolean {
-  return /^(docker\d|docker_gwbridge|br-[0-9a-f]{12}|veth|podman\d|cni)/.test(name);
 }
 
 /** The IPv4 default gateway from the kernel's route table (proc(5), /proc/net/route: little-endian hex). */

@@ -32,6 +32,21 @@ export function add(context: CommandContext): Command {
     });
 }
 
+export function set(context: CommandContext): Command {
+  return new Command('set')
+    .description('change one key of a road in the map; the rest of the file stays as it is')
+    .argument('<road>', 'its name, short or full')
+    .argument('<key>', 'the key, such as gate')
+    .argument('[value]', 'its value as YAML has it, such as everyone, or "[GET, HEAD]"')
+    .option('--unset', 'remove the key instead')
+    .addOption(mapOption())
+    .addOption(jsonOption())
+    .action(async (road: string, key: string, value: string | undefined, options: Options & { unset?: boolean }) => {
+      const { runSet } = await import('../run/edit.ts');
+      await alone(options, 'set', context.io, () => runSet(road, key, value, options, context));
+    });
+}
+
 const simple =
   (kind: 'remove' | 'pause' | 'resume', description: string) =>
   (context: CommandContext): Command =>

@@ -8,7 +8,7 @@ import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 
-const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed' } as const;
+const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed', set: 'set' } as const;
 
 /** An addition as it was typed, which may lack what it needs. */
 type Addition = Omit<Extract<Edit, { kind: 'add' }>, 'road'> & { road: string | null };
@@ -32,6 +32,21 @@ function badAddition({ road, to }: Addition): Trouble {
   });
 }
 
+export async function runSet(
+  road: string,
+  key: string,
+  value: string | undefined,
+  options: OpenOptions & { unset?: boolean },
+  context: CommandContext,
+): Promise<void> {
+  if ((value === undefined) === (options.unset !== true)) {
+    const remedy = `Write: mile-marker set ${road} ${key} VALUE, or: mile-marker set ${road} ${key} --unset`;
+    const message = value === undefined ? `The value of \`${key}\` is missing.` : 'Give a value or --unset, not both.';
+    throw new Trouble({ code: 'set-form', message, remedy, exitCode: 2 });
+  }
+  await runEdit({ kind: 'set', road, key, value: value ?? null }, options, context);
+}
+
 /** Edits the map, then says what the road still needs. */
 export async function runEdit(edit: Edit, options: OpenOptions, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
@@ -47,12 +62,21 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
   const site = await loadSite(options.map, io);
   const all = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   // What a road that is new still needs; whoever pauses one has seen it before.
-  const needs = edit.kind === 'add' ? sortFindings(all.filter(({ roads }) => roads.includes(result.road))) : [];
+  const needs =
+    edit.kind === 'add' || edit.kind === 'set'
+      ? sortFindings(all.filter(({ roads }) => roads.includes(result.road)))
+      : [];
   if (options.json === true) io.out(jsonDocument('edit', { ...result, findings: needs }));
   else {
-    io.out(result.changed ? `${done[edit.kind]} ${result.road}\n` : `${result.road} is ${done[edit.kind]} already\n`);
+    io.out(`${resultWords(edit, result)}\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
   }
   const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
   io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
+}
+
+function resultWords(edit: Edit, { road, changed }: { road: string; changed: boolean }): string {
+  if (edit.kind !== 'set') return changed ? `${done[edit.kind]} ${road}` : `${road} is ${done[edit.kind]} already`;
+  const said = edit.value === null ? `no \`${edit.key}\`` : `${edit.key}: ${edit.value}`;
+  return changed ? `${road} now says ${said}` : `${road} says ${said} already`;
 }

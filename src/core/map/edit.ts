@@ -37,6 +37,61 @@ export function setPaused(text: string, key: string, paused: boolean): string | 
   return splice(text, start, end, `{to: ${scalarText(value.value, true)}, paused: true}`);
 }
 
+/**
+ * Sets one key of a road, or takes it out. The short form, a road that is its `to` alone, is opened and closed again as it needs.
+ *
+ * @param value null takes the key out
+ */
+export function setKey(text: string, key: string, { name, value }: { name: string; value: unknown }): string | null {
+  const found = findRoad(text, key);
+  if (found === null) return null;
+  const road = found.pair.value;
+  if (isMap(road)) return value === null ? unsetIn(text, road, name) : setIn(text, road, name, value);
+  if (!isScalar(road) || typeof road.value !== 'string' || !hasRange(road)) return null;
+  if (value === null) return null;
+  const [start, end] = road.range;
+  const written =
+    name === 'to'
+      ? valueText(value, found.map.flow === true)
+      : `{to: ${scalarText(road.value, true)}, ${name}: ${valueText(value, true)}}`;
+  return splice(text, start, end, written);
+}
+
+function setIn(text: string, map: YAMLMap, name: string, value: unknown): string | null {
+  const there = pairNamed(map, name);
+  const inFlow = map.flow === true;
+  const written = valueText(value, inFlow);
+  if (there !== null && isOnOneLine(text, there)) return replaceValue(text, there, written);
+  if (inFlow) return there === null ? addToFlow(text, map, `${name}: ${written}`) : null;
+  const last = there ?? map.items[map.items.length - 1];
+  if (last === undefined) return null;
+  const at = lineEnd(text, endOf(last));
+  const line = lines(text, at, [`${' '.repeat(columnOf(text, startOf(last.key)))}${name}: ${written}`]);
+  const added = splice(text, at, at, line);
+  return there === null ? added : removeLines(added, there);
+}
+
+function unsetIn(text: string, map: YAMLMap, name: string): string | null {
+  const there = pairNamed(map, name);
+  if (there === null) return null;
+  if (map.flow !== true) return removeLines(text, there);
+  return shortened(text, map, there) ?? removeFromFlow(text, map, there);
+}
+
+/** The road's `to` alone, when that is all that is left of it. */
+function shortened(text: string, map: YAMLMap, taken: Pair): string | null {
+  const to = pairNamed(map, 'to');
+  if (map.items.length !== 2 || to === null || to === taken || !hasRange(map) || !isScalar(to.value)) return null;
+  if (text.slice(map.range[0], map.range[1]).includes('\n')) return null;
+  return splice(text, map.range[0], map.range[1], scalarText(String(to.value.value), false));
+}
+
+function isOnOneLine(text: string, { value }: Pair): boolean {
+  if (!isNode(value) || !hasRange(value)) return false;
+  const isBlock = (isMap(value) || isSeq(value)) && value.flow !== true;
+  return !isBlock && !text.slice(value.range[0], value.range[1]).includes('\n');
+}
+
 function pauseMap(text: string, map: YAMLMap): string | null {
   const there = pairNamed(map, 'paused');
   if (there !== null) return replaceValue(text, there, 'true');
@@ -51,13 +106,8 @@ function resumeMap(text: string, map: YAMLMap): string | null {
   const there = pairNamed(map, 'paused');
   if (there === null) return null;
   if (map.flow !== true) return removeLines(text, there);
-  const to = pairNamed(map, 'to');
   // The short form that `pause` opened is closed again.
-  const onOneLine = hasRange(map) && !text.slice(map.range[0], map.range[1]).includes('\n');
-  if (map.items.length === 2 && to !== null && onOneLine && hasRange(map) && isScalar(to.value)) {
-    return splice(text, map.range[0], map.range[1], scalarText(String(to.value.value), false));
-  }
-  return removeFromFlow(text, map, there);
+  return shortened(text, map, there) ?? removeFromFlow(text, map, there);
 }
 
 interface Roads {
@@ -143,7 +193,7 @@ function removeLines(text: string, pair: Pair): string {
 
 function replaceValue(text: string, pair: Pair, written: string): string | null {
   const { value } = pair;
-  return isScalar(value) && hasRange(value) ? splice(text, value.range[0], value.range[1], written) : null;
+  return isNode(value) && hasRange(value) ? splice(text, value.range[0], value.range[1], written) : null;
 }
 
 function blockLines(indent: string, key: string, keys: RoadKeys): string[] {
@@ -177,6 +227,20 @@ function lines(text: string, at: number, written: readonly string[]): string {
   const end = text.includes('\r\n') ? '\r\n' : '\n';
   const lead = at > 0 && text[at - 1] !== '\n' ? end : '';
   return `${lead}${written.map((line) => `${line}${end}`).join('')}`;
+}
+
+/** A road as it is written, with the short form opened; null when there is no such road. */
+export function writtenRoad(text: string, key: string): Record<string, unknown> | null {
+  const value: unknown = findRoad(text, key)?.pair.value;
+  if (isMap(value)) return value.toJSON() as Record<string, unknown>;
+  return isScalar(value) ? { to: value.value } : null;
+}
+
+/** What a person typed as a value: as YAML has it, so that lists, maps and numbers can be typed. */
+export function typedValue(text: string): unknown {
+  const document = parseDocument(text, { stringKeys: true, prettyErrors: false, logLevel: 'silent' });
+  const value: unknown = document.errors.length > 0 ? text : document.toJS();
+  return value ?? text;
 }
 
 function splice(text: string, start: number, end: number, written: string): string {

@@ -15,6 +15,7 @@ export function forwardedHeaders(
     'x-forwarded-host': authority,
     'x-forwarded-port': String(ports[scheme]),
     'x-forwarded-proto': scheme,
+    'x-real-ip': client,
   };
 }
 

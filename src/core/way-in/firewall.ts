@@ -34,12 +34,22 @@ ${frontLines(facts)}
 \t\tct state established,related accept
 \t\t# What is only passing through is not ours to judge.
 \t\tfib daddr type != local accept
-${['lo', 'docker*', 'br-*', 'podman*', 'veth*', 'cni*'].map((name) => `\t\tiifname "${name}" accept`).join('\n')}
+\t\t# This machine itself, and its container networks. After a network is made anew: mile-marker write, then load these rules again.
+${insideInterfaces(facts)
+  .map((name) => `\t\tiifname "${name}" accept`)
+  .join('\n')}
 ${[...except, ...fromHome('ip', v4), ...fromHome('ip6', v6)].join('\n')}
 \t\tjump from_outside
 \t}
 }
 `;
+}
+
+/** By their whole names: a pattern such as `br-*` would let in a bridge that leads outside. Those of the engines' own kinds have no other meaning. */
+function insideInterfaces({ host }: WayInFacts): string[] {
+  const patterns = ['docker*', 'podman*', 'veth*', 'cni*'];
+  const bridges = host.containerInterfaces.filter((name) => name.startsWith('br-'));
+  return ['lo', ...patterns, ...bridges];
 }
 
 /** With an edge in front nobody else has to reach the ports of the front. */

@@ -6,7 +6,7 @@ export function wayInPage(facts: WayInFacts, rules: string): string {
   const rows = waysIn(plan).map(({ what, protocol, outside, inside }) => {
     const to = isOnHost(facts)
       ? 'this machine'
-      : insideAddresses(facts).join(' or ') || 'this machine, at its address at home';
+      : insideAddresses(facts).filter(isFour).join(' or ') || 'this machine, at its address at home';
     return `| ${String(outside)} | ${protocol} | ${to} | ${String(inside)} | ${what} |`;
   });
   return `# The way in
@@ -16,7 +16,7 @@ Written by Mile Marker. ${isOnHost(facts) ? onHostWords : routerWords}
 | outside port | protocol | inside address | inside port | what |
 | --- | --- | --- | --- | --- |
 ${rows.join('\n')}
-
+${ofSix(facts)}
 Nothing else: no SSH, no console, no database, no port of a container. To test what is open, run \`mile-marker verify\` from another
 network, such as a phone with Wi-Fi off.
 
@@ -36,8 +36,23 @@ By hand: \`nft -f ${shellWord(rules)}\` loads them until the next reboot, \`nft 
 `;
 }
 
+function isFour(address: string): boolean {
+  return !address.includes(':');
+}
+
+/** Over IPv6 nothing is translated: the router lets through, or it does not (RFC 6092). */
+function ofSix(facts: WayInFacts): string {
+  const { addresses } = facts.plan.front;
+  const six = addresses.filter((address) => !isFour(address));
+  if (six.length === 0 || isOnHost(facts)) return '';
+  const ports = waysIn(facts.plan).map(({ inside }) => String(inside));
+  return `
+IPv6 is not forwarded. In the firewall of the router open TCP port ${ports.join(' and ')} to ${six.join(' and ')}.
+`;
+}
+
 const routerWords =
-  'Forward these ports on the router, which may call it port forwarding, virtual server or NAT. Give this machine a fixed address there. IPv6 needs no forwarding: open the same ports to its IPv6 address.';
+  'Forward these ports on the router, which may call it port forwarding, virtual server or NAT. Give this machine a fixed address there.';
 const onHostWords =
   "The public address is this machine's own, so there is nothing to forward. A firewall of the provider must let these ports through.";
 

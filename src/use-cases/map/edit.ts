@@ -1,11 +1,12 @@
 import { chown, readFile, realpath, stat } from 'node:fs/promises';
+import { isDeepStrictEqual } from 'node:util';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { nearest } from '../../core/findings/nearest.ts';
-import { addRoad, removeRoad, setPaused, type RoadKeys } from '../../core/map/edit.ts';
+import { addRoad, removeRoad, setKey, setPaused, typedValue, writtenRoad, type RoadKeys } from '../../core/map/edit.ts';
 import { mainLeads } from '../../core/plan/parts.ts';
 import { readMap } from '../../core/map/read-map.ts';
 import { roadName } from '../../core/map/road-name.ts';
@@ -15,6 +16,7 @@ import type { Place } from './load.ts';
 /** What a person wants of the map. `road` is a name as one types it: short, full, capitals or not. */
 export type Edit =
   | { kind: 'add'; road: string; to: string | null; redirect: string | null; open: boolean; like: string | null }
+  | { kind: 'set'; road: string; key: string; value: string | null }
   | { kind: 'remove' | 'pause' | 'resume'; road: string };
 
 /**
@@ -47,7 +49,8 @@ export async function editMap(mapOption: string | undefined, edit: Edit, { cwd, 
   if (edited === null) throw byHand(edit, shownMap);
   const after = readMap({ file: shownMap, text: edited });
   if (after.map === null) return { ...nothing, road: target, findings: sortFindings(after.findings) };
-  if (!onlyAsWanted({ before: before.map, after: after.map, edit, name: target })) throw byHand(edit, shownMap);
+  if (!onlyAsWanted({ texts: [text, edited], before: before.map, after: after.map, edit, name: target }))
+    throw byHand(edit, shownMap);
   await replaceMap(mapFile, edited);
   return { shownMap, road: target, changed: true, findings: [] };
 }
@@ -56,8 +59,17 @@ function apply(text: string, edit: Edit, map: SiteMap): string | null {
   if (edit.kind === 'add') return addRoad(text, keyFor(edit.road, map), keysFor(edit, map));
   const road = roadOf(edit.road, map);
   if (edit.kind === 'remove') return removeRoad(text, road.key);
+  if (edit.kind === 'set') return setOne(text, road, edit);
   const paused = edit.kind === 'pause';
   return road.paused === paused ? text : setPaused(text, road.key, paused);
+}
+
+/** The same text when the road says so already. */
+function setOne(text: string, { key: road }: MapRoad, { key, value }: Extract<Edit, { kind: 'set' }>): string | null {
+  const before = writtenRoad(text, road)?.[key];
+  const typed = value === null ? null : typedValue(value);
+  if (isDeepStrictEqual(before ?? null, typed)) return text;
+  return setKey(text, road, { name: key, value: typed });
 }
 
 /** The full name, if nobody has it yet. */
@@ -119,6 +131,8 @@ function copied(model: MapRoad | null): RoadKeys {
 }
 
 interface Comparison {
+  /** The text before and after. */
+  texts: readonly [string, string];
   before: SiteMap;
   after: SiteMap;
   edit: Edit;
@@ -128,7 +142,7 @@ interface Comparison {
 const ofLines = ['where', 'lines'];
 
 /** Whether the one road changed as wanted, and nothing else. Places do not count: lines move. */
-function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {
+function onlyAsWanted({ texts, before, after, edit, name }: Comparison): boolean {
   const plain = (value: unknown): string =>
     JSON.stringify(value, (key, part: unknown) => (ofLines.includes(key) ? undefined : part));
   const rest = (map: SiteMap): string => {
@@ -139,7 +153,19 @@ function onlyAsWanted({ before, after, edit, name }: Comparison): boolean {
   if (rest(before) !== rest(after)) return false;
   if (edit.kind === 'add') return old === undefined && fresh !== undefined;
   if (edit.kind === 'remove') return fresh === undefined;
+  if (edit.kind === 'set') return old !== undefined && fresh !== undefined && isSetAlone(texts, old.key, edit);
   return plain({ ...old, paused: edit.kind === 'pause' }) === plain(fresh);
+}
+
+function isSetAlone(
+  [before, after]: readonly [string, string],
+  road: string,
+  { key, value }: Extract<Edit, { kind: 'set' }>,
+): boolean {
+  const rest = { ...writtenRoad(before, road) };
+  delete rest[key];
+  const wanted = value === null ? rest : { ...rest, [key]: typedValue(value) };
+  return isDeepStrictEqual(wanted, writtenRoad(after, road));
 }
 
 function byHand({ kind, road }: Edit, shownMap: string): Trouble {

@@ -171,6 +171,7 @@ function headerLines(input: LeadInput, upstream: Upstream): string[] {
     'x-forwarded-host': `"${authority}"`,
     'x-forwarded-port': String(plan.front.ports[listener]),
     'x-forwarded-proto': listener,
+    'x-real-ip': '$mile_marker_client',
   };
   return [
     `proxy_set_header Host ${upstream.sayHost === null ? `"${authority}"` : quote(upstream.sayHost)};`,
