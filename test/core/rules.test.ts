@@ -29,15 +29,16 @@ server { listen 80; server_name nestcam.saltmarsh.example; }
 
 test('the dump of nginx is read as nginx reads its files, without our own', () => {
   const file = '/etc/nginx/sites-enabled/old';
-  expect(readDump(dump)).toEqual([
+  expect(readDump(dump, null)).toEqual([
     {
       file,
       line: 1,
       names: ['www.saltmarsh.example', '.roster.saltmarsh.example', '~^x{2}$'],
       listens: [80, 443],
       defaultOn: [80],
+      ofAnotherMap: false,
     },
-    { file, line: 7, names: ['tides.saltmarsh.example'], listens: [8080], defaultOn: [] },
+    { file, line: 7, names: ['tides.saltmarsh.example'], listens: [8080], defaultOn: [], ofAnotherMap: false },
   ]);
 });
 
@@ -73,7 +74,7 @@ test.each<[string, string, Case]>([
   [
     'names that are served on other ports, or by our own files',
     'roads: {tides: ":9", nestcam: ":9"}',
-    { served: { by: 'nginx', blocks: readDump(dump).slice(1), problem: null } },
+    { served: { by: 'nginx', blocks: readDump(dump, null).slice(1), problem: null, refuses: false } },
   ],
   ['a wildcard certificate', 'roads: {www: ":80"}', { certificates: { [www]: held(['*.saltmarsh.example']) } }],
 ])('silence: %s', (_, text, given) => {
@@ -217,17 +218,24 @@ test.each<[string, Case, string]>([
   ],
   [
     'roads: {roster: ":9"}',
-    { served: { by: 'nginx', blocks: readDump(dump).map((block) => ({ ...block, defaultOn: [] })), problem: null } },
+    {
+      served: {
+        by: 'nginx',
+        blocks: readDump(dump, null).map((block) => ({ ...block, defaultOn: [] })),
+        problem: null,
+        refuses: false,
+      },
+    },
     'name-already-served: The installed nginx already serves roster.saltmarsh.example from another file: /etc/nginx/sites-enabled/old, line 1. | Remove those definitions, or the roads from the map. Then: restart mile-marker serve',
   ],
   [
     'roads: {}',
-    { served: { by: 'nginx', blocks: readDump(dump), problem: null } },
+    { served: { by: 'nginx', blocks: readDump(dump, null), problem: null, refuses: false } },
     'default-server-taken: The installed nginx already has a default server on port 80: /etc/nginx/sites-enabled/old, line 1. | Remove it. The written files answer strangers themselves.',
   ],
   [
     'roads: {}',
-    { served: { by: 'nginx', blocks: [], problem: 'no right' } },
+    { served: { by: 'nginx', blocks: [], problem: 'no right', refuses: false } },
     'served-not-known: nginx does not show its configuration: no right | Run once as root, before you reload nginx: sudo mile-marker check',
   ],
   [
@@ -277,7 +285,7 @@ test('one cause is told once, with every road it breaks', () => {
     ...planned,
     inventory: inventoryOf([]),
     certificates: new Map(),
-    served: { by: 'nginx', blocks: [], problem: null },
+    served: { by: 'nginx', blocks: [], problem: null, refuses: false },
     sockets: [],
     startsAtBoot: null,
     files: noFiles,

@@ -1,6 +1,7 @@
 import { access, constants } from 'node:fs/promises';
 import { delimiter, join } from 'node:path';
 import type { ProxyName } from '../../core/proxies/names.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Served } from '../../core/rules/rule.ts';
 import { Trouble } from '../trouble.ts';
@@ -37,8 +38,8 @@ export interface ProxyAdapter {
   reloadInstalled: (program: string) => Promise<Tried>;
   /** Words of the command that does that, for others to run. */
   reloadWords: (program: string, config: string) => string[];
-  /** What it serves by files that are not ours, by its own dump; nothing when it is not installed. */
-  served: (env: Env) => Promise<Served>;
+  /** What it serves by files that are not those of this plan, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */
+  served: (env: Env, own: Pick<Plan, 'map'> | null) => Promise<Served>;
   /** A whole configuration round the written files, for an instance of one's own that needs no root. */
   standalone: (input: { current: string; runFolder: string; user: string | null }) => string;
   /** Tests a configuration, then runs it in the foreground as a child of ours. @throws Trouble `proxy-refuses` with its own words */

@@ -13,5 +13,5 @@ export function adapterOf(name: ProxyName): ProxyAdapter | null {
 
 /** What every installed server program serves by files that are not ours. */
 export function servedHere(env: Env): Promise<Served[]> {
-  return Promise.all(allPrograms.flatMap(({ name }) => adapters[name]?.served(env) ?? []));
+  return Promise.all(allPrograms.flatMap(({ name }) => adapters[name]?.served(env, null) ?? []));
 }

@@ -74,7 +74,13 @@ function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): voi
  * What does not stand in the way of writing: a name without a certificate gets the throwaway one, and what else answers
  * on this machine matters only when the files go live.
  */
-const notBlocking = ['no-certificate', 'front-port-taken', 'name-already-served', 'default-server-taken'];
+const notBlocking = [
+  'no-certificate',
+  'front-port-taken',
+  'name-already-served',
+  'default-server-taken',
+  'served-not-known',
+];
 
 function blocks({ rule, severity }: Finding): boolean {
   return severity === 'error' && !notBlocking.includes(rule);

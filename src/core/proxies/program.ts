@@ -25,7 +25,7 @@ export interface ProxyProgram {
   limits: ProxyLimits;
   pages: PageTraits;
   errorLog: ErrorLog | null;
-  dump: ((text: string) => ServerBlock[]) | null;
+  dump: ((text: string, own: string | null) => ServerBlock[]) | null;
   users: readonly string[];
   userInImage: string | null;
   units: readonly string[];
@@ -104,6 +104,7 @@ export interface LogLine {
  *
  * @property names that it answers to, in lower case
  * @property listens ports it listens on
+ * @property ofAnotherMap Mile Marker wrote it, for another map than this one
  * @property defaultOn ports on which it answers whatever no other one does
  */
 export interface ServerBlock {
@@ -112,6 +113,7 @@ export interface ServerBlock {
   names: string[];
   listens: number[];
   defaultOn: number[];
+  ofAnotherMap: boolean;
 }
 
 /** Something that it must be built with. @property package of Debian that has it */

@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { Plan } from '../plan/plan.ts';
+import { withPort } from '../networks/address.ts';
 import { programOf } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
@@ -29,6 +30,15 @@ const defaultTaken = card({
       message: 'The installed {by} already has a default server on port {port}: {file}, line {line}.',
       remedy: 'Remove it{site}. The written files answer strangers themselves.',
     },
+    map: {
+      message: 'Another map of yours answers strangers on port {port}, in the same {by}: {file}, line {line}.',
+      remedy:
+        'Two maps cannot share a port. Put their roads into one map, or give one of them ports of its own under `front.listen`.',
+    },
+    mark: {
+      message: 'Another map of yours answers its mark on port {port}, in the same {by}: {file}, line {line}.',
+      remedy: 'Write another port in this map, such as: `front.mark: {free}`',
+    },
   },
 });
 
@@ -42,6 +52,10 @@ const notKnown = card({
     reason: {
       message: '{by} does not show its configuration: {reason}',
       remedy: 'Run once as root, before you reload {by}: sudo mile-marker check',
+    },
+    refuses: {
+      message: 'The installed {by} does not accept what it is set up with: {reason}',
+      remedy: 'Fix that first: until then no reload changes anything, and after a reboot it does not start.',
     },
   },
 });
@@ -88,18 +102,27 @@ export const defaultServerTaken: Rule = {
   card: defaultTaken,
   check: ({ plan, served }): Finding[] => {
     const ours = [plan.front.listen.http, plan.front.listen.https];
-    return (served?.blocks ?? []).flatMap(({ file, line, defaultOn }) =>
+    const { mark } = plan.front;
+    const marks = (served?.blocks ?? []).filter(
+      ({ ofAnotherMap, listens }) => ofAnotherMap && listens.includes(mark.port),
+    );
+    const taken = marks.map(({ file, line }) => {
+      const data = { port: mark.port, file, line, by: served?.by ?? '', free: withPort(mark.address, mark.port + 1) };
+      return tell(defaultTaken, { say: 'mark', data, where: plan.front.where, cause: `mark:${file}` });
+    });
+    const defaults = (served?.blocks ?? []).flatMap(({ file, line, defaultOn, ofAnotherMap }) =>
       [...new Set(defaultOn)]
         .filter((port) => ours.includes(port))
         .map((port) =>
           tell(defaultTaken, {
-            say: 'taken',
+            say: ofAnotherMap ? 'map' : 'taken',
             data: { port, file, line, by: served?.by ?? '', site: defaultSiteOf(plan) },
             where: plan.front.where,
             cause: `default-server:${String(port)}:${file}`,
           }),
         ),
     );
+    return [...defaults, ...taken];
   },
 };
 
@@ -110,7 +133,8 @@ export const servedNotKnown: Rule = {
       ? []
       : [
           tell(notKnown, {
-            say: 'reason',
+            say: served.refuses ? 'refuses' : 'reason',
+            ...(served.refuses ? { severity: 'error' as const } : {}),
             data: { reason: served.problem, by: served.by },
             where: plan.front.where,
             cause: 'served-not-known',

@@ -39,11 +39,13 @@ export interface Facts {
  *
  * @property by name of the program, as a sentence has it
  * @property problem why it could not be asked, or null
+ * @property refuses its own test failed: it starts and reloads with nothing of what is set up
  */
 export interface Served {
   by: string;
   blocks: ServerBlock[];
   problem: string | null;
+  refuses: boolean;
 }
 
 /** A rule of `check`: a card to read and a pure function from facts to findings. */

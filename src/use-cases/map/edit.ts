@@ -162,8 +162,7 @@ function isSetAlone(
   road: string,
   { key, value }: Extract<Edit, { kind: 'set' }>,
 ): boolean {
-  const rest = { ...writtenRoad(before, road) };
-  delete rest[key];
+  const rest = Object.fromEntries(Object.entries(writtenRoad(before, road) ?? {}).filter(([name]) => name !== key));
   const wanted = value === null ? rest : { ...rest, [key]: typedValue(value) };
   return isDeepStrictEqual(wanted, writtenRoad(after, road));
 }

@@ -82,7 +82,7 @@ export function readHeld(plan: Planned['plan']): Map<string, HeldCertificate | n
 export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
   const { map, plan, inventory, front, host, findings } = site;
   const certificates = readHeld(plan);
-  const served = (await adapterOf(plan.front.proxy)?.served(env)) ?? null;
+  const served = (await adapterOf(plan.front.proxy)?.served(env, plan)) ?? null;
   const ruled = runRules({
     map,
     plan,

@@ -1,6 +1,8 @@
 import { spawn } from 'node:child_process';
 import { rm, stat } from 'node:fs/promises';
 import { readDump } from '../../../core/proxies/nginx/dump.ts';
+import { mapId } from '../../../core/proxies/nginx/ids.ts';
+import type { Plan } from '../../../core/plan/plan.ts';
 import { standalone } from '../../../core/proxies/nginx/renderer.ts';
 import type { Served } from '../../../core/rules/rule.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
@@ -55,15 +57,18 @@ function reloadWords(program: string, config: string): string[] {
 }
 
 /** By its own dump (nginx(8), -T). Nothing is reloaded. */
-async function served(env: Env): Promise<Served> {
-  const nothing: Served = { by: 'nginx', blocks: [], problem: null };
+async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> {
+  const nothing: Served = { by: 'nginx', blocks: [], problem: null, refuses: false };
   const program = await findProgram('nginx', 'nginx', env).catch(() => null);
   if (program === null) return nothing;
   const begun = Date.now();
   const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
   await removeEmptyPid(out, begun);
   // A configuration that nginx refuses is shown all the same, but not whole.
-  return code === 0 ? { ...nothing, blocks: readDump(out) } : { ...nothing, problem: refusalOf(err) };
+  if (code === 0) return { ...nothing, blocks: readDump(out, own === null ? null : mapId(own)) };
+  const problem = refusalOf(err);
+  // Whoever may not read its files learns nothing of them.
+  return { ...nothing, problem, refuses: code !== null && !/Permission denied|^it gives/.test(problem) };
 }
 
 /** nginx's own reason without time and process number, behind which any warnings stand. */

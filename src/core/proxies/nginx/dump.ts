@@ -10,9 +10,11 @@ interface Word {
 /**
  * Reads what `nginx -T` prints: every file that nginx really reads, each under a line `# configuration file PATH:`.
  * Words, quotes, comments and braces as nginx's own reader takes them; directives that are not asked for are passed over,
- * and so are the files that Mile Marker wrote.
+ * and so are the files that Mile Marker wrote for this map.
+ *
+ * @param own id of the map whose files are passed over; null passes over those of every map
  */
-export function readDump(text: string): ServerBlock[] {
+export function readDump(text: string, own: string | null): ServerBlock[] {
   const blocks: ServerBlock[] = [];
   const open: Array<ServerBlock | null> = [];
   let directive: Word[] = [];
@@ -32,17 +34,25 @@ export function readDump(text: string): ServerBlock[] {
     } else directive.push(word);
   }
   for (const block of blocks) if (block.listens.length === 0) block.listens.push(80);
-  const own = ownFiles(text);
-  return blocks.filter(({ file }) => !own.has(file));
+  const maps = mapsOfFiles(text);
+  return blocks.flatMap((block) => {
+    const map = maps.get(block.file);
+    if (map === undefined) return [block];
+    // Files of an earlier version do not say whose they are.
+    return own === null || map === '' || map === own ? [] : [{ ...block, ofAnotherMap: true }];
+  });
 }
 
-function ownFiles(text: string): Set<string> {
-  const headers = text.matchAll(new RegExp(`^# configuration file (.+):\\n${ownHeader}`, 'gm'));
-  return new Set([...headers].map((match) => match[1] ?? ''));
+/** The map whose file each of ours is, by its first line; empty when that does not say. */
+function mapsOfFiles(text: string): Map<string, string> {
+  const headers = text.matchAll(
+    new RegExp(`^# configuration file (.+):\\n${ownHeader}(?: \\(map ([0-9a-f]+)\\))?`, 'gm'),
+  );
+  return new Map([...headers].map(([, file = '', map = '']) => [file, map]));
 }
 
 function blockAt({ file, line }: Word): ServerBlock {
-  return { file, line, names: [], listens: [], defaultOn: [] };
+  return { file, line, names: [], listens: [], defaultOn: [], ofAnotherMap: false };
 }
 
 function take(block: ServerBlock | null, [name, ...rest]: readonly Word[]): void {

@@ -2,6 +2,7 @@ import { withPort } from '../../networks/address.ts';
 import type { Plan } from '../../plan/plan.ts';
 import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
 import { frontFile, roadPath } from './front.ts';
+import { mapId, scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
 import { roadFile } from './road.ts';
 
@@ -13,13 +14,13 @@ export const nginxRenderer: Renderer = {
   }),
   render,
   essence: render,
-  renderMark: ({ front }, mark) => ({
+  renderMark: (plan, mark) => ({
     path: 'mark.conf',
     content: [
-      `${ownHeader}.`,
+      `${ownHeader} (map ${mapId(plan)}).`,
       comment('Answers which edition this nginx really runs. A reload that reports success proves nothing.'),
       ...block('server', [
-        `listen ${withPort(front.mark.address, front.mark.port)};`,
+        `listen ${withPort(plan.front.mark.address, plan.front.mark.port)};`,
         'server_name _;',
         'server_tokens off;',
         'default_type text/plain;',
@@ -34,12 +35,14 @@ export const nginxRenderer: Renderer = {
 };
 
 function render(plan: Plan, { current }: Placement): WrittenFile[] {
-  return [
+  const files = [
     { path: 'front.conf', content: frontFile(plan, { current }) },
     ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
     // In a container of its own there is no configuration to include them from.
     ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
   ];
+  const id = mapId(plan);
+  return files.map(({ path, content }) => ({ path, content: scoped(content, id) }));
 }
 
 /** A whole configuration, for an nginx that runs in a container of its own. */
