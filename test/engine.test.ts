@@ -105,10 +105,19 @@ function writeMap(roads: string, { front = '', address = '' } = {}): void {
   );
 }
 
+interface Listens {
+  inside: number;
+  published: { address: string | null; port: number } | null;
+  isSeen: boolean | null;
+}
+
+const listensWords = ({ inside, published, isSeen }: Listens): string =>
+  `${String(inside)}${published === null ? '' : ` on ${published.address ?? 'every address'}:${String(published.port)}`}${isSeen === null ? '' : isSeen ? ', seen' : ', silent'}`;
+
 interface Survey {
   projects: Array<{
     project: string | null;
-    services: Array<{ name: string; state: string; listens: string[]; roads: string[]; apart: string | null }>;
+    services: Array<{ name: string; state: string; listens: Listens[]; roads: string[]; apart: string | null }>;
   }>;
   nowhere: Array<{ road: string; why: string }>;
   proposals: Array<{ key: string; service: string; ports: number[]; wish: string | null }>;
@@ -132,28 +141,28 @@ test('the survey shows what runs, what is declared and does not, and the reverse
   const [, published, office, open] = ports.map(String);
   const shown = projects.map(({ project, services }) => [
     project,
-    services.map(({ name: own, state, listens, roads: leading }) => [own, state, listens, leading]),
+    services.map(({ name: own, state, listens, roads: leading }) => [own, state, listens.map(listensWords), leading]),
   ]);
   const undeclared = 'running, in no file of the map';
   expect(shown).toEqual([
-    ['marsh-office', [['roster', 'running', [`8080 on every address:${office ?? ''}`], [name('roster')]]]],
+    ['marsh-office', [['roster', 'running', [`8080 on every address:${office ?? ''}, seen`], [name('roster')]]]],
     [
       'observatory',
       [
-        ['bird-log', 'running', [`8080 on 127.0.0.1:${published ?? ''}`], [name('sightings')]],
-        ['nestcam', 'running', ['8080'], []],
+        ['bird-log', 'running', [`8080 on 127.0.0.1:${published ?? ''}, seen`], [name('sightings')]],
+        ['nestcam', 'running', ['8080, seen'], []],
         ['never', 'declared, profile winter', [], []],
-        ['roster', 'running', ['8080'], []],
-        ['sidecar', 'running', ['8080'], []],
+        ['roster', 'running', ['8080, seen'], []],
+        ['sidecar', 'running', ['8080, seen'], []],
         ['tides', 'ended with code 3', ['8080'], [name('tides')]],
       ],
     ],
     [
       null,
       [
-        ['gull-count', undeclared, [`8080 on every address:${open ?? ''}`], []],
-        ['moult-db', undeclared, ['8080'], []],
-        ['ringing-db', undeclared, ['8080'], []],
+        ['gull-count', undeclared, [`8080 on every address:${open ?? ''}, seen`], []],
+        ['moult-db', undeclared, ['8080, seen'], []],
+        ['ringing-db', undeclared, ['8080, seen'], []],
       ],
     ],
   ]);
@@ -171,6 +180,30 @@ test('the survey shows what runs, what is declared and does not, and the reverse
     'moult-db: its image is a database',
     'ringing-db: it does not publish port 8080',
   ]);
+});
+
+test('where a program really listens inside counts more than what its image says', async () => {
+  const [, , , , , , late = 0] = [...ports, ...(await freePorts(1))];
+  const publishes = ['-p', `127.0.0.1:${String(late)}:8080`];
+  engine.docker('run', '-d', '--name', 'owl-box', ...publishes, 'observatory/pages', 'httpd', '-f', '-p', '3000');
+  engine.docker('run', '-d', '--name', 'shy', 'observatory/pages', 'httpd', '-f', '-p', '127.0.0.1:8080');
+  writeMap('  owls: owl-box:8080\n  shy: shy:8080\n');
+  const told = async (): Promise<string[]> => {
+    const { out } = await mileMarker(['check', '--json'], site);
+    const { findings } = JSON.parse(out) as { findings: Array<{ rule: string; message: string; remedy: string }> };
+    return findings.flatMap(({ rule, message, remedy }) =>
+      rule === 'service-not-listening' ? [`${message} | ${remedy}`] : [],
+    );
+  };
+  let words = await told();
+  // The programs have just been started.
+  for (let tries = 0; tries < 50 && words.some((one) => one.includes('nothing listens inside')); tries += 1)
+    words = await told();
+  expect(words).toEqual([
+    `\`owls\` leads to port 8080 of \`owl-box\`, on which nothing listens inside. It listens on 3000. | Write \`to: owl-box:3000\`, and under \`ports\` of the service: - "127.0.0.1:${String(late)}:3000".`,
+    '`shy` leads to port 8080 of `shy`, which listens there on loopback of its container only. | In the settings of the service let it listen on every address: 0.0.0.0',
+  ]);
+  engine.docker('rm', '-f', 'owl-box', 'shy');
 });
 
 test('check says of each road what the engine knows', async () => {

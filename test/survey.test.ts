@@ -125,6 +125,21 @@ test('works before there is a map, and without an engine', async () => {
   expect(err).toContain('No container engine was asked, so what really runs is unknown.');
 });
 
+test.each([
+  ['the old form', 'log:\n  image: observatory/log\n  ports: ["8080:80"]\n', 'is a service at the top level'],
+  ['a slip', 'services:\n  log:\n\tports: []\n', 'indented with a tab'],
+  ['no file', null, 'it does not exist'],
+])('a Compose file that cannot be read is told beside what could be seen: %s', async (_, compose, words) => {
+  const here = folderWith({
+    'mile-marker.yaml':
+      'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nengine: none\ncompose: [c.yaml]\nroads: {}\n',
+    ...(compose === null ? {} : { 'c.yaml': compose }),
+  });
+  const { code, err } = await mileMarker(['survey'], here);
+  expect([code, err.replace(/\s+/g, ' ')]).toEqual([3, expect.stringContaining(words)]);
+  expect((await mileMarker(['check'], here)).out.replace(/\s+/g, ' ')).toContain(words);
+});
+
 test('serve --written needs neither the map nor the engine', async () => {
   const none = await mileMarker(['serve', '--written'], folder);
   expect([none.code, none.err]).toEqual([2, expect.stringContaining('Nothing was written yet')]);

@@ -312,14 +312,15 @@ test('whatever an entry of ports says, bound to loopback it says the same for no
   fc.assert(
     fc.property(entry, ([address, outside, inside, protocol, mark]) => {
       const text = `${address}${outside === '' && address === '' ? '' : `${outside}:`}${inside}${protocol}`;
-      const line = onLoopback(`${mark}${text}${mark}`);
+      const line = onLoopback(`${mark}${text}${mark}`, { inFlow: false });
       const closed = parseShortPort(/^- "(.*)"$/.exec(line)?.[1] ?? '');
       const open = parseShortPort(text) ?? [];
       expect([text, closed]).toEqual([text, open.map((one) => ({ ...one, hostAddress: '127.0.0.1' }))]);
     }),
   );
-  expect(onLoopback('"${LOG_PORT:-8081}:8080"')).toBe('- "127.0.0.1:${LOG_PORT:-8081}:8080"');
-  expect(onLoopback('target: 5000 published: "5000"')).toBe('host_ip: 127.0.0.1');
+  expect(onLoopback('"${LOG_PORT:-8081}:8080"', { inFlow: false })).toBe('- "127.0.0.1:${LOG_PORT:-8081}:8080"');
+  expect(onLoopback('8081:8080', { inFlow: true })).toBe('"127.0.0.1:8081:8080"');
+  expect(onLoopback('target: 5000 published: "5000"', { inFlow: false })).toBe('host_ip: 127.0.0.1');
 });
 
 test("a network that the engine made is nobody's home, whatever its interface is called", () => {

@@ -96,7 +96,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "nestcam:80"}',
     {},
-    'port-not-published: `nestcam` does not publish its port 80. It publishes 3000. | Write one of these after `nestcam:`. Or add under its `ports`: - "127.0.0.1:80:80"',
+    'port-not-published: `nestcam` does not publish its port 80. It publishes 3000. | Write one of these after `nestcam:`. Or add under its `ports`: "127.0.0.1:80:80"',
   ],
   [
     'roads: {www: "shut:80"}',
@@ -106,12 +106,12 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "any:80"}',
     {},
-    'port-not-published: `any` lets the engine choose another outside port for 80 at each start. | Write a fixed one under its `ports`: - "127.0.0.1:80:80"',
+    'port-not-published: `any` lets the engine choose another outside port for 80 at each start. | Write a fixed one under its `ports`: "127.0.0.1:80:80"',
   ],
   [
     'roads: {www: "open:80"}',
     {},
-    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this host. | In c line 1 write: - "127.0.0.1:8081:80"',
+    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this host. | In c line 1 write: "127.0.0.1:8081:80"',
   ],
   [
     'roads: {www: {redirect: "http://www.saltmarsh.example/x"}}',
@@ -241,12 +241,12 @@ test.each<[string, Case, string]>([
   [
     'roads: {}',
     { compose: 'services: {a: {ports: ["8000:80"]}, b: {ports: ["127.0.0.1:8000:3000"]}}' },
-    'port-two-owners: `b` and `a` both publish port 8000 of this host. | Give one of them another outside port: - "127.0.0.1:8001:3000"',
+    'port-two-owners: `b` and `a` both publish port 8000 of this host. | Give one of them another outside port: "127.0.0.1:8001:3000"',
   ],
   [
     'roads: {}',
     { compose: 'services: {a: {ports: ["443:8443"]}}' },
-    'front-port-taken: `a` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443". Visitors reach it through its road.',
+    'front-port-taken: `a` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: "127.0.0.1:8000:8443". Visitors reach it through its road.',
   ],
   [
     'roads: {db: ":5432"}',

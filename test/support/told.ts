@@ -91,6 +91,7 @@ export function container(name: string, change: Partial<Container> = {}): Contai
     restart: 'always',
     labels: {},
     mounts: [],
+    listening: null,
     ...change,
   };
 }
@@ -105,7 +106,7 @@ export function ofService(service: string, change: Partial<Container> = {}): Con
 export function published(text: string): Container['published'] {
   const [hostPort = 0, containerPort = 0] = text.replace('*', '').split(':').map(Number);
   const hostAddress = text.startsWith('*') ? null : '127.0.0.1';
-  return [{ hostAddress, hostPort, containerPort, protocol: 'tcp', where: null, written: null }];
+  return [{ hostAddress, hostPort, containerPort, protocol: 'tcp', where: null, written: null, inFlow: false }];
 }
 
 /** A socket that waits on a TCP port of all IPv4 addresses, held by these programs. */

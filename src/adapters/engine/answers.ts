@@ -31,6 +31,7 @@ export const containerAnswer = z.object({
   Name: z.string(),
   State: z.object({
     Status: z.string(),
+    Pid: z.number().nullish(),
     ExitCode: z.number().nullish(),
     Health: z.object({ Status: z.string() }).nullish(),
   }),
@@ -88,6 +89,7 @@ export function toContainer(answer: z.output<typeof containerAnswer>, names: Rea
     networkMode: modeOf(host?.NetworkMode ?? '', names),
     restart: restart === '' || restart === 'no' ? null : restart,
     labels,
+    listening: null,
     mounts: (answer.Mounts ?? []).flatMap(({ Source: source }) => (source?.startsWith('/') === true ? [source] : [])),
   };
 }
@@ -121,6 +123,7 @@ function publishedOf(ports: Ports): PublishedPort[] {
         protocol,
         where: null,
         written: null,
+        inFlow: false,
       };
     });
   });

@@ -2,6 +2,7 @@ import Modem from 'docker-modem';
 import pLimit from 'p-limit';
 import type * as z from 'zod';
 import type { Container, EngineNetwork } from '../../core/inventory/inventory.ts';
+import { listeningIn } from '../host/sockets.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import type { EngineAddress } from './address.ts';
 import { containerAnswer, listAnswer, networksAnswer, toContainer, toNetwork } from './answers.ts';
@@ -33,7 +34,13 @@ export async function readEngine(address: EngineAddress): Promise<EngineFacts> {
   );
   const there = answers.flatMap((answer) => (answer === null ? [] : [answer]));
   const names = new Map(there.map(({ Id: id, Name: name }) => [id, name.replace(/^\//, '')]));
-  return { containers: there.map((answer) => toContainer(answer, names)), networks: networks.map(toNetwork) };
+  const containers = there.map((answer): Container => {
+    const { Id: id, State: state } = answer;
+    // By a socket the engine is of this machine, where its processes can be looked at.
+    const isHere = address.kind === 'socket' && typeof state.Pid === 'number' && state.Pid > 0;
+    return { ...toContainer(answer, names), listening: isHere ? listeningIn(state.Pid ?? 0, id) : null };
+  });
+  return { containers, networks: networks.map(toNetwork) };
 }
 
 /** Every option is given, also as undefined, so that the library does not look at the environment a second time. */

@@ -1,6 +1,6 @@
 import { readdirSync, readFileSync, readlinkSync } from 'node:fs';
-import type { ListeningSocket } from '../../core/inventory/inventory.ts';
-import { parseAddress } from '../../core/networks/address.ts';
+import type { InsidePort, ListeningSocket } from '../../core/inventory/inventory.ts';
+import { isLoopback, parseAddress } from '../../core/networks/address.ts';
 
 /**
  * Sockets of this host that wait for visitors, with the processes that hold them as far as we may see those: without root
@@ -11,6 +11,25 @@ export function listeningSockets(): ListeningSocket[] {
   const owners = ownersOf(new Set(found.map(({ inode }) => inode)));
   const sockets = found.map(({ inode, ...socket }) => ({ ...socket, owners: owners.get(inode) ?? [] }));
   return joined(sockets);
+}
+
+/**
+ * TCP ports on which the programs of a container listen, by the network of its first process; null when that process is not of this machine, is not
+ * that container's, may not be seen, or shares our own network.
+ *
+ * @param id of the container, which its control group names (cgroups(7))
+ */
+export function listeningIn(pid: number, id: string): InsidePort[] | null {
+  const folder = `/proc/${String(pid)}`;
+  try {
+    if (!readFileSync(`${folder}/cgroup`, 'latin1').includes(id)) return null;
+    if (readlinkSync(`${folder}/ns/net`) === readlinkSync('/proc/self/ns/net')) return null;
+    const rows = (['tcp', 'tcp6'] as const).flatMap((table) => readTable(table, `${folder}/net`));
+    // A program that speaks to nobody but itself, and the engine's own name server, are on loopback.
+    return rows.map(({ port, address }) => ({ port, isLoopback: address !== null && isLoopback(address) }));
+  } catch {
+    return null;
+  }
 }
 
 /** Several workers of one server may each hold a socket of the same address. */
@@ -30,10 +49,10 @@ type Row = Omit<ListeningSocket, 'owners'> & { inode: string };
 const listening = '0A';
 const unconnected = '07';
 
-function readTable(table: 'tcp' | 'tcp6' | 'udp' | 'udp6'): Row[] {
+function readTable(table: 'tcp' | 'tcp6' | 'udp' | 'udp6', folder = '/proc/net'): Row[] {
   let text: string;
   try {
-    text = readFileSync(`/proc/net/${table}`, 'utf8');
+    text = readFileSync(`${folder}/${table}`, 'utf8');
   } catch {
     return [];
   }

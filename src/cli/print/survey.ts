@@ -1,6 +1,7 @@
 import wrapAnsi from 'wrap-ansi';
 import type { LedgerRow } from '../../core/inventory/ledger.ts';
 import type { PassedOver, Proposal } from '../../core/survey/propose.ts';
+import { withPort } from '../../core/networks/address.ts';
 import type { SurveyedService } from '../../core/survey/survey.ts';
 import type { SurveyResult } from '../../use-cases/survey/survey.ts';
 import { style, wrap, type Style } from './style.ts';
@@ -64,7 +65,22 @@ function row({ name, state, listens, roads, apart }: SurveyedService, { short, p
     names.length > 0 ? names.join('\n') : apart === null ? 'none' : narrow(`none: ${apart}`, short ? 16 : 40);
   const said = short ? narrow(state, 15) : state;
   const painted = state.startsWith('running') ? said : paint.yellow(said);
-  return [short ? narrow(name, 16) : name, painted, listens.length === 0 ? 'nowhere' : listens.join('\n'), leads];
+  return [short ? narrow(name, 16) : name, painted, listens.length === 0 ? 'nowhere' : listensWords(listens), leads];
+}
+
+/** One line a port: where it listens inside, and where on this host it is published. */
+function listensWords(ports: SurveyedService['listens']): string {
+  return [...new Set(ports.map(portWords))].join('\n');
+}
+
+function portWords({ inside, protocol, published, isOnHost, isSeen }: SurveyedService['listens'][number]): string {
+  if (isOnHost) return `${inside === null ? 'somewhere' : String(inside)} on this host itself`;
+  const number = `${String(inside)}${protocol === 'udp' ? '/udp' : ''}`;
+  const silent = isSeen === false ? ' (nothing listens)' : '';
+  if (published === null) return `${number}${silent}`;
+  const { address, port } = published;
+  if (port === null) return `${number} on a port that changes${silent}`;
+  return `${number} on ${address === null ? `every address:${String(port)}` : withPort(address, port)}${silent}`;
 }
 
 function narrow(text: string, width: number): string {

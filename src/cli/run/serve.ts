@@ -24,6 +24,8 @@ export async function runServe(options: Options, context: CommandContext): Promi
   const found = options.written === true ? await writtenPlan(options, io) : await planToServe(options, context);
   if (found === null) return;
   const { plan, paths } = found;
+  // From here on a signal is an order to end well.
+  const stopped = aborted(io.signal);
   const front = await serve({
     plan,
     paths,
@@ -36,7 +38,7 @@ export async function runServe(options: Options, context: CommandContext): Promi
   io.err(
     `Serving ${plural(plan.roads.length, 'road')}. Ctrl-C stops; running requests may finish.\nnext: in another terminal: mile-marker verify\n`,
   );
-  await aborted(io.signal);
+  await stopped;
   io.err('Stopping.\n');
   await front.stop(graceMs);
 }

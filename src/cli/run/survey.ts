@@ -31,6 +31,11 @@ export async function runSurvey(options: SurveyOptions, context: CommandContext)
   else if (options.ports === true) printLedger(result, options, io);
   else if (options.add === true) await addRoads(result, options, context);
   else printSurvey(result, options, io);
+  // What stands in a file that cannot be read is not in this list.
+  const unread = result.findings.filter(({ severity }) => severity === 'error');
+  if (unread.length === 0) return;
+  if (options.json !== true) io.err(`\n${formatFindings(unread, { width: io.width, colour: io.colour.err })}`);
+  context.setCode(exit.cannotJudge);
 }
 
 function tellUnread(findings: Finding[], { json }: SurveyOptions, { io, setCode }: CommandContext): void {

@@ -12,6 +12,10 @@ export const composeUnreadable = card({
   messages: {
     ...yamlWords,
     file: { message: '{problem}', remedy: '{advice}' },
+    'old-form': {
+      message: '`{key}` is a service at the top level: this file has the form of 2014, which has no `services`.',
+      remedy: 'Write `services:` as the first line, and indent all that follows by two spaces.',
+    },
     services: {
       message: '`{key}` holds {text}, where keys with values belong.',
       remedy: 'Correct the Compose file: your container engine refuses it, too.',

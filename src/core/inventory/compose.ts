@@ -60,6 +60,7 @@ export function readCompose({ file, text, project, variables }: ComposeInput): C
   const services = Object.entries(reader.mapAt(['services'], top['services'])).map(([key, value]) =>
     reader.service(key, reader.mapAt(['services', key], value), { project: name, networkNames }),
   );
+  if (top['services'] === undefined) reader.oldForm(top);
   reader.dollars();
   return { project: name, services, includes, findings: reader.findings };
 }
@@ -83,6 +84,15 @@ class Reader {
       this.add(tell(composeUnreadable, { say: 'services', data, where: this.yaml.placeOf(path) }));
     }
     return {};
+  }
+
+  /** A file whose services stand at the top level: nothing of it would be found, and nothing said. */
+  oldForm(top: Record<string, unknown>): void {
+    const isService = (value: unknown): boolean =>
+      typeof value === 'object' && value !== null && ('image' in value || 'build' in value);
+    const first = Object.keys(top).find((key) => isService(top[key]));
+    if (first === undefined) return;
+    this.add(tell(composeUnreadable, { say: 'old-form', data: { key: first }, where: this.yaml.placeOfKey([first]) }));
   }
 
   service(
@@ -258,7 +268,12 @@ class Reader {
       this.add(tell(composeValue, { say: 'port', data: { service, text: this.yaml.textAt(path) }, where }));
     }
     const where = this.yaml.placeOf(path);
-    return (ports ?? []).map((mapping) => ({ ...mapping, where, written: this.yaml.textAt(path) }));
+    return (ports ?? []).map((mapping) => ({
+      ...mapping,
+      where,
+      written: this.yaml.textAt(path),
+      inFlow: this.yaml.isInFlow(path),
+    }));
   }
 
   private portOf(entry: unknown, path: PropertyKey[]): PortMapping[] | null {

@@ -16,10 +16,12 @@ export interface PortMapping {
  * @property containerPort port inside the container
  * @property where the entry that says so, or null when only the engine knows it
  * @property written that entry as it stands in the file, on one line
+ * @property inFlow it stands between brackets, on a line with others
  */
 export interface PublishedPort extends PortMapping {
   where: Place | null;
   written: string | null;
+  inFlow: boolean;
 }
 
 /** @property address IPv4 address on this network; null when declared only, or not running */
@@ -56,6 +58,14 @@ export interface Container extends RunFacts {
   exitCode: number;
   project: string | null;
   service: string | null;
+  /** TCP ports on which its programs listen in its own network; null when that cannot be seen. */
+  listening: InsidePort[] | null;
+}
+
+/** @property isLoopback nobody outside the container reaches it */
+export interface InsidePort {
+  port: number;
+  isLoopback: boolean;
 }
 
 /**

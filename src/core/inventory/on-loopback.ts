@@ -1,11 +1,26 @@
+import type { PublishedPort, Service } from './inventory.ts';
+
+/** How an entry stands in a list: on a line of its own, or between brackets. */
+type Style = Pick<PublishedPort, 'inFlow'>;
+
 /**
- * One entry of a service's `ports` as it is written, bound to loopback: the line to write in its place. Variables in it
+ * One entry of a service's `ports` as it is written, bound to loopback: the text to write in its place, in the same style. Variables in it
  * stay as they are. The long syntax says it in a key of its own.
  */
-export function onLoopback(written: string): string {
+export function onLoopback(written: string, style: Style): string {
   const bare = written.replace(/^(["'])(.*)\1$/, '$2');
   if (/(^|[\s{,])target:/.test(bare)) return 'host_ip: 127.0.0.1';
   const short = bare.replace(/^(0\.0\.0\.0|\[::\]|::):/, '');
   const insideOnly = !short.replace(/\$\{[^}]*\}/g, '').includes(':');
-  return `- "127.0.0.1:${insideOnly ? ':' : ''}${short}"`;
+  return entryText(`127.0.0.1:${insideOnly ? ':' : ''}${short}`, style);
+}
+
+/** A new entry that publishes a port on loopback, in the style of the others that a service has. */
+export function loopbackEntry({ declared, published }: Service, outside: number, inside: number): string {
+  const [other] = declared?.published ?? published;
+  return entryText(`127.0.0.1:${String(outside)}:${String(inside)}`, other ?? { inFlow: false });
+}
+
+function entryText(text: string, { inFlow }: Style): string {
+  return `${inFlow ? '' : '- '}"${text}"`;
 }

@@ -1,3 +1,4 @@
+import { reachableInside } from './listening.ts';
 import type { Service } from './inventory.ts';
 
 /**
@@ -55,8 +56,11 @@ export function notForTheWebBy(service: Service): string | null {
   return use === null ? null : `its port is that of ${use}`;
 }
 
-/** Every TCP port inside that is published or exposed. */
-function insidePorts({ published, exposed }: Service): number[] {
+/** Every TCP port inside on which it really listens; where that cannot be seen, those that are published or exposed. */
+function insidePorts(service: Service): number[] {
+  const { published, exposed } = service;
+  const real = reachableInside(service);
+  if (real !== null && real.length > 0) return real;
   const tcp = published.filter(({ protocol }) => protocol === 'tcp').map(({ containerPort }) => containerPort);
   return [...new Set([...tcp, ...exposed])];
 }

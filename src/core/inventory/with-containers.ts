@@ -60,7 +60,8 @@ function asItRuns(service: Service): Service {
 
 function withPlace(port: PublishedPort, { declared }: Service): PublishedPort {
   const entry = declared?.published.find((one) => declares(one, port));
-  return { ...port, where: entry?.where ?? null, written: entry?.written ?? null };
+  const { where = null, written = null, inFlow = false } = entry ?? {};
+  return { ...port, where, written, inFlow };
 }
 
 /** Whether a declared entry means this actual port. An entry without an outside port means any. */

@@ -132,10 +132,10 @@ function isOpen({ hostAddress, where, protocol }: PublishedPort): boolean {
 
 function closedPort(
   { name }: Service,
-  { where, written, containerPort }: PublishedPort,
+  { where, written, containerPort, inFlow }: PublishedPort,
   front: WhereFront,
 ): ClosedPort {
   const text = written ?? String(containerPort);
   const about = { service: name, file: where?.file ?? '', line: where?.line ?? 0, written: text };
-  return { ...about, instead: front.kind === 'container' ? null : onLoopback(text) };
+  return { ...about, instead: front.kind === 'container' ? null : onLoopback(text, { inFlow }) };
 }

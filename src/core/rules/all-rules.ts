@@ -31,6 +31,7 @@ import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
 import type { Facts, Rule } from './rule.ts';
 import { serviceRestarting, serviceStopped, serviceUnhealthy } from './service-state.ts';
+import { serviceNotListening } from './not-listening.ts';
 import { serviceUnknown } from './service-unknown.ts';
 import { upstreamUnproven } from './upstream-proof.ts';
 import { containerWithoutRoad } from './without-road.ts';
@@ -78,6 +79,7 @@ export const allRules: readonly Rule[] = [
   roadContradicts,
   roadInClearText,
   servedNotKnown,
+  serviceNotListening,
   serviceRestarting,
   serviceStopped,
   serviceUnhealthy,

@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { titleOf } from '../inventory/inventory.ts';
+import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { withPort } from '../networks/address.ts';
 import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
@@ -56,7 +57,7 @@ const bridge = card({
     },
     'owner-publish': {
       message: '{address} is now `{service}`, on the container network {network}.',
-      remedy: 'Write `to: {service}:{port}`, and under `ports` of the service: - "127.0.0.1:{port}:{port}"',
+      remedy: 'Write `to: {service}:{port}`, and under `ports` of the service: {entry}',
     },
     nobody: {
       message: '{address} is in the container network {network}, but no container has it now.',
@@ -76,7 +77,7 @@ const host = card({
       message:
         "`{service}` shares this host's network (network_mode: host): port {port} can be reached past the front.",
       remedy:
-        'Remove `network_mode: host` and publish what is needed: - "127.0.0.1:{port}:{port}"; or let the program listen on 127.0.0.1.',
+        'Remove `network_mode: host` and publish what is needed: {entry}; or let the program listen on 127.0.0.1.',
     },
   },
 });
@@ -144,7 +145,9 @@ export const bridgeAddress: Rule = {
       );
       const say =
         owner === null ? 'nobody' : published === true || facts.front.kind === 'container' ? 'owner' : 'owner-publish';
-      const data = { address: withPort(address, port), service: owner === null ? '' : titleOf(owner), network, port };
+      const entry = owner === null ? '' : loopbackEntry(owner, port, port);
+      const about = { network, port, entry };
+      const data = { address: withPort(address, port), service: owner === null ? '' : titleOf(owner), ...about };
       return [tell(bridge, { say, data, roads: [name], where })];
     }),
 };
@@ -155,7 +158,8 @@ export const hostNetwork: Rule = {
     partsOnRoads(facts).flatMap(({ road: { name }, leads, resolution, where: ofPart }) => {
       const service = resolution?.service ?? null;
       if (service?.networkMode !== 'host' || !('port' in leads)) return [];
-      const data = { service: titleOf(service), port: leads.port };
+      const entry = loopbackEntry(service, leads.port, leads.port);
+      const data = { service: titleOf(service), port: leads.port, entry };
       const where = service.declared?.where ?? ofPart;
       return [tell(host, { say: 'host', data, roads: [name], where, cause: `host-network:${titleOf(service)}` })];
     }),

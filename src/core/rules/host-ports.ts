@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
 import { hostPortsOf } from '../map/parts.ts';
 import { allPrograms } from '../proxies/programs.ts';
@@ -18,7 +19,7 @@ const twoOwners = card({
   messages: {
     two: {
       message: '`{service}` and `{other}` both publish port {port} of this host.',
-      remedy: 'Give one of them another outside port: - "127.0.0.1:{free}:{inside}"',
+      remedy: 'Give one of them another outside port: {entry}',
     },
   },
 });
@@ -32,7 +33,7 @@ const frontTaken = card({
   messages: {
     taken: {
       message: '`{service}` publishes port {port} of this host, which the front needs for {listener}.',
-      remedy: 'Move it to another outside port: - "127.0.0.1:{free}:{inside}". Visitors reach it through its road.',
+      remedy: 'Move it to another outside port: {entry}. Visitors reach it through its road.',
     },
     program: {
       message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
@@ -105,8 +106,7 @@ export const portTwoOwners: Rule = {
         service: service.name,
         other: before.service.name === service.name ? titleOf(before.service) : before.service.name,
         port: hostPort,
-        inside: containerPort,
-        free: freePort(facts),
+        entry: loopbackEntry(service, freePort(facts), containerPort),
       };
       return [tell(twoOwners, { say: 'two', data, where, cause: `host-port:${String(hostPort)}` })];
     });
@@ -149,7 +149,8 @@ function takenByService(facts: Facts): Finding[] {
     const listener = (['http', 'https'] as const).find((one) => listen[one] === port.hostPort);
     if (listener === undefined || !listen.addresses.some((address) => collide(address, port.hostAddress))) return [];
     const { hostPort, containerPort, where } = port;
-    const data = { service: service.name, port: hostPort, listener, inside: containerPort, free: freePort(facts) };
+    const entry = loopbackEntry(service, freePort(facts), containerPort);
+    const data = { service: service.name, port: hostPort, listener, entry };
     return [tell(frontTaken, { say: 'taken', data, where, cause: `front-port:${String(hostPort)}` })];
   });
 }

@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import type { Evidence } from '../findings/finding.ts';
+import { loopbackEntry } from '../inventory/on-loopback.ts';
 import type { Service } from '../inventory/inventory.ts';
 import { partsOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
@@ -17,7 +18,7 @@ const words = card({
     },
     other: {
       message: '`{service}` does not publish its port {port}. It publishes {published}.',
-      remedy: 'Write one of these after `{service}:`. Or add under its `ports`: - "127.0.0.1:{port}:{port}"',
+      remedy: 'Write one of these after `{service}:`. Or add under its `ports`: {entry}',
     },
     none: {
       message: '`{service}` publishes no port, so the proxy cannot reach its port {port}.',
@@ -30,7 +31,7 @@ const words = card({
     },
     picked: {
       message: '`{service}` lets the engine choose another outside port for {port} at each start.',
-      remedy: 'Write a fixed one under its `ports`: - "127.0.0.1:{port}:{port}"',
+      remedy: 'Write a fixed one under its `ports`: {entry}',
     },
   },
 });
@@ -50,7 +51,7 @@ function sayWhy(
   port: number,
   insideOf: number | null,
 ): { say: keyof typeof words.messages; data: Evidence } {
-  const data = { service: service.name, port };
+  const data = { service: service.name, port, entry: loopbackEntry(service, port, port) };
   if (insideOf !== null) return { say: 'outside', data: { ...data, inside: insideOf } };
   const tcp = service.published.filter(({ protocol }) => protocol === 'tcp');
   if (tcp.some(({ containerPort }) => containerPort === port)) return { say: 'picked', data };

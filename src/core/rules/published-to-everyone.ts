@@ -38,7 +38,7 @@ export const publishedToEveryone: Rule = {
         inside: port.containerPort,
         file: port.where?.file ?? '',
         line: port.where?.line ?? 0,
-        instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`),
+        instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`, port),
       };
       const say = port.where === null ? 'container' : facts.front.kind === 'container' ? 'needless' : 'open';
       const about = { roads: [road.name], where: port.where ?? where, cause: `published:${String(port.hostPort)}` };

@@ -1,3 +1,4 @@
+import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { parse } from 'yaml';
 import * as z from 'zod';
 import { isRunning, titleOf, type Inventory, type Service } from '../inventory/inventory.ts';
@@ -81,13 +82,13 @@ function propose({ service, map, inventory, front, taken }: Input): Proposal | {
   return { ...named, service: to, ports, wish: label.gate ?? null };
 }
 
-function noPort({ networkMode }: Service, wanted: number | null, front: WhereFront): string {
-  if (networkMode === 'host') return "it shares this host's network: add it by hand with `to: :PORT`";
+function noPort(service: Service, wanted: number | null, front: WhereFront): string {
+  if (service.networkMode === 'host') return "it shares this host's network: add it by hand with `to: :PORT`";
   if (wanted === null) return 'it says no port: add it by hand';
   const port = String(wanted);
   return front.kind === 'container'
     ? `it shares no network with the front ${front.name}`
-    : `it does not publish port ${port}; under its \`ports\`: - "127.0.0.1:${port}:${port}"`;
+    : `it does not publish port ${port}; under its \`ports\`: ${loopbackEntry(service, wanted, wanted)}`;
 }
 
 function dials({ service, port, inventory, front }: Omit<Input, 'map' | 'taken'> & { port: number }): boolean {

@@ -1,11 +1,5 @@
-import {
-  isRunning,
-  titleOf,
-  type Inventory,
-  type ListeningSocket,
-  type PublishedPort,
-  type Service,
-} from '../inventory/inventory.ts';
+import { isRunning, titleOf, type Inventory, type ListeningSocket, type Service } from '../inventory/inventory.ts';
+import { reachableInside } from '../inventory/listening.ts';
 import { ownerWords } from '../inventory/ledger.ts';
 import { notForTheWebBy } from '../inventory/web-ports.ts';
 import type { Leads, SiteMap } from '../map/site-map.ts';
@@ -20,7 +14,7 @@ import type { Resolution } from '../plan/resolve-service.ts';
  * One service as the survey shows it.
  *
  * @property state in words: `running`, `running, unhealthy`, `ended with code 1`, `declared, not running`, `declared`
- * @property listens one text a port: where it listens inside, and on which address of this host it is published
+ * @property listens each port inside, and where on this host it is published
  * @property roads full names of the roads that lead to it
  * @property apart why no road is offered for it, or null
  */
@@ -31,15 +25,29 @@ export interface SurveyedService {
   state: string;
   declared: boolean;
   running: boolean;
-  listens: string[];
+  listens: SurveyedPort[];
   roads: string[];
   apart: string | null;
+}
+
+/**
+ * @property inside port in the container; null when it shares this host's network and says no port
+ * @property published address and port of this host, `address: null` for every address, `port: null` for one that changes; null when it is not
+ *   published
+ * @property isSeen a program really listens there; null when that cannot be seen
+ */
+interface SurveyedPort {
+  inside: number | null;
+  protocol: 'tcp' | 'udp';
+  published: { address: string | null; port: number | null } | null;
+  isOnHost: boolean;
+  isSeen: boolean | null;
 }
 
 export interface Survey {
   projects: Array<{ project: string | null; services: SurveyedService[] }>;
   /** Roads that lead to a port of this host itself, and which program listens there; null when none does. */
-  hostPorts: Array<{ road: string; port: number; owner: string | null }>;
+  hostPorts: Array<{ road: string; port: number; owner: string | null; owners: ListeningSocket['owners'] }>;
   /** Roads at whose end nobody can be found, with the reason. */
   nowhere: Array<{ road: string; to: string; why: string }>;
 }
@@ -67,7 +75,8 @@ export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Su
   const hostPorts = parts.flatMap(({ name: road, leads }) => {
     if (leads.kind !== 'port') return [];
     const holder = sockets.find(({ protocol, port }) => protocol === 'tcp' && port === leads.port);
-    return [{ road, port: leads.port, owner: holder === undefined ? null : ownerWords(holder.owners) }];
+    const owners = holder?.owners ?? [];
+    return [{ road, port: leads.port, owner: holder === undefined ? null : ownerWords(owners), owners }];
   });
   const nowhere = parts.flatMap(({ name: road, leads, resolution }) => {
     const silent = hostPorts.some((one) => one.road === road && one.owner === null);
@@ -155,17 +164,26 @@ function stateOf(service: Service, asked: boolean): string {
   }
 }
 
-function listensOf({ published, exposed, networkMode }: Service): string[] {
-  if (networkMode === 'host') return [`${exposed.length > 0 ? exposed.join(', ') : 'somewhere'} on this host itself`];
-  const outside = published.map(portWords);
-  const inside = exposed.filter((port) => !published.some(({ containerPort }) => containerPort === port));
-  return [...new Set([...outside, ...inside.map(String)])];
-}
-
-function portWords({ hostAddress, hostPort, containerPort, protocol }: PublishedPort): string {
-  const inside = `${String(containerPort)}${protocol === 'udp' ? '/udp' : ''}`;
-  if (hostPort === null) return `${inside} on a port that changes`;
-  return `${inside} on ${hostAddress === null ? `every address:${String(hostPort)}` : withPort(hostAddress, hostPort)}`;
+function listensOf(service: Service): SurveyedPort[] {
+  const { published, exposed, networkMode } = service;
+  const real = reachableInside(service);
+  const port = (inside: number | null, more: Partial<SurveyedPort> = {}): SurveyedPort => {
+    const isSeen = real === null || inside === null ? null : real.includes(inside);
+    return { inside, protocol: 'tcp', published: null, isOnHost: false, isSeen, ...more };
+  };
+  if (networkMode === 'host')
+    return (exposed.length > 0 ? exposed : [null]).map((one) => port(one, { isOnHost: true }));
+  const outside = published.map(({ containerPort, protocol, hostAddress: address, hostPort }) =>
+    port(containerPort, {
+      protocol,
+      published: { address, port: hostPort },
+      ...(protocol === 'udp' ? { isSeen: null } : {}),
+    }),
+  );
+  const inside = [...new Set([...exposed, ...(real ?? [])])].filter(
+    (one) => !published.some(({ containerPort }) => containerPort === one),
+  );
+  return [...outside, ...inside.map((one) => port(one))];
 }
 
 function toText(leads: Leads): string {

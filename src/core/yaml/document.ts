@@ -43,6 +43,8 @@ export interface YamlText {
   textAt(path: readonly PropertyKey[]): string;
   /** The explicit tag of the value at `path`, such as `!override`, or null. */
   tagAt(path: readonly PropertyKey[]): string | null;
+  /** Whether the value at `path` stands in brackets or braces, on a line of others. */
+  isInFlow(path: readonly PropertyKey[]): boolean;
 }
 
 /**
@@ -77,6 +79,7 @@ export function readYaml({ file, text }: { file: string; text: string }): YamlTe
     placeOfKey: (path) => place(startOf(locate(path).key)),
     textAt: (path) => sourceText(text, locate(path).value),
     tagAt: (path) => tagOf(locate(path).value),
+    isInFlow: (path) => isFlow(locate(path.slice(0, -1)).value),
   };
   if (problems.length > 0) return readable;
   try {
@@ -212,6 +215,10 @@ function pairOf(map: YAMLMap, name: string): Pair | null {
 
 function startOf(node: unknown): number {
   return isNode(node) ? (node.range?.[0] ?? 0) : 0;
+}
+
+function isFlow(node: unknown): boolean {
+  return (isMap(node) || isSeq(node)) && node.flow === true;
 }
 
 function tagOf(node: unknown): string | null {
