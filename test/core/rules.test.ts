@@ -234,6 +234,26 @@ test.each<[string, Case, string]>([
     'default-server-taken: The installed nginx already has a default server on port 80: /etc/nginx/sites-enabled/old, line 1. | Remove it. The written files answer strangers themselves.',
   ],
   [
+    'roads: {🐦: ":9"}',
+    {},
+    'name-not-issued: `🐦` has a character that no authority issues for: 🐦 | Use letters and digits in the name.',
+  ],
+  [
+    'roads: {ab--c: ":9"}',
+    {},
+    'name-not-issued: `ab--c` has hyphens in the third and fourth place of ab--c, which is kept for coded names. | Write the name with one hyphen, or with another beginning.',
+  ],
+  [
+    'gates: {hide: {networks: 192.168.5.0/24}}\nroads: {a: {to: ":9", gate: hide}}',
+    {},
+    'gate-without-home: `hide` lets in 192.168.5.0/24: none of it is your home (192.168.64.0/24), nor has this machine an address there. | If it is meant for home, write `gate: home` on its roads, or correct its `networks`.',
+  ],
+  [
+    'roads: {}',
+    { served: { by: 'nginx', blocks: [], problem: 'unknown directive', refuses: true } },
+    'served-not-known: The installed nginx does not accept what it is set up with: unknown directive | Fix that first: until then no reload changes anything, and after a reboot it does not start.',
+  ],
+  [
     'roads: {}',
     { served: { by: 'nginx', blocks: [], problem: 'no right', refuses: false } },
     'served-not-known: nginx does not show its configuration: no right | Run once as root, before you reload nginx: sudo mile-marker check',

@@ -15,12 +15,19 @@ import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
 import { edgeRedirectLoop } from './edge.ts';
 import { folderNotShown } from './folders.ts';
-import { gateIncludesContainers, gateIncludesRouter, gateMissesIpv6, trueClientAddressLost } from './gate-networks.ts';
+import {
+  gateIncludesContainers,
+  gateIncludesRouter,
+  gateMissesIpv6,
+  gateWithoutHome,
+  trueClientAddressLost,
+} from './gate-networks.ts';
 import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates.ts';
 import { hstsLocksOut, hstsRemembered } from './hsts.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { mapKeyLater } from './map-key-later.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
+import { nameNotIssued } from './name-not-issued.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
@@ -58,12 +65,14 @@ export const allRules: readonly Rule[] = [
   gateNobodyPasses,
   gateOpenToEverybody,
   gateWithoutEffect,
+  gateWithoutHome,
   hostNetwork,
   hstsLocksOut,
   hstsRemembered,
   loopbackInContainer,
   mapKeyLater,
   nameAlreadyServed,
+  nameNotIssued,
   noCertificate,
   noRestartPolicy,
   noSharedNetwork,

@@ -1,5 +1,6 @@
 import { card, tell } from '../findings/card.ts';
-import { inNetworks, isLinkLocal, isPrivate } from '../networks/address.ts';
+import { homeNetworks } from '../networks/home.ts';
+import { inNetworks, isLinkLocal, isLoopback, isPrivate } from '../networks/address.ts';
 import { overlap } from '../networks/covering.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -104,6 +105,44 @@ export const gateMissesIpv6: Rule = {
     });
   },
 };
+
+const noHome = card({
+  id: 'gate-without-home',
+  severity: 'note',
+  summary: 'The networks of a gate hold nobody at home, and not this machine either.',
+  why: 'One wrong digit in a network keeps everybody out whom it was meant for. Or it is meant for somewhere else.',
+  source: 'RFC 1918; RFC 4193',
+  messages: {
+    far: {
+      message: '`{gate}` lets in {networks}: none of it is your home ({home}), nor has this machine an address there.',
+      remedy: 'If it is meant for home, write `gate: home` on its roads, or correct its `networks`.',
+    },
+  },
+});
+
+export const gateWithoutHome: Rule = {
+  card: noHome,
+  check: (facts) => {
+    const { host, map } = facts;
+    const home = homeNetworks(host, map.front.homeNetworks).networks.filter((one) => !isLoopback(baseOf(one)));
+    if (home.length === 0) return [];
+    return writtenNetworks(facts).flatMap(({ gate, networks, roads, where }) => {
+      // Public networks are those of somebody else, and loopback is this machine alone.
+      const isInside =
+        networks.length > 0 &&
+        networks.every((one) => isPrivate(baseOf(one)) && !isLoopback(baseOf(one)) && !one.endsWith('/0'));
+      const isNear =
+        networks.some((one) => home.some((other) => overlap(one, other))) ||
+        host.addresses.some(({ address }) => inNetworks(address, networks));
+      if (!isInside || isNear || roads.length === 0) return [];
+      return [tell(noHome, { say: 'far', data: { gate, networks, home }, roads, where })];
+    });
+  },
+};
+
+function baseOf(network: string): string {
+  return network.split('/')[0] ?? '';
+}
 
 const lost = card({
   id: 'true-client-address-lost',
