@@ -114,10 +114,24 @@ interface Listens {
 const listensWords = ({ inside, published, isSeen }: Listens): string =>
   `${String(inside)}${published === null ? '' : ` on ${published.address ?? 'every address'}:${String(published.port)}`}${isSeen === null ? '' : isSeen ? ', seen' : ', silent'}`;
 
+interface Surveyed {
+  name: string;
+  state: string;
+  exitCode: number | null;
+  profiles: string[];
+  inNoFile: boolean;
+  listens: Listens[];
+  roads: string[];
+  apart: string | null;
+}
+
+const stateOf = ({ state, exitCode, profiles, inNoFile }: Surveyed): string =>
+  [state, ...(exitCode === null ? [] : [String(exitCode)]), ...profiles, ...(inNoFile ? ['in no file'] : [])].join(' ');
+
 interface Survey {
   projects: Array<{
     project: string | null;
-    services: Array<{ name: string; state: string; listens: Listens[]; roads: string[]; apart: string | null }>;
+    services: Array<Surveyed>;
   }>;
   nowhere: Array<{ road: string; why: string }>;
   proposals: Array<{ key: string; service: string; ports: number[]; wish: string | null }>;
@@ -141,9 +155,9 @@ test('the survey shows what runs, what is declared and does not, and the reverse
   const [, published, office, open] = ports.map(String);
   const shown = projects.map(({ project, services }) => [
     project,
-    services.map(({ name: own, state, listens, roads: leading }) => [own, state, listens.map(listensWords), leading]),
+    services.map((one) => [one.name, stateOf(one), one.listens.map(listensWords), one.roads]),
   ]);
-  const undeclared = 'running, in no file of the map';
+  const undeclared = 'running in no file';
   expect(shown).toEqual([
     ['marsh-office', [['roster', 'running', [`8080 on every address:${office ?? ''}, seen`], [name('roster')]]]],
     [
@@ -151,10 +165,10 @@ test('the survey shows what runs, what is declared and does not, and the reverse
       [
         ['bird-log', 'running', [`8080 on 127.0.0.1:${published ?? ''}, seen`], [name('sightings')]],
         ['nestcam', 'running', ['8080, seen'], []],
-        ['never', 'declared, profile winter', [], []],
+        ['never', 'none winter', [], []],
         ['roster', 'running', ['8080, seen'], []],
         ['sidecar', 'running', ['8080, seen'], []],
-        ['tides', 'ended with code 3', ['8080'], [name('tides')]],
+        ['tides', 'exited 3', ['8080'], [name('tides')]],
       ],
     ],
     [

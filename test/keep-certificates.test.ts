@@ -145,9 +145,9 @@ test('the list says what is held, from whom, for which roads, and how it renews'
       issuer: 'middle',
       daysLeft: 89,
       roads: [{ road: 'www.saltmarsh.example', why: 'it names the road' }],
-      renews: 'by you, with certs import',
+      renews: { by: 'files' },
     },
-    { id: 'log.saltmarsh.example', renews: 'certs make' },
+    { id: 'log.saltmarsh.example', renews: { by: 'practice' } },
   ]);
   const shown = await mileMarker(['certs'], folder);
   expect(shown.out).toContain('by middle');

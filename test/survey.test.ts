@@ -99,13 +99,19 @@ test('--ports is the ledger, and --free the next number that nobody has', async 
   const held = await listening(net.createServer(), 0);
   const port = portOf(held);
   const ledger = await mileMarker(['survey', '--ports', '--json'], folder);
-  const { ports } = JSON.parse(ledger.out) as { ports: Array<{ port: number; owner: string; source: string }> };
-  const known = (number: number): string[] =>
-    ports.filter((row) => row.port === number).map(({ owner, source }) => `${owner} ${source}`);
-  expect(known(services.nestcam)).toEqual(['observatory/nestcam container']);
-  expect(known(services['tide-tables'])).toEqual(['observatory/tide-tables compose']);
-  expect(known(services.workbench)).toEqual(['a program for workbench.saltmarsh.example map']);
-  expect(known(port)).toEqual([`node (process ${String(process.pid)}) socket`]);
+  const { ports } = JSON.parse(ledger.out) as {
+    ports: Array<{ port: number; owner: Record<string, unknown>; source: string }>;
+  };
+  const known = (number: number): unknown[] =>
+    ports.filter((row) => row.port === number).map(({ owner, source }) => ({ ...owner, source }));
+  expect(known(services.nestcam)).toEqual([{ kind: 'service', service: 'observatory/nestcam', source: 'container' }]);
+  expect(known(services['tide-tables'])).toEqual([
+    { kind: 'service', service: 'observatory/tide-tables', source: 'compose' },
+  ]);
+  expect(known(services.workbench)).toEqual([{ kind: 'road', road: 'workbench.saltmarsh.example', source: 'map' }]);
+  expect(known(port)).toEqual([
+    { kind: 'processes', processes: [{ pid: process.pid, name: 'node' }], source: 'socket' },
+  ]);
   const free = await mileMarker(['survey', '--free', '--from', String(port)], folder);
   held.close();
   expect(free.code).toBe(0);

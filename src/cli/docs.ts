@@ -1,5 +1,7 @@
-import { readFile, writeFile } from 'node:fs/promises';
+import { mkdir, readFile, writeFile } from 'node:fs/promises';
+import { dirname } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { documentSchemas } from '../core/documents/documents.ts';
 import { findingsPage } from '../core/findings/page.ts';
 import { mapPage } from '../core/map/page.ts';
 import { mapJsonSchema } from '../core/map/schema/json-schema.ts';
@@ -10,11 +12,19 @@ const pages: Record<string, string> = {
   'findings.md': findingsPage(),
   'map.md': mapPage(),
   'map.schema.json': `${JSON.stringify(mapJsonSchema(), null, 2)}\n`,
+  ...Object.fromEntries(
+    Object.entries(documentSchemas()).map(([file, schema]) => [
+      `documents/${file}`,
+      `${JSON.stringify(schema, null, 2)}\n`,
+    ]),
+  ),
 };
 for (const [name, fresh] of Object.entries(pages)) {
   const path = fileURLToPath(new URL(`../../docs/${name}`, import.meta.url));
-  if (!process.argv.includes('--check')) await writeFile(path, fresh);
-  else if ((await readFile(path, 'utf8').catch(() => '')) !== fresh) {
+  if (!process.argv.includes('--check')) {
+    await mkdir(dirname(path), { recursive: true });
+    await writeFile(path, fresh);
+  } else if ((await readFile(path, 'utf8').catch(() => '')) !== fresh) {
     process.stderr.write(`docs/${name} is not what the source says.\n  do: npm run fix\n`);
     process.exitCode = 1;
   }

@@ -2,6 +2,7 @@ import { spawn, type ChildProcessWithoutNullStreams } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { assertDocument } from './documents.ts';
 import type { Io } from '../../src/cli/io.ts';
 
 export const program = join(__dirname, '../../dist/mile-marker.js');
@@ -56,6 +57,8 @@ export async function mileMarker(
     ...more,
   });
   clearTimeout(limit);
+  // Whatever a test looks at in a document, all of it fits what is promised of it.
+  if (argv.includes('--json') && out !== '' && !argv.includes('--watch')) assertDocument(out);
   return { code, out, err };
 }
 

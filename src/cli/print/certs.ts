@@ -16,7 +16,7 @@ export interface CertificateRow {
   left: number | null;
   renewAt: string | null;
   roads: Array<{ road: string; why: string }>;
-  renews: string;
+  renews: { by: PlannedCertificate['from']; challenge: PlannedCertificate['challenge'] };
 }
 
 interface RowInput {
@@ -29,7 +29,7 @@ interface RowInput {
 export function certificateRow({ planned, held, roads, now }: RowInput): CertificateRow {
   const { id, names } = planned;
   const none = { covers: [], issuer: null, from: null, to: null, daysLeft: null, left: null, renewAt: null };
-  const renews = renewsBy(planned);
+  const renews = { by: planned.from, challenge: planned.challenge };
   if (held === null) return { id, names, ...none, roads, renews };
   return {
     id,
@@ -46,9 +46,10 @@ export function certificateRow({ planned, held, roads, now }: RowInput): Certifi
   };
 }
 
-function renewsBy({ from, challenge }: PlannedCertificate): string {
-  if (from === 'practice') return 'certs make';
-  return from === 'acme' ? `certs renew, by ${challenge ?? 'http'}` : 'by you, with certs import';
+/** For people. */
+function renewsBy({ by, challenge }: CertificateRow['renews']): string {
+  if (by === 'practice') return 'certs make';
+  return by === 'acme' ? `certs renew, by ${challenge ?? 'http'}` : 'by you, with certs import';
 }
 
 /** Organisation and common name of an issuer, which is what people know it by. */
@@ -79,7 +80,7 @@ export function formatCertificates(
       const about = [id, ...apart.map((name) => `  ${name}`), ...(issuer === null ? [] : [`  by ${issuer}`])];
       const rest =
         to === null ? ['none yet', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days\n${bar(left ?? 0)}`];
-      return [about.join('\n'), ...rest, renews.replace(', ', '\n'), names === id ? 'its own name' : names];
+      return [about.join('\n'), ...rest, renewsBy(renews).replace(', ', '\n'), names === id ? 'its own name' : names];
     }),
   );
 }

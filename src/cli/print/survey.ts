@@ -1,8 +1,8 @@
 import wrapAnsi from 'wrap-ansi';
-import type { LedgerRow } from '../../core/inventory/ledger.ts';
+import { ownerText, type LedgerRow } from '../../core/inventory/ledger.ts';
 import type { PassedOver, Proposal } from '../../core/survey/propose.ts';
 import { withPort } from '../../core/networks/address.ts';
-import type { SurveyedService } from '../../core/survey/survey.ts';
+import { stateWords, type SurveyedService } from '../../core/survey/survey.ts';
 import type { SurveyResult } from '../../use-cases/survey/survey.ts';
 import { style, wrap, type Style } from './style.ts';
 import { table } from './table.ts';
@@ -59,12 +59,14 @@ interface Columns {
   keys: ReadonlyMap<string, string>;
 }
 
-function row({ name, state, listens, roads, apart }: SurveyedService, { short, paint, keys }: Columns): string[] {
+function row(service: SurveyedService, { short, paint, keys }: Columns): string[] {
+  const { name, listens, roads, apart, running, inNoFile } = service;
+  const state = `${stateWords(service)}${inNoFile ? ', in no file of the map' : ''}`;
   const names = roads.map((road) => (short ? narrow(keys.get(road) ?? road, 16) : road));
   const leads =
     names.length > 0 ? names.join('\n') : apart === null ? 'none' : narrow(`none: ${apart}`, short ? 16 : 40);
   const said = short ? narrow(state, 15) : state;
-  const painted = state.startsWith('running') ? said : paint.yellow(said);
+  const painted = running ? said : paint.yellow(said);
   return [short ? narrow(name, 16) : name, painted, listens.length === 0 ? 'nowhere' : listensWords(listens), leads];
 }
 
@@ -95,7 +97,7 @@ export function formatLedger(ledger: readonly LedgerRow[], { colour }: Pick<Look
     const before = ledger[index - 1];
     const again = before?.port === port && before.protocol === protocol;
     const number = again ? '' : `${String(port)}${protocol === 'udp' ? '/udp' : ''}`;
-    return [number, address ?? 'every address', owner, source];
+    return [number, address ?? 'every address', ownerText(owner), source];
   });
   return table(head, rows);
 }

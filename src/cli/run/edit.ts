@@ -1,5 +1,5 @@
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import { sortFindings } from '../../core/findings/finding.ts';
+import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { editMap, type Edit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
@@ -53,7 +53,7 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
   const result = await editMap(options.map, edit, io);
   io.err(`map: ${result.shownMap}\n`);
   if (result.findings.length > 0) {
-    if (options.json === true) io.out(jsonDocument('edit', { ...result }));
+    if (options.json === true) io.out(jsonDocument('edit', documentOf(result, result.findings)));
     else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));
     io.err('\nThe map was not changed.\n');
     setCode(exit.badInput);
@@ -66,7 +66,7 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
     edit.kind === 'add' || edit.kind === 'set'
       ? sortFindings(all.filter(({ roads }) => roads.includes(result.road)))
       : [];
-  if (options.json === true) io.out(jsonDocument('edit', { ...result, findings: needs }));
+  if (options.json === true) io.out(jsonDocument('edit', documentOf(result, needs)));
   else {
     io.out(`${resultWords(edit, result)}\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
@@ -79,4 +79,11 @@ function resultWords(edit: Edit, { road, changed }: { road: string; changed: boo
   if (edit.kind !== 'set') return changed ? `${done[edit.kind]} ${road}` : `${road} is ${done[edit.kind]} already`;
   const said = edit.value === null ? `no \`${edit.key}\`` : `${edit.key}: ${edit.value}`;
   return changed ? `${road} now says ${said}` : `${road} says ${said} already`;
+}
+
+function documentOf(
+  { shownMap, road, changed }: { shownMap: string; road: string; changed: boolean },
+  findings: readonly Finding[],
+): Record<string, unknown> {
+  return { map: shownMap, road, changed, findings };
 }

@@ -1,9 +1,8 @@
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import type { Finding } from '../../core/findings/finding.ts';
 import { nextFree } from '../../core/inventory/ledger.ts';
 import type { Proposal } from '../../core/survey/propose.ts';
 import { editMap } from '../../use-cases/map/edit.ts';
-import { takeSurvey, type SurveyResult } from '../../use-cases/survey/survey.ts';
+import { takeSurvey, type SurveyResult, type UnreadMap } from '../../use-cases/survey/survey.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -24,7 +23,7 @@ export async function runSurvey(options: SurveyOptions, context: CommandContext)
   const { io } = context;
   const result = await takeSurvey(options.map, io);
   if ('unread' in result) {
-    tellUnread(result.unread, options, context);
+    tellUnread(result, options, context);
     return;
   }
   if (options.free === true) printFree(result, options, io);
@@ -38,8 +37,12 @@ export async function runSurvey(options: SurveyOptions, context: CommandContext)
   context.setCode(exit.cannotJudge);
 }
 
-function tellUnread(findings: Finding[], { json }: SurveyOptions, { io, setCode }: CommandContext): void {
-  if (json === true) io.out(jsonDocument('survey', { findings, summary: countFindings(findings) }));
+function tellUnread(
+  { unread: findings, shownMap: map }: UnreadMap,
+  { json }: SurveyOptions,
+  { io, setCode }: CommandContext,
+): void {
+  if (json === true) io.out(jsonDocument('survey', { map, findings, summary: countFindings(findings) }));
   else io.out(formatFindings(findings, { width: io.width, colour: io.colour.out }));
   io.err(
     `\nThe map has errors: ${countsInWords(countFindings(findings))}.\nnext: fix the map, then: mile-marker survey\n`,
@@ -75,7 +78,7 @@ function nextStep({ site, survey, proposals }: SurveyResult): string {
 function printLedger({ ledger, asked }: SurveyResult, { json }: SurveyOptions, io: Io): void {
   if (json === true) io.out(jsonDocument('ports', { asked, ports: ledger }));
   else io.out(ledger.length === 0 ? '' : formatLedger(ledger, { colour: io.colour.out }));
-  const hidden = ledger.some(({ owner }) => owner.includes('only root'));
+  const hidden = ledger.some(({ owner }) => owner.kind === 'hidden');
   io.err(
     `${plural(new Set(ledger.map(({ port, protocol }) => `${String(port)}/${protocol}`)).size, 'port')} in use or reserved.${hidden ? ' To see every program: sudo mile-marker survey --ports' : ''}\n`,
   );

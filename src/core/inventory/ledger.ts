@@ -1,6 +1,15 @@
 import type { Plan } from '../plan/plan.ts';
 import { titleOf, type ListeningSocket, type Service } from './inventory.ts';
 
+/** Who has a port. `hidden`: a program that only root may see. */
+export type PortOwner =
+  | { kind: 'front'; listener: 'http' | 'https' }
+  | { kind: 'mark' }
+  | { kind: 'service'; service: string }
+  | { kind: 'road'; road: string }
+  | { kind: 'processes'; processes: ListeningSocket['owners'] }
+  | { kind: 'hidden' };
+
 /**
  * Who has, or will have, a port of this host.
  *
@@ -11,7 +20,7 @@ export interface LedgerRow {
   port: number;
   protocol: 'tcp' | 'udp';
   address: string | null;
-  owner: string;
+  owner: PortOwner;
   source: 'map' | 'compose' | 'container' | 'socket';
 }
 
@@ -28,14 +37,15 @@ interface LedgerInput {
 export function portLedger({ front, roadPorts, services, sockets }: LedgerInput): LedgerRow[] {
   const rows = [...frontRows(front), ...services.flatMap(serviceRows)];
   for (const { port, road } of roadPorts) {
-    rows.push({ port, protocol: 'tcp', address: null, owner: `a program for ${road}`, source: 'map' });
+    rows.push({ port, protocol: 'tcp', address: null, owner: { kind: 'road', road }, source: 'map' });
   }
   for (const { protocol, port, address, owners } of sockets) {
     const known = rows.some((row) => row.port === port && row.protocol === protocol && row.source === 'container');
     // The engine holds a socket for every port that it publishes.
     if (known && (owners.length === 0 || owners.every(({ name }) => /docker|rootlessport|pasta|slirp/.test(name))))
       continue;
-    rows.push({ port, protocol, address, owner: ownerWords(owners), source: 'socket' });
+    const owner: PortOwner = owners.length === 0 ? { kind: 'hidden' } : { kind: 'processes', processes: owners };
+    rows.push({ port, protocol, address, owner, source: 'socket' });
   }
   return unique(rows).sort((a, b) => a.port - b.port || (a.protocol < b.protocol ? -1 : 1));
 }
@@ -43,7 +53,7 @@ export function portLedger({ front, roadPorts, services, sockets }: LedgerInput)
 function frontRows(front: Plan['front'] | null): LedgerRow[] {
   if (front === null) return [];
   const { listen, mark } = front;
-  const row = (port: number, address: string | null, owner: string): LedgerRow => ({
+  const row = (port: number, address: string | null, owner: PortOwner): LedgerRow => ({
     port,
     protocol: 'tcp',
     address,
@@ -51,16 +61,16 @@ function frontRows(front: Plan['front'] | null): LedgerRow[] {
     source: 'map',
   });
   return [
-    row(listen.http, null, 'the front, http'),
-    row(listen.https, null, 'the front, https'),
-    row(mark.port, mark.address, 'the edition mark'),
+    row(listen.http, null, { kind: 'front', listener: 'http' }),
+    row(listen.https, null, { kind: 'front', listener: 'https' }),
+    row(mark.port, mark.address, { kind: 'mark' }),
   ];
 }
 
 function serviceRows(service: Service): LedgerRow[] {
   const { published, declared, containers } = service;
   const running = containers.some(({ state }) => state === 'running');
-  const owner = titleOf(service);
+  const owner: PortOwner = { kind: 'service', service: titleOf(service) };
   const rowsOf = (ports: Service['published'], source: LedgerRow['source']): LedgerRow[] =>
     ports.flatMap(({ hostPort, hostAddress: address, protocol }) =>
       hostPort === null ? [] : [{ port: hostPort, protocol, address, owner, source }],
@@ -72,6 +82,24 @@ function serviceRows(service: Service): LedgerRow[] {
   return [...live, ...written.filter((row) => !isLive(row))];
 }
 
+/** For people. */
+export function ownerText(owner: PortOwner): string {
+  switch (owner.kind) {
+    case 'front':
+      return `the front, ${owner.listener}`;
+    case 'mark':
+      return 'the edition mark';
+    case 'service':
+      return owner.service;
+    case 'road':
+      return `a program for ${owner.road}`;
+    case 'processes':
+      return ownerWords(owner.processes);
+    case 'hidden':
+      return ownerWords([]);
+  }
+}
+
 export function ownerWords(owners: ListeningSocket['owners']): string {
   const [first] = owners;
   if (first === undefined) return 'a program that only root may see';
@@ -80,7 +108,7 @@ export function ownerWords(owners: ListeningSocket['owners']): string {
 
 function unique(rows: readonly LedgerRow[]): LedgerRow[] {
   const seen = new Map(
-    rows.map((row) => [`${String(row.port)}/${row.protocol}/${row.address ?? ''}/${row.owner}`, row]),
+    rows.map((row) => [`${String(row.port)}/${row.protocol}/${row.address ?? ''}/${JSON.stringify(row.owner)}`, row]),
   );
   return [...seen.values()];
 }

@@ -1,4 +1,12 @@
-import { isRunning, titleOf, type Inventory, type ListeningSocket, type Service } from '../inventory/inventory.ts';
+import {
+  isRunning,
+  titleOf,
+  type Container,
+  type ContainerState,
+  type Inventory,
+  type ListeningSocket,
+  type Service,
+} from '../inventory/inventory.ts';
 import { reachableInside } from '../inventory/listening.ts';
 import { ownerWords } from '../inventory/ledger.ts';
 import { notForTheWebBy } from '../inventory/web-ports.ts';
@@ -13,7 +21,8 @@ import type { Resolution } from '../plan/resolve-service.ts';
 /**
  * One service as the survey shows it.
  *
- * @property state in words: `running`, `running, unhealthy`, `ended with code 1`, `declared, not running`, `declared`
+ * @property state of its container; `none` when it has none, null when no engine was asked
+ * @property inNoFile it runs, and no Compose file of the map declares it
  * @property listens each port inside, and where on this host it is published
  * @property roads full names of the roads that lead to it
  * @property apart why no road is offered for it, or null
@@ -22,8 +31,12 @@ export interface SurveyedService {
   title: string;
   name: string;
   image: string | null;
-  state: string;
+  state: ContainerState | 'none' | null;
+  health: Container['health'];
+  exitCode: number | null;
+  profiles: string[];
   declared: boolean;
+  inNoFile: boolean;
   running: boolean;
   listens: SurveyedPort[];
   roads: string[];
@@ -105,7 +118,9 @@ function nameOf({ road, prefix }: PartOnRoad): string {
 function whyNobody(found: Resolution, { asked }: Inventory): string | null {
   const { service } = found;
   if (found.kind !== 'dialled') return whyNot(found);
-  return service === null || !asked || isRunning(service) ? null : `${titleOf(service)}: ${stateOf(service, asked)}`;
+  if (service === null || !asked || isRunning(service)) return null;
+  const shown = surveyed(service, { roads: [], asked, hasFiles: false });
+  return `${titleOf(service)}: ${stateWords(shown)}`;
 }
 
 /** What belongs to no project comes last. */
@@ -124,34 +139,46 @@ interface Context {
 }
 
 function surveyed(service: Service, { roads, asked, hasFiles }: Context): SurveyedService {
-  const { name, image, declared } = service;
-  const running = isRunning(service);
-  const notDeclared = declared === null && hasFiles ? ', in no file of the map' : '';
+  const { name, image, declared, profiles } = service;
+  const first = firstOf(service);
   return {
     title: titleOf(service),
     name,
     image,
-    state: `${stateOf(service, asked)}${notDeclared}`,
+    state: first?.state ?? (asked ? 'none' : null),
+    health: first?.health ?? null,
+    exitCode: first?.state === 'exited' ? first.exitCode : null,
+    profiles,
     declared: declared !== null,
-    running,
+    inNoFile: declared === null && hasFiles,
+    running: isRunning(service),
     listens: listensOf(service),
     roads,
     apart: notForTheWebBy(service),
   };
 }
 
-function stateOf(service: Service, asked: boolean): string {
-  const { containers, profiles } = service;
-  const first = containers.find(({ state }) => state === 'running') ?? containers[0];
-  if (first === undefined) {
-    if (!asked) return 'declared';
-    return profiles.length > 0 ? `declared, profile ${profiles.join(', ')}` : 'declared, not running';
-  }
-  switch (first.state) {
+/** The container that stands for a service: one that runs, else the first. */
+function firstOf({ containers }: Service): Container | undefined {
+  return containers.find(({ state }) => state === 'running') ?? containers[0];
+}
+
+/** For people. */
+export function stateWords({
+  state,
+  health,
+  exitCode,
+  profiles,
+}: Pick<SurveyedService, 'state' | 'health' | 'exitCode' | 'profiles'>): string {
+  switch (state) {
+    case null:
+      return 'declared';
+    case 'none':
+      return profiles.length > 0 ? `declared, profile ${profiles.join(', ')}` : 'declared, not running';
     case 'running':
-      return first.health === 'unhealthy' || first.health === 'starting' ? `running, ${first.health}` : 'running';
+      return health === 'unhealthy' || health === 'starting' ? `running, ${health}` : 'running';
     case 'exited':
-      return `ended with code ${String(first.exitCode)}`;
+      return `ended with code ${String(exitCode)}`;
     case 'restarting':
       return 'restarting again and again';
     case 'paused':
@@ -160,7 +187,7 @@ function stateOf(service: Service, asked: boolean): string {
       return 'made, never started';
     case 'dead':
     case 'removing':
-      return first.state;
+      return state;
   }
 }
 

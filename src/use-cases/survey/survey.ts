@@ -23,7 +23,7 @@ export interface SurveyResult {
 }
 
 /** A map that is there and cannot be read. */
-interface UnreadMap {
+export interface UnreadMap {
   unread: Finding[];
   shownMap: string;
 }

@@ -1,0 +1,69 @@
+import * as z from 'zod';
+import { legNames } from '../findings/finding.ts';
+import { count, counts, findings, severity, texts } from './shapes.ts';
+
+const leg = z.strictObject({
+  outcome: z.enum(['ok', 'wrong', 'warning', 'unsure', 'untested', 'skipped']),
+  kind: z.string(),
+  says: z.string(),
+});
+
+const told = z.strictObject({
+  rule: z.string(),
+  severity,
+  cause: z.string(),
+  roads: texts,
+  message: z.string(),
+});
+
+/** About what is written, and about what really answers. */
+export const liveDocuments = {
+  write: {
+    map: z.string(),
+    folder: z.string().optional(),
+    edition: count.optional(),
+    written: z.boolean(),
+    throwaway: texts.optional(),
+    include: z.strictObject({ line: z.string(), where: z.string() }).nullable().optional(),
+    changes: z.array(z.strictObject({ path: z.string(), change: z.enum(['new', 'gone', 'changed']) })).optional(),
+    compose: z
+      .strictObject({
+        file: z.strictObject({ path: z.string(), text: z.string(), changed: z.boolean() }).nullable(),
+        ports: z.array(
+          z.strictObject({
+            service: z.string(),
+            file: z.string(),
+            line: count,
+            written: z.string(),
+            instead: z.string().nullable(),
+          }),
+        ),
+      })
+      .nullable()
+      .optional(),
+    findings,
+    summary: z.strictObject(counts).optional(),
+  },
+  links: {
+    map: z.string(),
+    links: z.array(z.strictObject({ url: z.string(), on: z.enum(['mobile data', 'Wi-Fi at home']), see: z.string() })),
+  },
+  verify: {
+    map: z.string(),
+    front: texts,
+    vantage: z.strictObject({
+      from: z.string().nullable(),
+      place: z.enum(['machine', 'home', 'outside']),
+      seenAs: z.string().nullable(),
+      at: texts,
+    }),
+    roads: z.array(z.strictObject({ name: z.string(), legs: z.record(z.enum(legNames), leg) })),
+    findings,
+    explained: z.array(z.strictObject({ rule: z.string(), leg: z.enum(legNames), road: z.string(), by: z.string() })),
+    summary: z.strictObject({
+      ...counts,
+      roads: z.strictObject({ well: count, untested: count, unsure: count, faulty: count }),
+    }),
+    since: z.strictObject({ last: z.string(), come: z.array(told), gone: z.array(told) }).optional(),
+  },
+};

@@ -1,0 +1,172 @@
+import * as z from 'zod';
+import { proxyNames } from '../proxies/names.ts';
+import {
+  count,
+  counts,
+  endpoint,
+  finding,
+  findings,
+  gate,
+  headerPairs,
+  leads,
+  place,
+  port,
+  texts,
+  upstream,
+} from './shapes.ts';
+
+const ports = z.strictObject({ http: port, https: port });
+
+const front = z.strictObject({
+  proxy: z.enum(proxyNames),
+  container: z.string().nullable(),
+  addresses: texts,
+  names: texts,
+  home: texts,
+  ports,
+  listen: z.strictObject({ addresses: texts, http: port, https: port }),
+  mark: endpoint,
+  unknown: z.union([
+    z.strictObject({ act: z.enum(['refuse', 'not-found']) }),
+    z.strictObject({ act: z.literal('redirect'), url: z.string() }),
+  ]),
+  edge: z.strictObject({ networks: texts, header: z.string(), speaks: z.enum(['https', 'http']) }).nullable(),
+  where: place,
+});
+
+const rules = z.strictObject({
+  methods: texts.nullable(),
+  rate: z.strictObject({ requests: z.number(), perSeconds: z.number(), burst: z.number() }).nullable(),
+  bodyLimitBytes: z.number().nullable(),
+  silenceSeconds: z.number(),
+  plain: z.boolean(),
+  hsts: z.number().nullable(),
+  headers: headerPairs,
+  defaults: headerPairs,
+  cors: z
+    .strictObject({
+      origins: texts,
+      methods: texts,
+      headers: texts,
+      credentials: z.boolean(),
+      maxAgeSeconds: z.number().nullable(),
+    })
+    .nullable(),
+  log: z.union([z.string(), z.literal(false), z.null()]),
+  expect: z
+    .strictObject({
+      path: z.string(),
+      status: z.int().nullable(),
+      text: z.string().nullable(),
+      websocket: z.boolean(),
+    })
+    .nullable(),
+  meantSo: texts,
+});
+
+const road = z.strictObject({
+  name: z.string(),
+  display: z.string(),
+  url: z.string(),
+  gate,
+  paused: z.boolean(),
+  rules,
+  parts: z.array(z.strictObject({ prefix: z.string(), leads, where: place })),
+  where: place,
+});
+
+const answerRules = z.strictObject({ drop: texts, set: headerPairs, defaults: headerPairs });
+const headers = z.record(z.string(), z.string());
+const because = z.array(z.looseObject({ step: z.string() }));
+const verdict = z.discriminatedUnion('act', [
+  z.strictObject({ act: z.literal('no-handshake'), because }),
+  z.strictObject({ act: z.literal('close'), because }),
+  z.strictObject({
+    act: z.literal('answer'),
+    status: z.int(),
+    location: z.string().optional(),
+    headers,
+    body: z.string().optional(),
+    because,
+  }),
+  z.strictObject({
+    act: z.literal('forward'),
+    upstream,
+    target: z.string(),
+    headers,
+    without: texts,
+    silenceSeconds: z.number(),
+    bodyLimitBytes: z.number().nullable(),
+    answer: answerRules,
+    because,
+  }),
+  z.strictObject({
+    act: z.literal('folder'),
+    root: z.string(),
+    path: z.string().nullable(),
+    target: z.string(),
+    headers,
+    because,
+  }),
+]);
+
+const viewpoint = z.strictObject({
+  label: z.string(),
+  peer: z.string(),
+  person: z.string().nullable(),
+  knownIn: texts,
+});
+
+/** About the map and what it means. */
+export const mapDocuments = {
+  check: { map: z.string(), roads: count, findings, summary: z.strictObject(counts) },
+  roads: { map: z.string(), front, roads: z.array(road) },
+  edit: { map: z.string(), road: z.string(), changed: z.boolean(), findings: z.array(finding) },
+  explain: {
+    map: z.string(),
+    request: z.looseObject({
+      listener: z.enum(['http', 'https']),
+      method: z.string(),
+      target: z.string(),
+      peer: z.string(),
+    }),
+    verdict,
+    client: z.string(),
+    steps: z.array(
+      z.strictObject({
+        step: z.string(),
+        outcome: z.enum(['passes', 'decides', 'not-reached']),
+        words: z.string(),
+        mapLine: count,
+      }),
+    ),
+  },
+  exposure: {
+    map: z.string(),
+    viewpoints: z.array(viewpoint),
+    rows: z.array(
+      z.strictObject({
+        road: z.string(),
+        target: z.string(),
+        cells: z.array(z.enum(['passes', 'password', 'refused', 'paused', 'nowhere'])),
+      }),
+    ),
+  },
+  people: {
+    map: z.string(),
+    file: z.string(),
+    gates: texts,
+    people: z.array(
+      z.strictObject({
+        name: z.string(),
+        line: count,
+        kind: z.string(),
+        cost: z.number().nullable(),
+        milliseconds: z.number(),
+        verifiable: z.boolean(),
+        weak: z.boolean(),
+      }),
+    ),
+    bad: z.array(z.strictObject({ line: count, why: z.string(), name: z.string() })),
+  },
+};
