@@ -173,7 +173,11 @@ describe('names and ports', () => {
     const told = read(ran).findings.filter(({ leg }) => leg === 'dns');
     expect(told.map(({ rule, roads: broken, remedy }) => [rule, broken.length, remedy])).toEqual([
       ['dns-elsewhere', 2, 'Change the record to A 127.0.0.1, or correct `front.address` if the front has moved.'],
-      ['dns-missing', 1, 'Add this record where you keep your zone: none.saltmarsh.example. A 127.0.0.1'],
+      [
+        'dns-missing',
+        1,
+        'Add where you keep your zone (the whole list: mile-marker dns records): none.saltmarsh.example. CNAME right.saltmarsh.example.',
+      ],
     ]);
     // A broken DNS leg does not stop the rest, which goes on at the front's address.
     expect(read(ran).roads[0]?.legs).toMatchObject({

@@ -1,3 +1,4 @@
+import { isContainerInterface, isLookalike } from '../../src/core/networks/container-interface.ts';
 import fc from 'fast-check';
 import { covers } from '../../src/core/certificates/cover.ts';
 import { hostOfHeader, parseHostName } from '../../src/core/names/host-name.ts';
@@ -37,6 +38,18 @@ test.each([
   ['*.example', 'wildcard'],
 ])('%j is refused: %s', (typed, problem) => {
   expect(parseHostName(typed)).toMatchObject({ ok: false, problem });
+});
+
+test.each<[string, boolean, boolean]>([
+  ['docker0', true, false],
+  ['br-0123456789ab', true, false],
+  ['br-eth0', false, true],
+  ['br-wan', false, false],
+  ['br0', false, false],
+  ['eth0', false, false],
+  ['dockerish', false, true],
+])('the interface %s: of containers, or called nearly so', (name, isOne, isNearly) => {
+  expect([isContainerInterface(name), isLookalike(name)]).toEqual([isOne, isNearly]);
 });
 
 test('a name in comparable form stays as it is, however it was written', () => {
@@ -129,7 +142,7 @@ test('home is loopback and the networks of this house: no containers, no neighbo
     resolvers: [],
     trustedRoots: null,
     compose: 'docker compose',
-    containerInterfaces: [],
+    lookalikes: [],
   };
   expect(homeNetworks(host, null)).toEqual({
     networks: ['127.0.0.0/8', '::1/128', '192.168.64.0/24', '2001:db8:40::/64'],

@@ -13,7 +13,7 @@ export const someHost: HostFacts = {
   resolvers: ['192.168.64.3'],
   trustedRoots: '/etc/ssl/certs/ca-certificates.crt',
   compose: 'docker compose',
-  containerInterfaces: [],
+  lookalikes: [],
 };
 
 /** An inventory of Compose files alone, unless the engine was asked. */

@@ -3,7 +3,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { homedir, networkInterfaces } from 'node:os';
 import { join } from 'node:path';
 import type { HostFacts, InterfaceAddress } from '../../core/inventory/inventory.ts';
-import { isContainerInterface } from '../../core/networks/container-interface.ts';
+import { isContainerInterface, isLookalike } from '../../core/networks/container-interface.ts';
 import { parseAddress, parseNetwork } from '../../core/networks/address.ts';
 
 /** Where distributions keep the authorities that the machine trusts, the usual ones first. */
@@ -17,7 +17,7 @@ export function hostFacts(): HostFacts {
     resolvers: getServers().flatMap((server) => parseAddress(server) ?? []),
     trustedRoots: rootFiles.find((file) => existsSync(file)) ?? null,
     compose: composeCommand(),
-    containerInterfaces: containerInterfaces(),
+    lookalikes: lookalikes(),
   };
 }
 
@@ -38,13 +38,15 @@ function composeCommand(): string {
   return isAlone ? 'docker-compose' : 'docker compose';
 }
 
-/** Also those on which nothing runs now, which have no address to show. */
-function containerInterfaces(): string[] {
+/** Also those that are down, which have no address to show. */
+function lookalikes(): string[] {
+  let names: string[];
   try {
-    return readdirSync('/sys/class/net').filter(isContainerInterface).sort();
+    names = readdirSync('/sys/class/net');
   } catch {
-    return Object.keys(networkInterfaces()).filter(isContainerInterface).sort();
+    names = Object.keys(networkInterfaces());
   }
+  return names.filter(isLookalike).sort();
 }
 
 function interfaceAddresses(): InterfaceAddress[] {

@@ -138,8 +138,8 @@ export interface HostFacts {
   trustedRoots: string | null;
   /** The command for Compose files here: `docker compose`, or `docker-compose` where only that is installed. */
   compose: string;
-  /** Names of the network interfaces of container engines, also of those that are down. */
-  containerInterfaces: string[];
+  /** Network interfaces that are called nearly as those of container engines, and are none. */
+  lookalikes: string[];
 }
 
 /**

@@ -15,7 +15,7 @@ const missing = card({
   messages: {
     none: {
       message: 'DNS has no address for {names}.',
-      remedy: 'Add this where you keep your zone: {records}. The whole list: mile-marker dns records',
+      remedy: 'Add where you keep your zone (the whole list: mile-marker dns records): {records}',
     },
     edge: {
       message: 'DNS has no address for {names}.',

@@ -1,3 +1,4 @@
+import { containerPatterns } from '../networks/container-interface.ts';
 import { isOnHost, waysIn, type WayInFacts } from './way-in.ts';
 
 /**
@@ -34,10 +35,8 @@ ${frontLines(facts)}
 \t\tct state established,related accept
 \t\t# What is only passing through is not ours to judge.
 \t\tfib daddr type != local accept
-\t\t# This machine itself, and its container networks. After a network is made anew: mile-marker write, then load these rules again.
-${insideInterfaces(facts)
-  .map((name) => `\t\tiifname "${name}" accept`)
-  .join('\n')}
+\t\t# This machine itself, and its container networks; not what is only called like one.
+${insideLines(facts).join('\n')}
 ${[...except, ...fromHome('ip', v4), ...fromHome('ip6', v6)].join('\n')}
 \t\tjump from_outside
 \t}
@@ -45,11 +44,12 @@ ${[...except, ...fromHome('ip', v4), ...fromHome('ip6', v6)].join('\n')}
 `;
 }
 
-/** By their whole names: a pattern such as `br-*` would let in a bridge that leads outside. Those of the engines' own kinds have no other meaning. */
-function insideInterfaces({ host }: WayInFacts): string[] {
-  const patterns = ['docker*', 'podman*', 'veth*', 'cni*'];
-  const bridges = host.containerInterfaces.filter((name) => name.startsWith('br-'));
-  return ['lo', ...patterns, ...bridges];
+function insideLines({ host }: WayInFacts): string[] {
+  return ['lo', ...containerPatterns].map((pattern) => {
+    const others = host.lookalikes.filter((name) => name.startsWith(pattern.replace('*', '')));
+    const but = others.length === 0 ? '' : ` iifname != { ${others.map((name) => `"${name}"`).join(', ')} }`;
+    return `\t\tiifname "${pattern}"${but} accept`;
+  });
 }
 
 /** With an edge in front nobody else has to reach the ports of the front. */
