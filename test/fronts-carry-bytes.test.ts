@@ -1,7 +1,8 @@
 import { text } from 'node:stream/consumers';
 import { createHash, randomBytes } from 'node:crypto';
-import { copyFileSync, readFileSync, writeFileSync } from 'node:fs';
+import { copyFileSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { once } from 'node:events';
+import bcrypt from 'bcryptjs';
 import http from 'node:http';
 import http2 from 'node:http2';
 import https from 'node:https';
@@ -482,6 +483,35 @@ describe('builtin', () => {
     release();
     expect((await bodyOf(await answered(request))).toString()).toBe('finished');
     expect((await over).code).toBe(130);
+    service.close();
+  });
+
+  test('a login that is just being checked when the front stops is not told that it is wrong', async () => {
+    const service = await listening(
+      http.createServer((_, response) => response.end('inside')),
+      0,
+    );
+    const { head, https: port } = await practiceHead();
+    const folder = folderWith({
+      'mile-marker.yaml': `${head}gates: {wardens: {people: wardens}}\nroads:\n  nestcam: {to: ":${String((service.address() as AddressInfo).port)}", gate: wardens}\n`,
+      // So dear that the front is asked to stop while it counts.
+      wardens: `edda:${bcrypt.hashSync('tern over the spit', 13)}\n`,
+    });
+    await mileMarker(['certs', 'make'], folder);
+    const child = launch(['serve'], folder);
+    await says(child, 'Serving');
+    const authorization = `Basic ${Buffer.from('edda:tern over the spit').toString('base64')}`;
+    const request = asker(folder, port)({ path: '/', headers: { authorization } });
+    const threads = (): number => readdirSync(`/proc/${String(child.pid)}/task`).length;
+    const before = threads();
+    request.end();
+    // Passwords are checked in a thread of their own, which the first of them starts.
+    for (let tries = 0; threads() === before && tries < 2000; tries += 1)
+      await new Promise((resolve) => setImmediate(resolve));
+    const stopping = says(child, 'Stopping');
+    child.kill('SIGINT');
+    await stopping;
+    expect((await answered(request)).statusCode).toBe(200);
     service.close();
   });
 

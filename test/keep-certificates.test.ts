@@ -20,26 +20,23 @@ beforeAll(() => {
       'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\ncertificates:\n  bought: {names: www.saltmarsh.example, from: {files: {certificate: a.pem, key: b.pem}}}\nroads:\n  www: {to: ":9", gate: everyone}\n  log: ":9"\n',
     leaf: 'subjectAltName=DNS:www.saltmarsh.example\nextendedKeyUsage=serverAuth\n',
     ca: 'basicConstraints=critical,CA:true\n',
+    // As every public authority has it.
+    public:
+      'subjectAltName=DNS:www.saltmarsh.example\nextendedKeyUsage=serverAuth\nauthorityInfoAccess=caIssuers;URI:http://ca.example/middle.crt\n',
   });
-  const make = (name: string, issuer: string | null, extensions: string, kind: string[]): void => {
+  const make = (
+    name: string,
+    issuer: string | null,
+    extensions: string,
+    kind: string[],
+    days = ['-days', '90'],
+  ): void => {
     openssl('req', ...kind, '-nodes', '-keyout', `${name}.key`, '-out', `${name}.csr`, '-subj', `/CN=${name}`);
     const signer =
       issuer === null
         ? ['-signkey', `${name}.key`]
         : ['-CA', `${issuer}.crt`, '-CAkey', `${issuer}.key`, '-CAcreateserial'];
-    openssl(
-      'x509',
-      '-req',
-      '-in',
-      `${name}.csr`,
-      ...signer,
-      '-days',
-      '90',
-      '-extfile',
-      extensions,
-      '-out',
-      `${name}.crt`,
-    );
+    openssl('x509', '-req', '-in', `${name}.csr`, ...signer, ...days, '-extfile', extensions, '-out', `${name}.crt`);
   };
   const ec = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:P-256'];
   make('root', null, 'ca', ec);
@@ -47,6 +44,8 @@ beforeAll(() => {
   make('www', 'middle', 'leaf', ec);
   make('rsa', 'middle', 'leaf', ['-newkey', 'rsa:2048']);
   make('foreign', 'middle', 'leaf', ec);
+  make('public', 'middle', 'public', ec);
+  make('private', 'root', 'leaf', ec);
   for (const name of ['www', 'rsa']) {
     openssl(
       'pkcs12',
@@ -132,6 +131,30 @@ test('export: in one file or two, a program after it, and again when a new one c
   expect(readFileSync(note, 'utf8')).toBe('$(id) x\n$(id) x\n');
   const broken = await mileMarker(['certs', 'export', 'bought', '--to', 'three.pem', '--then', '/nowhere/x'], folder);
   expect([broken.code, broken.err]).toEqual([3, expect.stringContaining('it does not exist')]);
+});
+
+test('without its intermediate one of a public authority is incomplete, and one of a private authority that has none is not', async () => {
+  const saysIncomplete = async (name: string): Promise<boolean> => {
+    const { code } = await mileMarker(['certs', 'import', `${name}.crt`, `${name}.key`], folder);
+    expect(code).toBe(0);
+    return (await mileMarker(['check', '--json'], folder)).out.includes('without the intermediate certificate');
+  };
+  expect([await saysIncomplete('public'), await saysIncomplete('private')]).toEqual([true, false]);
+});
+
+test('one that is not valid now is refused with its date, and stored when that is meant so', async () => {
+  // Beside today, by the clock that the command has.
+  const at = (day: string) => ({ now: () => new Date(day) });
+  const argv = ['certs', 'import', 'www.crt', 'middle.crt', 'www.key'];
+  for (const [day, words] of [
+    ['2040-01-01', 'The certificate expired on 20'],
+    ['2020-01-01', 'The certificate is not valid before 20'],
+  ] as const) {
+    const refused = await mileMarker(argv, folder, {}, at(day));
+    expect([refused.code, refused.err]).toEqual([2, expect.stringContaining(words)]);
+    expect(refused.err).toContain('--even-so');
+    expect((await mileMarker([...argv, '--even-so'], folder, {}, at(day))).code).toBe(0);
+  }
 });
 
 test('the list says what is held, from whom, for which roads, and how it renews', async () => {

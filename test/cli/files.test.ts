@@ -417,6 +417,19 @@ test('two maps in one nginx: names of their own, and what they cannot share is t
   ]);
 });
 
+test('a map with the other ending is noticed, and `serve` on a map for nginx says what to do', async () => {
+  const other = folderWith({ 'mile-marker.yml': small });
+  const named = await mileMarker(['check'], other);
+  expect([named.code, named.err]).toEqual([
+    2,
+    expect.stringContaining(`mv ${other}/mile-marker.yml ${other}/mile-marker.yaml`),
+  ]);
+  const folder = folderWith({ 'mile-marker.yaml': small });
+  const { code, err } = await mileMarker(['serve'], folder);
+  expect([code, err]).toEqual([2, expect.stringContaining('The map says `proxy: nginx`')]);
+  expect(err).toContain('mile-marker write && nginx -t && nginx -s reload');
+});
+
 test('roads --why says how each address was found, and who is at home', async () => {
   const text = `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, home-networks: 192.168.64.0/24}\ncompose: c.yaml\nroads: {log: "log:80", self: ":9400"}\n`;
   const folder = folderWith({ 'mile-marker.yaml': text, 'c.yaml': 'services: {log: {ports: ["127.0.0.1:8081:80"]}}' });

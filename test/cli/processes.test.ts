@@ -44,6 +44,12 @@ test.each<[string, number, RegExp, RegExp]>([
 test('serve runs until a signal, and ends well', async () => {
   const child = launch(['serve'], folder);
   await says(child, 'Serving');
+  // What the front runs needs nothing more done.
+  const checked = await mileMarkerProcess(['check'], folder);
+  expect([checked.code, checked.err]).toEqual([
+    0,
+    expect.stringMatching(/The front runs this map|Nothing needs doing/i),
+  ]);
   expect(await stop(child, 'SIGTERM')).toBe(0);
 });
 

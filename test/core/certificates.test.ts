@@ -5,6 +5,7 @@ import { needsTrial, restsAfterFailure, type Attempted } from '../../src/core/ce
 import { caaForbids } from '../../src/core/certificates/caa.ts';
 import { certificateId, renewAt } from '../../src/core/certificates/renewal.ts';
 import { covers } from '../../src/core/certificates/cover.ts';
+import { remedyFor } from '../../src/core/certificates/authority-words.ts';
 import { jobCronLine, jobUnits } from '../../src/core/schedule.ts';
 import { plannedOf } from '../support/plan.ts';
 
@@ -187,4 +188,24 @@ test('timers carry odd words as they are', () => {
   expect(jobCronLine('renew', input)).toMatch(
     /^\d+ 3,15 \* \* \* '\/opt\/a b\/node' '\/x' 'certs' 'renew' '--reload' '--map' '\/srv\/it'\\''s 5\\%\/\$m.yaml' /,
   );
+});
+
+test.each([
+  ['DNS problem: NXDOMAIN looking up A for log.saltmarsh.example', 'log.saltmarsh.example. A 203.0.113.24'],
+  ['No valid IP addresses found for log.saltmarsh.example', 'Add where you keep your zone'],
+  ['Fetching http://log.saltmarsh.example/: Connection refused', 'no answer on port 80'],
+  ['Fetching http://log.saltmarsh.example/: Timeout during connect', 'no answer on port 80'],
+  [
+    'Invalid response from http://log.saltmarsh.example/.well-known/acme-challenge/x: 404',
+    'Somebody else answers on port 80',
+  ],
+  ['No TXT record found at _acme-challenge.log.saltmarsh.example', 'Wait longer'],
+  ['CAA record for log.saltmarsh.example prevents issuance', 'CAA record'],
+  ['invalid contact domain', 'acme.contact'],
+  ['urn:ietf:params:acme:error:gulls', null],
+])('what an authority says, read for a person: %s', (words, expected) => {
+  const wanted = (name: string): string[] => [`${name}. A 203.0.113.24`];
+  const remedy = remedyFor({ words, names: ['log.saltmarsh.example'], wanted, live: 'mile-marker write' });
+  if (expected === null) expect(remedy).toBe(null);
+  else expect(remedy).toContain(expected);
 });

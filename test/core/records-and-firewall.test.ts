@@ -1,5 +1,6 @@
 import type { HostFacts } from '../../src/core/inventory/inventory.ts';
 import { wantedRecords } from '../../src/core/records/wanted.ts';
+import { wayInPage } from '../../src/core/way-in/page.ts';
 import { firewallRules } from '../../src/core/way-in/firewall.ts';
 import { mapOf, plannedOf, someHost } from '../support/plan.ts';
 
@@ -89,6 +90,24 @@ const rented: HostFacts = {
   ...someHost,
   addresses: [{ interface: 'eth0', address: '203.0.113.24', network: '203.0.113.0/24', ofContainers: false }],
 };
+test('the table for a router is of IPv4, and what to open for IPv6 stands beside it', () => {
+  const host = {
+    ...someHost,
+    addresses: [
+      ...someHost.addresses,
+      { interface: 'eth0', address: 'fd00:40::10', network: 'fd00:40::/64', ofContainers: false },
+    ],
+  };
+  const { plan } = plannedOf(
+    'domains: [saltmarsh.example]\nfront: {address: [203.0.113.24, "2001:db8:40::24"]}\nroads: {log: ":2"}',
+    undefined,
+    host,
+  );
+  const page = wayInPage({ plan, host, home: { networks: [], except: [] }, sshPorts: [22] }, '/x/way-in.nft');
+  expect(page).toContain('| 443 | TCP | 192.168.64.10 | 443 | HTTPS |');
+  expect(page).toContain('open TCP port 443 and 80 to 2001:db8:40::24.');
+});
+
 test.each<[string, HostFacts, string, { networks: string[]; except: string[] }, string[]]>([
   [
     'behind a router SSH stays shut from outside',

@@ -254,6 +254,18 @@ const alarms: Array<[string, string, Case, string]> = [
     'front-port-taken: apache2 (process 660) listens on port 80 of this host, which the front needs for http. | Move that program to another port, such as 8001, or stop it, or give the front other ports with `front.listen`.',
   ],
   [
+    "the front's port, by a server that could be the front",
+    'roads: {}',
+    { ...bare, sockets: [socket(80, 'nginx')] },
+    'front-port-taken: nginx (process 548) listens on port 80 of this host, which the front needs for http. | If it is to be the front, write in the map: `proxy: nginx`. If not, stop it, or give the front other ports with `front.listen`.',
+  ],
+  [
+    'the port of the mark, by a program',
+    'roads: {}',
+    { ...bare, sockets: [socket(29180, 'gulls'), socket(29181, 'x')] },
+    'front-port-taken: gulls (process 551) listens on port 29180 of this host, on which the front answers its mark. | Write another port in the map, such as: `front.mark: 127.0.0.1:29182`',
+  ],
+  [
     "the front's port, by somebody unseen",
     'roads: {}',
     { ...bare, sockets: [socket(443)] },

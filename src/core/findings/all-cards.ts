@@ -6,6 +6,7 @@ import { bypassCards } from '../legs/bypass.ts';
 import { bypassedCards } from '../legs/bypasses.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
+import { frontCards } from '../legs/front-cards.ts';
 import { homeCards } from '../legs/home.ts';
 import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
@@ -38,6 +39,7 @@ export const allCards: readonly Card[] = [
   ...accessCards,
   ...behindGateCards,
   ...serviceCards,
+  ...frontCards,
   ...serviceProofCards,
   ...spellingCards,
   ...uploadCards,

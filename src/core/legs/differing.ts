@@ -7,7 +7,8 @@ import { headerOf, type Answer } from './answer.ts';
 import { dateOf, likenessTo, typeOf, type DirectAnswer, type DirectEvidence } from './direct.ts';
 import { traitsOf, withoutHeader } from './fingerprint.ts';
 import { bad, type LegResult, type Problem } from './leg.ts';
-import { altersRequest, oldCopy, otherType, serviceUnclear, wrongService } from './service-cards.ts';
+import { altersRequest, oldCopy, otherType } from './front-cards.ts';
+import { serviceUnclear, wrongService } from './service-cards.ts';
 
 interface DifferingInput {
   road: PlannedRoad;
