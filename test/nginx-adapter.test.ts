@@ -1,10 +1,12 @@
-import { chmodSync, existsSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
+import tls from 'node:tls';
 import { join } from 'node:path';
 import { nginxAdapter } from '../src/adapters/proxies/nginx/adapter.ts';
-import { nginxProgram } from './support/fronts.ts';
+import { nginxProgram, startFront } from './support/fronts.ts';
 import { freePorts } from './support/ports.ts';
-import { folderWith } from './support/program.ts';
+import { folderWith, mileMarker } from './support/program.ts';
+import { practiceHead } from './support/site.ts';
 
 /** The adapter against the installed nginx, run as a child of its own on a port of its own. */
 
@@ -76,3 +78,43 @@ test('it tests, starts, takes a change up anew, and stops; what it does not take
   await expect(answerOf(port)).rejects.toThrow('ECONNREFUSED');
   expect(existsSync(join(folder, 'nginx.pid'))).toBe(false);
 });
+
+test('after a renewal the proxy of the map shows the new certificate, when it is asked to', async () => {
+  const { head, https: port } = await practiceHead('nginx');
+  const folder = folderWith({ 'mile-marker.yaml': `${head}roads: {log: ":9"}\n` });
+  const front = await startFront(folder, 'nginx');
+  try {
+    // The installed program, set up as that front is.
+    const wrapper = `#!/bin/sh\nexec ${nginxProgram()} -c ${folder}/nginx.conf "$@"\n`;
+    mkdirSync(join(folder, 'bin'));
+    writeFileSync(join(folder, 'bin/nginx'), wrapper, { mode: 0o755 });
+    const env = { PATH: `${join(folder, 'bin')}:${process.env['PATH'] ?? ''}` };
+    const before = await shown(port);
+    // A year later, when a practice certificate is due.
+    const later = { now: () => new Date(Date.now() + 380 * 86_400_000) };
+    const renewed = await mileMarker(['certs', 'renew', '--reload'], folder, env, later);
+    expect([renewed.code, renewed.err]).toEqual([0, expect.stringContaining('shows it from the next connection on')]);
+    let after = before;
+    for (let tries = 0; tries < 300 && after === before; tries += 1) after = await shown(port);
+    expect(after).not.toBe(before);
+    // What it does not take is told, and the certificate is stored all the same.
+    writeFileSync(join(folder, 'nginx.conf'), 'http { gulls; }');
+    const yetLater = { now: () => new Date(Date.now() + 760 * 86_400_000) };
+    const refused = await mileMarker(['certs', 'renew', '--reload'], folder, env, yetLater);
+    expect([refused.code, refused.err]).toEqual([3, expect.stringContaining('did not take up the new certificate')]);
+  } finally {
+    await front.stop();
+  }
+});
+
+/** Fingerprint of the certificate that is shown for the road. */
+function shown(port: number): Promise<string> {
+  return new Promise((resolve, reject) => {
+    const options = { host: '127.0.0.1', port, servername: 'log.saltmarsh.example', rejectUnauthorized: false };
+    const socket = tls.connect(options, () => {
+      resolve(socket.getPeerCertificate().fingerprint256);
+      socket.destroy();
+    });
+    socket.once('error', reject);
+  });
+}
