@@ -56,6 +56,13 @@ test.each([
   expect(existsSync(lock)).toBe(false);
 });
 
+test('what cannot be read is said, and not waited for', async () => {
+  const { folder, lock } = await site();
+  mkdirSync(lock);
+  const { code, err } = await mileMarker(['certs', 'make'], folder);
+  expect([code, err]).toEqual([3, expect.stringContaining('cannot be read')]);
+});
+
 test('ten at one moment come one after the other, and leave one whole state', async () => {
   const { folder } = await site();
   const all = await Promise.all(Array.from({ length: 10 }, () => mileMarker(['write'], folder)));

@@ -62,27 +62,30 @@ test.each<[string, Record<string, string>, (folder: string) => void, string]>([
   ],
   [
     'a password file in a folder that the proxy cannot go through',
-    { 'mile-marker.yaml': head('nginx') + gated, 'people/wardens': people },
+    {
+      'mile-marker.yaml': head('nginx') + gated.replace('people/', "people of Edda's/"),
+      "people of Edda's/wardens": people,
+    },
     (folder) => {
       chmodSync(folder, 0o700);
-      chmodSync(join(folder, 'people'), 0o700);
-      chmodSync(join(folder, 'people/wardens'), 0o600);
+      chmodSync(join(folder, "people of Edda's"), 0o700);
+      chmodSync(join(folder, "people of Edda's/wardens"), 0o600);
     },
-    'people/wardens',
+    "people of Edda's/wardens",
   ],
   [
     'a folder that the proxy cannot read',
     {
-      'mile-marker.yaml': `${head('nginx')}roads:\n  www: {folder: ./deep/site, gate: everyone}\n`,
-      'deep/site/index.html': 'the marsh',
+      'mile-marker.yaml': `${head('nginx')}roads:\n  www: {folder: ./deep marsh/site, gate: everyone}\n`,
+      'deep marsh/site/index.html': 'the marsh',
     },
     (folder) => {
       chmodSync(folder, 0o755);
-      chmodSync(join(folder, 'deep'), 0o700);
-      chmodSync(join(folder, 'deep/site'), 0o700);
-      chmodSync(join(folder, 'deep/site/index.html'), 0o600);
+      chmodSync(join(folder, 'deep marsh'), 0o700);
+      chmodSync(join(folder, 'deep marsh/site'), 0o700);
+      chmodSync(join(folder, 'deep marsh/site/index.html'), 0o600);
     },
-    'deep/site/index.html',
+    'deep marsh/site/index.html',
   ],
 ])('followed as a command: %s', async (_, files, prepare, path) => {
   const folder = folderWith(files);

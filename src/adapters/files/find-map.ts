@@ -1,6 +1,7 @@
 import { access } from 'node:fs/promises';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { Trouble } from '../trouble.ts';
+import { shellWord } from '../../core/shell-word.ts';
 
 export const mapName = 'mile-marker.yaml';
 
@@ -36,7 +37,7 @@ export async function findMap({ option, cwd, env }: FindMapInput): Promise<strin
 
 function namedOtherwise(folder: string): Trouble {
   const message = `There is ${otherName} in ${folder}, but the map is called ${mapName}.`;
-  const remedy = `Rename it: mv ${join(folder, otherName)} ${join(folder, mapName)}`;
+  const remedy = `Rename it: mv ${shellWord(join(folder, otherName))} ${shellWord(join(folder, mapName))}`;
   return new Trouble({ code: 'map-named-otherwise', message, remedy, exitCode: 2 });
 }
 

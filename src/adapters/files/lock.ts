@@ -3,8 +3,9 @@ import { link, open, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
-import { codeOf, Trouble } from '../trouble.ts';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import { ensureState, type StatePaths } from './state-folder.ts';
+import { shellWord } from '../../core/shell-word.ts';
 
 interface LockInput {
   paths: StatePaths;
@@ -33,7 +34,7 @@ const patienceMs = 10 * 60_000;
  * away. Where the state cannot be written at all there is nothing to race for, and the work that follows says so.
  *
  * @returns what gives it back
- * @throws Trouble `state-locked` when the holder does not let go within ten minutes, or when interrupted
+ * @throws Trouble `state-locked` when the holder does not let go within ten minutes, or when interrupted; `lock-unreadable`
  */
 export async function takeLock({ paths, command, onWait, signal }: LockInput): Promise<() => Promise<void>> {
   const file = join(paths.root, 'lock');
@@ -42,7 +43,10 @@ export async function takeLock({ paths, command, onWait, signal }: LockInput): P
     const made = await make(paths, file, own);
     if (made === 'made') return () => giveBack(file, own);
     if (made === 'nowhere') return () => Promise.resolve();
-    const text = await readFile(file, 'utf8').catch(() => '');
+    const text = await readFile(file, 'utf8').catch((error: unknown) => {
+      if (codeOf(error) === 'ENOENT') return '';
+      throw unreadable(file, error);
+    });
     const holder = holderOf(text);
     if (text !== '' && (holder === null || (await isDead(holder)))) await clear(file, text);
     else if (holder !== null) {
@@ -119,6 +123,15 @@ function locked({ command, pid }: Holder, file: string): Trouble {
   return new Trouble({
     code: 'state-locked',
     message: `\`${command}\` (process ${String(pid)}) is still changing the same files.`,
-    remedy: `Wait for it, or end it. If no such process runs: rm ${file}`,
+    remedy: `Wait for it, or end it. If no such process runs: rm ${shellWord(file)}`,
+  });
+}
+
+function unreadable(file: string, cause: unknown): Trouble {
+  return new Trouble({
+    code: 'lock-unreadable',
+    message: `${file}, which shows who is changing these files, cannot be read: ${reasonOf(cause)}.`,
+    remedy: `Run this as the user who keeps the files of this map. Whose it is: ls -ld ${shellWord(file)}`,
+    cause,
   });
 }

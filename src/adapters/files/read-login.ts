@@ -1,6 +1,7 @@
 import { stat } from 'node:fs/promises';
 import { Trouble } from '../trouble.ts';
 import { readText } from './read-text.ts';
+import { shellWord } from '../../core/shell-word.ts';
 
 /** A person that `verify` may come as. */
 export interface Login {
@@ -20,7 +21,7 @@ export async function readLogin(path: string): Promise<Login> {
     throw new Trouble({
       code: 'login-open',
       message: `${path} can be read by others on this machine (mode ${(mode & 0o777).toString(8)}).`,
-      remedy: `Close it: chmod 600 ${path}`,
+      remedy: `Close it: chmod 600 ${shellWord(path)}`,
       exitCode: 2,
     });
   }

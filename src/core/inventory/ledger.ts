@@ -2,7 +2,7 @@ import type { Plan } from '../plan/plan.ts';
 import { titleOf, type ListeningSocket, type Service } from './inventory.ts';
 
 /** Who has a port. `hidden`: a program that only root may see. */
-export type PortOwner =
+type PortOwner =
   | { kind: 'front'; listener: 'http' | 'https' }
   | { kind: 'mark' }
   | { kind: 'service'; service: string }

@@ -1,5 +1,6 @@
 import { inUrl } from '../networks/address.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
+import { shellWord } from '../shell-word.ts';
 
 /** First line of what the script prints. */
 export const lookFormat = 'mile-marker-look 1';
@@ -109,34 +110,29 @@ echo end
 function lookLine({ scheme, name, port, target, address, host }: LookQuestion): string {
   const words = [
     scheme,
-    quoted(name),
+    shellWord(name),
     String(port),
-    quoted(target),
-    ...(address === null ? [] : [quoted(inUrl(address))]),
+    shellWord(target),
+    ...(address === null ? [] : [shellWord(inUrl(address))]),
   ];
-  const more = host === null ? [] : [quoted(host)];
+  const more = host === null ? [] : [shellWord(host)];
   return families(address)
     .map((family) => ['look', family, ...words, ...more].join(' '))
     .join('\n');
 }
 
 function shakeLines({ name, port, address }: ShakeQuestion): string[] {
-  const words = [quoted(name), String(port), ...(address === null ? [] : [quoted(inUrl(address))])];
+  const words = [shellWord(name), String(port), ...(address === null ? [] : [shellWord(inUrl(address))])];
   return families(address).map((family) => ['shake', family, ...words].join(' '));
 }
 
 function liveLines({ name, port, target, host, address }: LiveQuestion): string[] {
-  const words = [quoted(name), String(port), quoted(target), quoted(host)];
-  const more = address === null ? [] : [quoted(inUrl(address))];
+  const words = [shellWord(name), String(port), shellWord(target), shellWord(host)];
+  const more = address === null ? [] : [shellWord(inUrl(address))];
   return families(address).map((family) => ['live', family, ...words, ...more].join(' '));
 }
 
 /** The kind of an address that is dialled; both where the other machine finds it. */
 function families(address: string | null): string[] {
   return address === null ? ['4', '6'] : [address.includes(':') ? '6' : '4'];
-}
-
-/** In single quotes nothing is special but the quote itself (IEEE 1003.1 §2.2.2). */
-function quoted(text: string): string {
-  return `'${text.replaceAll("'", `'\\''`)}'`;
 }

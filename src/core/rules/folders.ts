@@ -3,6 +3,7 @@ import type { Finding } from '../findings/finding.ts';
 import { mainPart } from '../plan/parts.ts';
 import { programOf } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
+import { shellWord } from '../shell-word.ts';
 
 const words = card({
   id: 'folder-not-shown',
@@ -58,7 +59,7 @@ export const folderNotShown: Rule = {
 /** Others may read what is shown, and no more than go through what is above it. */
 function opening(folder: string, bars: readonly string[]): string {
   const above = bars.filter((path) => path !== folder && !path.startsWith(`${folder}/`));
-  const through = above.length === 0 ? [] : [`chmod o+x ${above.join(' ')}`];
-  const shown = above.length === bars.length ? [] : [`chmod -R o+rX ${folder}`];
+  const through = above.length === 0 ? [] : [`chmod o+x ${above.map(shellWord).join(' ')}`];
+  const shown = above.length === bars.length ? [] : [`chmod -R o+rX ${shellWord(folder)}`];
   return [...through, ...shown].join(' && ');
 }

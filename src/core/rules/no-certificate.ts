@@ -2,6 +2,7 @@ import { covers, type CertificateFacts, type HeldCertificate } from '../certific
 import { card, tell } from '../findings/card.ts';
 import type { Evidence, Finding } from '../findings/finding.ts';
 import type { PlannedCertificate } from '../plan/plan.ts';
+import { shellWord } from '../shell-word.ts';
 import type { Facts, Rule } from './rule.ts';
 
 const words = card({
@@ -26,7 +27,7 @@ type Say = keyof typeof words.messages;
 export function commandFor({ from, id, files }: PlannedCertificate): string {
   if (from === 'practice') return 'mile-marker certs make';
   if (from === 'acme') return 'mile-marker certs obtain';
-  return `mile-marker certs import --as ${id} ${files?.certificate ?? 'CERTIFICATE'} ${files?.key ?? 'KEY'}`;
+  return `mile-marker certs import --as ${id} ${shellWord(files?.certificate ?? 'CERTIFICATE')} ${shellWord(files?.key ?? 'KEY')}`;
 }
 
 export const noCertificate: Rule = {
@@ -132,7 +133,7 @@ const faults = card({
     },
     open: {
       message: 'The private key of `{id}` can be read by others (mode {mode}).',
-      remedy: 'If others use this machine, get a new certificate, too. Close it: chmod 600 {file}',
+      remedy: 'If others use this machine, get a new certificate, too. Close it: chmod 600 {key}',
     },
   },
 });
@@ -145,13 +146,13 @@ export const certificateFaulty: Rule = {
     facts.plan.certificates.flatMap((planned) => {
       const held = realOne(facts.certificates.get(planned.id));
       if (held === null) return [];
-      const { id, keyFile: file } = planned;
+      const { id, keyFile } = planned;
       const data: Evidence = {
         id,
         issuer: held.issuer.replace(/\n/g, ', '),
         weak: held.weak,
         mode: held.keyMode === null ? '' : held.keyMode.toString(8).padStart(3, '0'),
-        file,
+        key: shellWord(keyFile),
         command: commandFor(planned),
       };
       const about = aboutRoads(id, facts);

@@ -5,6 +5,7 @@ import type { PeopleFile } from '../plan/files-of-map.ts';
 import type { GatePart, Plan } from '../plan/plan.ts';
 import { programOf } from '../proxies/programs.ts';
 import type { Facts, Rule } from './rule.ts';
+import { shellWord } from '../shell-word.ts';
 
 const words = card({
   id: 'people-file-faulty',
@@ -42,7 +43,7 @@ const words = card({
       message:
         'The front runs in a container, where {proxy} reads {file} as a user of its own. With mode {mode} only its owner may, and every password is refused.',
       remedy:
-        'Open it to the group that {proxy} has in there (docker exec {container} id {user}): chgrp GROUP {file} && chmod 640 {file}. Then try it: mile-marker verify --login FILE',
+        'Open it to the group that {proxy} has in there (docker exec {container} id {user}): chgrp GROUP {word} && chmod 640 {word}. Then try it: mile-marker verify --login FILE',
     },
     line: {
       message: '{file} line {line} is ignored: {why}.',
@@ -136,7 +137,11 @@ function judge(
     });
   const { container } = plan.front;
   if (container !== null && userInImage !== null && (found.mode & 0o044) === 0)
-    say('contained', { proxy, user: userInImage, mode: found.mode.toString(8), container }, 'warning');
+    say(
+      'contained',
+      { proxy, user: userInImage, mode: found.mode.toString(8), container, word: shellWord(file) },
+      'warning',
+    );
   if ((found.mode & 0o007) !== 0)
     say('others', { mode: found.mode.toString(8), commands: closing(file, files.proxyUser) }, 'warning');
   for (const { line, why, name } of bad) {
@@ -157,12 +162,15 @@ function judge(
 /** Lets the proxy's user read the file, and others no more than go through the folders above it. */
 function opening(file: string, bars: readonly string[], user: string | null): string {
   const folders = bars.filter((path) => path !== file);
-  return [...(folders.length === 0 ? [] : [`chmod o+x ${folders.join(' ')}`]), closing(file, user)].join(' && ');
+  return [...(folders.length === 0 ? [] : [`chmod o+x ${folders.map(shellWord).join(' ')}`]), closing(file, user)].join(
+    ' && ',
+  );
 }
 
 /** Takes it from others without taking it from the proxy, which may read as another user than its owner. */
 function closing(file: string, user: string | null): string {
-  return user === null ? `chmod o-rwx ${file}` : `chgrp "$(id -gn ${user})" ${file} && chmod 640 ${file}`;
+  const word = shellWord(file);
+  return user === null ? `chmod o-rwx ${word}` : `chgrp "$(id -gn ${user})" ${word} && chmod 640 ${word}`;
 }
 
 const lineWords = {

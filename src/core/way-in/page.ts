@@ -1,3 +1,4 @@
+import { shellWord } from '../shell-word.ts';
 import { insideAddresses, isOnHost, waysIn, type WayInFacts } from './way-in.ts';
 
 /** What to type into any router, and how to try the firewall without locking oneself out; Markdown. @param rules path of the firewall's file */
@@ -58,8 +59,4 @@ const onHostWords =
 
 function oneLine(text: string): string {
   return text.replace(/[\u0000-\u001f\u007f`]/g, '?');
-}
-
-function shellWord(text: string): string {
-  return /^[\w./-]+$/.test(text) ? text : `'${text.replace(/'/g, `'\\''`)}'`;
 }

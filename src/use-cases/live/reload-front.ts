@@ -35,5 +35,10 @@ async function inContainer(command: string): Promise<string | null> {
 }
 
 function firstLine(text: string): string {
-  return text.trim().split('\n')[0] ?? 'it gives no reason';
+  return (
+    text
+      .trim()
+      .split('\n')
+      .find((line) => line !== '') ?? 'it gives no reason'
+  );
 }
