@@ -40,19 +40,19 @@ function closeAll(servers: readonly http.Server[]): void {
   }
 }
 
-test('a thousand roads with pages of 190 kB are tested with a heap of 96 MiB', async () => {
+test('five hundred roads with pages of 190 kB, kept by none of the questions, are tested with a heap of 96 MiB', async () => {
   const page = `<title>Hide</title>${'<p>one gull and another gull'.repeat(7000)}`;
   const server = await listening(
     http.createServer((_, response) => response.setHeader('content-type', 'text/html').end(page)),
     0,
   );
-  const roads = Array.from({ length: 1000 }, (_, index) => road(`hide${String(index)}`, server));
+  const roads = Array.from({ length: 500 }, (_, index) => road(`hide${String(index)}`, server));
   const { summary, roads: tested } = await verify(roads.join(''), []).finally(() => closeAll([server]));
   // That the certificates are for practice is told once for all of them.
-  const well = { well: 1000, untested: 0, unsure: 0, faulty: 0 };
+  const well = { well: 500, untested: 0, unsure: 0, faulty: 0 };
   expect({ summary, roads: tested.length }).toEqual({
     summary: { errors: 0, warnings: 0, notes: 1, roads: well },
-    roads: 1000,
+    roads: 500,
   });
 }, 600_000);
 
