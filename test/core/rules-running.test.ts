@@ -266,6 +266,12 @@ const alarms: Array<[string, string, Case, string]> = [
     'front-port-taken: gulls (process 551) listens on port 29180 of this host, on which the front answers its mark. | Write another port in the map, such as: `front.mark: 127.0.0.1:29182`',
   ],
   [
+    'the port of the mark, by what was the front before',
+    'roads: {}',
+    { ...bare, sockets: [socket(29180, 'nginx'), { ...socket(80, 'nginx'), owners: socket(29180, 'nginx').owners }] },
+    'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, and the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To stay with it, correct `proxy` in the map.',
+  ],
+  [
     "the front's port, by somebody unseen",
     'roads: {}',
     { ...bare, sockets: [socket(443)] },

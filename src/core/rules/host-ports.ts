@@ -49,6 +49,11 @@ const frontTaken = card({
       message: '{owner} listens on port {port} of this host, on which the front answers its mark.',
       remedy: 'Write another port in the map, such as: `front.mark: {address}:{free}`',
     },
+    former: {
+      message: '{owner} is the front now, by its ports and its mark, and the map says `proxy: {proxy}`.',
+      remedy:
+        'Stop it as soon as the new one is ready to start. Visitors notice a short break. To stay with it, correct `proxy` in the map.',
+    },
   },
 });
 
@@ -125,8 +130,20 @@ function takenMark(facts: Facts): Finding[] {
   const isThere = (one: ListeningSocket): boolean => one.protocol === 'tcp' && one.port === port;
   const holder = sockets.find((one) => isThere(one) && collide(one.address, address) && one.owners.length > 0);
   if (holder === undefined || holder.owners.some(({ name }) => mayHoldMark(name, facts))) return [];
-  const data = { owner: capital(ownerWords(holder.owners)), port, address, free: nextMark(facts, port) };
-  return [tell(frontTaken, { say: 'mark', data, where: plan.front.where, cause: `front-mark:${String(port)}` })];
+  const { proxy, listen } = plan.front;
+  const pids = new Set(holder.owners.map(({ pid }) => pid));
+  const isFormer = sockets.some(
+    (one) => (one.port === listen.http || one.port === listen.https) && one.owners.some(({ pid }) => pids.has(pid)),
+  );
+  const data = { owner: capital(ownerWords(holder.owners)), port, address, free: nextMark(facts, port), proxy };
+  return [
+    tell(frontTaken, {
+      say: isFormer ? 'former' : 'mark',
+      data,
+      where: plan.front.where,
+      cause: `front-mark:${String(port)}`,
+    }),
+  ];
 }
 
 /** The map's own server program, and what `serve` runs as; the engine's helper where the front is in a container. */
