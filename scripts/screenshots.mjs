@@ -59,7 +59,9 @@ try {
   await picture('dns', ['mile-marker dns records', `mile-marker dns check --resolver 127.0.0.1:${resolver}`], folder);
   await picture('links', ['mile-marker verify --links'], folder);
   await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
-  edit(folder, 'proxy: builtin', 'proxy: nginx');
+  // The front of the demo goes on running, so this one has ports of its own.
+  edit(folder, 'proxy: builtin', 'proxy: nginx\n  listen: {http: 9080, https: 9443}');
+  edit(folder, /mark: .*/, 'mark: 127.0.0.1:29190');
   // Made anew, the file is opened to nginx when root makes it.
   rmSync(join(folder, 'people'), { recursive: true });
   spawnSync(process.execPath, [program, 'people', 'add', 'edda', '--generate'], { cwd: folder });
