@@ -274,6 +274,31 @@ describe('names and ports', () => {
   });
 });
 
+test('two parts of one road that are swapped: each is told, by the service that it shows', async () => {
+  const [camera, tables] = [await pageServer('Nest camera'), await pageServer('Tide tables')];
+  const front = await startFaultyFront({
+    hut: {
+      https: (request, response) =>
+        passTo(portOf(request.url?.startsWith('/tables') === true ? camera : tables))(request, response),
+    },
+  });
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, ports: {http: ${String(front.httpPort)}, https: ${String(front.httpsPort)}}}
+roads:
+  hut: {to: ":${String(portOf(camera))}", gate: everyone, paths: {/tables: ":${String(portOf(tables))}"}}
+`,
+    'ca.pem': front.authority.certificate,
+  });
+  const { findings } = read(await mileMarker(['verify', '--at', '127.0.0.1', '--trust', 'ca.pem', '--json'], folder));
+  front.stop();
+  for (const server of [camera, tables]) server.close();
+  expect(findings.map(({ rule, message }) => `${rule} ${message}`).sort()).toEqual([
+    expect.stringMatching(/^wrong-service hut\.saltmarsh\.example shows .*hut\.saltmarsh\.example\/tables/),
+    expect.stringMatching(/^wrong-service hut\.saltmarsh\.example\/tables shows .*hut\.saltmarsh\.example/),
+  ]);
+});
+
 test('a router that does not lead back inside, and names that lead home: said once, and the roads are tested at home', async () => {
   const [https = 0, http = 0, outHttps = 0, outHttp = 0, mark = 0] = await freePorts(5);
   const page = await pageServer('Hut');
