@@ -1,3 +1,4 @@
+import { listeningSockets } from '../../adapters/host/sockets.ts';
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
@@ -49,7 +50,9 @@ function summaryOf(findings: readonly Finding[]): 'well' | 'warned' {
 
 /** Whether the front of this machine runs what the map says, by its own mark. */
 async function isLive(site: Site, limits: Limits): Promise<boolean> {
-  // Only a map without errors is asked about.
+  const sockets = listeningSockets();
+  // Where nobody listens there is nobody to ask. Where listeners cannot be seen, they are asked all the same.
+  if (sockets.length > 0 && !sockets.some(({ port }) => port === site.plan.front.mark.port)) return false;
   const { readRunning } = await import('../../use-cases/verify/running.ts');
   const running = await readRunning(site, limits);
   return running !== null && running.wanted !== null && running.runs.endsWith(running.wanted);
