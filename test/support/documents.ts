@@ -16,7 +16,7 @@ export function assertDocument(text: string): void {
     );
 }
 
-/** The documents that a test run has seen are told at its end, so that none is forgotten. */
+/** Every document that has a schema, by its name. */
 export function schemaNames(): string[] {
   return readdirSync(folder).map((file) => file.replace('.schema.json', ''));
 }

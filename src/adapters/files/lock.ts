@@ -34,26 +34,37 @@ const patienceMs = 10 * 60_000;
  * away. Where the state cannot be written at all there is nothing to race for, and the work that follows says so.
  *
  * @returns what gives it back
- * @throws Trouble `state-locked` when the holder does not let go within ten minutes, or when interrupted; `lock-unreadable`
+ * @throws Trouble `state-locked` when the holder does not let go within ten minutes, or when interrupted; `lock-unusable`
  */
 export async function takeLock({ paths, command, onWait, signal }: LockInput): Promise<() => Promise<void>> {
   const file = join(paths.root, 'lock');
   const own = `${JSON.stringify(await thisProcess(command))}\n`;
-  for (let waited = 0; ; waited += pauseMs) {
+  for (let waited: number | null = null; ;) {
     const made = await make(paths, file, own);
     if (made === 'made') return () => giveBack(file, own);
     if (made === 'nowhere') return () => Promise.resolve();
-    const text = await readFile(file, 'utf8').catch((error: unknown) => {
-      if (codeOf(error) === 'ENOENT') return '';
-      throw unreadable(file, error);
-    });
+    const text = await textOf(file);
+    // It was let go just now.
+    if (text === null) continue;
     const holder = holderOf(text);
-    if (text !== '' && (holder === null || (await isDead(holder)))) await clear(file, text);
-    else if (holder !== null) {
-      if (waited === 0) onWait(holder);
-      if (waited >= patienceMs || signal().aborted) throw locked(holder, file);
-      await pause(pauseMs, undefined, { signal: signal() }).catch(() => undefined);
+    if (holder === null || (await isDead(holder))) {
+      await clear(file, text);
+      continue;
     }
+    if (waited === null) onWait(holder);
+    if ((waited ?? 0) >= patienceMs || signal().aborted) throw locked(holder, file);
+    await pause(pauseMs, undefined, { signal: signal() }).catch(() => undefined);
+    waited = (waited ?? 0) + pauseMs;
+  }
+}
+
+/** Null when it is not there. */
+async function textOf(file: string): Promise<string | null> {
+  try {
+    return await readFile(file, 'utf8');
+  } catch (error) {
+    if (codeOf(error) === 'ENOENT') return null;
+    throw unusable(file, error);
   }
 }
 
@@ -108,7 +119,12 @@ async function spaceHere(): Promise<string> {
 /** Takes away what a dead holder left; when another one was quicker and holds it by now, it gets it back. */
 async function clear(file: string, dead: string): Promise<void> {
   const aside = `${file}.${randomBytes(6).toString('hex')}`;
-  await rename(file, aside).catch(() => undefined);
+  try {
+    await rename(file, aside);
+  } catch (error) {
+    if (codeOf(error) === 'ENOENT') return;
+    throw unusable(file, error);
+  }
   const taken = await readFile(aside, 'utf8').catch(() => dead);
   if (taken !== dead) await link(aside, file).catch(() => undefined);
   await rm(aside, { force: true }).catch(() => undefined);
@@ -127,10 +143,10 @@ function locked({ command, pid }: Holder, file: string): Trouble {
   });
 }
 
-function unreadable(file: string, cause: unknown): Trouble {
+function unusable(file: string, cause: unknown): Trouble {
   return new Trouble({
-    code: 'lock-unreadable',
-    message: `${file}, which shows who is changing these files, cannot be read: ${reasonOf(cause)}.`,
+    code: 'lock-unusable',
+    message: `${file}, which shows who is changing these files, cannot be read or removed: ${reasonOf(cause)}.`,
     remedy: `Run this as the user who keeps the files of this map. Whose it is: ls -ld ${shellWord(file)}`,
     cause,
   });

@@ -38,14 +38,10 @@ async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io
   const missing = plan.certificates.filter(({ id }) => ids.includes(id));
   if (missing.length > 0) return nextCertificate(missing, plan);
   if (await isLive(site, { timeoutMs: 1000, signal }))
-    return summaryOf(findings) === 'well'
-      ? 'Nothing needs doing: the front runs this map. To test every road: mile-marker verify\n'
-      : 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n';
+    return findings.some(({ severity }) => severity === 'warning')
+      ? 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n'
+      : 'Nothing needs doing: the front runs this map. To test every road: mile-marker verify\n';
   return plan.front.proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n';
-}
-
-function summaryOf(findings: readonly Finding[]): 'well' | 'warned' {
-  return findings.some(({ severity }) => severity === 'warning') ? 'warned' : 'well';
 }
 
 /** Whether the front of this machine runs what the map says, by its own mark. */

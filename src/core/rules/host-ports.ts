@@ -87,9 +87,9 @@ function collide(a: string | null, b: string | null): boolean {
 }
 
 /** The next number from 8000 on that nobody has. */
-function freePort({ plan, map, inventory, sockets }: Facts): number {
+function freePort({ plan, map, inventory, sockets }: Facts, from = 8000): number {
   const rows = portLedger({ front: plan.front, roadPorts: hostPortsOf(map), services: inventory.services, sockets });
-  return nextFree(rows, 8000) ?? 0;
+  return nextFree(rows, from) ?? 0;
 }
 
 export const portTwoOwners: Rule = {
@@ -135,7 +135,7 @@ function takenMark(facts: Facts): Finding[] {
   const isFormer = sockets.some(
     (one) => (one.port === listen.http || one.port === listen.https) && one.owners.some(({ pid }) => pids.has(pid)),
   );
-  const data = { owner: capital(ownerWords(holder.owners)), port, address, free: nextMark(facts, port), proxy };
+  const data = { owner: capital(ownerWords(holder.owners)), port, address, free: freePort(facts, port + 1), proxy };
   return [
     tell(frontTaken, {
       say: isFormer ? 'former' : 'mark',
@@ -151,13 +151,6 @@ function mayHoldMark(name: string, { plan, front }: Facts): boolean {
   const { proxy } = plan.front;
   const isServe = proxy === 'builtin' && /^(node|mile-marker|MainThread)$/.test(name);
   return name === proxy || isServe || (front.kind === 'container' && /docker|rootlessport/.test(name));
-}
-
-function nextMark({ sockets }: Facts, taken: number): number {
-  const used = new Set(sockets.map(({ port }) => port));
-  let free = taken + 1;
-  while (used.has(free)) free += 1;
-  return free;
 }
 
 function takenByService(facts: Facts): Finding[] {
