@@ -21,10 +21,6 @@ const common = {
   charset: 'utf8',
   chunkNames: 'chunks/[name]-[hash]',
   alias: {
-    // The engine's client library can also go through SSH, which costs every start and is not offered here.
-    ssh2: './src/adapters/engine/no-ssh.ts',
-    // A copy of Node's own streams for older versions of Node.
-    'readable-stream': 'node:stream',
     // The same code as modules, of which what nobody uses is left out: half of it, at every start.
     yaml: './node_modules/yaml/browser/dist/index.js',
     // Two packages bring a list of media types each.

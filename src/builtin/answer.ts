@@ -14,8 +14,11 @@ const explanations: Record<number, string> = {
   405: 'This method is not allowed here.',
   413: 'The request is longer than is allowed here.',
   416: 'The file does not have that part.',
+  414: 'The address is longer than is allowed here.',
   421: 'This connection was made for another name.',
   429: 'Too many requests from your address. Wait a moment.',
+  431: 'The request says more about itself than is allowed here.',
+  501: 'The request has a body of a kind that is not known here.',
   502: 'The service behind this name cannot be reached.',
   503: 'This name is switched off for a while.',
   504: 'The service behind this name does not answer in time.',
@@ -29,54 +32,54 @@ export function sendAnswer(
   { location, body }: { location?: string | undefined; body?: string | undefined } = {},
 ): void {
   if (response.headersSent) {
-    response.destroy();
+    breakOff(response);
     return;
   }
   const reason = STATUS_CODES[status] ?? '';
   const bare = location !== undefined || status === 204;
   const text = body ?? (bare ? '' : `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n`);
   writeHead(response, status, [
-    ...(location === undefined ? [] : [['location', location] as const]),
-    ...(bare ? [] : [['content-type', 'text/plain; charset=utf-8'] as const]),
-    ...Object.entries(headers),
+    ...(location === undefined ? [] : ['location', location]),
+    ...(bare ? [] : ['content-type', 'text/plain; charset=utf-8']),
+    ...Object.entries(headers).flat(),
     // RFC 9110 §8.6: none with 204.
-    ...(status === 204 ? [] : [['content-length', String(Buffer.byteLength(text))] as const]),
+    ...(status === 204 ? [] : ['content-length', String(Buffer.byteLength(text))]),
   ]);
   response.end(text);
 }
 
-/** Writes a head whose names may stand more than once, such as Set-Cookie. @throws what Node throws for lines that are none */
-export function writeHead(
-  response: AnyResponse,
-  status: number,
-  lines: ReadonlyArray<readonly [string, string]>,
-  reason?: string,
-): void {
-  if (response instanceof Http2ServerResponse) {
-    // It has no reason phrase (RFC 9113 §8.3.2).
-    response.writeHead(status, combined(lines));
-    return;
-  }
-  response.writeHead(
-    status,
-    reason ?? STATUS_CODES[status],
-    lines.flatMap(([name, value]) => [name, value]),
-  );
+/**
+ * Writes a head whose names may stand more than once, such as Set-Cookie.
+ *
+ * @param lines name and value by turns @throws what Node throws for lines that are none
+ */
+export function writeHead(response: AnyResponse, status: number, lines: string[], reason?: string): void {
+  // HTTP/2 has no reason phrase (RFC 9113 §8.3.2).
+  if (response instanceof Http2ServerResponse) response.writeHead(status, combined(lines));
+  else response.writeHead(status, reason ?? STATUS_CODES[status], lines);
+}
+
+/** Ends an answer that cannot be whole so that the visitor sees it. */
+export function breakOff(response: AnyResponse): void {
+  // Without an error HTTP/2 would call it finished.
+  response.destroy(response instanceof Http2ServerResponse ? new Error('the answer broke off') : undefined);
 }
 
 /**
  * Lines of one name as one (RFC 9110 §5.3), but for Set-Cookie, which cannot be joined: Node's HTTP/2 keeps only the last line of a name, and throws
  * where a name that should stand once is given a list.
  */
-function combined(lines: ReadonlyArray<readonly [string, string]>): Record<string, string | string[]> {
-  const cookies = lines.filter(([name]) => name.toLowerCase() === 'set-cookie').map(([, value]) => value);
+function combined(lines: readonly string[]): Record<string, string | string[]> {
   // Without a prototype: `constructor` is a header like any other.
   const headers = Object.create(null) as Record<string, string | string[]>;
-  if (cookies.length > 0) headers['set-cookie'] = cookies;
-  for (const [given, value] of lines) {
-    const name = given.toLowerCase();
+  const cookies: string[] = [];
+  for (let at = 0; at + 1 < lines.length; at += 2) {
+    const name = (lines[at] ?? '').toLowerCase();
+    const value = lines[at + 1] ?? '';
     const before = headers[name];
-    if (name !== 'set-cookie') headers[name] = before === undefined ? value : `${String(before)}, ${value}`;
+    if (name === 'set-cookie') cookies.push(value);
+    else headers[name] = before === undefined ? value : `${String(before)}, ${value}`;
   }
+  if (cookies.length > 0) headers['set-cookie'] = cookies;
   return headers;
 }

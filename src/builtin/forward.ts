@@ -1,322 +1,247 @@
-import { createHash, X509Certificate } from 'node:crypto';
-import { readFileSync } from 'node:fs';
 import http, { type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
-import { Http2ServerRequest } from 'node:http2';
 import https from 'node:https';
 import type { Duplex } from 'node:stream';
-import { pipeline } from 'node:stream';
-import tls from 'node:tls';
 import type { Plan } from '../core/plan/plan.ts';
-import { longestAnswerHeadBytes, slowBodySeconds } from '../core/proxies/hardening.ts';
+import { longestAnswerHeadBytes } from '../core/proxies/hardening.ts';
 import { ownHeaders } from '../core/verdict/answer-rules.ts';
-import { forgeable, type Act, type AnswerRules } from '../core/verdict/verdict.ts';
+import type { Act } from '../core/verdict/verdict.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
-import { sendAnswer, writeHead, type AnyResponse } from './answer.ts';
-import { passable, withOneCookie, withoutUnderscores, type AnyRequest } from './request.ts';
+import { breakOff, sendAnswer, writeHead, type AnyResponse } from './answer.ts';
+import { linesToService, linesToVisitor } from './passing.ts';
+import { hasBody, type AnyRequest } from './request.ts';
+import { Silence, type Service, type Services, type Waiting } from './services.ts';
+import { passUpload, TooLong } from './upload.ts';
 
 export type Forward = Extract<Act, { act: 'forward' }>;
 
 export interface ForwardContext {
   limits: Plan['limits'];
+  services: Services;
   /** Told when a service cannot be reached, in words for the administrator, never for the visitor. */
   onTrouble: (message: string) => void;
 }
 
-/** A service that let a time limit pass. */
-class Silence extends Error {}
+/** What a live connection begins with once its service has agreed. */
+export interface LiveStart {
+  lines: string[];
+  upgrade: string;
+  service: Duplex;
+  /** What the service has sent already. */
+  head: Buffer;
+}
+
+export type OnLive = (start: LiveStart) => void;
 
 /** Passes a request to its service and the answer back, both as they come. 502 when it refuses, 504 when it is silent. */
 export function forward(request: AnyRequest, response: AnyResponse, to: Forward, context: ForwardContext): void {
-  const outgoing = tryOpen({ request, to, extra: [] }, context);
-  if (outgoing === null) {
-    sendAnswer(response, 502, ownHeaders(to.answer, {}));
-    return;
-  }
-  limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
-  const safely = safe(context, () => response.destroy());
-  outgoing.on(
-    'response',
-    safely((incoming: IncomingMessage) => {
-      if (!beginAnswer(response, incoming, to.answer)) {
-        outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
-        return;
-      }
-      if ('flushHeaders' in response) response.flushHeaders();
-      // From here on a pause may be the visitor's (a player that waits), so it is borne as long as on a live connection.
-      outgoing.setTimeout(context.limits.liveSeconds * 1000);
-      // A service that breaks off must not look finished: the visitor's connection is cut as well.
-      pipeline(incoming, response, (error) => {
-        if (error) response.destroy();
-      });
-    }),
-  );
-  outgoing.on(
-    'error',
-    safely((error: Error) => {
-      // Once the answer has begun, its own stream says whether it is whole.
-      if (response.destroyed || response.headersSent) return;
-      context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
-      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
-    }),
-  );
-  response.on('close', () => outgoing.destroy());
-  if (to.bodyLimitBytes !== null) limitBody(request, response, to.bodyLimitBytes, to);
-  watchBody(request);
-  // Not `pipeline`: it would cut the visitor's connection when the service fails, and no 502 could be said.
-  request.pipe(outgoing);
+  new Passage({ request, response, to, context, onLive: null }).begin();
 }
 
-/** What a service brings about happens outside any request's own code: an error there would end the whole front. */
-function safe({ onTrouble }: ForwardContext, end: () => void) {
-  return <Given extends unknown[]>(work: (...given: Given) => void) =>
-    (...given: Given): void => {
-      try {
-        work(...given);
-      } catch (error) {
-        onTrouble(`a request failed: ${reasonOf(error)}`);
-        end();
-      }
-    };
-}
-
-/** Passes a WebSocket upgrade (RFC 6455 §4) to its service and joins the two connections. */
-export function forwardUpgrade(
-  request: IncomingMessage,
-  socket: Duplex,
-  head: Buffer,
+/** The same for a request that asks for a WebSocket (RFC 6455 §4). */
+export function forwardLive(
+  request: AnyRequest,
+  response: AnyResponse,
   to: Forward,
-  context: ForwardContext,
+  { onLive, ...context }: ForwardContext & { onLive: OnLive },
 ): void {
-  const response = responseOn(request, socket);
-  const outgoing = tryOpen(
-    {
-      request,
-      to,
-      extra: [
-        ['Connection', 'Upgrade'],
-        ['Upgrade', 'websocket'],
-      ],
-    },
-    context,
-  );
-  if (outgoing === null) {
-    response.shouldKeepAlive = false;
-    sendAnswer(response, 502, ownHeaders(to.answer, {}));
-    socket.end();
-    return;
-  }
-  limitTime(outgoing, context.limits.connectSeconds, to.silenceSeconds);
-  const safely = safe(context, () => socket.destroy());
-  outgoing.on(
-    'upgrade',
-    safely((incoming: IncomingMessage, upstream: Duplex, upstreamHead: Buffer) => {
-      const lines = [
-        ...dressed(incoming, to.answer),
-        ['Connection', 'Upgrade'],
-        ['Upgrade', incoming.headers.upgrade ?? 'websocket'],
-      ];
-      const text = lines.map(([name, value]) => `${name ?? ''}: ${value ?? ''}\r\n`).join('');
-      socket.write(`HTTP/1.1 101 Switching Protocols\r\n${text}\r\n`, 'latin1');
-      socket.write(upstreamHead);
-      upstream.write(head);
-      // A road that waits longer for answers waits as long here.
-      join(socket, upstream, Math.max(context.limits.liveSeconds, to.silenceSeconds));
-    }),
-  );
-  outgoing.on(
-    'response',
-    safely((incoming: IncomingMessage) => {
-      response.shouldKeepAlive = false;
-      if (beginAnswer(response, incoming, to.answer)) pipeline(incoming, response, () => socket.end());
-      else outgoing.destroy(new Error('its answer has headers that cannot be passed on'));
-    }),
-  );
-  outgoing.on(
-    'error',
-    safely((error: Error) => {
-      if (socket.destroyed) return;
-      context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
-      response.shouldKeepAlive = false;
-      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
-      socket.end();
-    }),
-  );
-  socket.on('close', () => outgoing.destroy());
-  socket.on('error', () => outgoing.destroy());
-  outgoing.end();
+  new Passage({ request, response, to, context, onLive }).begin();
 }
 
-/**
- * Writes the head of a service's answer. False, with nothing written, when it cannot be passed on: Node's parser takes
- * bytes that its writer refuses, and a refusal half-way would leave them in the response.
- */
-function beginAnswer(response: AnyResponse, incoming: IncomingMessage, rules: AnswerRules): boolean {
-  const { statusCode = 0, statusMessage = '' } = incoming;
-  const lines = dressed(incoming, rules);
-  try {
-    for (const [name, value] of lines) {
-      http.validateHeaderName(name);
-      http.validateHeaderValue(name, value);
-    }
-    // HTTP/2 knows no others (RFC 9113 §8.3.2, RFC 9110 §15).
-    if (statusCode < 200 || statusCode > 599) return false;
-    response.sendDate = false;
-    const sound = /^[\t\u0020-\u007e\u0080-\u00ff]*$/.test(statusMessage);
-    writeHead(response, statusCode, lines, sound ? statusMessage : undefined);
-    return true;
-  } catch {
-    return false;
-  }
-}
+/** RFC 9110 §9.2.2. Only these may be sent a second time, and only without a body, which is gone once it is sent. */
+const repeatable: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE']);
 
-/** A service's header lines, with what the road's rules take away, set, and add where nothing is said. */
-function dressed({ rawHeaders }: IncomingMessage, { drop, set, defaults }: AnswerRules): Array<[string, string]> {
-  const lines = passable(rawHeaders, drop);
-  const said = new Set(lines.map(([name]) => name.toLowerCase()));
-  return [...lines, ...set, ...defaults.filter(([name]) => !said.has(name.toLowerCase()))];
-}
-
-/** A body that announces no length is cut off where it grows too long. */
-function limitBody(request: AnyRequest, response: AnyResponse, most: number, { answer }: Forward): void {
-  let length = 0;
-  const count = (chunk: Buffer): void => {
-    length += chunk.length;
-    if (length <= most) return;
-    request.off('data', count);
-    request.unpipe();
-    sendAnswer(response, 413, ownHeaders(answer, { connection: 'close' }));
-  };
-  request.on('data', count);
-}
-
-/**
- * A visitor who stops in the middle of a body must not hold the service's connection for ever. While it is the service that does not
- * take more, nobody is to blame.
- */
-function watchBody(request: AnyRequest): void {
-  const patience = setTimeout(() => {
-    if (request.isPaused()) patience.refresh();
-    else request.destroy();
-  }, slowBodySeconds * 1000);
-  request.on('data', () => patience.refresh());
-  for (const event of ['end', 'close']) request.on(event, () => clearTimeout(patience));
-}
-
-function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {
-  const response = new http.ServerResponse(request);
-  // Node's own server does the same; its type asks for a Socket where any duplex stream serves.
-  response.assignSocket(socket as Parameters<typeof response.assignSocket>[0]);
-  return response;
-}
-
-interface Opening {
+interface Way {
   request: AnyRequest;
+  response: AnyResponse;
   to: Forward;
-  extra: Array<[string, string]>;
+  context: ForwardContext;
+  onLive: OnLive | null;
 }
 
-/** Null when what the service must be proven by cannot be read; the administrator is told. */
-function tryOpen(opening: Opening, { onTrouble }: ForwardContext): ClientRequest | null {
-  try {
-    return openRequest(opening);
-  } catch (error) {
-    onTrouble(`${opening.to.headers['host'] ?? ''}: ${describe(opening.to)}: ${reasonOf(error)}`);
-    return null;
+/** One request on its way to a service and back. */
+class Passage implements Waiting {
+  expires = 0;
+  private outgoing: ClientRequest | null = null;
+  private incoming: IncomingMessage | null = null;
+  /** Something of the body has gone out. */
+  private isSent = false;
+  private isSecond = false;
+  private isLeft = false;
+  private readonly isBodied: boolean;
+  private readonly isRepeatable: boolean;
+  private readonly service: Service;
+  private readonly lines: string[];
+
+  constructor(private readonly way: Way) {
+    const { request, response, to, context, onLive } = way;
+    this.isBodied = hasBody(request);
+    this.isRepeatable = onLive === null && !this.isBodied && repeatable.has(request.method ?? '');
+    this.service = context.services.of(to.upstream);
+    this.lines = linesToService(request.rawHeaders, to);
+    if (this.isBodied && request.headers['content-length'] === undefined)
+      this.lines.push('Transfer-Encoding', 'chunked');
+    if (onLive !== null) this.lines.push('Connection', 'Upgrade', 'Upgrade', 'websocket');
+    context.services.watch(this);
+    response.on('close', () => this.leave());
   }
-}
 
-function openRequest({ request, to, extra }: Opening): ClientRequest {
-  const { upstream, target, headers } = to;
-  const lines: Array<[string, string]> = [
-    ...Object.entries(headers),
-    ...withOneCookie(
-      withoutUnderscores(passable(request.rawHeaders, [...forgeable, ...Object.keys(headers), ...to.without])),
-    ),
-    ...framing(request),
-    ...extra,
-  ];
-  return (upstream.scheme === 'https' ? https : http).request({
-    host: upstream.host,
-    port: upstream.port,
-    method: request.method,
-    path: target,
-    headers: flat(lines),
-    setHost: false,
-    maxHeaderSize: longestAnswerHeadBytes,
-    // One connection a request: a kept one may be closed by the service just as a request goes out on it.
-    agent: false,
-    ...(upstream.scheme === 'https' ? proofOf(upstream) : {}),
-  });
-}
-
-/** How the body is framed on the new connection. Without it Node would invent a chunked body for an empty POST. */
-function framing(request: AnyRequest): Array<[string, string]> {
-  const { headers, method = '' } = request;
-  if (headers['transfer-encoding'] !== undefined) return [['Transfer-Encoding', 'chunked']];
-  // HTTP/2 ends a body by a flag. On HTTP/1 a body without a length that is not chunked would be read as the next request.
-  const open = request instanceof Http2ServerRequest && !request.stream.endAfterHeaders;
-  if (open && headers['content-length'] === undefined) return [['Transfer-Encoding', 'chunked']];
-  const bodiless = ['GET', 'HEAD', 'DELETE', 'OPTIONS'].includes(method);
-  return headers['content-length'] === undefined && !bodiless ? [['Content-Length', '0']] : [];
-}
-
-/** How the service must prove who it is. */
-function proofOf({ verifyAs, trust }: Forward['upstream']): https.RequestOptions {
-  const servername = serverName(verifyAs ?? '');
-  switch (trust.kind) {
-    case 'system':
-      return { servername };
-    case 'ca':
-      // An address is not sent as a name, and still is what the certificate must carry.
-      return { servername, ca: readFileSync(trust.file) };
-    case 'none':
-      return { servername, rejectUnauthorized: false };
-    case 'pin':
-      return { servername, rejectUnauthorized: false, ...pinned(trust.digest) };
+  begin(): void {
+    const { request, onLive } = this.way;
+    this.moved();
+    const outgoing = this.open();
+    this.outgoing = outgoing;
+    let before = 0;
+    outgoing.on('socket', ({ bytesRead }) => (before = bytesRead));
+    outgoing.on('response', (incoming) => this.safely(() => this.answer(incoming)));
+    outgoing.on('upgrade', (incoming: IncomingMessage, service: Duplex, head: Buffer) =>
+      this.safely(() => this.goLive(incoming, service, head)),
+    );
+    outgoing.on('error', (error: Error) => {
+      const isStale = outgoing.reusedSocket && (outgoing.socket?.bytesRead ?? before) === before;
+      this.fail(error, isStale && this.isRepeatable && onLive === null);
+    });
+    if (this.isBodied) passUpload(request, outgoing, { most: this.way.to.bodyLimitBytes, moved: () => this.moved() });
+    else outgoing.end();
   }
-}
 
-/** RFC 7469 §2.4: SHA-256 of the public key. Looked at before a byte is sent. */
-function pinned(digest: string): https.RequestOptions {
-  return {
-    // An agent, even none, would make the connection itself.
-    agent: undefined,
-    createConnection: (options: tls.ConnectionOptions) => {
-      const socket = tls.connect(options);
-      socket.prependOnceListener('secureConnect', () => {
-        const { publicKey } = new X509Certificate(socket.getPeerCertificate().raw);
-        const found = createHash('sha256')
-          .update(publicKey.export({ type: 'spki', format: 'der' }))
-          .digest('base64');
-        if (found !== digest)
-          socket.destroy(new Error(`the digest of its key is ${found}, which is not the pinned one`));
+  /** Nothing has come for too long. */
+  expire(): void {
+    this.outgoing?.destroy(new Silence('no answer in time'));
+    if (this.incoming !== null) this.fail(new Silence('no more of its answer in time'), false);
+  }
+
+  private open(): ClientRequest {
+    const { request, to } = this.way;
+    const { scheme, host, port } = to.upstream;
+    const { method = '' } = request;
+    const options = {
+      host,
+      port,
+      method,
+      path: to.target,
+      setHost: false,
+      maxHeaderSize: longestAnswerHeadBytes,
+      agent: this.isRepeatable && !this.isSecond ? this.service.kept : this.service.fresh,
+    };
+    const by = scheme === 'https' ? https : http;
+    if (this.isBodied || !bringsBody.has(method)) return by.request({ ...options, headers: this.lines });
+    // Node would invent a chunked body. What came without one goes on without one, and says a length only where the visitor did.
+    const outgoing = by.request(options);
+    outgoing.useChunkedEncodingByDefault = false;
+    for (let at = 0; at + 1 < this.lines.length; at += 2)
+      outgoing.appendHeader(this.lines[at] ?? '', this.lines[at + 1] ?? '');
+    return outgoing;
+  }
+
+  private answer(incoming: IncomingMessage): void {
+    const { response, to, onLive } = this.way;
+    this.incoming = incoming;
+    this.moved();
+    const { statusCode = 0, statusMessage = '' } = incoming;
+    const lines = linesToVisitor(incoming.rawHeaders, to.answer);
+    // HTTP/2 knows no others (RFC 9113 §8.3.2, RFC 9110 §15).
+    if (statusCode < 200 || statusCode > 599 || !areSound(lines))
+      throw new Error('its answer has headers that cannot be passed on');
+    response.sendDate = false;
+    if (onLive !== null) lines.push('Connection', 'close');
+    writeHead(response, statusCode, lines, soundText.test(statusMessage) ? statusMessage : undefined);
+    incoming.on('data', (chunk: Buffer) => this.pass(chunk, incoming));
+    incoming.on('end', () => this.finish());
+    incoming.on('close', () => {
+      // A service that breaks off must not look finished.
+      if (!incoming.complete) breakOff(response);
+    });
+    incoming.on('error', () => breakOff(response));
+    // Where the body is here already, it goes out with the head.
+    if ('flushHeaders' in response)
+      process.nextTick(() => {
+        if (!this.isSent && !this.isLeft) response.flushHeaders();
       });
-      return socket;
-    },
-  } as https.RequestOptions;
-}
-
-/** Addresses do not go into SNI (RFC 6066 §3); Node then checks the certificate against the address it dialled. */
-function serverName(verifyAs: string): string {
-  return /^[\d.]+$|:/.test(verifyAs) ? '' : verifyAs;
-}
-
-function limitTime(outgoing: ClientRequest, connectSeconds: number, silenceSeconds: number): void {
-  const connecting = setTimeout(() => outgoing.destroy(new Silence('no connection in time')), connectSeconds * 1000);
-  outgoing.on('socket', (socket) => {
-    socket.once('connect', () => clearTimeout(connecting));
-  });
-  outgoing.on('close', () => clearTimeout(connecting));
-  outgoing.setTimeout(silenceSeconds * 1000, () => outgoing.destroy(new Silence('no answer in time')));
-}
-
-function join(a: Duplex, b: Duplex, silenceSeconds: number): void {
-  for (const end of [a, b]) {
-    if ('setTimeout' in end && typeof end.setTimeout === 'function')
-      end.setTimeout(silenceSeconds * 1000, () => end.destroy());
   }
-  pipeline(a, b, () => a.destroy());
-  pipeline(b, a, () => b.destroy());
+
+  private pass(chunk: Buffer, incoming: IncomingMessage): void {
+    const { response } = this.way;
+    this.isSent = true;
+    this.moved();
+    // Node gives both the same method; their types differ in what else they take.
+    if ((response as ServerResponse).write(chunk)) return;
+    incoming.pause();
+    response.once('drain', () => {
+      this.moved();
+      incoming.resume();
+    });
+  }
+
+  private finish(): void {
+    this.isSent = true;
+    this.way.context.services.unwatch(this);
+    this.way.response.end();
+  }
+
+  private goLive(incoming: IncomingMessage, service: Duplex, head: Buffer): void {
+    const { onLive, to, context } = this.way;
+    if (onLive === null) {
+      service.destroy();
+      this.fail(new Error('it changes to another protocol unasked'), false);
+      return;
+    }
+    context.services.unwatch(this);
+    const lines = linesToVisitor(incoming.rawHeaders, to.answer);
+    if (!areSound(lines)) throw new Error('its answer has headers that cannot be passed on');
+    onLive({ lines, upgrade: incoming.headers.upgrade ?? 'websocket', service, head });
+  }
+
+  /** @param again it broke before anything came, on a connection that was kept, and may be sent a second time */
+  private fail(error: Error, again: boolean): void {
+    const { response, to, context } = this.way;
+    if (this.isLeft || response.writableEnded) return;
+    if (response.headersSent) breakOff(response);
+    else if (error instanceof TooLong) sendAnswer(response, 413, ownHeaders(to.answer, { connection: 'close' }));
+    else if (again && !this.isSecond) {
+      this.isSecond = true;
+      this.begin();
+    } else {
+      context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
+      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
+    }
+  }
+
+  /** What a service brings about happens outside any request's own code: an error there would end the whole front. */
+  private safely(work: () => void): void {
+    try {
+      work();
+    } catch (error) {
+      this.outgoing?.destroy();
+      this.fail(error as Error, false);
+    }
+  }
+
+  private moved(): void {
+    const { to, context } = this.way;
+    // A pause in the middle of an answer may be what the service is about, or the visitor's, as players make them.
+    const { liveSeconds } = context.limits;
+    const seconds = this.incoming === null ? to.silenceSeconds : Math.max(liveSeconds, to.silenceSeconds);
+    this.expires = performance.now() + seconds * 1000;
+  }
+
+  /** Nobody waits for the answer any more. */
+  private leave(): void {
+    this.isLeft = true;
+    this.way.context.services.unwatch(this);
+    if (this.incoming?.complete !== true) this.outgoing?.destroy();
+  }
+}
+
+/** Where Node expects a body. */
+const bringsBody: ReadonlySet<string> = new Set(['POST', 'PUT', 'PATCH']);
+
+const soundText = /^[\t\u0020-\u007e\u0080-\u00ff]*$/;
+/** RFC 9110 §5.6.2. */
+const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
+
+/** Node's parser takes bytes that its writer refuses, and a refusal half-way would leave some of them in the response. */
+function areSound(lines: readonly string[]): boolean {
+  return lines.every((text, index) => (index % 2 === 0 ? token : soundText).test(text));
 }
 
 function statusOf(error: unknown): 502 | 504 {
@@ -325,8 +250,4 @@ function statusOf(error: unknown): 502 | 504 {
 
 function describe({ upstream }: Forward): string {
   return `${upstream.scheme}://${upstream.host}:${String(upstream.port)}`;
-}
-
-function flat(lines: ReadonlyArray<readonly [string, string]>): string[] {
-  return lines.flatMap(([name, value]) => [name, value]);
 }

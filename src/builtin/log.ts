@@ -1,7 +1,16 @@
 import { appendFile } from 'node:fs/promises';
-import { headerLines, type AnyRequest } from './request.ts';
+import type { IncomingMessage } from 'node:http';
+import type { Duplex } from 'node:stream';
 import type { AnyResponse } from './answer.ts';
 import { credentialsOf } from './people.ts';
+import { firstLine, type AnyRequest } from './request.ts';
+
+interface Who {
+  /** The visitor's own address. */
+  client: string;
+  /** When the request came. */
+  now: Date;
+}
 
 /**
  * Writes one line a request in the combined log format (the one that web servers share), each
@@ -12,20 +21,40 @@ export class AccessLog {
 
   constructor(private readonly onTrouble: (message: string) => void) {}
 
-  /** Notes a request when its answer has gone. @param client the visitor's own address @param now when it came */
-  note(file: string, { request, response, client, now }: Logged): void {
+  /** Notes a request when its answer has gone. */
+  note(file: string, { request, response, client, now }: Who & { request: AnyRequest; response: AnyResponse }): void {
     const sent = countBytes(response);
     response.once('close', () => {
-      const line = `${combined({ request, response, client, now, bytes: sent() })}\n`;
-      this.last = this.last
-        .then(() => appendFile(file, line, { mode: 0o640 }))
-        .catch((error: unknown) => this.onTrouble(`cannot write to ${file}: ${String(error)}`));
+      // Of an answer to HEAD no body goes out.
+      const bytes = request.method === 'HEAD' ? 0 : sent();
+      this.append(file, lineOf({ client, now, status: response.statusCode, bytes, ...saidBy(request) }));
     });
+  }
+
+  /** Notes a live connection when it has ended, with the bytes that its service sent over it. */
+  noteLive(
+    file: string,
+    { request, service, socket, client, now }: Who & { request: IncomingMessage; service: Duplex; socket: Duplex },
+  ): void {
+    let bytes = 0;
+    service.on('data', (chunk: Buffer) => (bytes += chunk.length));
+    socket.once('close', () => this.append(file, lineOf({ client, now, status: 101, bytes, ...saidBy(request) })));
+  }
+
+  /** Notes what could not be read as a request. */
+  noteUnread(file: string, { client, now, status }: Who & { status: number }): void {
+    this.append(file, lineOf({ client, now, status, bytes: 0, asked: '-', person: '-', referer: '-', agent: '-' }));
   }
 
   /** Waits until every line is written. */
   async stop(): Promise<void> {
     await this.last;
+  }
+
+  private append(file: string, line: string): void {
+    this.last = this.last
+      .then(() => appendFile(file, `${line}\n`, { mode: 0o640 }))
+      .catch((error: unknown) => this.onTrouble(`cannot write to ${file}: ${String(error)}`));
   }
 }
 
@@ -46,22 +75,33 @@ function countBytes(response: AnyResponse): () => number {
   return () => bytes;
 }
 
-interface Logged {
-  request: AnyRequest;
-  response: AnyResponse;
-  client: string;
-  now: Date;
+interface Said {
+  asked: string;
+  person: string;
+  referer: string;
+  agent: string;
 }
 
-/** @param bytes of the body, which an answer to HEAD does not have */
-function combined({ request, response, client, now, bytes }: Logged & { bytes: number }): string {
-  const header = (name: string): string =>
-    escaped(headerLines(request.rawHeaders).find(([key]) => key.toLowerCase() === name)?.[1] ?? '-');
-  const authorization = headerLines(request.rawHeaders).find(([key]) => key.toLowerCase() === 'authorization')?.[1];
-  const user = escaped(credentialsOf(authorization ?? '')?.name ?? '-');
-  const line = escaped(`${request.method ?? ''} ${request.url ?? ''} HTTP/${request.httpVersion}`);
-  const length = request.method === 'HEAD' ? 0 : bytes;
-  return `${client} - ${user === '' ? '-' : user} [${stamp(now)}] "${line}" ${String(response.statusCode)} ${String(length)} "${header('referer')}" "${header('user-agent')}"`;
+function saidBy(request: AnyRequest): Said {
+  const { rawHeaders, method = '', url = '', httpVersion } = request;
+  const name = credentialsOf(firstLine(rawHeaders, 'authorization') ?? '')?.name ?? '';
+  return {
+    asked: escaped(`${method} ${url} HTTP/${httpVersion}`),
+    // A blank would shift every field behind it.
+    person: name === '' ? '-' : escaped(name).replace(/ /g, '\\x20'),
+    referer: escaped(firstLine(rawHeaders, 'referer') ?? '-'),
+    agent: escaped(firstLine(rawHeaders, 'user-agent') ?? '-'),
+  };
+}
+
+function lineOf({ client, now, status, bytes, asked, person, referer, agent }: Who & Said & Outcome): string {
+  return `${client} - ${person} [${stamp(now)}] "${asked}" ${String(status)} ${String(bytes)} "${referer}" "${agent}"`;
+}
+
+/** @property bytes of the body */
+interface Outcome {
+  status: number;
+  bytes: number;
 }
 
 /** As the format has it: 23/Nov/2026:16:05:00 +0000. */

@@ -1,23 +1,21 @@
 import http, { type IncomingMessage, type Server } from 'node:http';
-import http2, { Http2ServerResponse, type Http2SecureServer, type ServerHttp2Session } from 'node:http2';
-import type { Socket } from 'node:net';
+import { Http2ServerResponse, type Http2Server } from 'node:http2';
+import type { Server as TcpServer, Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import { TLSSocket, type SecureContext } from 'node:tls';
 import type { Plan } from '../core/plan/plan.ts';
-import { longestHeadBytes, modernSuites, slowHeadSeconds } from '../core/proxies/hardening.ts';
+import { inNetworks } from '../core/networks/address.ts';
 import { prepare } from '../core/verdict/decide.ts';
-import { authorityOn } from '../core/verdict/forwarded.ts';
 import { admitsName } from '../core/verdict/steps/before-road.ts';
-import type { Prepared, Verdict } from '../core/verdict/verdict.ts';
+import type { Prepared } from '../core/verdict/verdict.ts';
 import { reasonOf, Trouble, codeOf } from '../adapters/trouble.ts';
 import { sendAnswer, type AnyResponse } from './answer.ts';
-import { pendingChallenge } from './challenge.ts';
 import { CertificateShelf } from './certificates.ts';
-import { showFile } from './folder.ts';
-import { forward, forwardUpgrade, type ForwardContext } from './forward.ts';
-import { Judge, type Read } from './judge.ts';
-import { AccessLog } from './log.ts';
-import { headerLines, type AnyRequest } from './request.ts';
+import { mostConnections } from './descriptors.ts';
+import { Exchange } from './exchange.ts';
+import { http1Server, http2Server, tlsServer } from './listeners.ts';
+import { comparableName, type AnyRequest } from './request.ts';
+import { Visitors, type Visitor } from './visitors.ts';
 
 interface BuiltinInput {
   plan: Plan;
@@ -37,14 +35,15 @@ export interface BuiltinFront {
  * @throws Trouble `cannot-listen` when an address or port cannot be had; nothing is left listening then
  */
 export async function startBuiltin({ plan, mark, onTrouble }: BuiltinInput): Promise<BuiltinFront> {
-  const front = new Front(prepare(plan), { limits: plan.limits, onTrouble });
+  const front = new Front(prepare(plan), onTrouble);
   const { addresses, http: httpPort, https: httpsPort } = plan.front.listen;
   const markServer = http.createServer((request, response) => answerMark(request, response, mark));
   try {
     await front.listen(markServer, plan.front.mark.address, plan.front.mark.port, 'front.mark');
     for (const address of addresses) {
-      await front.listen(front.plainServer(), address, httpPort);
-      await front.listen(front.tlsServer(), address, httpsPort);
+      const plain = front.plainServer();
+      await front.listen(plain, address, httpPort);
+      await front.listen(front.secureServer(plain), address, httpsPort);
     }
   } catch (error) {
     await front.stop(0);
@@ -58,60 +57,67 @@ function answerMark(request: IncomingMessage, response: AnyResponse, mark: strin
   else sendAnswer(response, 404, {});
 }
 
-/** How long a connection without a request is kept. */
-const idleMs = 75_000;
-
-/** OpenSSL's names; all of them have forward secrecy (RFC 8446 §B.4). */
-const tls13Suites = ['TLS_AES_128_GCM_SHA256', 'TLS_AES_256_GCM_SHA384', 'TLS_CHACHA20_POLY1305_SHA256'];
-
+/** Listens, knows each visitor's connection, and hands what is asked on it to the exchange. */
 class Front {
-  private readonly servers: Array<Server | Http2SecureServer> = [];
-  /** Every connection, since a server of both protocols does not know which are idle. */
-  private readonly sockets = new Set<Socket>();
-  private readonly sessions = new Set<ServerHttp2Session>();
-  private readonly judge: Judge;
-  private readonly accessLog: AccessLog;
-  /** Connections that were upgraded: the servers no longer know of them. */
-  private readonly live = new Set<Duplex>();
+  private readonly servers: TcpServer[] = [];
+  private readonly visitors: Visitors;
+  private readonly exchange: Exchange;
   private readonly shelf: CertificateShelf;
+  private readonly http2: Http2Server;
+  /** Whose connection a request came on, by what Node knows of it: a TCP or TLS connection, or a session of HTTP/2. */
+  private readonly visitorOf = new WeakMap<object, Visitor>();
+  /** TLS connections during their handshake, by the port they came from. */
+  private readonly shaking = new Map<string, Visitor>();
 
   constructor(
     private readonly prepared: Prepared,
-    private readonly context: ForwardContext,
+    private readonly onTrouble: (message: string) => void,
   ) {
-    this.shelf = new CertificateShelf(prepared.plan.certificates);
-    this.judge = new Judge(prepared, context.onTrouble);
-    this.accessLog = new AccessLog(context.onTrouble);
+    const { plan } = prepared;
+    const edge = plan.front.edge?.networks ?? [];
+    this.visitors = new Visitors({
+      liveSeconds: plan.limits.liveSeconds,
+      most: mostConnections(),
+      isShared: (address) => inNetworks(address, edge),
+    });
+    this.shelf = new CertificateShelf(plan.certificates);
+    this.exchange = new Exchange(prepared, this.visitors, onTrouble);
+    this.http2 = this.equip(http2Server(), ({ stream: { session } }) => session);
   }
 
   plainServer(): Server {
-    return this.equip(http.createServer(this.options()));
+    const server = this.equip(http1Server(), ({ socket }) => socket);
+    server.on('connection', (socket: Socket) => {
+      if (socket instanceof TLSSocket) return;
+      const visitor = this.visitors.admit(socket, false);
+      if (visitor !== null) this.visitorOf.set(socket, visitor);
+    });
+    server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) =>
+      this.withVisitor(socket, (visitor) => this.exchange.upgrade({ request, socket, head, visitor })),
+    );
+    server.on('clientError', (error, socket) =>
+      this.withVisitor(socket, (visitor) => this.exchange.refuse({ error, socket, visitor })),
+    );
+    return server;
   }
 
-  tlsServer(): Http2SecureServer {
-    const server = http2.createSecureServer({
-      ...this.options(),
-      minVersion: 'TLSv1.2',
-      ciphers: [...tls13Suites, ...modernSuites].join(':'),
-      allowHTTP1: true,
-      handshakeTimeout: slowHeadSeconds * 1000,
-      settings: { maxConcurrentStreams: 128, maxHeaderListSize: longestHeadBytes },
-      // Without a default certificate a handshake that names no road ends in an alert, and nothing is shown.
-      SNICallback: (name, done) => void this.choose(name, done),
+  /** @param plain the server of HTTP/1 on the same address */
+  secureServer(plain: Server): TcpServer {
+    const server = tlsServer(
+      (name, done) => void this.choose(name, done),
+      (socket) => this.onSecure(socket, plain),
+    );
+    server.on('connection', (socket: Socket) => {
+      const visitor = this.visitors.admit(socket, true);
+      if (visitor === null) return;
+      const key = endOf(socket);
+      this.shaking.set(key, visitor);
+      socket.once('close', () => this.shaking.delete(key));
     });
-    // What a client broke off or what was refused is no news; without a listener Node would print it.
-    server.on('tlsClientError', () => undefined);
-    // An idle connection of HTTP/2 ends when its last stream has; requests on it go on.
-    server.on('session', (session) => {
-      this.sessions.add(session);
-      session.on('close', () => this.sessions.delete(session));
-      session.setTimeout(idleMs, () => session.close());
-    });
-    server.on('sessionError', () => undefined);
-    return this.equip(server);
+    return server;
   }
 
-  async listen(server: Server | Http2SecureServer, host: string, port: number, key = 'front.listen'): Promise<void> {
+  async listen(server: TcpServer, host: string, port: number, key = 'front.listen'): Promise<void> {
     this.servers.push(server);
     await new Promise<void>((resolve, reject) => {
       server.once('error', (cause) => reject(listenTrouble({ host, port, key }, cause)));
@@ -120,53 +126,81 @@ class Front {
   }
 
   async stop(graceMs: number): Promise<void> {
-    const closed = this.servers.filter(({ listening }) => listening).map((server) => closeServer(server));
-    for (const socket of this.live) socket.end();
-    for (const session of this.sessions) session.close();
-    const late = setTimeout(() => {
-      for (const socket of this.sockets) socket.destroy();
-    }, graceMs);
+    const closed = this.servers
+      .filter(({ listening }) => listening)
+      .map((server) => new Promise<void>((resolve) => server.close(() => resolve())));
+    this.exchange.endLive();
+    this.visitors.endWhenIdle();
+    const late = setTimeout(() => this.visitors.endAll(), graceMs);
     await Promise.all(closed);
     clearTimeout(late);
-    await this.judge.stop();
-    for (const socket of this.live) socket.destroy();
-    await this.accessLog.stop();
+    this.visitors.stop();
+    await this.exchange.stop();
   }
 
-  /** Slow uploads are welcome, slow headers are not. */
-  private options(): http.ServerOptions {
-    return {
-      requestTimeout: 0,
-      headersTimeout: slowHeadSeconds * 1000,
-      keepAliveTimeout: idleMs,
-      maxHeaderSize: longestHeadBytes,
-    };
-  }
-
-  private equip<S extends Server | Http2SecureServer>(server: S): S {
-    server.on('connection', (socket: Socket) => {
-      this.sockets.add(socket);
-      socket.on('close', () => this.sockets.delete(socket));
+  private onSecure(socket: TLSSocket, plain: Server): void {
+    const key = endOf(socket);
+    const visitor = this.shaking.get(key);
+    this.shaking.delete(key);
+    // It has gone in the meantime.
+    if (visitor === undefined) {
+      socket.destroy();
+      return;
+    }
+    visitor.sni = typeof socket.servername === 'string' ? socket.servername : null;
+    this.visitorOf.set(socket, visitor);
+    socket.once('close', () => visitor.socket.destroy());
+    if (socket.alpnProtocol !== 'h2') {
+      plain.emit('connection', socket);
+      return;
+    }
+    this.http2.once('session', (session) => {
+      this.visitorOf.set(session, visitor);
+      visitor.farewell = () => session.destroy();
+      // A session that a bad frame ends may leave its streams, and with them the connection, open for good.
+      for (const event of ['close', 'error', 'frameError'] as const)
+        session.on(event, () => setImmediate(() => visitor.socket.destroy()));
     });
-    // Node would say "go on" to every upload that asks (RFC 9110 §10.1.1), also to one that is about to be refused.
-    for (const event of ['request', 'checkContinue'] as const)
-      server.on(event, (request: AnyRequest, response: AnyResponse) =>
-        this.guarded(response, () => this.serve(request, response)),
-      );
-    server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) =>
-      this.guarded(socket, () => this.upgrade(server, request, socket, head)),
-    );
-    // Over HTTP/2 a tunnel would be one stream of many, with an answer like any other (RFC 9113 §8.5).
-    server.on('connect', (request: AnyRequest, end: Duplex | Http2ServerResponse) =>
-      this.guarded(end, () =>
-        end instanceof Http2ServerResponse ? this.serve(request, end) : this.refuseTunnel(request, end),
-      ),
-    );
+    this.http2.emit('connection', socket);
+  }
+
+  private equip<S extends Server | Http2Server>(server: S, connectionOf: (request: never) => object | undefined): S {
+    // Node would say "go on" to every upload that asks (RFC 9110 §10.1.1), also to one that is about to be refused. A tunnel over HTTP/2 would be one
+    // stream of many, with an answer like any other (RFC 9113 §8.5).
+    for (const event of ['request', 'checkContinue', 'connect'] as const)
+      server.on(event, (request: AnyRequest, end: AnyResponse | Duplex, head: Buffer) => {
+        if (end instanceof http.ServerResponse || end instanceof Http2ServerResponse)
+          this.withVisitor(connectionOf(request as never) ?? {}, (visitor) =>
+            this.exchange.serve({ request, response: end, visitor }),
+          );
+        else
+          this.withVisitor(end, (visitor) =>
+            this.exchange.upgrade({ request: request as IncomingMessage, socket: end, head, visitor }),
+          );
+      });
     return server;
   }
 
+  /** One request that goes wrong in a way nobody thought of must not take the whole front down. */
+  private withVisitor(connection: object, work: (visitor: Visitor) => void | Promise<void>): void {
+    const visitor = this.visitorOf.get(connection);
+    if (visitor === undefined) {
+      if ('destroy' in connection && typeof connection.destroy === 'function') connection.destroy();
+      return;
+    }
+    const failed = (error: unknown): void => {
+      this.onTrouble(`a request failed: ${reasonOf(error)}`);
+      visitor.leave();
+    };
+    try {
+      work(visitor)?.catch(failed);
+    } catch (error) {
+      failed(error);
+    }
+  }
+
   private async choose(name: string, done: (error: Error | null, context?: SecureContext) => void): Promise<void> {
-    const sni = name.toLowerCase().replace(/\.$/, '');
+    const sni = comparableName(name);
     const id = this.prepared.certificateFor(sni);
     if (id === null || !admitsName(this.prepared, sni)) {
       done(null);
@@ -175,116 +209,15 @@ class Front {
     try {
       done(null, await this.shelf.contextFor(id));
     } catch (error) {
-      this.context.onTrouble(`${sni}: its certificate cannot be used: ${reasonOf(error)}`);
+      this.onTrouble(`${sni}: its certificate cannot be used: ${reasonOf(error)}`);
       done(null);
     }
   }
-
-  /** One request that goes wrong in a way nobody thought of must not take the whole front down. */
-  private guarded(end: { destroy: () => unknown }, work: () => Promise<void>): void {
-    work().catch((error: unknown) => {
-      this.context.onTrouble(`a request failed: ${reasonOf(error)}`);
-      end.destroy();
-    });
-  }
-
-  private async serve(request: AnyRequest, response: AnyResponse): Promise<void> {
-    const read = this.judge.read(request);
-    const { road, client } = read.context;
-    const log = road?.rules.log ?? null;
-    if (typeof log === 'string') this.accessLog.note(log, { request, response, client, now: new Date() });
-    const challenge = pendingChallenge(this.prepared.plan, request);
-    const verdict = await this.judge.decide(read, challenge);
-    if (response.destroyed) return;
-    switch (verdict.act) {
-      case 'forward':
-        if (asksToGoOn(request)) response.writeContinue();
-        forward(request, response, verdict, this.context);
-        return;
-      case 'answer':
-        sendAnswer(response, verdict.status, { ...verdict.headers, ...endOf(request) }, verdict);
-        return;
-      case 'folder':
-        if (asksToGoOn(request)) response.writeContinue();
-        await showFile(request, response, verdict, this.originOf(read));
-        return;
-      case 'close':
-      case 'no-handshake':
-        request.socket.destroy();
-    }
-  }
-
-  /** Scheme, name and port as the visitor sees them. */
-  private originOf({ asked: { listener }, context: { road } }: Read): string {
-    return road === null ? '' : `${listener}://${authorityOn(road, listener, this.prepared.plan.front.ports)}`;
-  }
-
-  /** A WebSocket for a service is passed on. Anything else is taken as the plain request that it would be without the upgrade. */
-  private async upgrade(
-    server: Server | Http2SecureServer,
-    request: IncomingMessage,
-    socket: Duplex,
-    head: Buffer,
-  ): Promise<void> {
-    socket.on('error', () => socket.destroy());
-    const isLive = /^websocket$/i.test(request.headers.upgrade ?? '') && request.method === 'GET';
-    const verdict: Verdict | null = isLive ? await this.judge.decide(this.judge.read(request), null) : null;
-    if (verdict?.act === 'forward') {
-      this.live.add(socket);
-      socket.on('close', () => this.live.delete(socket));
-      forwardUpgrade(request, socket, head, verdict, this.context);
-      return;
-    }
-    if (verdict !== null) this.judge.giveBack(request);
-    // Node has stopped parsing this connection. Giving it the same request without the upgrade starts it anew.
-    socket.unshift(Buffer.concat([plainHead(request), head]));
-    server.emit(socket instanceof TLSSocket ? 'secureConnection' : 'connection', socket);
-  }
-
-  private async refuseTunnel(request: AnyRequest, socket: Duplex): Promise<void> {
-    socket.on('error', () => socket.destroy());
-    const verdict = await this.judge.decide(this.judge.read(request), null);
-    if (verdict.act !== 'answer') socket.destroy();
-    else
-      socket.end(
-        `HTTP/1.1 ${String(verdict.status)} ${http.STATUS_CODES[verdict.status] ?? ''}\r\nConnection: close\r\nContent-Length: 0\r\n\r\n`,
-      );
-  }
 }
 
-function asksToGoOn({ headers }: AnyRequest): boolean {
-  return /100-continue/i.test(headers.expect ?? '');
-}
-
-/** Whether a body follows that nobody asked to go on with cannot be known, so the connection ends with the refusal. */
-function endOf(request: AnyRequest): Record<string, string> {
-  return asksToGoOn(request) && request.httpVersionMajor === 1 ? { connection: 'close' } : {};
-}
-
-function plainHead(request: IncomingMessage): Buffer {
-  const lines = headerLines(request.rawHeaders)
-    .filter(([name]) => !/^(upgrade|http2-settings)$/i.test(name))
-    .map(([name, value]): [string, string] => [name, /^connection$/i.test(name) ? withoutUpgrade(value) : value])
-    .map(([name, value]) => `${name}: ${value}\r\n`);
-  return Buffer.from(
-    `${request.method ?? ''} ${request.url ?? ''} HTTP/${request.httpVersion}\r\n${lines.join('')}\r\n`,
-    'latin1',
-  );
-}
-
-function withoutUpgrade(connection: string): string {
-  return connection
-    .split(',')
-    .map((token) => token.trim())
-    .filter((token) => !/^(upgrade|http2-settings)$/i.test(token))
-    .join(', ');
-}
-
-function closeServer(server: Server | Http2SecureServer): Promise<void> {
-  return new Promise((resolve) => {
-    server.close(() => resolve());
-    if ('closeIdleConnections' in server) server.closeIdleConnections();
-  });
+/** The other end of a connection, which TLS keeps. */
+function endOf({ remoteAddress, remotePort, localAddress }: Socket): string {
+  return `${String(remoteAddress)} ${String(remotePort)} ${String(localAddress)}`;
 }
 
 /** @param key of the map, under which it is written */

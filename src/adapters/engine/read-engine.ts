@@ -1,4 +1,6 @@
-import Modem from 'docker-modem';
+import http from 'node:http';
+import https from 'node:https';
+import { text } from 'node:stream/consumers';
 import pLimit from 'p-limit';
 import type * as z from 'zod';
 import type { Container, EngineNetwork } from '../../core/inventory/inventory.ts';
@@ -23,9 +25,11 @@ const atOnce = 8;
  * @throws Trouble `engine-gone`, `engine-forbidden`, `engine-silent`, `engine-odd` (exit code 3)
  */
 export async function readEngine(address: EngineAddress): Promise<EngineFacts> {
-  const modem = clientFor(address);
-  const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ modem, path, form, address });
-  const [list, networks] = await Promise.all([get('/containers/json?', listAnswer), get('/networks', networksAnswer)]);
+  const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ path, form, address });
+  const [list, networks] = await Promise.all([
+    get('/containers/json?all=true', listAnswer),
+    get('/networks', networksAnswer),
+  ]);
   const limit = pLimit(atOnce);
   const answers = await Promise.all(
     list.map(({ Id: id }) =>
@@ -43,36 +47,16 @@ export async function readEngine(address: EngineAddress): Promise<EngineFacts> {
   return { containers, networks: networks.map(toNetwork) };
 }
 
-/** Every option is given, also as undefined, so that the library does not look at the environment a second time. */
-function clientFor(address: EngineAddress): Modem {
-  const none = { host: undefined, port: undefined, ca: undefined, cert: undefined, key: undefined };
-  const common = { ...none, protocol: 'http' as const, timeout: answerMs };
-  if (address.kind === 'socket') return new Modem({ ...common, socketPath: address.path });
-  const { host, port, tls } = address;
-  return new Modem({ ...common, host, port, ...(tls === null ? {} : { ...tls, protocol: 'https' as const }) });
-}
-
 interface Asked<T extends z.ZodType> {
-  modem: Modem;
   path: string;
   form: T;
   address: EngineAddress;
 }
 
-async function ask<T extends z.ZodType>({ modem, path, form, address }: Asked<T>): Promise<z.output<T>> {
+async function ask<T extends z.ZodType>({ path, form, address }: Asked<T>): Promise<z.output<T>> {
   let answer: unknown;
   try {
-    answer = await new Promise((resolve, reject) => {
-      const stopped = AbortSignal.timeout(answerMs);
-      // The library's own time limit counts silence only; this one counts the whole answer.
-      stopped.addEventListener('abort', () => reject(Object.assign(new Error('silent'), { code: 'ETIMEDOUT' })));
-      const options = path.endsWith('?') ? { all: true } : {};
-      const statusCodes = { 200: true, 404: 'gone' };
-      modem.dial({ path, method: 'GET', options, abortSignal: stopped, statusCodes }, (error, data) => {
-        if (error === null || error === undefined) resolve(data);
-        else reject(error as Error);
-      });
-    });
+    answer = await get(path, address);
   } catch (error) {
     throw asTrouble(error, address);
   }
@@ -80,6 +64,31 @@ async function ask<T extends z.ZodType>({ modem, path, form, address }: Asked<T>
   if (read.success) return read.data;
   const issue = read.error.issues[0];
   throw odd(address, `${path} answers in an unknown form (${issue?.path.join('.') ?? ''}: ${issue?.message ?? ''})`);
+}
+
+/** @throws an error with the `statusCode` of an answer that is none, with code `ABORT_ERR` when the whole of it did not come in time */
+async function get(path: string, address: EngineAddress): Promise<unknown> {
+  const signal = AbortSignal.timeout(answerMs);
+  const common = { path, signal, agent: false };
+  const request =
+    address.kind === 'socket'
+      ? http.get({ ...common, socketPath: address.path })
+      : address.tls === null
+        ? http.get({ ...common, host: address.host, port: address.port })
+        : https.get({ ...common, host: address.host, port: address.port, ...address.tls });
+  const response = await new Promise<http.IncomingMessage>((resolve, reject) => {
+    request.once('response', resolve);
+    request.once('error', reject);
+  });
+  const body = await text(response);
+  if (response.statusCode !== 200)
+    throw Object.assign(new Error(body.slice(0, 200)), { statusCode: response.statusCode });
+  try {
+    return JSON.parse(body);
+  } catch {
+    // What it is instead is said when its form is looked at.
+    return body;
+  }
 }
 
 class Gone extends Error {}

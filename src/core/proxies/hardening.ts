@@ -21,3 +21,15 @@ export const longestHeadBytes = 32 * 1024;
 
 /** Longest head of a service's answer that is passed on, in bytes: some set many cookies and long policies. */
 export const longestAnswerHeadBytes = 32 * 1024;
+
+/** How long a connection on which nothing is asked is kept, in seconds. */
+export const idleSeconds = 75;
+
+/** Longest line of a head, name and value of a header or the request line, in bytes. */
+export const longestLineBytes = 8 * 1024;
+
+/** How many connections one client may have at one time; more of them close its own longest idle ones. */
+export const mostOfOneClient = 256;
+
+/** Longest password that is tried, in bytes. RFC 7617 sets no limit; hashing takes longer the longer it is. */
+export const longestPasswordBytes = 256;

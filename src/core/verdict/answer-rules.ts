@@ -1,4 +1,4 @@
-import type { PlannedRoad } from '../plan/plan.ts';
+import type { PlannedRoad, PlannedRules } from '../plan/plan.ts';
 import { allowedOrigin, corsHeaders, originHeaders } from './cors.ts';
 import type { AnswerRules, VerdictRequest } from './verdict.ts';
 
@@ -12,6 +12,20 @@ const banners = ['server', 'x-powered-by'];
 export function answerRules(
   { rules }: PlannedRoad,
   { listener, headers }: Pick<VerdictRequest, 'listener' | 'headers'>,
+): AnswerRules {
+  if (rules.cors !== null) return worked(rules, listener, headers);
+  const known = lasting[listener].get(rules) ?? worked(rules, listener, headers);
+  lasting[listener].set(rules, known);
+  return known;
+}
+
+/** Without CORS they are the same for every request. */
+const lasting = { http: new WeakMap<PlannedRules, AnswerRules>(), https: new WeakMap<PlannedRules, AnswerRules>() };
+
+function worked(
+  rules: PlannedRules,
+  listener: VerdictRequest['listener'],
+  headers: VerdictRequest['headers'],
 ): AnswerRules {
   const { cors } = rules;
   const hsts: Array<[string, string]> =

@@ -1,6 +1,5 @@
 import { inNetworks, parseAddress } from '../networks/address.ts';
-import type { Plan } from '../plan/plan.ts';
-import type { VerdictRequest } from './verdict.ts';
+import type { Prepared, VerdictRequest } from './verdict.ts';
 
 /**
  * The visitor's own address: the peer's, unless the peer is the edge, whose header then tells. The header may hold a list to which
@@ -9,9 +8,10 @@ import type { VerdictRequest } from './verdict.ts';
  */
 export function clientOf(
   { peer, headers }: Pick<VerdictRequest, 'peer' | 'headers'>,
-  edge: Plan['front']['edge'],
+  { plan, addressOf }: Pick<Prepared, 'plan' | 'addressOf'>,
 ): string {
-  let client = parseAddress(peer) ?? peer;
+  const { edge } = plan.front;
+  let client = addressOf(peer) ?? peer;
   if (edge === null) return client;
   const said = (headers[edge.header] ?? []).join(',').split(',');
   while (said.length > 0 && parseAddress(client) !== null && inNetworks(client, edge.networks)) {

@@ -1,4 +1,3 @@
-import { hostOfHeader } from '../names/host-name.ts';
 import { clientOf } from './client.ts';
 import { roadNamed } from '../plan/wildcard-road.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
@@ -22,15 +21,16 @@ export interface Context {
 }
 
 export function contextOf(prepared: Prepared, request: VerdictRequest): Context {
-  const absolute = /^https?:\/\/([^/?#]*)(.*)$/is.exec(request.target);
-  const host = hostAskedFor(request, absolute?.[1]);
+  // Nearly every target is a path, and needs no look at what else it may be.
+  const absolute = request.target.startsWith('/') ? null : /^https?:\/\/([^/?#]*)(.*)$/is.exec(request.target);
+  const host = hostAskedFor(prepared, request, absolute?.[1]);
   const rest = absolute?.[2] ?? request.target;
   return {
     prepared,
     request,
     sni: request.sni === null ? null : request.sni.toLowerCase().replace(/\.$/, ''),
     // 2. RFC 7239 §8.1: a header about the visitor is worth as much as the one who sent it.
-    client: clientOf(request, prepared.plan.front.edge),
+    client: clientOf(request, prepared),
     host,
     // An absolute-form target without a path asks for the root (RFC 9112 §3.2.1).
     target: absolute !== null && !rest.startsWith('/') ? `/${rest}` : rest,
@@ -44,12 +44,16 @@ function roadAskedFor(host: string | null, { roadOf }: Prepared): PlannedRoad | 
 }
 
 /** The authority of an absolute-form target wins over Host, which must still be there once and be proper (RFC 9112 §3.2.2). */
-function hostAskedFor({ host, httpVersion }: VerdictRequest, authority: string | undefined): string | null {
-  const [line, second] = host;
-  if (second !== undefined) return null;
+function hostAskedFor(
+  { hostOf }: Prepared,
+  { host, httpVersion }: VerdictRequest,
+  authority: string | undefined,
+): string | null {
+  if (host.length > 1) return null;
+  const line = host[0];
   if (authority !== undefined) {
-    const proper = line === undefined ? httpVersion === '1.0' : hostOfHeader(line) !== null;
-    return proper ? hostOfHeader(authority) : null;
+    const proper = line === undefined ? httpVersion === '1.0' : hostOf(line) !== null;
+    return proper ? hostOf(authority) : null;
   }
-  return line === undefined ? null : hostOfHeader(line);
+  return line === undefined ? null : hostOf(line);
 }

@@ -1,5 +1,7 @@
 import { covers } from '../certificates/cover.ts';
 import { isWildcard } from '../names/wildcard.ts';
+import { hostOfHeader } from '../names/host-name.ts';
+import { inNetworks, parseAddress } from '../networks/address.ts';
 import { roadFinder } from '../plan/wildcard-road.ts';
 import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
@@ -14,7 +16,38 @@ export function prepare(plan: Plan): Prepared {
   const wildcards = plan.certificates.filter(({ names }) => names.some(isWildcard));
   const certificateFor = (name: string): string | null =>
     roadOf(name)?.certificate ?? wildcards.find(({ names }) => covers(names, name))?.id ?? null;
-  return { plan, roadOf, certificateFor };
+  return {
+    plan,
+    roadOf,
+    certificateFor,
+    hostOf: remembering(hostOfHeader),
+    addressOf: remembering(parseAddress),
+    isInside: insideOf(),
+  };
+}
+
+/** Remembers up to a thousand answers, and none to texts of a length that no honest visitor sends. */
+function remembering<T>(answer: (text: string) => T): (text: string) => T {
+  const known = new Map<string, T>();
+  return (text) => {
+    const before = known.get(text);
+    if (before !== undefined) return before;
+    const found = answer(text);
+    if (known.size >= 1000) known.clear();
+    if (text.length < 300) known.set(text, found);
+    return found;
+  };
+}
+
+function insideOf(): Prepared['isInside'] {
+  const byNetworks = new WeakMap<object, (address: string) => boolean>();
+  return (address, networks) => {
+    const known = byNetworks.get(networks);
+    if (known !== undefined) return known(address);
+    const asked = remembering((one) => inNetworks(one, networks.networks) && !networks.except.includes(one));
+    byNetworks.set(networks, asked);
+    return asked(address);
+  };
 }
 
 /**

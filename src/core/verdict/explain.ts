@@ -46,9 +46,9 @@ export function explain(prepared: Prepared, request: VerdictRequest): Explanatio
   return { verdict, client: context.client, steps: explained };
 }
 
-function gateSteps({ road, client, target, request }: Context): ExplainedStep[] {
+function gateSteps({ road, client, target, request, prepared }: Context): ExplainedStep[] {
   if (road === null) return [];
-  const outcomes = passGate(road.gate, { client, target, request });
+  const outcomes = passGate(road.gate, { client, target, request, prepared });
   if (outcomes.length === 0)
     return [{ step: 'gate', outcome: 'passes', words: 'everyone passes', mapLine: lineOf(road, 'gate') }];
   return outcomes.map((one) => ({

@@ -1,12 +1,12 @@
-import { inNetworks } from '../networks/address.ts';
 import type { GatePart, PlannedGate } from '../plan/plan.ts';
 import { isBelow } from './target.ts';
-import type { VerdictRequest } from './verdict.ts';
+import type { Prepared, VerdictRequest } from './verdict.ts';
 
 interface GateInput {
   client: string;
   target: string;
   request: Pick<VerdictRequest, 'person' | 'knownIn'>;
+  prepared: Pick<Prepared, 'isInside'>;
 }
 
 /** Why one part of a gate lets a request pass or not. @property status null: it passes */
@@ -31,9 +31,9 @@ export function passGate({ parts }: PlannedGate, input: GateInput): PartOutcome[
  * One part: with `need: all` networks first (403, so that nobody is asked for a password who could not pass with one), then people
  * (401, RFC 9110 §15.5.2); with `need: any` 401 when neither.
  */
-function passPart(part: GatePart, { client, target, request }: GateInput): PartOutcome {
+function passPart(part: GatePart, { client, target, request, prepared }: GateInput): PartOutcome {
   if (part.except.some((prefix) => isBelow(target, prefix))) return { part, why: 'excepted', status: null };
-  const near = part.networks === null ? null : isInside(client, part.networks);
+  const near = part.networks === null ? null : prepared.isInside(client, part.networks);
   const known = part.people === null ? null : isKnown(part.people, request);
   const stranger = request.person === 'none' ? 'no-password' : 'wrong-password';
   if (near !== null && known !== null && part.need === 'any') {
@@ -44,10 +44,6 @@ function passPart(part: GatePart, { client, target, request }: GateInput): PartO
   if (known === false) return { part, why: stranger, status: 401 };
   if (known === null) return { part, why: 'network', status: null };
   return { part, why: near === null ? 'person' : 'network-and-person', status: null };
-}
-
-function isInside(client: string, { networks, except }: NonNullable<GatePart['networks']>): boolean {
-  return inNetworks(client, networks) && !except.includes(client);
 }
 
 function isKnown(people: string, { person, knownIn }: GateInput['request']): boolean {

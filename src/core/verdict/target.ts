@@ -7,7 +7,7 @@ export function isSoundTarget(target: string): boolean {
   if (!target.startsWith('/') || /[^\u0021-\u007e]|#/.test(target)) return false;
   const path = target.split('?')[0] ?? '';
   if (/%(?![0-9a-f]{2})|%00/i.test(path)) return false;
-  return !climbs(path);
+  return !(/\.\.|%2e/i.test(path) && climbs(path));
 }
 
 /** Whether `..` segments, plain or encoded, lead above the root. Slashes in a row count as one, as servers merge them. */

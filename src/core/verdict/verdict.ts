@@ -1,4 +1,4 @@
-import type { Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { GatePart, Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
 import type { StepName } from './steps/all-steps.ts';
 
 /**
@@ -97,6 +97,9 @@ export const forgeable = [
   'x-rewrite-url',
 ] as const;
 
+/** Request headers that stand once (RFC 9110 §5.3). Where a visitor sends several, the first line counts, and it alone passes on. */
+export const singular: ReadonlySet<string> = new Set(['authorization', 'origin']);
+
 /** A plan made ready for many decisions. */
 export interface Prepared {
   plan: Plan;
@@ -104,4 +107,9 @@ export interface Prepared {
   roadOf: (name: string) => PlannedRoad | null;
   /** Id of the certificate that is shown for a server name in comparable form; null when none covers it. */
   certificateFor: (name: string) => string | null;
+  /** `hostOfHeader` and `parseAddress`, which remember what was asked lately: most requests come from few visitors for few names. */
+  hostOf: (line: string) => string | null;
+  addressOf: (text: string) => string | null;
+  /** Whether an address in comparable form may pass the networks of a gate; remembered like these. */
+  isInside: (address: string, networks: NonNullable<GatePart['networks']>) => boolean;
 }

@@ -94,9 +94,9 @@ export const gate = {
   take: takeGate,
 } as const satisfies Step;
 
-function takeGate({ road, client, target, request }: Context): Taken | null {
+function takeGate({ road, client, target, request, prepared }: Context): Taken | null {
   if (road === null) return null;
-  const outcomes = passGate(road.gate, { client, target, request });
+  const outcomes = passGate(road.gate, { client, target, request, prepared });
   const refused = outcomes[outcomes.length - 1];
   if (refused === undefined || refused.status === null) return null;
   const headers: Record<string, string> =

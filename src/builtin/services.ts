@@ -1,0 +1,147 @@
+import { createHash, X509Certificate } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
+import http from 'node:http';
+import https from 'node:https';
+import net from 'node:net';
+import type { Duplex } from 'node:stream';
+import tls from 'node:tls';
+import type { Upstream } from '../core/plan/plan.ts';
+
+/** A service that let a time limit pass. */
+export class Silence extends Error {}
+
+/**
+ * The connections to one service. `kept` ones are used again, which is safe for requests that may be sent twice: a service may close one just as a
+ * request goes out on it. `fresh` ones carry a single request.
+ */
+export interface Service {
+  kept: http.Agent;
+  fresh: http.Agent;
+}
+
+/** What waits for a service, and must not for ever. @property expires when it has waited long enough (milliseconds, `performance.now`) */
+export interface Waiting {
+  expires: number;
+  expire: () => void;
+}
+
+/** How long a connection is kept unless its service says less, in milliseconds: many servers close theirs after five seconds. */
+const keptMs = 4_000;
+
+/** So many idle connections are kept to one service. */
+const mostKept = 64;
+
+/** Connections to the services of a plan, opened when they are needed. */
+export class Services {
+  private readonly opened = new Map<string, Service>();
+  private readonly known = new WeakMap<Upstream, Service>();
+  /** Looked through by one clock: a timer for each request would cost more than the request. */
+  private readonly waiting = new Set<Waiting>();
+  private readonly clock: NodeJS.Timeout;
+
+  constructor(private readonly connectSeconds: number) {
+    this.clock = setInterval(() => this.expire(performance.now()), 250).unref();
+  }
+
+  of(upstream: Upstream): Service {
+    const known = this.known.get(upstream);
+    if (known !== undefined) return known;
+    // Roads to one service share its connections where they ask for the same proof.
+    const { scheme, host, port, verifyAs, trust } = upstream;
+    const key = JSON.stringify([scheme, host, port, verifyAs, trust]);
+    const service = this.opened.get(key) ?? serviceAt(upstream, this.connectSeconds * 1000);
+    this.opened.set(key, service);
+    this.known.set(upstream, service);
+    return service;
+  }
+
+  watch(waiting: Waiting): void {
+    this.waiting.add(waiting);
+  }
+
+  unwatch(waiting: Waiting): void {
+    this.waiting.delete(waiting);
+  }
+
+  stop(): void {
+    clearInterval(this.clock);
+    for (const { kept, fresh } of this.opened.values()) {
+      kept.destroy();
+      fresh.destroy();
+    }
+  }
+
+  private expire(now: number): void {
+    for (const waiting of this.waiting) if (waiting.expires < now) waiting.expire();
+  }
+}
+
+function serviceAt(upstream: Upstream, connectMs: number): Service {
+  const { Agent } = upstream.scheme === 'https' ? https : http;
+  // Node's types know no `createConnection` here; its agents take it as the way to connect (http.Agent, `agent.createConnection`).
+  const made = (options: http.AgentOptions): http.Agent =>
+    Object.assign(new Agent(options), {
+      createConnection: (_: unknown, done: OnConnection) => connect(upstream, connectMs, done),
+    });
+  return {
+    kept: made({ keepAlive: true, timeout: keptMs, maxFreeSockets: mostKept, scheduling: 'lifo' }),
+    fresh: made({ keepAlive: false }),
+  };
+}
+
+type OnConnection = (error: Error | null, socket?: Duplex) => void;
+
+function connect(upstream: Upstream, connectMs: number, done: OnConnection): void {
+  opened(upstream).then(
+    (socket) => {
+      const { scheme, trust } = upstream;
+      const late = setTimeout(() => socket.destroy(new Silence('no connection in time')), connectMs);
+      socket.once(scheme === 'http' ? 'connect' : 'secureConnect', () => {
+        clearTimeout(late);
+        const problem = trust.kind === 'pin' ? problemOfPin(socket as tls.TLSSocket, trust.digest) : null;
+        socket.off('error', done);
+        if (problem !== null) socket.destroy();
+        done(problem, socket);
+      });
+      socket.once('error', done);
+      socket.once('close', () => clearTimeout(late));
+    },
+    (error: unknown) => done(error as Error),
+  );
+}
+
+async function opened(upstream: Upstream): Promise<net.Socket> {
+  const { scheme, host, port } = upstream;
+  const to = { host, port, noDelay: true };
+  if (scheme === 'http') return net.connect(to);
+  return tls.connect({ ...to, ALPNProtocols: ['http/1.1'], ...(await proofOf(upstream)) });
+}
+
+/** How the service must prove who it is. */
+async function proofOf({ verifyAs, trust }: Upstream): Promise<tls.ConnectionOptions> {
+  const servername = serverName(verifyAs ?? '');
+  switch (trust.kind) {
+    case 'system':
+      return { servername };
+    case 'ca':
+      // An address is not sent as a name, and still is what the certificate must carry.
+      return { servername, ca: await readFile(trust.file) };
+    case 'none':
+    case 'pin':
+      return { servername, rejectUnauthorized: false };
+  }
+}
+
+/** RFC 7469 §2.4: SHA-256 of the public key. Looked at before a byte is sent. */
+function problemOfPin(socket: tls.TLSSocket, digest: string): Error | null {
+  const { publicKey } = new X509Certificate(socket.getPeerCertificate().raw);
+  const found = createHash('sha256')
+    .update(publicKey.export({ type: 'spki', format: 'der' }))
+    .digest('base64');
+  return found === digest ? null : new Error(`the digest of its key is ${found}, which is not the pinned one`);
+}
+
+/** Addresses do not go into SNI (RFC 6066 §3); Node then checks the certificate against the address it dialled. */
+function serverName(verifyAs: string): string {
+  return /^[\d.]+$|:/.test(verifyAs) ? '' : verifyAs;
+}
