@@ -88,53 +88,48 @@ test('what a road file looks like', () => {
   "content": "# Written by Mile Marker for the road roster.saltmarsh.example.
 # Leads to http://192.168.64.9:5000: as the map says.
 # Gate: home.
+upstream mm_de87a3447395eb03_to0 {
+    server 192.168.64.9:5000;
+    keepalive 32;
+    keepalive_timeout 4s;
+}
 
 # Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
 server {
     listen 0.0.0.0:80;
     server_name roster.saltmarsh.example;
-    server_tokens off;
+    include "/f/current/serving.conf";
     client_max_body_size 0;
-    if ($request ~ "[^\\x20-\\x7e]|#") {
-        return 400;
-    }
-    if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
-        return 400;
-    }
+    add_header Allow $mile_marker_allow always;
     return 308 "https://roster.saltmarsh.example$request_uri";
 }
 
 server {
     listen 0.0.0.0:443 ssl http2;
     server_name roster.saltmarsh.example;
-    server_tokens off;
+    include "/f/current/serving.conf";
     ssl_certificate "/state/certificates/roster.saltmarsh.example/current/certificate.pem";
     ssl_certificate_key "/state/certificates/roster.saltmarsh.example/current/key.pem";
     ssl_protocols TLSv1.2 TLSv1.3;
     ssl_ciphers ECDHE-ECDSA-AES128-GCM-SHA256:ECDHE-RSA-AES128-GCM-SHA256:ECDHE-ECDSA-AES256-GCM-SHA384:ECDHE-RSA-AES256-GCM-SHA384:ECDHE-ECDSA-CHACHA20-POLY1305:ECDHE-RSA-CHACHA20-POLY1305;
     ssl_prefer_server_ciphers off;
     ssl_session_tickets off;
-    client_header_timeout 30s;
-    client_body_timeout 60s;
-    send_timeout 3600s;
-    absolute_redirect off;
-    proxy_hide_header X-Powered-By;
-    proxy_hide_header Strict-Transport-Security;
     add_header X-Content-Type-Options $mm_default_x_content_type_options_43017 always;
     add_header X-Frame-Options $mm_default_x_frame_options_68581 always;
     add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
-    if ($request ~ "[^\\x20-\\x7e]|#") {
-        return 400;
-    }
-    if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$") {
-        return 400;
-    }
+    add_header Allow $mile_marker_allow always;
+    add_header Upgrade $mile_marker_upgraded always;
     # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
     if ($ssl_server_name !~* "^(roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
         return 421;
     }
 
     client_max_body_size 0;
+    include "/f/current/proxying.conf";
+    proxy_set_header Host "roster.saltmarsh.example";
+    proxy_set_header Forwarded "for=$mile_marker_node;host=\\"roster.saltmarsh.example\\";proto=https";
+    proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+    proxy_set_header Authorization $http_authorization;
     location / {
         # Gate: home.
         deny 192.168.64.1;
@@ -144,77 +139,19 @@ server {
         deny all;
         try_files /dev/null/none @lead0_$mile_marker_kind;
     }
-    location @lead0_service {
+    location @lead0_kept {
+        proxy_pass http://mm_de87a3447395eb03_to0;
+        proxy_next_upstream error;
+        proxy_send_timeout 60s;
+        proxy_read_timeout 60s;
+    }
+    location @lead0_once {
         proxy_pass http://192.168.64.9:5000;
-        proxy_set_header Connection "";
-        proxy_set_header Upgrade "";
-        proxy_set_header Host "roster.saltmarsh.example";
-        proxy_set_header Forwarded "for=$mile_marker_node;host=\\"roster.saltmarsh.example\\";proto=https";
-        proxy_set_header Front-End-Https "";
-        proxy_set_header Proxy "";
-        proxy_set_header Remote-User "";
-        proxy_set_header True-Client-IP "";
-        proxy_set_header X-Client-IP "";
-        proxy_set_header X-Cluster-Client-IP "";
-        proxy_set_header X-Forwarded-For $mile_marker_client;
-        proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
-        proxy_set_header X-Forwarded-Port 443;
-        proxy_set_header X-Forwarded-Prefix "";
-        proxy_set_header X-Forwarded-Proto https;
-        proxy_set_header X-Forwarded-Scheme "";
-        proxy_set_header X-Forwarded-Server "";
-        proxy_set_header X-Forwarded-Ssl "";
-        proxy_set_header X-Forwarded-User "";
-        proxy_set_header X-Original-Url "";
-        proxy_set_header X-Real-IP $mile_marker_client;
-        proxy_set_header X-Remote-User "";
-        proxy_set_header X-Rewrite-Url "";
-        proxy_http_version 1.1;
-        proxy_redirect off;
-        proxy_buffering off;
-        proxy_buffer_size 32k;
-        proxy_buffers 8 32k;
-        proxy_request_buffering off;
-        proxy_next_upstream off;
-        proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;
-        proxy_connect_timeout 5s;
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
     }
     location @lead0_live {
         proxy_pass http://192.168.64.9:5000;
-        proxy_set_header Connection upgrade;
-        proxy_set_header Upgrade websocket;
-        proxy_set_header Host "roster.saltmarsh.example";
-        proxy_set_header Forwarded "for=$mile_marker_node;host=\\"roster.saltmarsh.example\\";proto=https";
-        proxy_set_header Front-End-Https "";
-        proxy_set_header Proxy "";
-        proxy_set_header Remote-User "";
-        proxy_set_header True-Client-IP "";
-        proxy_set_header X-Client-IP "";
-        proxy_set_header X-Cluster-Client-IP "";
-        proxy_set_header X-Forwarded-For $mile_marker_client;
-        proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
-        proxy_set_header X-Forwarded-Port 443;
-        proxy_set_header X-Forwarded-Prefix "";
-        proxy_set_header X-Forwarded-Proto https;
-        proxy_set_header X-Forwarded-Scheme "";
-        proxy_set_header X-Forwarded-Server "";
-        proxy_set_header X-Forwarded-Ssl "";
-        proxy_set_header X-Forwarded-User "";
-        proxy_set_header X-Original-Url "";
-        proxy_set_header X-Real-IP $mile_marker_client;
-        proxy_set_header X-Remote-User "";
-        proxy_set_header X-Rewrite-Url "";
-        proxy_http_version 1.1;
-        proxy_redirect off;
-        proxy_buffering off;
-        proxy_buffer_size 32k;
-        proxy_buffers 8 32k;
-        proxy_request_buffering off;
-        proxy_next_upstream off;
-        proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;
-        proxy_connect_timeout 5s;
         proxy_send_timeout 3600s;
         proxy_read_timeout 3600s;
     }

@@ -3,7 +3,7 @@ import { readFile, stat } from 'node:fs/promises';
 import type { PlannedRoad } from '../core/plan/plan.ts';
 import { parsePasswordFile, type PasswordFile } from '../core/people/password-file.ts';
 import { countedAs } from '../core/networks/counted-as.ts';
-import { longestPasswordBytes } from '../core/proxies/hardening.ts';
+import { longestCredentials } from '../core/proxies/hardening.ts';
 import { asksPeople } from '../core/verdict/gate.ts';
 import type { VerdictRequest } from '../core/verdict/verdict.ts';
 import { reasonOf } from '../adapters/trouble.ts';
@@ -42,7 +42,6 @@ export class PasswordChecker {
     if (authorization === undefined || !asksPeople(gate, target)) return nobody;
     const said = credentialsOf(authorization);
     if (said === null) return /^basic(?: |$)/i.test(authorization) ? wrong : nobody;
-    if (Buffer.byteLength(said.password) > longestPasswordBytes) return wrong;
     const files = [...new Set(gate.parts.flatMap(({ people }) => people ?? []))];
     const knownIn: string[] = [];
     for (const file of files) if (await this.isKnown(file, said, countedAs(client))) knownIn.push(file);
@@ -114,7 +113,7 @@ interface Credentials {
 /** RFC 7617 §2: base64 of NAME:PASSWORD, in UTF-8. Null when it is anything else, also where the end of the base64 is not its own (RFC 4648 §4). */
 export function credentialsOf(authorization: string): Credentials | null {
   const [, coded] = /^basic +([A-Za-z0-9+/]+)={0,2} *$/i.exec(authorization) ?? [];
-  if (coded === undefined || coded.length % 4 === 1) return null;
+  if (coded === undefined || coded.length > longestCredentials || coded.length % 4 === 1) return null;
   const text = Buffer.from(coded, 'base64').toString('utf8');
   const colon = text.indexOf(':');
   return colon === -1 ? null : { name: text.slice(0, colon), password: text.slice(colon + 1) };

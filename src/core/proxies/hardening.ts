@@ -31,5 +31,8 @@ export const longestLineBytes = 8 * 1024;
 /** How many connections one client may have at one time; more of them close its own longest idle ones. */
 export const mostOfOneClient = 256;
 
-/** Longest password that is tried, in bytes. RFC 7617 sets no limit; hashing takes longer the longer it is. */
-export const longestPasswordBytes = 256;
+/** Longest name and password, in bytes with the colon between. RFC 7617 sets no limit; hashing takes longer the longer they are. */
+export const longestCredentialsBytes = 512;
+
+/** The same in letters of base64, without what fills it up. */
+export const longestCredentials = Math.ceil((longestCredentialsBytes * 4) / 3);

@@ -5,6 +5,9 @@ import type { AnswerRules, VerdictRequest } from './verdict.ts';
 /** Says what runs behind the name, to nobody's good. */
 const banners = ['server', 'x-powered-by'];
 
+/** Meant for the front, and no visitor's business. */
+const forFront = ['buffering', 'charset', 'expires', 'limit-rate', 'redirect'].map((what) => `x-accel-${what}`);
+
 /**
  * What every answer of a road carries, the service's as well as the front's own (from the step `misdirected` on). HSTS is for https alone
  * (RFC 6797 §7.2), and the map decides it: a service's own is taken away.
@@ -34,6 +37,7 @@ function worked(
   return {
     drop: [
       ...banners,
+      ...forFront,
       'strict-transport-security',
       ...rules.headers.map(([name]) => name.toLowerCase()),
       ...(cors === null ? [] : corsHeaders),

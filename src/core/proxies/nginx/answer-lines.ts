@@ -1,4 +1,5 @@
 import type { PlannedRoad } from '../../plan/plan.ts';
+import { dialledParts } from '../../plan/parts.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { variable } from './ids.ts';
 import { block, escapePattern, pattern, quote } from './quote.ts';
@@ -11,7 +12,7 @@ import { defaultVariable } from './shared-maps.ts';
 export function answerLines(road: PlannedRoad, listener: 'http' | 'https'): string[] {
   const { name, rules } = road;
   const { hsts, headers, defaults, cors } = rules;
-  const hidden = ['X-Powered-By', 'Strict-Transport-Security', ...headers.map(([header]) => header)];
+  const hidden = headers.map(([header]) => header);
   const set = headers.map(([header, value]) => addHeader(header, quote(value)));
   return [
     ...[...hidden, ...(cors === null ? [] : corsHeaders)].map((header) => `proxy_hide_header ${header};`),
@@ -20,7 +21,8 @@ export function answerLines(road: PlannedRoad, listener: 'http' | 'https'): stri
       : [addHeader('Strict-Transport-Security', quote(`max-age=${String(hsts)}`))]),
     ...set,
     ...defaults.map(([header, value]) => addHeader(header, defaultVariable(header, value))),
-    ...(mayRefuseMethods(road) ? [addHeader('Allow', v(name, 'allow'))] : []),
+    addHeader('Allow', mayRefuseMethods(road) ? v(name, 'allow') : '$mile_marker_allow'),
+    ...(dialledParts([road]).length === 0 ? [] : [addHeader('Upgrade', '$mile_marker_upgraded')]),
     ...(rules.rate === null ? [] : [addHeader('Retry-After', v(name, 'wait'))]),
     ...(cors === null ? [] : corsLines(name, cors)),
   ];
@@ -96,7 +98,7 @@ export function methodLines({ name, rules }: PlannedRoad): string[] {
 }
 
 /** `always`: on error answers too. */
-function addHeader(name: string, value: string): string {
+export function addHeader(name: string, value: string): string {
   return `add_header ${name} ${value} always;`;
 }
 

@@ -2,7 +2,8 @@ import { isWildcard, withoutStar } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { Placement } from '../renderer.ts';
-import { modernSuites, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
+import { modernSuites } from '../hardening.ts';
+import { servingLine } from './serving.ts';
 import { block, comment, dollarVariable, headerCase, ownHeader, quote, serverName } from './quote.ts';
 import { sharedMaps } from './shared-maps.ts';
 
@@ -21,13 +22,14 @@ export function frontFile(plan: Plan, { current }: Placement): string {
     ...block('server', [
       ...listenLines(plan, 'http', ' default_server'),
       'server_name _;',
-      'server_tokens off;',
+      servingLine(current),
       ...strangerLines(plan),
     ]),
     ...block('server', [
       ...listenLines(plan, 'https', ' ssl http2 default_server'),
       'server_name _;',
-      'server_tokens off;',
+      comment('Heads of requests are read by the limits of the default server, before their name is known.'),
+      servingLine(current),
       'ssl_reject_handshake on;',
       comment(
         'The default server decides the protocols of every name on these addresses; the default of nginx 1.22 leaves out TLS 1.3.',
@@ -35,7 +37,7 @@ export function frontFile(plan: Plan, { current }: Placement): string {
       ...tlsFloor,
       ...strangerLines(plan),
     ]),
-    ...wildcardStrangers(plan),
+    ...wildcardStrangers(plan, current),
     '',
     `include ${quote(`${current}/mark.conf`)};`,
     ...plan.roads.map((road) => `include ${quote(`${current}/${roadPath(plan, road)}`)};`),
@@ -65,17 +67,6 @@ export const tlsFloor: readonly string[] = [
   'ssl_session_tickets off;',
 ];
 
-/** Time limits against visitors who are slow on purpose; who pauses in the middle of an answer, as players do, is not. */
-export function patienceLines({ limits }: Plan): string[] {
-  return [
-    `client_header_timeout ${String(slowHeadSeconds)}s;`,
-    `client_body_timeout ${String(slowBodySeconds)}s;`,
-    `send_timeout ${String(limits.liveSeconds)}s;`,
-    // A Location without a host stays so; nginx would put its own inside port there.
-    'absolute_redirect off;',
-  ];
-}
-
 /** `listen` lines for one of the two listeners. An IPv6 wildcard takes IPv6 only, which is nginx's default. */
 export function listenLines(plan: Plan, listener: 'http' | 'https', extra = ''): string[] {
   const { addresses } = plan.front.listen;
@@ -93,18 +84,8 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
   ];
 }
 
-/**
- * The same refusals as in the verdict's sanity step, where nginx would pass a request on: `#` and bytes outside printable
- * ASCII in the target, and a Host whose port is none. nginx itself refuses broken percent-encoding, paths that climb above
- * the root, missing and doubled Host, and a body with two lengths.
- */
-export const sanityLines: readonly string[] = [
-  ...block('if ($request ~ "[^\\x20-\\x7e]|#")', ['return 400;']),
-  ...block('if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:[0-9]*)?)?$")', ['return 400;']),
-];
-
 /** Strangers whose names a certificate with a wildcard covers can be answered. */
-function wildcardStrangers(plan: Plan): string[] {
+function wildcardStrangers(plan: Plan, current: string): string[] {
   if (plan.front.unknown.act === 'refuse') return [];
   const taken = plan.roads.map(({ name }) => name);
   return plan.certificates
@@ -116,7 +97,7 @@ function wildcardStrangers(plan: Plan): string[] {
           block('server', [
             ...listenLines(plan, 'https', ' ssl http2'),
             `server_name ${serverName(name)};`,
-            'server_tokens off;',
+            servingLine(current),
             `ssl_certificate ${quote(certificateFile)};`,
             `ssl_certificate_key ${quote(keyFile)};`,
             ...tlsFloor,
@@ -138,9 +119,9 @@ function strangerLines({ front }: Plan): string[] {
         'return 444;',
       ];
     case 'not-found':
-      return [...sanityLines, 'return 404;'];
+      return ['return 404;'];
     case 'redirect':
-      return [...sanityLines, `return 307 ${quote(front.unknown.url)};`];
+      return [`return 307 ${quote(front.unknown.url)};`];
   }
 }
 

@@ -43,7 +43,7 @@ export function gateMaps(road: PlannedRoad, next: string): string[] {
     rules.rate === null
       ? []
       : [
-          `limit_req_zone $binary_remote_addr zone=${variable(name, 'rate')}:1m rate=${String(rules.rate.requests)}r/${rules.rate.perSeconds === 1 ? 's' : 'm'};`,
+          `limit_req_zone $mile_marker_counted zone=${variable(name, 'rate')}:1m rate=${String(rules.rate.requests)}r/${rules.rate.perSeconds === 1 ? 's' : 'm'};`,
         ];
   const maps = gate.parts.flatMap((part, index) =>
     part.except.length === 0
@@ -53,7 +53,19 @@ export function gateMaps(road: PlannedRoad, next: string): string[] {
           ...part.except.map((prefix) => `${prefixPattern(prefix)} "${stepTo(road, index + 1, next)}";`),
         ]),
   );
-  return [...zone, ...maps];
+  return [...zone, ...maps, ...peopleMaps(road)];
+}
+
+/** Nobody is known by a password that is not tried: it is looked for where there is none. */
+function peopleMaps({ name, gate }: PlannedRoad): string[] {
+  return gate.parts.flatMap(({ people }, index) =>
+    people === null
+      ? []
+      : block(`map $mile_marker_sound_password $${variable(name, `people${String(index)}`)}`, [
+          `default ${quote(people)};`,
+          '"" /dev/null;',
+        ]),
+  );
 }
 
 /** Where the part with this number is: its location, or the variable that leaves it out for some targets; `next` behind the last. */
@@ -87,7 +99,7 @@ function partLines(road: PlannedRoad, part: GatePart): string[] {
       ? []
       : [
           `auth_basic "${namedText(road.name, road)}";`,
-          `auth_basic_user_file ${quote(part.people)};`,
+          `auth_basic_user_file $${variable(road.name, `people${String(road.gate.parts.indexOf(part))}`)};`,
           'set $mile_marker_authorization $mile_marker_not_basic;',
         ]),
   ];

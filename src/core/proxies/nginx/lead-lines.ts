@@ -2,11 +2,10 @@ import { contentTypes, unknownType } from '../../names/content-types.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
-import { forgeable } from '../../verdict/verdict.ts';
-import { longestAnswerHeadBytes } from '../hardening.ts';
 import { prefixPattern } from './gate-lines.ts';
 import { variable } from './ids.ts';
-import { block, comment, escapePattern, headerCase, namedText, pattern, quote, quoteThen } from './quote.ts';
+import { proxyingFile } from './proxying.ts';
+import { block, comment, escapePattern, namedText, pattern, quote, quoteThen } from './quote.ts';
 
 type Listener = 'http' | 'https';
 
@@ -28,28 +27,48 @@ export function leadMaps({ name, parts }: PlannedRoad): string[] {
   );
 }
 
-/** A service has two locations: for requests, and for connections that are silent for long by nature. */
+/** A service has a location for each way of going there, see `kinds`. */
 function locationOf({ kind }: PlannedLeads, index: number): string {
   return kind === 'service' ? `@lead${String(index)}_$mile_marker_kind` : `@lead${String(index)}`;
 }
 
+/** Connections to the services of a road that are used again, outside its servers. nginx looks a name up once here, so one that may move has none. */
+export function keptConnections({ name, parts }: PlannedRoad): string[] {
+  return parts.flatMap(({ leads }, index) => {
+    if (leads.kind !== 'service' || leads.upstream === null || leads.upstream.byName) return [];
+    const { host, port } = leads.upstream;
+    return block(`upstream ${keptName(name, index)}`, [
+      `server ${withPort(host, port)};`,
+      'keepalive 32;',
+      // Many services close theirs after five seconds.
+      'keepalive_timeout 4s;',
+    ]);
+  });
+}
+
+function keptName(road: string, index: number): string {
+  return variable(road, `to${String(index)}`);
+}
+
 /** The named locations of all that a road leads to. */
-export function leadLocations(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
-  return road.parts.flatMap(({ leads }, index) =>
-    locations({ plan, road, listener, leads, name: `@lead${String(index)}` }),
-  );
+export function leadLocations(of: Omit<LeadInput, 'leads' | 'index'>): string[] {
+  return of.road.parts.flatMap(({ leads }, index) => locations({ ...of, leads, index }));
 }
 
 interface LeadInput {
   plan: Plan;
+  /** Where the written files lie. */
+  current: string;
   road: PlannedRoad;
   listener: Listener;
   leads: PlannedLeads;
-  name: string;
+  /** Number of the part. */
+  index: number;
 }
 
 function locations(input: LeadInput): string[] {
-  const { leads, name } = input;
+  const { leads, index } = input;
+  const name = `@lead${String(index)}`;
   switch (leads.kind) {
     case 'redirect':
       return block(`location ${name}`, redirectLines(leads));
@@ -95,29 +114,24 @@ function folderLines(path: string, authority: string, listener: Listener): strin
   ];
 }
 
+/** `kept`: may be sent twice, so a connection is used again. `once`: on a connection of its own. `live`: silent for long by nature. */
+const kinds = ['kept', 'once', 'live'] as const;
+
 function serviceLocations(input: LeadInput, upstream: Upstream | null): string[] {
-  const { plan, road, name } = input;
-  const to = upstream === null ? null : passLines(plan, upstream);
-  if (upstream === null || to === null) {
-    return ['service', 'live'].flatMap((kind) => block(`location ${name}_${kind}`, ['return 502;']));
-  }
-  const headers = headerLines(input, upstream);
-  return [
-    ...block(`location ${name}_service`, [
+  const { plan, road, index } = input;
+  return kinds.flatMap((kind) => {
+    const location = `location @lead${String(index)}_${kind}`;
+    const to = upstream === null ? null : passLines(input, upstream, kind);
+    if (upstream === null || to === null) return block(location, ['return 502;']);
+    const { silenceSeconds } = road.rules;
+    const seconds = kind === 'live' ? Math.max(plan.limits.liveSeconds, silenceSeconds) : silenceSeconds;
+    return block(location, [
       ...to,
-      'proxy_set_header Connection "";',
-      'proxy_set_header Upgrade "";',
-      ...headers,
-      ...streamLines(plan, road.rules.silenceSeconds),
-    ]),
-    ...block(`location ${name}_live`, [
-      ...to,
-      'proxy_set_header Connection upgrade;',
-      'proxy_set_header Upgrade websocket;',
-      ...headers,
-      ...streamLines(plan, Math.max(plan.limits.liveSeconds, road.rules.silenceSeconds)),
-    ]),
-  ];
+      ...(upstream.sayHost === null ? [] : serviceHeaderLines(input, upstream.sayHost)),
+      `proxy_send_timeout ${String(seconds)}s;`,
+      `proxy_read_timeout ${String(seconds)}s;`,
+    ]);
+  });
 }
 
 export function originOf({ scheme, host, port }: Upstream): string {
@@ -125,9 +139,21 @@ export function originOf({ scheme, host, port }: Upstream): string {
 }
 
 /** Where to dial, or null when this host lacks what a safe connection needs, or nginx cannot prove what the map asks to be proven. */
-function passLines({ host, front }: Plan, upstream: Upstream): string[] | null {
+function passLines(
+  { plan, road, index }: LeadInput,
+  upstream: Upstream,
+  kind: (typeof kinds)[number],
+): string[] | null {
+  const { host, front } = plan;
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];
   if (tls === null || (upstream.byName && host.resolvers.length === 0)) return null;
+  if (!upstream.byName && kind === 'kept')
+    return [
+      `proxy_pass ${upstream.scheme}://${keptName(road.name, index)};`,
+      // nginx does so for a kept connection alone that broke before an answer came, and there is no other server.
+      'proxy_next_upstream error;',
+      ...tls,
+    ];
   if (!upstream.byName) return [`proxy_pass ${originOf(upstream)};`, ...tls];
   return [
     comment('Through a variable, so that nginx starts without the name and looks it up again when it moves.'),
@@ -160,50 +186,21 @@ function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[]
   ];
 }
 
-function headerLines(input: LeadInput, upstream: Upstream): string[] {
-  const { plan, road, listener } = input;
-  const own = plan.front.edge?.header ?? null;
-  const authority = authorityText(input);
-  const set: Record<string, string> = {
-    ...(own === null ? {} : { [own]: '$mile_marker_client' }),
-    forwarded: quoteThen('for=', `$mile_marker_node;host=\\"${authority}\\";proto=${listener}`),
-    'x-forwarded-for': '$mile_marker_client',
-    'x-forwarded-host': `"${authority}"`,
-    'x-forwarded-port': String(plan.front.ports[listener]),
-    'x-forwarded-proto': listener,
-    'x-real-ip': '$mile_marker_client',
-  };
+/** What the services of a road are told, in its server: the lines that all share, and its own name. */
+export function serviceHeaderLines(
+  { plan, current, road, listener }: Omit<LeadInput, 'leads' | 'index'>,
+  sayHost: string | null = null,
+): string[] {
+  const authority = namedText(authorityOn(road, listener, plan.front.ports), road);
   return [
-    `proxy_set_header Host ${upstream.sayHost === null ? `"${authority}"` : quote(upstream.sayHost)};`,
-    ...(hasPeople(road) ? ['proxy_set_header Authorization $mile_marker_authorization;'] : []),
-    // An empty value takes the header away; what a stranger wrote never passes.
-    ...[...new Set([...forgeable, ...(own === null ? [] : [own])])].map(
-      (name) => `proxy_set_header ${headerCase(name)} ${set[name] ?? '""'};`,
-    ),
+    `include ${quote(`${current}/${proxyingFile}`)};`,
+    `proxy_set_header Host ${sayHost === null ? `"${authority}"` : quote(sayHost)};`,
+    `proxy_set_header Forwarded ${quoteThen('for=', `$mile_marker_node;host=\\"${authority}\\";proto=${listener}`)};`,
+    `proxy_set_header X-Forwarded-Host "${authority}";`,
+    `proxy_set_header Authorization ${hasPeople(road) ? '$mile_marker_authorization' : '$http_authorization'};`,
   ];
 }
 
 export function hasPeople({ gate }: PlannedRoad): boolean {
   return gate.parts.some(({ people }) => people !== null);
-}
-
-const answerHead = `${String(longestAnswerHeadBytes / 1024)}k`;
-
-/** Bytes pass both ways as they come; nginx would hold uploads and event streams back. */
-function streamLines({ limits }: Plan, silenceSeconds: number): string[] {
-  return [
-    'proxy_http_version 1.1;',
-    'proxy_redirect off;',
-    'proxy_buffering off;',
-    // The head alone is held. The second line is for nginx's own rule that these sizes fit together.
-    `proxy_buffer_size ${answerHead};`,
-    `proxy_buffers 8 ${answerHead};`,
-    'proxy_request_buffering off;',
-    'proxy_next_upstream off;',
-    // A service does not say where else nginx should look, nor how it should send.
-    'proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;',
-    `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
-    `proxy_send_timeout ${String(silenceSeconds)}s;`,
-    `proxy_read_timeout ${String(silenceSeconds)}s;`,
-  ];
 }

@@ -4,7 +4,9 @@ import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
 import { frontFile, roadPath } from './front.ts';
 import { mapId, scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
+import { proxyingFile, proxyingText } from './proxying.ts';
 import { roadFile } from './road.ts';
+import { servingFile, servingText } from './serving.ts';
 
 export const nginxRenderer: Renderer = {
   entry: 'front.conf',
@@ -37,7 +39,9 @@ export const nginxRenderer: Renderer = {
 function render(plan: Plan, { current }: Placement): WrittenFile[] {
   const files = [
     { path: 'front.conf', content: frontFile(plan, { current }) },
-    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
+    { path: servingFile, content: servingText(plan) },
+    { path: proxyingFile, content: proxyingText(plan) },
+    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road, current) })),
     // In a container of its own there is no configuration to include them from.
     ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
   ];

@@ -1,10 +1,20 @@
 import type { Plan, PlannedCertificate, PlannedLeads, PlannedRoad } from '../../plan/plan.ts';
 import { covers } from '../../certificates/cover.ts';
 import { isWildcard } from '../../names/wildcard.ts';
-import { answerLines, answerMaps, methodLines } from './answer-lines.ts';
-import { edgeLines, listenLines, patienceLines, sanityLines, tlsFloor } from './front.ts';
+import { dialledParts } from '../../plan/parts.ts';
+import { addHeader, answerLines, answerMaps, methodLines } from './answer-lines.ts';
+import { edgeLines, listenLines, tlsFloor } from './front.ts';
 import { gateLocations, gateMaps } from './gate-lines.ts';
-import { hasPeople, leadEntry, leadLocations, leadMaps, originOf } from './lead-lines.ts';
+import {
+  hasPeople,
+  keptConnections,
+  leadEntry,
+  leadLocations,
+  leadMaps,
+  originOf,
+  serviceHeaderLines,
+} from './lead-lines.ts';
+import { servingLine } from './serving.ts';
 import { block, comment, escapePattern, namedText, oneLabel, ownHeader, pattern, quote, serverName } from './quote.ts';
 
 /**
@@ -12,56 +22,52 @@ import { block, comment, escapePattern, namedText, oneLabel, ownHeader, pattern,
  * `try_files`: so refusals that come before the gate stand in the server, the gate in locations, and where the road leads in a named
  * location that only `try_files` opens. A `return` beside the access rules would answer past them.
  */
-export function roadFile(plan: Plan, road: PlannedRoad): string {
+export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
   const certificate = plan.certificates.find(({ id }) => id === road.certificate);
   const lines = [
     // Without its line in the map: lines move with every edit, and a file must change only when the road does.
     `${ownHeader} for the road ${road.name}.`,
     ...describe(road).map(comment),
-    ...(road.paused ? [] : [...gateMaps(road, leadEntry(road)), ...leadMaps(road)]),
+    ...(road.paused ? [] : [...keptConnections(road), ...gateMaps(road, leadEntry(road)), ...leadMaps(road)]),
     ...answerMaps(road),
     '',
-    ...plainServer(plan, road),
+    ...plainServer(plan, road, current),
     '',
     ...block('server', [
       ...listenLines(plan, 'https', ' ssl http2'),
       `server_name ${serverName(road.name)};`,
-      'server_tokens off;',
+      servingLine(current),
       ...edgeLines(plan),
       `ssl_certificate ${quote(certificate?.certificateFile ?? '')};`,
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
       ...tlsFloor,
-      ...patienceLines(plan),
       ...logLines(road),
       ...answerLines(road, 'https'),
-      ...sanityLines,
       comment(
         'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
       ),
       ...block(`if ($ssl_server_name !~* ${pattern(`^(${namePattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
       '',
-      ...wayLines(plan, road, 'https', '/'),
+      ...wayLines({ plan, road, current, listener: 'https' }, '/'),
     ]),
     '',
   ];
   return lines.join('\n');
 }
 
-function plainServer(plan: Plan, road: PlannedRoad): string[] {
+function plainServer(plan: Plan, road: PlannedRoad, current: string): string[] {
   const { plain } = road.rules;
-  const common = [...listenLines(plan, 'http'), `server_name ${serverName(road.name)};`, 'server_tokens off;'];
+  const common = [...listenLines(plan, 'http'), `server_name ${serverName(road.name)};`, servingLine(current)];
   if (plain) {
     return [
       comment('Plain HTTP too, as the map says.'),
       ...block('server', [
         ...common,
         ...edgeLines(plan),
-        ...patienceLines(plan),
         ...logLines(road),
         ...answerLines(road, 'http'),
-        ...sanityLines,
         ...challengeLines(plan, road),
-        ...wayLines(plan, road, 'http', mayBeProven(plan, road) ? '@onward' : '/'),
+        ...wayLines({ plan, road, current, listener: 'http' }, mayBeProven(plan, road) ? '@onward' : '/'),
       ]),
     ];
   }
@@ -71,8 +77,8 @@ function plainServer(plan: Plan, road: PlannedRoad): string[] {
     ...block('server', [
       ...common,
       'client_max_body_size 0;',
+      addHeader('Allow', '$mile_marker_allow'),
       ...logLines(road),
-      ...sanityLines,
       ...(!mayBeProven(plan, road)
         ? [onward]
         : [...challengeLines(plan, road), ...block('location @onward', [onward])]),
@@ -98,6 +104,7 @@ function challengeLines(plan: Plan, road: PlannedRoad): string[] {
   return [
     ...block('location ^~ /.well-known/acme-challenge/', [
       `root ${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
+      `disable_symlinks on from=${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
       'default_type text/plain;',
       'try_files $mile_marker_token @onward;',
     ]),
@@ -106,7 +113,8 @@ function challengeLines(plan: Plan, road: PlannedRoad): string[] {
 }
 
 /** From the step `paused` on, in the order of the verdict. @param entry the first location of the road's own way */
-function wayLines(plan: Plan, road: PlannedRoad, listener: 'http' | 'https', entry: string): string[] {
+function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): string[] {
+  const { road } = of;
   if (road.paused) {
     const off = [comment('Paused on the map.'), 'return 503;'];
     return ['client_max_body_size 0;', ...(entry === '/' ? off : block(`location ${entry}`, off))];
@@ -115,8 +123,9 @@ function wayLines(plan: Plan, road: PlannedRoad, listener: 'http' | 'https', ent
   return [
     `client_max_body_size ${String(bodyLimitBytes ?? 0)};`,
     ...(hasPeople(road) ? ['set $mile_marker_authorization $http_authorization;'] : []),
+    ...(dialledParts([road]).length === 0 ? [] : serviceHeaderLines(of)),
     ...gateLocations({ road, entry, next: leadEntry(road), refusals: methodLines(road) }),
-    ...leadLocations(plan, road, listener),
+    ...leadLocations(of),
   ];
 }
 

@@ -1,18 +1,29 @@
 import type { Plan } from '../../plan/plan.ts';
+import { usualMethods } from '../../verdict/steps/before-road.ts';
+import { longestCredentials } from '../hardening.ts';
+import { proxyingMaps } from './proxying.ts';
 import { block, comment, pattern, quote } from './quote.ts';
 
 /**
  * What the files of roads refer to, once for all. Targets are compared as they came ($request_uri), never as nginx understood them
  * ($uri): only so does a prefix mean the same on every proxy.
  */
-export function sharedMaps({ roads }: Plan): string[] {
+export function sharedMaps(plan: Plan): string[] {
+  const { roads } = plan;
   return [
-    comment('Only `Upgrade: websocket` passes. A tunnel opened by another upgrade would skip every rule after it.'),
-    ...map('$http_upgrade', 'kind', ['default service;', `${pattern('~*^websocket$')} live;`]),
+    ...proxyingMaps(plan),
     comment('An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).'),
     ...map('$remote_addr', 'client', [
       'default $remote_addr;',
       `${pattern('~*^::ffff:([0-9]+\\.[0-9]+\\.[0-9]+\\.[0-9]+)$')} $1;`,
+    ]),
+    comment(
+      'Whom a request is counted to: an IPv4 address, or the /64 of an IPv6 one. In bytes, so that each has one form.',
+    ),
+    ...map('$binary_remote_addr', 'counted', [
+      'default $binary_remote_addr;',
+      `${pattern('~^(?s)\\x00{10}\\xff\\xff(.{4})$')} $1;`,
+      `${pattern('~^(?s)(.{8}).{8}$')} $1;`,
     ]),
     comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
     ...map('$mile_marker_client', 'node', [
@@ -21,6 +32,14 @@ export function sharedMaps({ roads }: Plan): string[] {
     ]),
     comment('A password for the gate does not go on to a service; what is no password does.'),
     ...map('$http_authorization', 'not_basic', ['default $http_authorization;', `${pattern('~*^basic(?: |$)')} "";`]),
+    comment('Whether a password may be tried: base64 of a length that no honest visitor passes (RFC 7617 sets none).'),
+    ...map('$http_authorization', 'sound_password', [
+      'default yes;',
+      `${pattern(`~*^basic +[A-Za-z0-9+/]{1,${String(longestCredentials)}}={0,2} *$`)} yes;`,
+      `${pattern('~*^basic(?: |$)')} "";`,
+    ]),
+    comment('What is allowed where a road says nothing else (RFC 9110 §10.2.1).'),
+    ...map('$status', 'allow', ['default "";', `405 ${quote(usualMethods.join(', '))};`]),
     comment('A path that is not in normal form is below no prefix.'),
     ...map('$request_uri', 'normal', ['default yes;', `${pattern('~^[^?]*(?://|[\\\\;%]|/\\.{1,2}(?:[/?]|$))')} "";`]),
     comment('What no file can be called: dotfiles but /.well-known/, encoded slashes, control characters.'),

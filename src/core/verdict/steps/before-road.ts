@@ -1,6 +1,7 @@
 import { tokenIn } from '../../certificates/challenge.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
+import { longestLineBytes } from '../../proxies/hardening.ts';
 import type { Context } from '../context.ts';
 import { isSoundTarget } from '../target.ts';
 import type { Prepared } from '../verdict.ts';
@@ -48,13 +49,45 @@ export const sanity = {
   deciding: () => 'the request is malformed, or its method is never allowed',
 } as const satisfies Step;
 
-function takeSanity({ request, host, target }: Context): Taken | null {
-  if (request.method === 'CONNECT' || request.method === 'TRACE') {
-    return { act: answer(405, { allow: 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS' }), mapLine: nobodyLine };
-  }
-  if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers))
-    return { act: answer(400), mapLine: nobodyLine };
-  return null;
+/** What is allowed where a road says nothing else. */
+export const usualMethods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'] as const;
+
+function takeSanity({ request, host, target, road }: Context): Taken | null {
+  const refused = (status: number, headers: Record<string, string> = {}): Taken => ({
+    act: answer(status, headers),
+    mapLine: nobodyLine,
+  });
+  if (isTooLong(request.method.length + request.target.length)) return refused(414);
+  if (hasLongLine(request.headers)) return refused(431);
+  if (request.method === 'CONNECT' || request.method === 'TRACE')
+    return refused(405, { allow: allowedOn(road).join(', ') });
+  // RFC 9110 §9.1: methods are told apart by case, and every one that is registered is in capitals.
+  if (!/^[A-Z_-]+$/.test(request.method)) return refused(400);
+  if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers)) return refused(400);
+  return isUnknownCoding(request.headers['transfer-encoding']) ? refused(501) : null;
+}
+
+/** A line of a head, with the blanks and signs that belong to it: more does not fit into what servers read one into. */
+function isTooLong(length: number): boolean {
+  return length + ' HTTP/1.1\r\n'.length > longestLineBytes;
+}
+
+function hasLongLine(headers: Context['request']['headers']): boolean {
+  for (const name in headers)
+    for (const value of headers[name] ?? [])
+      if (name.length + value.length + ': \r\n'.length > longestLineBytes) return true;
+  return false;
+}
+
+/** RFC 9110 §10.2.1: what the road takes. */
+function allowedOn(road: PlannedRoad | null): readonly string[] {
+  const hasFolder = road?.parts.some(({ leads }) => leads.kind === 'folder') === true;
+  return road?.rules.methods ?? (hasFolder ? ['GET', 'HEAD'] : usualMethods);
+}
+
+/** RFC 9112 §6.1: a coding that is not known is not implemented. */
+function isUnknownCoding(lines: readonly string[] | undefined): boolean {
+  return lines !== undefined && (lines.length > 1 || lines[0]?.toLowerCase() !== 'chunked');
 }
 
 /** RFC 9112 §6.1: with both, front and service may differ in where the body ends, which smuggles a request past the gate. */

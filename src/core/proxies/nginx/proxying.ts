@@ -1,0 +1,78 @@
+import type { Plan } from '../../plan/plan.ts';
+import { forgeable } from '../../verdict/verdict.ts';
+import { longestAnswerHeadBytes } from '../hardening.ts';
+import { block, comment, headerCase, ownHeader, pattern } from './quote.ts';
+
+/** Beside the entry file: what every connection to a service keeps, included by each server that has services. */
+export const proxyingFile = 'proxying.conf';
+
+const answerHead = `${String(longestAnswerHeadBytes / 1024)}k`;
+
+/** What of `forgeable` is told to services the same way on every road. */
+const told: Readonly<Record<string, string>> = {
+  'x-forwarded-for': '$mile_marker_client',
+  'x-forwarded-port': '$mile_marker_port',
+  'x-forwarded-proto': '$scheme',
+  'x-real-ip': '$mile_marker_client',
+};
+/** These bear the name of the road, see `serviceHeaderLines`. */
+const ofRoad = ['forwarded', 'x-forwarded-host'];
+
+export function proxyingText({ front: { edge }, limits }: Plan): string {
+  const own = edge === null ? [] : [edge.header];
+  const names = [...new Set([...forgeable.filter((name) => !ofRoad.includes(name)), ...own])];
+  return [
+    `${ownHeader}: what every connection to a service keeps.`,
+    comment('Bytes pass both ways as they come; nginx would hold uploads and event streams back.'),
+    'proxy_http_version 1.1;',
+    'proxy_redirect off;',
+    'proxy_buffering off;',
+    'proxy_request_buffering off;',
+    comment("The head alone is held. The second line is for nginx's own rule that these sizes fit together."),
+    `proxy_buffer_size ${answerHead};`,
+    `proxy_buffers 8 ${answerHead};`,
+    'proxy_next_upstream off;',
+    `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
+    comment('A service does not say where else nginx should look, nor how it should send.'),
+    'proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;',
+    comment('What belongs to one connection (RFC 9110 §7.6.1).'),
+    'proxy_set_header Connection $mile_marker_connection;',
+    'proxy_set_header Upgrade $mile_marker_upgrade;',
+    ...['HTTP2-Settings', 'Proxy-Connection', 'Trailer'].flatMap((name) => [
+      `proxy_set_header ${name} "";`,
+      `proxy_hide_header ${name};`,
+    ]),
+    ...['TE', 'Upgrade', 'X-Powered-By', 'Strict-Transport-Security'].map((name) => `proxy_hide_header ${name};`),
+    comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
+    'proxy_set_header Cookie $http_cookie;',
+    'proxy_set_header Origin $http_origin;',
+    comment('An empty value takes a header away: what a stranger wrote about himself never passes.'),
+    ...names.map((name) => {
+      const value = own.includes(name) ? '$mile_marker_client' : (told[name] ?? '""');
+      return `proxy_set_header ${headerCase(name)} ${value};`;
+    }),
+    '',
+  ].join('\n');
+}
+
+/** Maps that these lines refer to. */
+export function proxyingMaps({ front: { ports } }: Plan): string[] {
+  return [
+    comment(
+      'How a service is gone to: live for a WebSocket (any other tunnel would skip every rule after it), on a kept connection what may be sent twice, else once.',
+    ),
+    ...block('map "$request_method:$content_length$http_transfer_encoding" $mile_marker_way', [
+      'default once;',
+      ...['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].flatMap((method) => [`${method}: kept;`, `${method}:0 kept;`]),
+    ]),
+    ...block('map "$request_method $server_protocol $http_upgrade $http_connection" $mile_marker_live', [
+      'default $mile_marker_way;',
+      `${pattern('~*^GET HTTP/1\\.1 websocket (?:.*[, ])?upgrade(?:[, ].*)?$')} live;`,
+    ]),
+    ...block('map $http_upgrade $mile_marker_kind', ['default $mile_marker_live;', '"" $mile_marker_way;']),
+    ...block('map $mile_marker_kind $mile_marker_connection', ['default "";', 'live upgrade;']),
+    ...block('map $mile_marker_kind $mile_marker_upgrade', ['default "";', 'live websocket;']),
+    ...block('map $status $mile_marker_upgraded', ['default "";', '101 $upstream_http_upgrade;']),
+    ...block('map $scheme $mile_marker_port', [`default ${String(ports.http)};`, `https ${String(ports.https)};`]),
+  ];
+}

@@ -1,0 +1,46 @@
+import type { Plan } from '../../plan/plan.ts';
+import { idleSeconds, longestHeadBytes, longestLineBytes, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
+import { block, comment, ownHeader, quote } from './quote.ts';
+
+/** Beside the entry file: what every server keeps. */
+export const servingFile = 'serving.conf';
+
+export function servingLine(current: string): string {
+  return `include ${quote(`${current}/${servingFile}`)};`;
+}
+
+export function servingText({ limits }: Plan): string {
+  return [
+    `${ownHeader}: what every server keeps.`,
+    'server_tokens off;',
+    comment(
+      'Visitors who are slow on purpose are not waited for; one who pauses in the middle of an answer, as players do, is.',
+    ),
+    `client_header_timeout ${String(slowHeadSeconds)}s;`,
+    `client_body_timeout ${String(slowBodySeconds)}s;`,
+    `send_timeout ${String(limits.liveSeconds)}s;`,
+    `keepalive_timeout ${String(idleSeconds)}s;`,
+    comment("The longest head. 494 is nginx's own number for one that is longer (RFC 6585 §5)."),
+    `large_client_header_buffers ${String(longestHeadBytes / longestLineBytes)} ${String(longestLineBytes / 1024)}k;`,
+    'error_page 494 =431 @too_long;',
+    ...block('location @too_long', ['return 431;']),
+    comment('A Location without a host stays so; nginx would put its own inside port there.'),
+    'absolute_redirect off;',
+    comment('What nginx would pass on though it is malformed.'),
+    ...sanityLines,
+    '',
+  ].join('\n');
+}
+
+/**
+ * The same refusals as in the verdict's sanity step, where nginx would pass a request on: `#` and bytes outside printable
+ * ASCII in the target, and a Host whose port is none. nginx itself refuses broken percent-encoding, paths that climb above
+ * the root, missing and doubled Host, and a body with two lengths.
+ */
+const sanityLines: readonly string[] = [
+  ...block('if ($request ~ "[^\\x20-\\x7e]|#")', ['return 400;']),
+  ...block(
+    'if ($http_host !~ "^((\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(:(?:[0-9]{0,4}|[1-5][0-9]{4}|6(?:[0-4][0-9]{3}|5(?:[0-4][0-9]{2}|5(?:[0-2][0-9]|3[0-5])))))?)?$")',
+    ['return 400;'],
+  ),
+];
