@@ -13,7 +13,7 @@ const common = {
   absWorkingDir: root,
   bundle: true,
   splitting: true,
-  minify: true,
+  minify: process.env.MM_PLAIN === undefined,
   metafile: true,
   format: 'esm',
   platform: 'node',
@@ -38,7 +38,14 @@ const { metafile } = await build({
 });
 await build({
   ...common,
-  entryPoints: { docs: 'src/cli/docs.ts', bench: 'bench/start-up.ts', 'run-program': 'src/cli/run-program.ts' },
+  entryPoints: {
+    docs: 'src/cli/docs.ts',
+    'run-program': 'src/cli/run-program.ts',
+    bench: 'bench/main.ts',
+    'smallest-proxy': 'bench/smallest-proxy.ts',
+    service: 'bench/service.ts',
+    clients: 'bench/clients.ts',
+  },
   outdir: 'dist/dev',
 });
 chmodSync(join(root, 'dist/mile-marker.js'), 0o755);

@@ -61,10 +61,10 @@ export class Exchange {
     response.once('close', () => this.visitors.end(visitor));
     if (hasBody(request)) linger(request, response, visitor);
     const read = this.judge.read(request, visitor);
-    const { road, target, client } = read.context;
+    const { road, target, client, host } = read;
     if (typeof road?.rules.log === 'string')
       this.log.note(road.rules.log, { request, response, client, now: new Date() });
-    const challenge = pendingChallenge(this.prepared.plan, read.context.host, target);
+    const challenge = pendingChallenge(this.prepared.plan, host, target);
     const verdict = this.judge.decide(read, challenge);
     const carryOut = (decided: Verdict): void | Promise<void> =>
       this.carryOut({ request, response, visitor }, read, decided);
@@ -81,7 +81,7 @@ export class Exchange {
     const read = this.judge.read(request, visitor);
     const verdict = await this.judge.decide(read, null);
     if (socket.destroyed) return;
-    const { road, client } = read.context;
+    const { road, client } = read;
     const response = responseOn(request, socket);
     if (verdict.act === 'forward') {
       visitor.patienceMs = Math.max(visitor.patienceMs, verdict.silenceSeconds * 1000);
@@ -164,7 +164,7 @@ export class Exchange {
   }
 
   /** Scheme, name and port as the visitor sees them. */
-  private originOf({ asked: { listener }, context: { road } }: Read): string {
+  private originOf({ request: { listener }, road }: Read): string {
     return road === null ? '' : `${listener}://${authorityOn(road, listener, this.prepared.plan.front.ports)}`;
   }
 }

@@ -1,4 +1,5 @@
 import http, { type ClientRequest, type IncomingMessage, type ServerResponse } from 'node:http';
+import { Http2ServerResponse } from 'node:http2';
 import https from 'node:https';
 import type { Duplex } from 'node:stream';
 import type { Plan } from '../core/plan/plan.ts';
@@ -112,21 +113,21 @@ class Passage implements Waiting {
 
   private open(): ClientRequest {
     const { request, to } = this.way;
-    const { scheme, host, port } = to.upstream;
     const { method = '' } = request;
+    // Node would invent a chunked body. What came without one goes on without one, and says a length only where the visitor did.
+    const isBare = !this.isBodied && bringsBody.has(method);
     const options = {
-      host,
-      port,
+      host: to.upstream.host,
+      port: to.upstream.port,
       method,
       path: to.target,
+      headers: isBare ? undefined : this.lines,
       setHost: false,
       maxHeaderSize: longestAnswerHeadBytes,
       agent: this.isRepeatable && !this.isSecond ? this.service.kept : this.service.fresh,
     };
-    const by = scheme === 'https' ? https : http;
-    if (this.isBodied || !bringsBody.has(method)) return by.request({ ...options, headers: this.lines });
-    // Node would invent a chunked body. What came without one goes on without one, and says a length only where the visitor did.
-    const outgoing = by.request(options);
+    const outgoing = to.upstream.scheme === 'https' ? https.request(options) : http.request(options);
+    if (!isBare) return outgoing;
     outgoing.useChunkedEncodingByDefault = false;
     for (let at = 0; at + 1 < this.lines.length; at += 2)
       outgoing.appendHeader(this.lines[at] ?? '', this.lines[at + 1] ?? '');
@@ -140,11 +141,12 @@ class Passage implements Waiting {
     const { statusCode = 0, statusMessage = '' } = incoming;
     const lines = linesToVisitor(incoming.rawHeaders, to.answer);
     // HTTP/2 knows no others (RFC 9113 §8.3.2, RFC 9110 §15).
-    if (statusCode < 200 || statusCode > 599 || !areSound(lines))
+    const isTwo = response instanceof Http2ServerResponse;
+    if (statusCode < 200 || statusCode > 599 || (isTwo && !areSound(lines)))
       throw new Error('its answer has headers that cannot be passed on');
     response.sendDate = false;
     if (onLive !== null) lines.push('Connection', 'close');
-    writeHead(response, statusCode, lines, soundText.test(statusMessage) ? statusMessage : undefined);
+    writeHead(response, statusCode, lines, usualReason(statusCode, statusMessage));
     incoming.on('data', (chunk: Buffer) => this.pass(chunk, incoming));
     incoming.on('end', () => this.finish());
     incoming.on('close', () => {
@@ -221,7 +223,7 @@ class Passage implements Waiting {
     // A pause in the middle of an answer may be what the service is about, or the visitor's, as players make them.
     const { liveSeconds } = context.limits;
     const seconds = this.incoming === null ? to.silenceSeconds : Math.max(liveSeconds, to.silenceSeconds);
-    this.expires = performance.now() + seconds * 1000;
+    this.expires = context.services.now + seconds * 1000;
   }
 
   /** Nobody waits for the answer any more. */
@@ -235,11 +237,16 @@ class Passage implements Waiting {
 /** Where Node expects a body. */
 const bringsBody: ReadonlySet<string> = new Set(['POST', 'PUT', 'PATCH']);
 
+/** What a service calls its status, where it may be passed on. */
+function usualReason(status: number, said: string): string | undefined {
+  return said === http.STATUS_CODES[status] || !soundText.test(said) ? undefined : said;
+}
+
 const soundText = /^[\t\u0020-\u007e\u0080-\u00ff]*$/;
 /** RFC 9110 §5.6.2. */
 const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
 
-/** Node's parser takes bytes that its writer refuses, and a refusal half-way would leave some of them in the response. */
+/** Node's parser takes bytes that its writer refuses, which over HTTP/2 leaves those before them in the response. */
 function areSound(lines: readonly string[]): boolean {
   return lines.every((text, index) => (index % 2 === 0 ? token : soundText).test(text));
 }

@@ -1,5 +1,5 @@
 import { contextOf, type Context } from '../core/verdict/context.ts';
-import { decide } from '../core/verdict/decide.ts';
+import { decideIn } from '../core/verdict/decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from '../core/verdict/verdict.ts';
 import { isBefore } from '../core/verdict/steps/all-steps.ts';
 import { countedAs } from '../core/networks/counted-as.ts';
@@ -10,10 +10,7 @@ import { toVerdictRequest, type AnyRequest } from './request.ts';
 import type { Visitor } from './visitors.ts';
 
 /** A request as it was read, once for all that look at it. */
-export interface Read {
-  asked: VerdictRequest;
-  context: Context;
-}
+export type Read = Context;
 
 /** Decides requests, and learns the slow or stateful facts only for those that they matter to: counts first, hashes last. */
 export class Judge {
@@ -32,23 +29,23 @@ export class Judge {
 
   /** Reads a request once: what it asks for, which road that is, and who the visitor is. */
   read(request: AnyRequest, visitor: Visitor): Read {
-    const asked = toVerdictRequest(request, visitor);
-    return { asked, context: contextOf(this.prepared, asked) };
+    return contextOf(this.prepared, toVerdictRequest(request, visitor));
   }
 
   /** Counts the request where its road has a rate. @param challenge what is to be answered to an authority, or null */
-  decide({ asked: plain, context }: Read, challenge: string | null): Verdict | Promise<Verdict> {
-    const asked: VerdictRequest = challenge === null ? plain : { ...plain, challenge };
-    const first = decide(this.prepared, asked);
-    const { road, client, target } = context;
-    if (road === null || !reachesRate(first)) return first;
+  decide(read: Read, challenge: string | null): Verdict | Promise<Verdict> {
+    const again = (known: Partial<VerdictRequest>): Verdict =>
+      decideIn({ ...read, request: { ...read.request, ...known } });
+    const first = challenge === null ? decideIn(read) : again({ challenge });
+    const { road, client, target, request } = read;
+    if (road === null) return first;
     const keeper = this.keepers.get(road.rules);
-    if (keeper?.isOver(countedAs(client), performance.now()) === true)
-      return decide(this.prepared, { ...asked, overRate: true });
+    if (keeper !== undefined && reachesRate(first) && keeper.isOver(countedAs(client), performance.now()))
+      return again({ overRate: true });
     if (first.act !== 'answer' || first.status !== 401) return first;
     return this.passwords
-      .prove(road, { target, client, authorization: asked.headers['authorization']?.[0] })
-      .then((proof) => decide(this.prepared, { ...asked, ...proof }));
+      .prove(road, { target, client, authorization: request.headers['authorization']?.[0] })
+      .then((proof) => again(proof));
   }
 
   stop(): Promise<void> {

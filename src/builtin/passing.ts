@@ -2,7 +2,7 @@ import { forgeable, singular, type AnswerRules } from '../core/verdict/verdict.t
 import type { Forward } from './forward.ts';
 
 /** Headers that belong to one connection and are never passed on (RFC 9110 §7.6.1), and those that an upgrade brings. */
-const hopByHop = [
+const ofConnection: ReadonlySet<string> = new Set([
   'connection',
   'expect',
   'http2-settings',
@@ -12,69 +12,101 @@ const hopByHop = [
   'trailer',
   'transfer-encoding',
   'upgrade',
-];
-const ofConnection: ReadonlySet<string> = new Set(hopByHop);
-const neverFromVisitors: ReadonlySet<string> = new Set([...hopByHop, ...forgeable]);
+]);
+const neverFromVisitors: ReadonlySet<string> = new Set([...ofConnection, ...forgeable]);
 
 /** Names of other letters are dropped: many programs read `X_Forwarded_For` and `X.Forwarded.For` as `X-Forwarded-For`. */
-const plainName = /^[A-Za-z0-9-]+$/;
+const plainName = /^[a-z0-9-]+$/;
 
 /** The header lines of a request as its service gets them, name and value by turns: what the front says itself, then what may pass of the visitor's. */
 export function linesToService(rawHeaders: readonly string[], { headers, without }: Forward): string[] {
   const lines: string[] = [];
   for (const name in headers) lines.push(name, headers[name] ?? '');
-  const named = namedByConnection(rawHeaders);
-  const seen = new Set<string>();
+  const own = lines.length;
+  const seen: string[] = [];
   let cookies = '';
+  let named = '';
   for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
     const given = rawHeaders[at] ?? '';
     const value = rawHeaders[at + 1] ?? '';
     const name = given.toLowerCase();
-    if (!plainName.test(name) || neverFromVisitors.has(name) || Object.hasOwn(headers, name)) continue;
-    if (without.includes(name) || named?.has(name) === true) continue;
+    if (neverFromVisitors.has(name)) {
+      if (name === 'connection') named = named === '' ? value : `${named},${value}`;
+      continue;
+    }
+    if (Object.hasOwn(headers, name) || !plainName.test(name) || without.includes(name)) continue;
     if (singular.has(name)) {
-      if (seen.has(name)) continue;
-      seen.add(name);
+      if (seen.includes(name)) continue;
+      seen.push(name);
     }
     // HTTP/2 may send a cookie in crumbs; on HTTP/1 it is one line (RFC 9113 §8.2.3, RFC 6265 §5.4).
     if (name === 'cookie') cookies = cookies === '' ? value : `${cookies}; ${value}`;
     else lines.push(given, value);
   }
   if (cookies !== '') lines.push('Cookie', cookies);
-  return lines;
+  return withoutNamed(lines, named, own);
+}
+
+/** What becomes of a header of an answer: dropped, or passed on in place of the default with this number. */
+type Fate = 'dropped' | number;
+
+interface Dressing {
+  fates: ReadonlyMap<string, Fate>;
+  set: readonly string[];
+  defaults: ReadonlyArray<[string, string]>;
+}
+
+/** By the rules they were made from, which last as long as the plan. */
+const dressings = new WeakMap<AnswerRules, Dressing>();
+
+function dressingOf(rules: AnswerRules): Dressing {
+  const known = dressings.get(rules);
+  if (known !== undefined) return known;
+  const set = new Set(rules.set.map(([name]) => name.toLowerCase()));
+  const defaults = rules.defaults.filter(([name]) => !set.has(name.toLowerCase()));
+  const made: Dressing = {
+    fates: new Map<string, Fate>([
+      ...defaults.map(([name], index) => [name.toLowerCase(), index] as const),
+      ...[...ofConnection, ...rules.drop].map((name) => [name, 'dropped'] as const),
+    ]),
+    set: rules.set.flat(),
+    defaults,
+  };
+  dressings.set(rules, made);
+  return made;
 }
 
 /** A service's header lines as the visitor gets them: with what the road's rules take away, set, and add where nothing is said. */
-export function linesToVisitor(rawHeaders: readonly string[], { drop, set, defaults }: AnswerRules): string[] {
+export function linesToVisitor(rawHeaders: readonly string[], rules: AnswerRules): string[] {
+  const { fates, set, defaults } = dressingOf(rules);
   const lines: string[] = [];
-  const said = new Set<string>();
-  const named = namedByConnection(rawHeaders);
+  const said: boolean[] = [];
+  let named = '';
   for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
     const given = rawHeaders[at] ?? '';
+    const value = rawHeaders[at + 1] ?? '';
     const name = given.toLowerCase();
-    if (ofConnection.has(name) || drop.includes(name) || named?.has(name) === true) continue;
-    said.add(name);
-    lines.push(given, rawHeaders[at + 1] ?? '');
+    const fate = fates.get(name);
+    if (fate === 'dropped') {
+      if (name === 'connection') named = named === '' ? value : `${named},${value}`;
+      continue;
+    }
+    if (fate !== undefined) said[fate] = true;
+    lines.push(given, value);
   }
-  for (const [name, value] of set) {
-    said.add(name.toLowerCase());
-    lines.push(name, value);
-  }
-  for (const [name, value] of defaults) if (!said.has(name.toLowerCase())) lines.push(name, value);
-  return lines;
+  const kept = withoutNamed(lines, named, 0);
+  for (const text of set) kept.push(text);
+  for (const [index, [name, value]] of defaults.entries()) if (said[index] !== true) kept.push(name, value);
+  return kept;
 }
 
-/** What `Connection` says belongs to this connection too, but for lengths and Host, which nobody takes away by that. Null: nothing. */
-function namedByConnection(rawHeaders: readonly string[]): Set<string> | null {
-  let named: Set<string> | null = null;
-  for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
-    const name = rawHeaders[at] ?? '';
-    if (name.length !== 'connection'.length || name.toLowerCase() !== 'connection') continue;
-    for (const token of (rawHeaders[at + 1] ?? '').toLowerCase().split(',')) {
-      const one = token.trim();
-      if (one !== 'close' && one !== 'keep-alive' && one !== 'content-length' && one !== 'host')
-        (named ??= new Set()).add(one);
-    }
-  }
-  return named;
+/** What every connection says of itself, and the two that nobody takes away by naming them. */
+const unnamed: ReadonlySet<string> = new Set(['', 'close', 'keep-alive', 'upgrade', 'content-length', 'host']);
+
+/** Without what `Connection` says belongs to this connection too. @param own so many of the lines are the front's and stay */
+function withoutNamed(lines: string[], connection: string, own: number): string[] {
+  const tokens = connection === '' ? [] : connection.split(',').map((token) => token.trim().toLowerCase());
+  const named = tokens.filter((token) => !unnamed.has(token));
+  if (named.length === 0) return lines;
+  return lines.filter((_, index) => index < own || !named.includes((lines[index - (index % 2)] ?? '').toLowerCase()));
 }

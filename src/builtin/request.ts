@@ -11,9 +11,14 @@ export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: V
   // Without a prototype: `constructor` is a header like any other.
   const headers = Object.create(null) as Record<string, string[]>;
   const { rawHeaders } = request;
+  let longestHeader = 0;
   for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
     const name = (rawHeaders[at] ?? '').toLowerCase();
-    if (!name.startsWith(':')) (headers[name] ??= []).push(rawHeaders[at + 1] ?? '');
+    const value = rawHeaders[at + 1] ?? '';
+    if (name.length + value.length > longestHeader) longestHeader = name.length + value.length;
+    const before = headers[name];
+    if (before !== undefined) before.push(value);
+    else if (!name.startsWith(':')) headers[name] = [value];
   }
   return {
     listener: isSecure ? 'https' : 'http',
@@ -24,6 +29,7 @@ export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: V
     httpVersion: request instanceof Http2ServerRequest ? '2.0' : request.httpVersion === '1.0' ? '1.0' : '1.1',
     peer,
     headers,
+    longestHeader,
     person: 'none',
     overRate: false,
   };

@@ -38,9 +38,11 @@ export class Services {
   /** Looked through by one clock: a timer for each request would cost more than the request. */
   private readonly waiting = new Set<Waiting>();
   private readonly clock: NodeJS.Timeout;
+  /** Milliseconds of a clock that only goes forward, as near as time limits of seconds need. */
+  now = performance.now();
 
   constructor(private readonly connectSeconds: number) {
-    this.clock = setInterval(() => this.expire(performance.now()), 250).unref();
+    this.clock = setInterval(() => this.expire(), 250).unref();
   }
 
   of(upstream: Upstream): Service {
@@ -71,8 +73,9 @@ export class Services {
     }
   }
 
-  private expire(now: number): void {
-    for (const waiting of this.waiting) if (waiting.expires < now) waiting.expire();
+  private expire(): void {
+    this.now = performance.now();
+    for (const waiting of this.waiting) if (waiting.expires < this.now) waiting.expire();
   }
 }
 

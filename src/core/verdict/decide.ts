@@ -55,12 +55,16 @@ function insideOf(): Prepared['isInside'] {
  * servers is held against it by test, request by request.
  */
 export function decide(prepared: Prepared, request: VerdictRequest): Verdict {
-  const context = contextOf(prepared, request);
+  return decideIn(contextOf(prepared, request));
+}
+
+/** The same of a request that has been read already. */
+export function decideIn(context: Context): Verdict {
   for (const step of steps) {
     const taken = step.take(context);
     if (taken === null) continue;
     const because: Reason[] = [{ step: step.name, mapLine: taken.mapLine }];
-    return { ...dressed(taken.act, step.name, context), because };
+    return Object.assign(dressed(taken.act, step.name, context), { because });
   }
   // The last step speaks for every road, and `unknown-name` for every request without one.
   throw new Error('no step decided: this is a mistake in Mile Marker');

@@ -4,10 +4,13 @@
  * so none of it reaches a service.
  */
 export function isSoundTarget(target: string): boolean {
-  if (!target.startsWith('/') || /[^\u0021-\u007e]|#/.test(target)) return false;
-  const path = target.split('?')[0] ?? '';
-  if (/%(?![0-9a-f]{2})|%00/i.test(path)) return false;
-  return !(/\.\.|%2e/i.test(path) && climbs(path));
+  if (!/^\/[\u0021\u0022\u0024-\u007e]*$/.test(target)) return false;
+  const hasCodes = target.includes('%');
+  // Most have neither.
+  if (!hasCodes && !target.includes('..')) return true;
+  const path = pathOf(target);
+  if (hasCodes && /%(?![0-9a-f]{2})|%00/i.test(path)) return false;
+  return !climbs(path);
 }
 
 /** Whether `..` segments, plain or encoded, lead above the root. Slashes in a row count as one, as servers merge them. */

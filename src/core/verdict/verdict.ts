@@ -25,6 +25,8 @@ export interface VerdictRequest {
   person: string | 'none' | 'wrong';
   knownIn?: readonly string[];
   overRate: boolean;
+  /** Length of the longest header line, name and value; worked out from `headers` where it is not given. */
+  longestHeader?: number;
   /** What is to be answered to the authority for this name and token (RFC 8555 §8.3); null when nothing is pending. */
   challenge?: string | null;
 }

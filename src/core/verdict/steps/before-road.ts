@@ -58,7 +58,7 @@ function takeSanity({ request, host, target, road }: Context): Taken | null {
     mapLine: nobodyLine,
   });
   if (isTooLong(request.method.length + request.target.length)) return refused(414);
-  if (hasLongLine(request.headers)) return refused(431);
+  if (isTooLong(request.longestHeader ?? longestOf(request.headers))) return refused(431);
   if (request.method === 'CONNECT' || request.method === 'TRACE')
     return refused(405, { allow: allowedOn(road).join(', ') });
   // RFC 9110 §9.1: methods are told apart by case, and every one that is registered is in capitals.
@@ -67,16 +67,16 @@ function takeSanity({ request, host, target, road }: Context): Taken | null {
   return isUnknownCoding(request.headers['transfer-encoding']) ? refused(501) : null;
 }
 
-/** A line of a head, with the blanks and signs that belong to it: more does not fit into what servers read one into. */
+/** A line of a head, with room for the blanks and signs that belong to it: more does not fit into what servers read one into. */
 function isTooLong(length: number): boolean {
   return length + ' HTTP/1.1\r\n'.length > longestLineBytes;
 }
 
-function hasLongLine(headers: Context['request']['headers']): boolean {
-  for (const name in headers)
-    for (const value of headers[name] ?? [])
-      if (name.length + value.length + ': \r\n'.length > longestLineBytes) return true;
-  return false;
+function longestOf(headers: Context['request']['headers']): number {
+  return Math.max(
+    0,
+    ...Object.entries(headers).flatMap(([name, values]) => values.map((value) => name.length + value.length)),
+  );
 }
 
 /** RFC 9110 §10.2.1: what the road takes. */

@@ -1,0 +1,396 @@
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import net from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { standalone } from '../src/core/proxies/nginx/renderer.ts';
+import { modernSuites } from '../src/core/proxies/hardening.ts';
+import { reportRow, type Row } from './report.ts';
+
+/**
+ * How much the fronts carry, each held against the smallest thing that does the same, in turn, round after round; medians count. The load comes from
+ * h2load (package nghttp2-client); WebSockets and held connections from `clients`.
+ */
+const rounds = Number(process.env.MM_ROUNDS ?? 5);
+const name = 'nestcam.saltmarsh.example';
+const program = fileURLToPath(new URL('../mile-marker.js', import.meta.url));
+const part = (file: string): string => fileURLToPath(new URL(`./${file}.js`, import.meta.url));
+
+/** @property args of h2load */
+interface Load {
+  what: string;
+  path: '/' | '/long' | '/up';
+  args: string[];
+  /** In milliseconds that one client may wait longer than at the other. */
+  later?: number;
+}
+
+const loads: Load[] = [
+  { what: 'HTTP/1.1, 1 connection', path: '/', args: ['--h1', '-n', '2000', '-c', '1'], later: 1 },
+  { what: 'HTTP/1.1, 40 connections', path: '/', args: ['--h1', '-n', '6000', '-c', '40'] },
+  { what: 'HTTP/2, 40 x 10 streams', path: '/', args: ['-n', '6000', '-c', '40', '-m', '10'] },
+  { what: 'answers of 1 MiB', path: '/long', args: ['--h1', '-n', '240', '-c', '8'] },
+  { what: 'uploads of 1 MiB', path: '/up', args: ['--h1', '-n', '240', '-c', '8'] },
+];
+
+export async function measureFronts(): Promise<boolean> {
+  const missing = ['/usr/bin/h2load', '/usr/sbin/nginx'].filter((path) => !existsSync(path));
+  if (missing.length > 0) {
+    process.stdout.write('fronts: not measured. Install what is missing: apt-get install nghttp2-client nginx-light\n');
+    return true;
+  }
+  const bench = new Bench();
+  try {
+    await bench.start();
+    const builtin = await bench.compare('builtin', { least: 0.9, mostLate: 1.1 });
+    const nginx = await bench.compare('nginx', { least: 0.95, mostLate: null });
+    const held = await bench.hold();
+    return [...builtin, ...nginx, ...held].every(({ passed }) => passed);
+  } finally {
+    bench.stop();
+  }
+}
+
+interface Limits {
+  /** Of the other's requests a second. */
+  least: number;
+  /** Of the other's 99th percentile; null: not held to it. */
+  mostLate: number | null;
+}
+
+/** @property perSecond requests @property middle and @property late median and 99th percentile, milliseconds */
+interface Measured {
+  perSecond: number;
+  middle: number;
+  late: number;
+}
+
+class Bench {
+  private readonly folder = mkdtempSync(join(tmpdir(), 'mile-marker-bench-'));
+  private readonly children: ChildProcess[] = [];
+  private readonly ports = { service: 0, taker: 0, http: 0, https: 0, mark: 0, other: 0 };
+  private readonly pair = { certificate: '', key: '' };
+
+  async start(): Promise<void> {
+    chmodSync(this.folder, 0o755);
+    Object.assign(this.ports, await freePorts(Object.keys(this.ports)));
+    writeFileSync(join(this.folder, 'mib'), Buffer.alloc(1024 * 1024, 97));
+    mkdirSync(join(this.folder, 'service'), { mode: 0o755 });
+    writeFileSync(join(this.folder, 'service/index.html'), 'hello\n');
+    writeFileSync(join(this.folder, 'service/long'), Buffer.alloc(1024 * 1024, 98));
+    await this.nginx('service', [
+      `server { listen 127.0.0.1:${String(this.ports.service)}; keepalive_requests 1000000; root ${this.folder}/service; }`,
+    ]);
+    await this.run([part('service'), String(this.ports.taker)]);
+  }
+
+  stop(): void {
+    for (const child of this.children) child.kill('SIGKILL');
+    rmSync(this.folder, { recursive: true, force: true });
+  }
+
+  async compare(proxy: 'builtin' | 'nginx', limits: Limits): Promise<Row[]> {
+    const ours = await this.ourFront(proxy);
+    const other = proxy === 'builtin' ? await this.smallestProxy() : await this.handMade();
+    const rows: Row[] = [];
+    for (const load of loads) rows.push(...(await this.compareOne(proxy, load, limits)));
+    if (proxy === 'builtin') rows.push(await this.compareFrames());
+    for (const child of [ours, other]) child.kill('SIGKILL');
+    return rows;
+  }
+
+  private async compareOne(proxy: string, load: Load, { least, mostLate }: Limits): Promise<Row[]> {
+    const ours: Measured[] = [];
+    const theirs: Measured[] = [];
+    for (let round = 0; round < rounds; round += 1) {
+      theirs.push(this.load(this.ports.other, load));
+      ours.push(this.load(this.ports.https, load));
+    }
+    const [a, b] = [ours, theirs].map(medians) as [Measured, Measured];
+    const what = `${proxy}: ${load.what}`;
+    const rows: Row[] = [
+      row({ what, ours: a.perSecond, other: b.perSecond, unit: 'requests/s', limit: least, more: true }),
+    ];
+    if (mostLate !== null)
+      rows.push(row({ what: `${what}, p99`, ours: a.late, other: b.late, unit: 'ms', limit: mostLate, more: false }));
+    if (mostLate !== null && load.later !== undefined) {
+      const later = a.middle - b.middle;
+      rows.push({
+        what: `${what}, later by`,
+        found: `${later.toFixed(2)} ms`,
+        limit: `at most ${String(load.later)} ms`,
+        passed: later <= load.later,
+      });
+    }
+    rows.forEach(reportRow);
+    return rows;
+  }
+
+  private load(port: number, { path, args }: Load): Measured {
+    const log = join(this.folder, 'times');
+    rmSync(log, { force: true });
+    const said = execFileSync(
+      'h2load',
+      [
+        `--connect-to=127.0.0.1:${String(port)}`,
+        `--log-file=${log}`,
+        ...args,
+        ...(path === '/up' ? ['-d', join(this.folder, 'mib')] : []),
+        `https://${name}${path}`,
+      ],
+      { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'], timeout: 120_000 },
+    );
+    const [, succeeded, failed] = /(\d+) succeeded, (\d+) failed/.exec(said) ?? [];
+    if (failed !== '0')
+      throw new Error(`${path} at port ${String(port)}: ${String(failed)} failed, ${String(succeeded)} did not`);
+    const times = readFileSync(log, 'utf8')
+      .trim()
+      .split('\n')
+      .map((line) => Number(line.split('\t')[2]) / 1000)
+      .sort((x, y) => x - y);
+    const at = (share: number): number => times[Math.min(times.length - 1, Math.floor(times.length * share))] ?? NaN;
+    return { perSecond: Number(/, ([\d.]+) req\/s/.exec(said)?.[1]), middle: at(0.5), late: at(0.99) };
+  }
+
+  private async compareFrames(): Promise<Row> {
+    const ours: number[] = [];
+    const theirs: number[] = [];
+    const count = async (port: number): Promise<number> =>
+      Number(await this.said([part('clients'), 'frames', String(port), name, '20']));
+    for (let round = 0; round < rounds; round += 1) {
+      theirs.push(await count(this.ports.other));
+      ours.push(await count(this.ports.https));
+    }
+    const found = row({
+      what: 'builtin: frames of WebSockets',
+      ours: median(ours),
+      other: median(theirs),
+      unit: 'frames/s',
+      limit: 0.9,
+      more: true,
+    });
+    reportRow(found);
+    return found;
+  }
+
+  /** Resident memory with connections that are held, and after they have gone. */
+  async hold(): Promise<Row[]> {
+    const rows: Row[] = [];
+    for (const [what, count] of [
+      ['idle', 2000],
+      ['live', 500],
+    ] as const) {
+      const found: number[][] = [];
+      for (const start of [() => this.smallestProxy(0), () => this.ourFront('builtin')]) {
+        const server = await start();
+        const port = found.length === 0 ? this.ports.other : this.ports.https;
+        const clients = await this.run([part('clients'), what, String(port), name, String(count)]);
+        const held = resident(server);
+        clients.stdin?.end();
+        await ended(clients);
+        await settled();
+        found.push([held, resident(server)]);
+        server.kill('SIGKILL');
+        await ended(server);
+      }
+      const [bare = [], ours = []] = found;
+      for (const [index, when] of ['held', 'gone'].entries())
+        rows.push(
+          row({
+            what: `builtin: ${String(count)} ${what} connections ${when}`,
+            ours: ours[index] ?? NaN,
+            other: bare[index] ?? NaN,
+            unit: 'MB',
+            limit: 1.5,
+            more: false,
+          }),
+        );
+    }
+    rows.forEach(reportRow);
+    return rows;
+  }
+
+  private async ourFront(proxy: 'builtin' | 'nginx'): Promise<ChildProcess> {
+    const { http, https, mark, service, taker } = this.ports;
+    writeFileSync(
+      join(this.folder, 'mile-marker.yaml'),
+      `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, proxy: ${proxy}, ports: {http: ${String(http)}, https: ${String(https)}}, mark: "127.0.0.1:${String(mark)}"}
+roads:
+  nestcam: {gate: everyone, to: ":${String(service)}", paths: {/up: ":${String(taker)}", /live: ":${String(taker)}"}}
+`,
+    );
+    this.mileMarker(['certs', 'make']);
+    this.mileMarker(['write']);
+    const pair = join(this.folder, '.mile-marker/certificates', name, 'current');
+    Object.assign(this.pair, { certificate: join(pair, 'certificate.pem'), key: join(pair, 'key.pem') });
+    if (proxy === 'builtin') return this.run([program, 'serve'], /Serving/);
+    return this.startNginx(
+      'ours',
+      standalone({ current: join(this.folder, '.mile-marker/front/current'), runFolder: this.runFolder('ours') }),
+    );
+  }
+
+  private smallestProxy(service = this.ports.service): Promise<ChildProcess> {
+    const { certificate, key } = this.pair;
+    const { other, taker } = this.ports;
+    return this.run([part('smallest-proxy'), String(other), certificate, key, name, String(service), String(taker)]);
+  }
+
+  /** As a careful person writes it. */
+  private handMade(): Promise<ChildProcess> {
+    const { certificate, key } = this.pair;
+    const { other, service, taker } = this.ports;
+    const headers = {
+      Host: name,
+      Connection: '',
+      Forwarded: `for=$remote_addr;host=${name};proto=https`,
+      'X-Forwarded-For': '$remote_addr',
+      'X-Forwarded-Host': name,
+      'X-Forwarded-Port': String(other),
+      'X-Forwarded-Proto': 'https',
+      'X-Real-IP': '$remote_addr',
+    };
+    const proxied = [
+      'proxy_http_version 1.1;',
+      'proxy_request_buffering off;',
+      'client_max_body_size 0;',
+      ...Object.entries(headers).map(([header, value]) => `proxy_set_header ${header} "${value}";`),
+    ].join(' ');
+    return this.nginx('hand-made', [
+      `upstream service { server 127.0.0.1:${String(service)}; keepalive 32; }`,
+      `upstream taker { server 127.0.0.1:${String(taker)}; keepalive 32; }`,
+      `server { listen 127.0.0.1:${String(other)} ssl http2; server_name ${name}; server_tokens off;
+        ssl_certificate ${certificate}; ssl_certificate_key ${key};
+        ssl_protocols TLSv1.2 TLSv1.3; ssl_ciphers ${modernSuites.join(':')}; ssl_prefer_server_ciphers off; ssl_session_tickets off;
+        add_header Strict-Transport-Security max-age=86400 always; add_header X-Content-Type-Options nosniff always;
+        add_header X-Frame-Options SAMEORIGIN always; add_header Referrer-Policy strict-origin-when-cross-origin always;
+        location / { ${proxied} proxy_pass http://service; } location /up { ${proxied} proxy_pass http://taker; } }`,
+    ]);
+  }
+
+  private nginx(what: string, lines: string[]): Promise<ChildProcess> {
+    const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'];
+    const folder = this.runFolder(what);
+    return this.startNginx(
+      what,
+      `worker_processes 1; pid ${folder}/nginx.pid; error_log ${folder}/error.log; events { worker_connections 512; }
+http { access_log off; ${temporary.map((one) => `${one}_temp_path ${folder}/${one};`).join(' ')} ${lines.join('\n')} }\n`,
+    );
+  }
+
+  private runFolder(what: string): string {
+    const folder = join(this.folder, what);
+    mkdirSync(folder, { recursive: true, mode: 0o755 });
+    return folder;
+  }
+
+  private async startNginx(what: string, text: string): Promise<ChildProcess> {
+    const folder = this.runFolder(what);
+    const config = join(folder, 'nginx.conf');
+    rmSync(join(folder, 'nginx.pid'), { force: true });
+    // Root starts it; its workers read what it reads.
+    writeFileSync(config, process.getuid?.() === 0 ? `user root;\n${text}` : text);
+    const child = spawn('/usr/sbin/nginx', ['-c', config, '-e', `${folder}/error.log`, '-g', 'daemon off;'], {
+      stdio: 'ignore',
+    });
+    this.children.push(child);
+    for (let tries = 0; tries < 200 && !existsSync(join(folder, 'nginx.pid')); tries += 1) await settled(50);
+    if (child.exitCode !== null) throw new Error(readFileSync(`${folder}/error.log`, 'utf8'));
+    return child;
+  }
+
+  private mileMarker(args: string[]): void {
+    execFileSync(process.execPath, [program, ...args], { cwd: this.folder, env: this.env(), stdio: 'ignore' });
+  }
+
+  private async run(args: string[], until = /ready/): Promise<ChildProcess> {
+    const child = spawn(process.execPath, args, { cwd: this.folder, env: this.env(), stdio: 'pipe' });
+    this.children.push(child);
+    await new Promise<void>((resolve, reject) => {
+      let said = '';
+      for (const stream of [child.stdout, child.stderr])
+        stream.on('data', (text: Buffer) => {
+          said = (said + text.toString()).slice(-2000);
+          if (until.test(said)) resolve();
+        });
+      child.once('exit', (code) => reject(new Error(`${args.join(' ')} ended with ${String(code)}: ${said}`)));
+    });
+    return child;
+  }
+
+  private async said(args: string[]): Promise<string> {
+    const child = spawn(process.execPath, args, { cwd: this.folder, stdio: ['ignore', 'pipe', 'inherit'] });
+    this.children.push(child);
+    let text = '';
+    child.stdout.on('data', (more: Buffer) => (text += more.toString()));
+    await ended(child);
+    return text;
+  }
+
+  private env(): NodeJS.ProcessEnv {
+    return { ...process.env, DOCKER_HOST: 'none', HOME: this.folder };
+  }
+}
+
+interface Compared {
+  what: string;
+  ours: number;
+  other: number;
+  unit: string;
+  limit: number;
+  /** More is better. */
+  more: boolean;
+}
+
+function row({ what, ours, other, unit, limit, more }: Compared): Row {
+  const ratio = ours / other;
+  const digits = ours < 100 ? 2 : 0;
+  return {
+    what,
+    found: `${ours.toFixed(digits)} against ${other.toFixed(digits)} ${unit}, ${ratio.toFixed(2)} times`,
+    limit: `${more ? 'at least' : 'at most'} ${String(limit)}`,
+    passed: more ? ratio >= limit : ratio <= limit,
+  };
+}
+
+function medians(all: readonly Measured[]): Measured {
+  return {
+    perSecond: median(all.map(({ perSecond }) => perSecond)),
+    middle: median(all.map(({ middle }) => middle)),
+    late: median(all.map(({ late }) => late)),
+  };
+}
+
+function median(values: readonly number[]): number {
+  return [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? NaN;
+}
+
+function resident({ pid }: ChildProcess): number {
+  const kilobytes = /^VmRSS:\s+(\d+)/m.exec(readFileSync(`/proc/${String(pid)}/status`, 'utf8'))?.[1];
+  return Number(kilobytes) / 1024;
+}
+
+async function ended(child: ChildProcess): Promise<void> {
+  if (child.exitCode === null && child.signalCode === null)
+    await new Promise((resolve) => child.once('close', resolve));
+}
+
+/** A server gives back what it held in its own time. */
+function settled(ms = 20_000): Promise<void> {
+  return new Promise((resolve) => setTimeout(resolve, ms));
+}
+
+async function freePorts(names: readonly string[]): Promise<Record<string, number>> {
+  const servers = await Promise.all(
+    names.map(async () => {
+      const server = net.createServer();
+      await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+      return server;
+    }),
+  );
+  const ports = servers.map((server) => (server.address() as net.AddressInfo).port);
+  await Promise.all(servers.map((server) => new Promise((resolve) => server.close(resolve))));
+  return Object.fromEntries(names.map((one, index) => [one, ports[index] ?? 0]));
+}
