@@ -88,10 +88,15 @@ test('what a road file looks like', () => {
   "content": "# Written by Mile Marker for the road roster.saltmarsh.example.
 # Leads to http://192.168.64.9:5000: as the map says.
 # Gate: home.
-upstream mm_de87a3447395eb03_to0 {
+upstream mm_de87a3447395eb03_kept0 {
     server 192.168.64.9:5000;
     keepalive 32;
     keepalive_timeout 4s;
+}
+upstream mm_de87a3447395eb03_once0 {
+    server 192.168.64.9:5000;
+    keepalive 32;
+    keepalive_timeout 1s;
 }
 
 # Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
@@ -140,13 +145,13 @@ server {
         try_files /dev/null/none @lead0_$mile_marker_kind;
     }
     location @lead0_kept {
-        proxy_pass http://mm_de87a3447395eb03_to0;
+        proxy_pass http://mm_de87a3447395eb03_kept0;
         proxy_next_upstream error;
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
     }
     location @lead0_once {
-        proxy_pass http://192.168.64.9:5000;
+        proxy_pass http://mm_de87a3447395eb03_once0;
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
     }

@@ -1,6 +1,7 @@
 import http, { type IncomingMessage, type ServerResponse } from 'node:http';
 import { Http2ServerResponse } from 'node:http2';
-import { pipeline, type Duplex } from 'node:stream';
+import type { Socket } from 'node:net';
+import type { Duplex } from 'node:stream';
 import type { PlannedRoad } from '../core/plan/plan.ts';
 import { authorityOn } from '../core/verdict/forwarded.ts';
 import type { Prepared, Verdict } from '../core/verdict/verdict.ts';
@@ -75,7 +76,10 @@ export class Exchange {
   async upgrade({ request, socket, head, visitor }: AskedLive): Promise<void> {
     socket.on('error', () => socket.destroy());
     this.visitors.begin(visitor);
-    socket.once('close', () => this.visitors.end(visitor));
+    socket.once('close', () => {
+      this.live.delete(socket);
+      this.visitors.end(visitor);
+    });
     // Requests before it on the same connection have their answers first.
     await new Promise<void>((resolve) => visitor.whenBusyWith(1, resolve));
     const read = this.judge.read(request, visitor);
@@ -85,7 +89,7 @@ export class Exchange {
     const response = responseOn(request, socket);
     if (verdict.act === 'forward') {
       visitor.patienceMs = Math.max(visitor.patienceMs, verdict.silenceSeconds * 1000);
-      const onLive = this.goLive({ request, socket, head, visitor, road, client });
+      const onLive = this.goLive({ request, response, socket, head, road, client });
       forwardLive(request, response, verdict, { ...this.context, onLive });
     }
     if (verdict.act === 'answer')
@@ -146,20 +150,24 @@ export class Exchange {
     }
   }
 
-  private goLive({ request, socket, head, visitor, road, client }: AskedLive & Who): OnLive {
+  private goLive({ request, response, socket, head, road, client }: Going): OnLive {
     return ({ lines, upgrade, service, head: first }) => {
       this.live.add(socket);
-      socket.once('close', () => this.live.delete(socket));
       const file = road?.rules.log;
       if (typeof file === 'string') this.log.noteLive(file, { request, service, client, now: new Date(), socket });
       let text = 'HTTP/1.1 101 Switching Protocols\r\n';
       for (let at = 0; at + 1 < lines.length; at += 2) text += `${lines[at] ?? ''}: ${lines[at + 1] ?? ''}\r\n`;
       socket.write(`${text}Connection: Upgrade\r\nUpgrade: ${upgrade}\r\n\r\n`, 'latin1');
+      response.detachSocket(socket as Socket);
       if (first.length > 0) service.unshift(first);
       if (head.length > 0) service.write(head);
       // A service that is silent for too long ends with its visitor, on whose side nothing moves either.
-      pipeline(socket, service, () => visitor.socket.destroy());
-      pipeline(service, socket, () => service.destroy());
+      socket.pipe(service);
+      service.pipe(socket);
+      service.once('close', () => {
+        if (!service.readableEnded) socket.destroy();
+      });
+      socket.once('close', () => service.destroy());
     };
   }
 
@@ -169,7 +177,8 @@ export class Exchange {
   }
 }
 
-interface Who {
+interface Going extends Omit<AskedLive, 'visitor'> {
+  response: ServerResponse;
   road: PlannedRoad | null;
   client: string;
 }
@@ -201,7 +210,7 @@ function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {
   const response = new http.ServerResponse(request);
   response.shouldKeepAlive = false;
   // Node's own server does the same; its type asks for a Socket where any duplex stream serves.
-  response.assignSocket(socket as Parameters<typeof response.assignSocket>[0]);
+  response.assignSocket(socket as Socket);
   return response;
 }
 

@@ -87,7 +87,8 @@ class Passage implements Waiting {
   }
 
   begin(): void {
-    const { request, onLive } = this.way;
+    const { request, context } = this.way;
+    const { services } = context;
     this.moved();
     const outgoing = this.open();
     this.outgoing = outgoing;
@@ -99,9 +100,10 @@ class Passage implements Waiting {
     );
     outgoing.on('error', (error: Error) => {
       const isStale = outgoing.reusedSocket && (outgoing.socket?.bytesRead ?? before) === before;
-      this.fail(error, isStale && this.isRepeatable && onLive === null);
+      this.fail(error, isStale && this.isRepeatable);
     });
-    if (this.isBodied) passUpload(request, outgoing, { most: this.way.to.bodyLimitBytes, moved: () => this.moved() });
+    if (this.isBodied)
+      passUpload(request, outgoing, { services, most: this.way.to.bodyLimitBytes, moved: () => this.moved() });
     else outgoing.end();
   }
 
@@ -124,7 +126,7 @@ class Passage implements Waiting {
       headers: isBare ? undefined : this.lines,
       setHost: false,
       maxHeaderSize: longestAnswerHeadBytes,
-      agent: this.isRepeatable && !this.isSecond ? this.service.kept : this.service.fresh,
+      agent: this.agent(),
     };
     const outgoing = to.upstream.scheme === 'https' ? https.request(options) : http.request(options);
     if (!isBare) return outgoing;
@@ -132,6 +134,12 @@ class Passage implements Waiting {
     for (let at = 0; at + 1 < this.lines.length; at += 2)
       outgoing.appendHeader(this.lines[at] ?? '', this.lines[at + 1] ?? '');
     return outgoing;
+  }
+
+  private agent(): http.Agent {
+    const { kept, brief, fresh } = this.service;
+    if (this.way.onLive !== null || this.isSecond) return fresh;
+    return this.isRepeatable ? kept : brief;
   }
 
   private answer(incoming: IncomingMessage): void {

@@ -6,16 +6,18 @@ import net from 'node:net';
 import type { Duplex } from 'node:stream';
 import tls from 'node:tls';
 import type { Upstream } from '../core/plan/plan.ts';
+import { briefSeconds, keptSeconds } from '../core/proxies/hardening.ts';
 
 /** A service that let a time limit pass. */
 export class Silence extends Error {}
 
 /**
- * The connections to one service. `kept` ones are used again, which is safe for requests that may be sent twice: a service may close one just as a
- * request goes out on it. `fresh` ones carry a single request.
+ * The connections to one service. A service may close one that is idle just as a request goes out on it: so `kept` ones are for requests that may
+ * be sent twice, and what may not goes on `brief` ones, which are idle for less than any service waits. `fresh` ones carry a single request.
  */
 export interface Service {
   kept: http.Agent;
+  brief: http.Agent;
   fresh: http.Agent;
 }
 
@@ -25,11 +27,11 @@ export interface Waiting {
   expire: () => void;
 }
 
-/** How long a connection is kept unless its service says less, in milliseconds: many servers close theirs after five seconds. */
-const keptMs = 4_000;
+const keptMs = keptSeconds * 1000;
+const briefMs = briefSeconds * 1000;
 
 /** So many idle connections are kept to one service. */
-const mostKept = 64;
+const mostKept = 256;
 
 /** Connections to the services of a plan, opened when they are needed. */
 export class Services {
@@ -67,10 +69,7 @@ export class Services {
 
   stop(): void {
     clearInterval(this.clock);
-    for (const { kept, fresh } of this.opened.values()) {
-      kept.destroy();
-      fresh.destroy();
-    }
+    for (const { kept, brief, fresh } of this.opened.values()) for (const one of [kept, brief, fresh]) one.destroy();
   }
 
   private expire(): void {
@@ -88,6 +87,7 @@ function serviceAt(upstream: Upstream, connectMs: number): Service {
     });
   return {
     kept: made({ keepAlive: true, timeout: keptMs, maxFreeSockets: mostKept, scheduling: 'lifo' }),
+    brief: made({ keepAlive: true, timeout: briefMs, maxFreeSockets: mostKept, scheduling: 'lifo' }),
     fresh: made({ keepAlive: false }),
   };
 }

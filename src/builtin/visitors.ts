@@ -1,7 +1,11 @@
 import type { Socket } from 'node:net';
 import { countedAs } from '../core/networks/counted-as.ts';
 import { parseAddress } from '../core/networks/address.ts';
+import { giveBack } from './give-back.ts';
 import { idleSeconds, mostOfOneClient, slowHeadSeconds } from '../core/proxies/hardening.ts';
+
+/** More connections than this at one time leave so much behind that it is worth looking for. */
+const burst = 200;
 
 /** How long a good-bye may take to be sent, in milliseconds. */
 const farewellMs = 1000;
@@ -83,6 +87,10 @@ export class Visitors {
   private readonly byClient = new Map<string, Set<Visitor>>();
   private readonly sweeping: NodeJS.Timeout;
   private isEnding = false;
+  /** How many there were at most since memory was given back. */
+  private peak = 0;
+  /** Sweeps since most of them have gone. */
+  private sinceBurst = 0;
 
   constructor(private readonly limits: Limits) {
     this.sweeping = setInterval(() => this.sweep(performance.now()), 1000).unref();
@@ -101,6 +109,7 @@ export class Visitors {
     const patienceMs = this.limits.liveSeconds * 1000;
     const visitor = new Visitor(socket, isSecure, peer, { now: performance.now(), patienceMs });
     this.all.add(visitor);
+    this.peak = Math.max(this.peak, this.all.size);
     this.idle.add(visitor);
     if (key !== null) this.of(key).add(visitor);
     socket.once('close', () => this.forget(visitor, key));
@@ -180,6 +189,7 @@ export class Visitors {
   }
 
   private sweep(now: number): void {
+    this.lookForLeftovers();
     for (const visitor of this.idle) {
       const seconds = visitor.hasAsked ? idleSeconds : slowHeadSeconds;
       if (now - visitor.since > seconds * 1000) visitor.leave();
@@ -192,5 +202,14 @@ export class Visitors {
         visitor.movedAt = now;
       } else if (now - visitor.movedAt > visitor.patienceMs) visitor.socket.destroy();
     }
+  }
+
+  /** What a connection leaves behind is let go of a little later than itself. */
+  private lookForLeftovers(): void {
+    const isOver = this.peak > burst && this.all.size < this.peak / 4;
+    this.sinceBurst = isOver ? this.sinceBurst + 1 : 0;
+    if (this.sinceBurst < 5) return;
+    this.peak = this.all.size;
+    void giveBack();
   }
 }

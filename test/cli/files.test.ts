@@ -375,7 +375,7 @@ test('two maps in one nginx: names of their own, and what they cannot share is t
     .map((name) => `${name}_temp_path ${name};`)
     .join(' ');
   const mapOf = (ports: string, mark: number, roads: string): string =>
-    `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {${ports}}, mark: "127.0.0.1:${String(mark)}", proxy: nginx, edge: {networks: [198.51.100.0/24], address-header: X-Client-Address}}\nengine: none\nroads: {${roads}}\n`;
+    `domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, ports: {${ports}}, mark: "127.0.0.1:${String(mark)}", proxy: nginx, edge: {networks: [198.51.100.0/24], address-header: X-Client-Address, replaces-header: true}}\nengine: none\nroads: {${roads}}\n`;
   const [a = 0, b = 0, c = 0, d = 0, e = 0, f = 0] = await freePorts(6);
   const first = mapOf(`http: ${String(a)}, https: ${String(b)}`, c, 'a: ":9"');
   const folder = folderWith({

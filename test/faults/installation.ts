@@ -99,7 +99,7 @@ front:
   mark: "127.0.0.1:${String(mark)}"
   home-networks: [127.0.0.0/8]
   proxy: ${row.own ?? 'builtin'}
-${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address}\n`}gates: {far: {networks: 198.51.100.0/24}, wardens: {people: wardens}}
+${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address, replaces-header: true}\n`}gates: {far: {networks: 198.51.100.0/24}, wardens: {people: wardens}}
 roads:
   nestcam: {${leads}${gate}${road}}
   tides: {to: ":${String(tides)}", gate: everyone}

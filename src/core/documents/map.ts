@@ -30,7 +30,9 @@ const front = z.strictObject({
     z.strictObject({ act: z.enum(['refuse', 'not-found']) }),
     z.strictObject({ act: z.literal('redirect'), url: z.string() }),
   ]),
-  edge: z.strictObject({ networks: texts, header: z.string(), speaks: z.enum(['https', 'http']) }).nullable(),
+  edge: z
+    .strictObject({ networks: texts, header: z.string(), replaces: z.boolean(), speaks: z.enum(['https', 'http']) })
+    .nullable(),
   where: place,
 });
 

@@ -232,7 +232,12 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
 function makeEdge(written: MapKeys['front']['edge']): SiteMap['front']['edge'] {
   if (written === undefined) return null;
   const networks = written.networks.map((text) => parseNetwork(text) ?? text);
-  return { networks, header: written['address-header'].toLowerCase(), speaks: written.speaks };
+  return {
+    networks,
+    header: written['address-header'].toLowerCase(),
+    replaces: written['replaces-header'],
+    speaks: written.speaks,
+  };
 }
 
 function frontAddress(written: string | { interface: string }): FrontAddress {

@@ -135,7 +135,7 @@ export interface SiteMap {
     container: string | null;
     mark: { address: string; port: number };
     unknown: Unknown;
-    edge: { networks: string[]; header: string; speaks: 'https' | 'http' } | null;
+    edge: { networks: string[]; header: string; replaces: boolean; speaks: 'https' | 'http' } | null;
     where: Place;
   };
   compose: Array<{ path: string; where: Place }>;

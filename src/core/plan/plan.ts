@@ -169,7 +169,7 @@ export interface Plan {
     mark: { address: string; port: number };
     unknown: Unknown;
     /** Who stands in front of the front. @property header lower case */
-    edge: { networks: string[]; header: string; speaks: 'https' | 'http' } | null;
+    edge: { networks: string[]; header: string; replaces: boolean; speaks: 'https' | 'http' } | null;
     where: Place;
   };
   host: { resolvers: string[]; trustedRoots: string | null };

@@ -22,6 +22,12 @@ export const longestHeadBytes = 32 * 1024;
 /** Longest head of a service's answer that is passed on, in bytes: some set many cookies and long policies. */
 export const longestAnswerHeadBytes = 32 * 1024;
 
+/** How long an idle connection to a service is kept unless the service says less, in seconds: many servers close theirs after five. */
+export const keptSeconds = 4;
+
+/** The same for requests that must not be sent twice, of which none may meet a connection that is just being closed. */
+export const briefSeconds = 1;
+
 /** How long a connection on which nothing is asked is kept, in seconds. */
 export const idleSeconds = 75;
 

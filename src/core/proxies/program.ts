@@ -49,6 +49,7 @@ export interface ProxyProgram {
  * @property refusesHandshake whether a name that it does not have can be refused in the handshake
  * @property closesSilently whether it can end a connection without an answer
  * @property rate whether it can limit requests
+ * @property readsEveryLine whether it reads every line of any header in which an edge tells the visitor's address, and not its first one only
  * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
  */
 interface ProxyLimits {
@@ -62,6 +63,7 @@ interface ProxyLimits {
   refusesHandshake: boolean;
   closesSilently: boolean;
   rate: boolean;
+  readsEveryLine: boolean;
   readsCertificatesAnew: boolean;
 }
 

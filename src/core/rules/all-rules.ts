@@ -13,7 +13,7 @@ import {
 } from './container-networks.ts';
 import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
-import { edgeRedirectLoop } from './edge.ts';
+import { edgeHeaderAppended, edgeRedirectLoop } from './edge.ts';
 import { folderNotShown } from './folders.ts';
 import {
   gateIncludesContainers,
@@ -53,6 +53,7 @@ export const allRules: readonly Rule[] = [
   consoleOpen,
   containerWithoutRoad,
   defaultServerTaken,
+  edgeHeaderAppended,
   edgeRedirectLoop,
   folderNotShown,
   frontContainerUnknown,

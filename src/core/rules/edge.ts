@@ -1,4 +1,5 @@
 import { card, tell } from '../findings/card.ts';
+import { programOf } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
 const circle = card({
@@ -25,5 +26,32 @@ export const edgeRedirectLoop: Rule = {
     const shown =
       roads.length > 4 ? `${roads.slice(0, 4).join(', ')} and ${String(roads.length - 4)} more` : roads.join(', ');
     return [tell(circle, { say: 'circle', data: { names: shown }, roads, where, cause: 'edge:http' })];
+  },
+};
+
+const appended = card({
+  id: 'edge-header-appended',
+  severity: 'error',
+  summary: "The proxy reads only the first line of the edge's header, which a stranger may write.",
+  why: 'An edge that adds a line of its own leaves the line that a visitor sent before it. A proxy that reads the first line believes the visitor, and a gate for networks opens to whoever says the right address.',
+  source: 'RFC 9110 §5.3; nginx: ngx_http_realip_module, real_ip_header',
+  messages: {
+    first: {
+      message:
+        "{proxy} reads only the first line of `{header}`. Where the edge adds a line of its own, a visitor's is believed.",
+      remedy:
+        'Set the edge to replace the header, never to add to it, and write under `front.edge` in the map: replaces-header: true. If it can only add, let it send X-Forwarded-For, and write: address-header: X-Forwarded-For',
+    },
+  },
+});
+
+export const edgeHeaderAppended: Rule = {
+  card: appended,
+  check: ({ plan }) => {
+    const { edge, where, proxy } = plan.front;
+    const { limits, title } = programOf(proxy);
+    if (edge === null || edge.replaces || limits.readsEveryLine || edge.header === 'x-forwarded-for') return [];
+    const data = { proxy: title, header: edge.header };
+    return [tell(appended, { say: 'first', data, roads: [], where, cause: 'edge:header' })];
   },
 };

@@ -56,6 +56,15 @@ const edge = z.strictObject(
           'X-Client-Address',
         ),
       ),
+    'replaces-header': z
+      .boolean(wants('true or false'))
+      .default(false)
+      .meta(
+        about(
+          'The edge takes away what visitors wrote into that header. nginx reads only its first line (but every line of X-Forwarded-For), so it needs to know.',
+          'true',
+        ),
+      ),
     speaks: z
       .enum(['https', 'http'], wants('https or http'))
       .default('https')

@@ -18,6 +18,7 @@ export const builtin: ProxyProgram = {
     addressInCertificate: true,
     refusesHandshake: true,
     closesSilently: true,
+    readsEveryLine: true,
     rate: true,
     readsCertificatesAnew: true,
   },

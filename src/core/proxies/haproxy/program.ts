@@ -16,6 +16,7 @@ export const haproxy: ProxyProgram = {
     addressInCertificate: false,
     refusesHandshake: true,
     closesSilently: true,
+    readsEveryLine: true,
     rate: true,
     readsCertificatesAnew: false,
   },

@@ -21,6 +21,7 @@ export const httpd: ProxyProgram = {
     addressInCertificate: true,
     refusesHandshake: false,
     closesSilently: false,
+    readsEveryLine: true,
     rate: false,
     readsCertificatesAnew: false,
   },

@@ -4,6 +4,7 @@ import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { prefixPattern } from './gate-lines.ts';
 import { variable } from './ids.ts';
+import { briefSeconds, keptSeconds } from '../hardening.ts';
 import { proxyingFile } from './proxying.ts';
 import { block, comment, escapePattern, namedText, pattern, quote, quoteThen } from './quote.ts';
 
@@ -36,18 +37,21 @@ function locationOf({ kind }: PlannedLeads, index: number): string {
 export function keptConnections({ name, parts }: PlannedRoad): string[] {
   return parts.flatMap(({ leads }, index) => {
     if (leads.kind !== 'service' || leads.upstream === null || leads.upstream.byName) return [];
-    const { host, port } = leads.upstream;
-    return block(`upstream ${keptName(name, index)}`, [
-      `server ${withPort(host, port)};`,
-      'keepalive 32;',
-      // Many services close theirs after five seconds.
-      'keepalive_timeout 4s;',
-    ]);
+    const server = `server ${withPort(leads.upstream.host, leads.upstream.port)};`;
+    return Object.entries(idleSecondsOf).flatMap(([kind, seconds]) =>
+      block(`upstream ${keptName(name, index, kind)}`, [
+        server,
+        'keepalive 32;',
+        `keepalive_timeout ${String(seconds)}s;`,
+      ]),
+    );
   });
 }
 
-function keptName(road: string, index: number): string {
-  return variable(road, `to${String(index)}`);
+const idleSecondsOf: Readonly<Record<string, number>> = { kept: keptSeconds, once: briefSeconds };
+
+function keptName(road: string, index: number, kind: string): string {
+  return variable(road, `${kind}${String(index)}`);
 }
 
 /** The named locations of all that a road leads to. */
@@ -100,6 +104,7 @@ function folderLines(path: string, authority: string, listener: Listener): strin
     ...block('if ($request_method !~ "^(?:GET|HEAD)$")', ['return 405;']),
     ...block('if ($mile_marker_no_file)', ['return 404;']),
     `root ${quote(path)};`,
+    'open_file_cache off;',
     comment('No link is followed below the folder, so none leads out of it.'),
     `disable_symlinks on from=${quote(path)};`,
     'autoindex off;',
@@ -114,7 +119,7 @@ function folderLines(path: string, authority: string, listener: Listener): strin
   ];
 }
 
-/** `kept`: may be sent twice, so a connection is used again. `once`: on a connection of its own. `live`: silent for long by nature. */
+/** `kept`: may be sent twice. `once`: must not, so its connection has not been idle for long. `live`: silent for long by nature, on its own. */
 const kinds = ['kept', 'once', 'live'] as const;
 
 function serviceLocations(input: LeadInput, upstream: Upstream | null): string[] {
@@ -147,11 +152,11 @@ function passLines(
   const { host, front } = plan;
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];
   if (tls === null || (upstream.byName && host.resolvers.length === 0)) return null;
-  if (!upstream.byName && kind === 'kept')
+  if (!upstream.byName && kind !== 'live')
     return [
-      `proxy_pass ${upstream.scheme}://${keptName(road.name, index)};`,
+      `proxy_pass ${upstream.scheme}://${keptName(road.name, index, kind)};`,
       // nginx does so for a kept connection alone that broke before an answer came, and there is no other server.
-      'proxy_next_upstream error;',
+      ...(kind === 'kept' ? ['proxy_next_upstream error;'] : []),
       ...tls,
     ];
   if (!upstream.byName) return [`proxy_pass ${originOf(upstream)};`, ...tls];

@@ -32,6 +32,7 @@ export const nginx: ProxyProgram = {
     addressInCertificate: false,
     refusesHandshake: true,
     closesSilently: true,
+    readsEveryLine: false,
     rate: true,
     readsCertificatesAnew: false,
   },

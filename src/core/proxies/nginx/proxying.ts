@@ -59,7 +59,7 @@ export function proxyingText({ front: { edge }, limits }: Plan): string {
 export function proxyingMaps({ front: { ports } }: Plan): string[] {
   return [
     comment(
-      'How a service is gone to: live for a WebSocket (any other tunnel would skip every rule after it), on a kept connection what may be sent twice, else once.',
+      'How a service is gone to: live for a WebSocket (any other tunnel would skip every rule after it), kept what may be sent twice, else once.',
     ),
     ...block('map "$request_method:$content_length$http_transfer_encoding" $mile_marker_way', [
       'default once;',

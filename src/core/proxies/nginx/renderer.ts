@@ -73,6 +73,7 @@ export function standalone({
   const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'];
   return [
     'worker_processes 1;',
+    'pcre_jit on;',
     ...(user === null ? [] : [`user ${user};`]),
     `pid ${quote(`${runFolder}/nginx.pid`)};`,
     `error_log ${quote(errorLog)} warn;`,

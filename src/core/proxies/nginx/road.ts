@@ -106,6 +106,7 @@ function challengeLines(plan: Plan, road: PlannedRoad): string[] {
       `root ${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
       `disable_symlinks on from=${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
       'default_type text/plain;',
+      'open_file_cache off;',
       'try_files $mile_marker_token @onward;',
     ]),
     ...block('location /', [onward]),
