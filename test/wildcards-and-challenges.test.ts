@@ -1,4 +1,4 @@
-import { chmodSync, mkdirSync, writeFileSync } from 'node:fs';
+import { chmodSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { tokenIn } from '../src/core/certificates/challenge.ts';
 import { decide, prepare } from '../src/core/verdict/decide.ts';
@@ -58,6 +58,7 @@ const rows: Array<[string | null, string, string, string]> = [
   ),
   [null, name('walled'), '/', 'POST'],
   [null, name('a'), `//.well-known/acme-challenge/pending`, 'GET'],
+  [null, name('a'), `http://${name('a')}${challenge}pending`, 'GET'],
 ];
 
 const proxies: ProxyName[] = ['builtin', 'nginx'];
@@ -94,6 +95,9 @@ gates: {shut: {networks: 192.0.2.0/24}}
       const pending = join(folder, '.mile-marker/challenges', holder, challenge);
       mkdirSync(pending, { recursive: true });
       writeFileSync(join(pending, 'pending'), 'pending.proof');
+      // What somebody linked there is shown to nobody.
+      writeFileSync(join(folder, 'elsewhere'), 'pending.proof');
+      symlinkSync(join(folder, 'elsewhere'), join(pending, 'linked'));
     }
     // The server's workers are somebody else.
     chmodSync(folder, 0o755);
@@ -102,7 +106,8 @@ gates: {shut: {networks: 192.0.2.0/24}}
     try {
       for (const [sni, host, target, method] of rows) {
         const listener = sni === null ? 'http' : 'https';
-        const proof = tokenIn(target) === 'pending' && holders.includes(host) ? 'pending.proof' : null;
+        const proof =
+          tokenIn(target.replace(/^http:..[^/]+/, '')) === 'pending' && holders.includes(host) ? 'pending.proof' : null;
         const request = requestOf({ listener, sni, host: [host], target, method, peer: '127.0.0.1' });
         const verdict = decide(prepared, { ...request, challenge: proof });
         const outcome = await sendRaw({

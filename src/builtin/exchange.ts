@@ -35,9 +35,6 @@ interface Unread {
   visitor: Visitor;
 }
 
-/** How long the rest of an upload is read past its answer, in milliseconds, so that the visitor gets to see the answer. */
-const lingerMs = 10_000;
-
 /** What was asked, its verdict, and the verdict carried out. */
 export class Exchange {
   private readonly judge: Judge;
@@ -49,18 +46,18 @@ export class Exchange {
   constructor(
     private readonly prepared: Prepared,
     private readonly visitors: Visitors,
-    onTrouble: (message: string) => void,
+    { onTrouble, patience }: Pick<ForwardContext, 'onTrouble' | 'patience'>,
   ) {
     const { limits } = prepared.plan;
     this.judge = new Judge(prepared, onTrouble);
     this.log = new AccessLog(onTrouble);
-    this.context = { limits, services: new Services(limits.connectSeconds), onTrouble };
+    this.context = { limits, patience, services: new Services(limits.connectSeconds), onTrouble };
   }
 
   serve({ request, response, visitor }: Asked): void | Promise<void> {
     this.visitors.begin(visitor);
     response.once('close', () => this.visitors.end(visitor));
-    if (hasBody(request)) linger(request, response, visitor);
+    if (hasBody(request)) linger({ request, response, visitor }, this.context.patience.lingerMs);
     const read = this.judge.read(request, visitor);
     const { road, target, client, host } = read;
     if (typeof road?.rules.log === 'string')
@@ -193,7 +190,7 @@ function endOf(request: AnyRequest): Record<string, string> {
 }
 
 /** The rest of an upload that has its answer already is read for a while, then it ends. */
-function linger(request: AnyRequest, response: AnyResponse, visitor: Visitor): void {
+function linger({ request, response, visitor }: Asked, lingerMs: number): void {
   const end = response instanceof Http2ServerResponse ? response.stream : response;
   end.once('finish', () => {
     if (request.readableEnded) return;

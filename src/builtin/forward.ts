@@ -9,6 +9,7 @@ import type { Act } from '../core/verdict/verdict.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
 import { breakOff, sendAnswer, writeHead, type AnyResponse } from './answer.ts';
 import { linesToService, linesToVisitor } from './passing.ts';
+import type { Patience } from './patience.ts';
 import { hasBody, type AnyRequest } from './request.ts';
 import { Silence, type Service, type Services, type Waiting } from './services.ts';
 import { passUpload, TooLong } from './upload.ts';
@@ -17,6 +18,7 @@ export type Forward = Extract<Act, { act: 'forward' }>;
 
 export interface ForwardContext {
   limits: Plan['limits'];
+  patience: Patience;
   services: Services;
   /** Told when a service cannot be reached, in words for the administrator, never for the visitor. */
   onTrouble: (message: string) => void;
@@ -103,7 +105,12 @@ class Passage implements Waiting {
       this.fail(error, isStale && this.isRepeatable);
     });
     if (this.isBodied)
-      passUpload(request, outgoing, { services, most: this.way.to.bodyLimitBytes, moved: () => this.moved() });
+      passUpload(request, outgoing, {
+        services,
+        stillMs: context.patience.bodyMs,
+        most: this.way.to.bodyLimitBytes,
+        moved: () => this.moved(),
+      });
     else outgoing.end();
   }
 

@@ -3,7 +3,8 @@ import http, { IncomingMessage, type Server } from 'node:http';
 import http2, { type Http2Server } from 'node:http2';
 import type { Socket } from 'node:net';
 import tls, { type SecureContext, type TLSSocket } from 'node:tls';
-import { longestHeadBytes, modernSuites, slowHeadSeconds } from '../core/proxies/hardening.ts';
+import { longestHeadBytes, modernSuites } from '../core/proxies/hardening.ts';
+import type { Patience } from './patience.ts';
 
 /** OpenSSL's names; all of them have forward secrecy (RFC 8446 §B.4). */
 const tls13Suites = ['TLS_AES_128_GCM_SHA256', 'TLS_AES_256_GCM_SHA384', 'TLS_CHACHA20_POLY1305_SHA256'];
@@ -29,12 +30,12 @@ class VisitorRequest extends IncomingMessage {
 }
 
 /** HTTP/1, also for what comes out of a TLS connection. Slow uploads are welcome, slow heads are not; idle connections are the front's own business. */
-export function http1Server(): Server {
+export function http1Server({ headMs }: Patience): Server {
   const server = http.createServer({
     IncomingMessage: VisitorRequest,
     requestTimeout: 0,
-    headersTimeout: slowHeadSeconds * 1000,
-    connectionsCheckingInterval: 5_000,
+    headersTimeout: headMs,
+    connectionsCheckingInterval: Math.min(5_000, headMs),
     keepAliveTimeout: 0,
     maxHeaderSize: longestHeadBytes,
     noDelay: true,
@@ -60,13 +61,17 @@ export function http2Server(): Http2Server {
 type ChooseContext = (name: string, done: (error: Error | null, context?: SecureContext) => void) => void;
 
 /** TLS for both protocols. `onSecure` gets each connection whose handshake is done. */
-export function tlsServer(choose: ChooseContext, onSecure: (socket: TLSSocket) => void): tls.Server {
+export function tlsServer(
+  choose: ChooseContext,
+  onSecure: (socket: TLSSocket) => void,
+  { headMs }: Patience,
+): tls.Server {
   const server = tls.createServer(
     {
       minVersion: 'TLSv1.2',
       ciphers: [...tls13Suites, ...modernSuites].join(':'),
       ALPNProtocols: ['h2', 'http/1.1'],
-      handshakeTimeout: slowHeadSeconds * 1000,
+      handshakeTimeout: headMs,
       noDelay: true,
       // Every handshake is a whole one: a session that is taken up again would bring the name, and so the certificate, of the road that began it.
       secureOptions: constants.SSL_OP_NO_TICKET,

@@ -1,4 +1,4 @@
-import { forgeable, singular, type AnswerRules } from '../core/verdict/verdict.ts';
+import { firstCounts, forgeable, type AnswerRules } from '../core/verdict/verdict.ts';
 import type { Forward } from './forward.ts';
 
 /** Headers that belong to one connection and are never passed on (RFC 9110 §7.6.1), and those that an upgrade brings. */
@@ -35,7 +35,7 @@ export function linesToService(rawHeaders: readonly string[], { headers, without
       continue;
     }
     if (Object.hasOwn(headers, name) || !plainName.test(name) || without.includes(name)) continue;
-    if (singular.has(name)) {
+    if (firstCounts.has(name)) {
       if (seen.includes(name)) continue;
       seen.push(name);
     }

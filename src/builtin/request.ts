@@ -1,5 +1,5 @@
 import type { IncomingMessage } from 'node:http';
-import { Http2ServerRequest } from 'node:http2';
+import { constants, Http2ServerRequest } from 'node:http2';
 import type { VerdictRequest } from '../core/verdict/verdict.ts';
 import type { Visitor } from './visitors.ts';
 
@@ -11,11 +11,12 @@ export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: V
   // Without a prototype: `constructor` is a header like any other.
   const headers = Object.create(null) as Record<string, string[]>;
   const { rawHeaders } = request;
-  let longestHeader = 0;
+  const headSize = { lines: 0, longest: 0 };
   for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
     const name = (rawHeaders[at] ?? '').toLowerCase();
     const value = rawHeaders[at + 1] ?? '';
-    if (name.length + value.length > longestHeader) longestHeader = name.length + value.length;
+    headSize.lines += 1;
+    if (name.length + value.length > headSize.longest) headSize.longest = name.length + value.length;
     const before = headers[name];
     if (before !== undefined) before.push(value);
     else if (!name.startsWith(':')) headers[name] = [value];
@@ -29,7 +30,7 @@ export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: V
     httpVersion: request instanceof Http2ServerRequest ? '2.0' : request.httpVersion === '1.0' ? '1.0' : '1.1',
     peer,
     headers,
-    longestHeader,
+    headSize,
     person: 'none',
     overRate: false,
   };
@@ -53,6 +54,12 @@ export function hasBody(request: AnyRequest): boolean {
   if (request instanceof Http2ServerRequest) return !request.stream.endAfterHeaders;
   const { headers } = request;
   return headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0;
+}
+
+/** Ends a request that is not whole: over HTTP/1 with its connection, over HTTP/2 alone (RFC 9113 §7). */
+export function cancel(request: AnyRequest): void {
+  if (request instanceof Http2ServerRequest) request.stream.close(constants.NGHTTP2_CANCEL);
+  else request.destroy();
 }
 
 /** The first line of this name, which the caller gives in lower case, or null. */

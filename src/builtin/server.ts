@@ -14,6 +14,7 @@ import { CertificateShelf } from './certificates.ts';
 import { mostConnections } from './descriptors.ts';
 import { Exchange } from './exchange.ts';
 import { http1Server, http2Server, tlsServer } from './listeners.ts';
+import { usualPatience, type Patience } from './patience.ts';
 import { comparableName, type AnyRequest } from './request.ts';
 import { Visitors, type Visitor } from './visitors.ts';
 
@@ -22,6 +23,7 @@ interface BuiltinInput {
   /** What the mark listener answers. */
   mark: string;
   onTrouble: (message: string) => void;
+  patience?: Patience;
 }
 
 /** A running front. `stop` lets requests in flight end, for at most `graceMs`, then closes what is left. */
@@ -34,8 +36,13 @@ export interface BuiltinFront {
  *
  * @throws Trouble `cannot-listen` when an address or port cannot be had; nothing is left listening then
  */
-export async function startBuiltin({ plan, mark, onTrouble }: BuiltinInput): Promise<BuiltinFront> {
-  const front = new Front(prepare(plan), onTrouble);
+export async function startBuiltin({
+  plan,
+  mark,
+  onTrouble,
+  patience = usualPatience,
+}: BuiltinInput): Promise<BuiltinFront> {
+  const front = new Front(prepare(plan), onTrouble, patience);
   const { addresses, http: httpPort, https: httpsPort } = plan.front.listen;
   const markServer = http.createServer((request, response) => answerMark(request, response, mark));
   try {
@@ -72,21 +79,23 @@ class Front {
   constructor(
     private readonly prepared: Prepared,
     private readonly onTrouble: (message: string) => void,
+    private readonly patience: Patience,
   ) {
     const { plan } = prepared;
     const edge = plan.front.edge?.networks ?? [];
     this.visitors = new Visitors({
+      ...patience,
       liveSeconds: plan.limits.liveSeconds,
       most: mostConnections(),
       isShared: (address) => inNetworks(address, edge),
     });
     this.shelf = new CertificateShelf(plan.certificates);
-    this.exchange = new Exchange(prepared, this.visitors, onTrouble);
+    this.exchange = new Exchange(prepared, this.visitors, { onTrouble, patience });
     this.http2 = this.equip(http2Server(), ({ stream: { session } }) => session);
   }
 
   plainServer(): Server {
-    const server = this.equip(http1Server(), ({ socket }) => socket);
+    const server = this.equip(http1Server(this.patience), ({ socket }) => socket);
     server.on('connection', (socket: Socket) => {
       if (socket instanceof TLSSocket) return;
       const visitor = this.visitors.admit(socket, false);
@@ -106,6 +115,7 @@ class Front {
     const server = tlsServer(
       (name, done) => void this.choose(name, done),
       (socket) => this.onSecure(socket, plain),
+      this.patience,
     );
     server.on('connection', (socket: Socket) => {
       const visitor = this.visitors.admit(socket, true);

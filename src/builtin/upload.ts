@@ -1,6 +1,5 @@
 import type { Writable } from 'node:stream';
-import { slowBodySeconds } from '../core/proxies/hardening.ts';
-import type { AnyRequest } from './request.ts';
+import { cancel, type AnyRequest } from './request.ts';
 import type { Services, Waiting } from './services.ts';
 
 /** A body that grew longer than the road allows. */
@@ -8,6 +7,8 @@ export class TooLong extends Error {}
 
 interface UploadInput {
   services: Services;
+  /** How long it may stand still, in milliseconds. */
+  stillMs: number;
   /** In bytes; null: as long as it likes. */
   most: number | null;
   /** Called when some of it has come. */
@@ -18,17 +19,21 @@ interface UploadInput {
  * Passes the body of a request on as it comes. It breaks off with `TooLong` where it grows too long, and the visitor's request ends where it stands
  * still. Whatever becomes of it at the service leaves the visitor's connection alone, so that a 502 can be said: `pipeline` would end that too.
  */
-export function passUpload(request: AnyRequest, service: Writable, { services, most, moved }: UploadInput): void {
+export function passUpload(
+  request: AnyRequest,
+  service: Writable,
+  { services, stillMs, most, moved }: UploadInput,
+): void {
   let length = 0;
   const patience: Waiting = {
     expires: 0,
     expire: () => {
       // While it is the service that does not take more, nobody is to blame.
       if (service.writableNeedDrain) wait();
-      else request.destroy();
+      else cancel(request);
     },
   };
-  const wait = (): void => void (patience.expires = services.now + slowBodySeconds * 1000);
+  const wait = (): void => void (patience.expires = services.now + stillMs);
   const onData = (chunk: Buffer): void => {
     wait();
     moved();

@@ -2,7 +2,8 @@ import type { Socket } from 'node:net';
 import { countedAs } from '../core/networks/counted-as.ts';
 import { parseAddress } from '../core/networks/address.ts';
 import { giveBack } from './give-back.ts';
-import { idleSeconds, mostOfOneClient, slowHeadSeconds } from '../core/proxies/hardening.ts';
+import type { Patience } from './patience.ts';
+import { mostOfOneClient } from '../core/proxies/hardening.ts';
 
 /** More connections than this at one time leave so much behind that it is worth looking for. */
 const burst = 200;
@@ -67,7 +68,7 @@ export class Visitor {
   }
 }
 
-interface Limits {
+interface Limits extends Pick<Patience, 'headMs' | 'idleMs'> {
   /** How long a live connection or an answer may stand still. */
   liveSeconds: number;
   /** How many connections there may be at one time. */
@@ -191,8 +192,8 @@ export class Visitors {
   private sweep(now: number): void {
     this.lookForLeftovers();
     for (const visitor of this.idle) {
-      const seconds = visitor.hasAsked ? idleSeconds : slowHeadSeconds;
-      if (now - visitor.since > seconds * 1000) visitor.leave();
+      const { idleMs, headMs } = this.limits;
+      if (now - visitor.since > (visitor.hasAsked ? idleMs : headMs)) visitor.leave();
     }
     for (const visitor of this.all) {
       if (visitor.busy === 0) continue;

@@ -25,8 +25,8 @@ export interface VerdictRequest {
   person: string | 'none' | 'wrong';
   knownIn?: readonly string[];
   overRate: boolean;
-  /** Length of the longest header line, name and value; worked out from `headers` where it is not given. */
-  longestHeader?: number;
+  /** How many header lines there are, and the length of the longest, name and value; worked out from `headers` where it is not given. */
+  headSize?: { lines: number; longest: number };
   /** What is to be answered to the authority for this name and token (RFC 8555 §8.3); null when nothing is pending. */
   challenge?: string | null;
 }
@@ -99,8 +99,19 @@ export const forgeable = [
   'x-rewrite-url',
 ] as const;
 
-/** Request headers that stand once (RFC 9110 §5.3). Where a visitor sends several, the first line counts, and it alone passes on. */
-export const singular: ReadonlySet<string> = new Set(['authorization', 'origin']);
+/** Request headers of which several lines make a request malformed (RFC 9110 §5.3): front and service could each go by another one. */
+export const singular = [
+  'authorization',
+  'expect',
+  'if-match',
+  'if-modified-since',
+  'if-none-match',
+  'if-range',
+  'if-unmodified-since',
+] as const;
+
+/** Of these the first line counts, and it alone passes on. */
+export const firstCounts: ReadonlySet<string> = new Set(['origin']);
 
 /** A plan made ready for many decisions. */
 export interface Prepared {

@@ -1,10 +1,10 @@
 import { tokenIn } from '../../certificates/challenge.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
-import { longestLineBytes } from '../../proxies/hardening.ts';
+import { longestLineBytes, mostHeaderLines } from '../../proxies/hardening.ts';
 import type { Context } from '../context.ts';
 import { isSoundTarget } from '../target.ts';
-import type { Prepared } from '../verdict.ts';
+import { singular, type Prepared } from '../verdict.ts';
 import { answer, lineOf, nobodyLine, type Step, type Taken } from './step.ts';
 
 /** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
@@ -58,12 +58,14 @@ function takeSanity({ request, host, target, road }: Context): Taken | null {
     mapLine: nobodyLine,
   });
   if (isTooLong(request.method.length + request.target.length)) return refused(414);
-  if (isTooLong(request.longestHeader ?? longestOf(request.headers))) return refused(431);
+  const { lines, longest } = request.headSize ?? sizeOf(request.headers);
+  if (lines > mostHeaderLines || isTooLong(longest)) return refused(431);
   if (request.method === 'CONNECT' || request.method === 'TRACE')
     return refused(405, { allow: allowedOn(road).join(', ') });
   // RFC 9110 §9.1: methods are told apart by case, and every one that is registered is in capitals.
   if (!/^[A-Z_-]+$/.test(request.method)) return refused(400);
   if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers)) return refused(400);
+  if (singular.some((name) => (request.headers[name]?.length ?? 0) > 1)) return refused(400);
   return isUnknownCoding(request.headers['transfer-encoding']) ? refused(501) : null;
 }
 
@@ -72,11 +74,11 @@ function isTooLong(length: number): boolean {
   return length + ' HTTP/1.1\r\n'.length > longestLineBytes;
 }
 
-function longestOf(headers: Context['request']['headers']): number {
-  return Math.max(
-    0,
-    ...Object.entries(headers).flatMap(([name, values]) => values.map((value) => name.length + value.length)),
+function sizeOf(headers: Context['request']['headers']): { lines: number; longest: number } {
+  const lengths = Object.entries(headers).flatMap(([name, values]) =>
+    values.map((value) => name.length + value.length),
   );
+  return { lines: lengths.length, longest: Math.max(0, ...lengths) };
 }
 
 /** RFC 9110 §10.2.1: what the road takes. */

@@ -1,0 +1,330 @@
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { once } from 'node:events';
+import { writeFileSync } from 'node:fs';
+import net from 'node:net';
+import { join } from 'node:path';
+import tls from 'node:tls';
+import bcrypt from 'bcryptjs';
+import { longestCredentialsBytes } from '../src/core/proxies/hardening.ts';
+import type { ProxyName } from './support/fronts.ts';
+import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
+import { listening, portOf } from './support/ports.ts';
+import { sendRaw, type Outcome } from './support/raw.ts';
+
+/** What both fronts make of requests that once were understood in two ways, and of services and visitors that break off. */
+
+const open = 'open.saltmarsh.example';
+const statusOf = (outcome: Outcome): number | string => (outcome.kind === 'answer' ? outcome.status : outcome.kind);
+const basic = (password: string): string => `Basic ${Buffer.from(`edda:${password}`).toString('base64')}`;
+/** As long as it may be, with a name of four letters and the colon. */
+const longest = 'p'.repeat(longestCredentialsBytes - 'edda:'.length);
+
+describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
+  let front: HeldFront;
+  /** A service that answers the first request of each connection, and hangs up on the next. */
+  let fickle: net.Server;
+  const asked: string[] = [];
+
+  const mapText: MapText = ({ ports, echoes }) => {
+    const [birdLog, nestcam, roster] = echoes.map(({ port }) => String(port));
+    return `domains: [saltmarsh.example]
+front:
+  address: 127.0.0.1
+  proxy: ${proxy}
+  ports: {http: ${String(ports.http)}, https: ${String(ports.https)}}
+  mark: 127.0.0.1:${String(ports.mark)}
+  edge: {networks: 127.0.0.7/32}
+gates: {wardens: {people: w}}
+roads:
+  open: {to: ":${birdLog ?? ''}", gate: everyone}
+  site: {folder: ./site, gate: everyone}
+  few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 1}
+  guarded: {to: ":${roster ?? ''}", gate: wardens}
+  fickle: {to: ":${String(portOf(fickle))}", gate: everyone}
+`;
+  };
+
+  beforeAll(async () => {
+    fickle = await listening(
+      net.createServer((socket) => {
+        let isFirst = true;
+        socket.on('error', () => undefined);
+        socket.on('data', (chunk: Buffer) => {
+          const [method = ''] = chunk.toString().split(' ');
+          asked.push(method);
+          if (!isFirst) socket.destroy();
+          else socket.write('HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok');
+          isFirst = false;
+        });
+      }),
+      0,
+    );
+    const people = `edda:${bcrypt.hashSync('kittiwake', 5)}\nrobin:{SHA}${Buffer.alloc(20).toString('base64')}\n`;
+    front = await HeldFront.start(proxy, mapText, { w: people, 'site/index.html': 'high water' });
+  });
+  afterAll(async () => {
+    await front.stop();
+    fickle.close();
+  });
+
+  const raw = (text: string, { sni = open, from = '127.0.0.3', until = '' } = {}): Promise<Outcome> =>
+    sendRaw({
+      port: front.ports.https,
+      text,
+      from,
+      tls: { servername: sni },
+      ...(until === '' ? {} : { until }),
+    });
+  const lines = (...more: string[]): string => [`Host: ${open}`, ...more, 'Connection: close', '', ''].join('\r\n');
+  const seenOf = async (row: Partial<Row>): Promise<Record<string, string> | undefined> => {
+    for (const echo of front.echoes) echo.seen.length = 0;
+    await front.send({ what: '', host: [open], ...row });
+    return front.echoes.flatMap(({ seen }) => seen)[0]?.headers;
+  };
+
+  test('a request that may be sent twice is, when its kept connection breaks; a POST never', async () => {
+    const ask = (method: string): Promise<Outcome> =>
+      raw(
+        `${method} / HTTP/1.1\r\nHost: fickle.saltmarsh.example\r\nConnection: close\r\n${method === 'POST' ? 'Content-Length: 0\r\n' : ''}\r\n`,
+        { sni: 'fickle.saltmarsh.example' },
+      );
+    asked.length = 0;
+    const gets = [statusOf(await ask('GET')), statusOf(await ask('GET'))];
+    expect(gets).toEqual([200, 200]);
+    // The second one went out on the kept connection first.
+    expect(asked).toEqual(['GET', 'GET', 'GET']);
+    asked.length = 0;
+    const posts = [statusOf(await ask('POST')), statusOf(await ask('POST'))];
+    expect([posts, asked]).toEqual([
+      [200, 502],
+      ['POST', 'POST'],
+    ]);
+  });
+
+  test.each(['TLSv1.2', 'TLSv1.3'] as const)(
+    '%s: who takes up a session again gets an answer, on whichever road',
+    async (version) => {
+      const names = [open, 'few.saltmarsh.example', 'site.saltmarsh.example', open];
+      let session: Buffer | undefined;
+      for (const servername of names) {
+        const socket = tls.connect({
+          host: '127.0.0.1',
+          port: front.ports.https,
+          localAddress: `127.0.0.${String(20 + names.indexOf(servername))}`,
+          servername,
+          rejectUnauthorized: false,
+          minVersion: version,
+          maxVersion: version,
+          ...(session === undefined ? {} : { session }),
+        } as tls.ConnectionOptions);
+        socket.on('session', (given) => (session = given));
+        await once(socket, 'secureConnect');
+        socket.write(`HEAD / HTTP/1.1\r\nHost: ${servername}\r\nConnection: close\r\n\r\n`);
+        const [chunk] = (await once(socket, 'data')) as [Buffer];
+        expect([servername, chunk.toString().split('\r\n')[0]]).toEqual([servername, 'HTTP/1.1 200 OK']);
+        // What the certificate is for was chosen anew.
+        expect(socket.getPeerCertificate().subjectaltname).toBe(`DNS:${servername}`);
+        socket.destroy();
+      }
+      const file = join(front.folder, `session-${version}`);
+      const at = [
+        's_client',
+        '-connect',
+        `127.0.0.1:${String(front.ports.https)}`,
+        '-servername',
+        'site.saltmarsh.example',
+        '-quiet',
+        '-ign_eof',
+      ];
+      for (const more of [
+        ['-sess_out', file],
+        ['-sess_in', file],
+        ['-sess_in', file, '-no_ticket'],
+      ]) {
+        const { stdout } = spawnSync(
+          'openssl',
+          [...at, `-${version.toLowerCase().replace('v', '').replace('.', '_')}`, ...more],
+          {
+            // The services are in this process, which waits for openssl; the folder is not.
+            input: 'GET / HTTP/1.1\r\nHost: site.saltmarsh.example\r\nConnection: close\r\n\r\n',
+            encoding: 'latin1',
+            timeout: 20_000,
+          },
+        );
+        expect([more[0], stdout.split('\r\n')[0]]).toEqual([more[0], 'HTTP/1.1 200 OK']);
+      }
+    },
+  );
+
+  test.each([
+    [900, 1],
+    [1200, 0],
+  ])('%i header lines hide neither the length of a body nor what follows it', async (count, reaching) => {
+    const inner = `GET /hidden HTTP/1.1\r\nHost: ${open}\r\nX-Forwarded-For: 127.0.0.1\r\n\r\n`;
+    const many = Array.from({ length: count }, (_, index) => `a${String(index)}: b`);
+    for (const echo of front.echoes) echo.seen.length = 0;
+    const outcome = await raw(
+      `POST / HTTP/1.1\r\n${lines(...many, `Content-Length: ${String(inner.length)}`)}${inner}`,
+    );
+    expect(statusOf(outcome)).toBe(reaching === 1 ? 200 : 431);
+    const seen = front.echoes.flatMap((echo) => echo.seen);
+    expect(seen.map(({ method, target, body }) => [method, target, body])).toEqual(
+      Array.from({ length: reaching }, () => ['POST', '/', inner]),
+    );
+  });
+
+  test.each<[string, string, number]>([
+    ['a header line of nine thousand bytes', `GET / HTTP/1.1\r\nX-Long: ${'a'.repeat(9000)}\r\n`, 431],
+    ['forty thousand bytes of headers', `GET / HTTP/1.1\r\n${`X-A: ${'a'.repeat(4000)}\r\n`.repeat(10)}`, 431],
+    ['a target of nine thousand bytes', `GET /${'a'.repeat(9000)} HTTP/1.1\r\n`, 414],
+    ['a coding of a body that nobody knows', 'POST / HTTP/1.1\r\nTransfer-Encoding: gzip, chunked\r\n', 501],
+    ['a port that is none', `GET / HTTP/1.1\r\nHost: ${open}:65536\r\nX-`, 400],
+    ['two lines of Authorization', 'GET / HTTP/1.1\r\nAuthorization: Bearer a\r\nAuthorization: Bearer b\r\n', 400],
+  ])('%s: refused with its own status on both ports, and nothing reaches a service', async (_, text, status) => {
+    for (const echo of front.echoes) echo.seen.length = 0;
+    const whole = `${text}${lines()}`;
+    const plain = await sendRaw({ port: front.ports.http, text: whole, from: '127.0.0.3' });
+    expect([statusOf(await raw(whole)), statusOf(plain)]).toEqual([status, status]);
+    expect(front.echoes.flatMap(({ seen }) => seen)).toEqual([]);
+  });
+
+  test('TRACE and CONNECT are told what is allowed', async () => {
+    const trace = await raw(`TRACE / HTTP/1.1\r\n${lines()}`);
+    expect(trace).toMatchObject({ status: 405, headers: { allow: 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS' } });
+    // nginx takes the authority of a tunnel for a malformed target.
+    const connect = statusOf(await raw(`CONNECT open.saltmarsh.example:443 HTTP/1.1\r\n${lines()}`));
+    expect(connect).toBe(proxy === 'nginx' ? 400 : 405);
+    const stream = await front.send({ what: '', host: [open], method: 'CONNECT', version: '2.0' });
+    expect(['closed', 400, 405]).toContain(statusOf(stream));
+    if (stream.kind === 'answer') expect(stream.body).not.toContain('HTTP/1.1');
+    expect(statusOf(await front.send({ what: '', host: [open], method: 'get', version: '2.0' }))).not.toBe(200);
+  });
+
+  test('of headers that stand once the first line counts and passes, cookies become one line, and odd names stay here', async () => {
+    const headers = await seenOf({
+      headers: [
+        ['Origin', 'https://one.example'],
+        ['Origin', 'https://two.example'],
+        ['Cookie', 'a=1'],
+        ['Cookie', 'b=2'],
+        ['X.Forwarded.For', '127.0.0.1'],
+        ['Expect', 'the-tide'],
+      ],
+    });
+    expect(headers).toMatchObject({ origin: 'https://one.example', cookie: 'a=1; b=2' });
+    expect(Object.keys(headers ?? {}).filter((name) => /\./.test(name) || name === 'expect')).toEqual([]);
+  });
+
+  test('what belongs to one connection goes no further, either way', async () => {
+    const ours = ['proxy-connection', 'trailer', 'http2-settings', 'te', 'keep-alive', 'upgrade'];
+    const headers = await seenOf({
+      headers: ours.map((name): [string, string] => [name, name === 'te' ? 'trailers' : 'x']),
+    });
+    expect(Object.keys(headers ?? {}).filter((name) => ours.includes(name))).toEqual([]);
+    const said = [...ours, 'x-accel-redirect', 'x-accel-expires'].map((name) => [
+      name,
+      name === 'upgrade' ? 'h2c' : '/x',
+    ]);
+    const back = await front.send({ what: '', host: [open], headers: [['X-Say', JSON.stringify(said)]] });
+    if (back.kind !== 'answer') throw new Error(back.kind);
+    expect([back.status, Object.keys(back.headers).filter((name) => said.some(([one]) => one === name))]).toEqual([
+      200,
+      [],
+    ]);
+  });
+
+  test('a POST without a body goes on without a length', async () => {
+    const headers = await seenOf({ method: 'POST' });
+    expect(headers).toBeDefined();
+    expect([headers?.['content-length'], headers?.['transfer-encoding']]).toEqual([undefined, undefined]);
+  });
+
+  test.each<[string, Partial<Row>]>([
+    [
+      'POST',
+      {
+        method: 'POST',
+        headers: [
+          ['Connection', 'Upgrade'],
+          ['Upgrade', 'websocket'],
+        ],
+      },
+    ],
+    [
+      'HEAD',
+      {
+        method: 'HEAD',
+        headers: [
+          ['Connection', 'Upgrade'],
+          ['Upgrade', 'websocket'],
+        ],
+      },
+    ],
+    [
+      'another word for it in `Connection`',
+      {
+        headers: [
+          ['Connection', 'close'],
+          ['Upgrade', 'websocket'],
+        ],
+      },
+    ],
+  ])(
+    'a WebSocket that is not asked for properly is a plain request: %s',
+    async (_, { method = 'GET', headers = [] }) => {
+      for (const echo of front.echoes) echo.seen.length = 0;
+      await raw(
+        `${method} / HTTP/1.1\r\nHost: ${open}\r\n${headers.map((pair) => `${pair.join(': ')}\r\n`).join('')}\r\n`,
+        {
+          until: '\r\n\r\n',
+        },
+      );
+      const [seen] = front.echoes.flatMap((echo) => echo.seen);
+      expect([seen?.method, seen?.headers['upgrade']]).toEqual([method, undefined]);
+    },
+  );
+
+  test('visitors of one /64 share a rate, and the next one has its own', async () => {
+    const from = async (address: string): Promise<number | string> =>
+      statusOf(
+        await raw(
+          `GET / HTTP/1.1\r\nHost: few.saltmarsh.example\r\nX-Forwarded-For: ${address}\r\nConnection: close\r\n\r\n`,
+          { sni: 'few.saltmarsh.example', from: '127.0.0.7' },
+        ),
+      );
+    const statuses = [];
+    for (const address of [
+      '2001:db8::1',
+      '2001:db8::2:0:0:1',
+      '2001:db8::3',
+      '2001:db8:0:1::1',
+      '::ffff:203.0.113.9',
+      '203.0.113.9',
+      '203.0.113.9',
+      '203.0.113.10',
+    ])
+      statuses.push(await from(address));
+    expect(statuses).toEqual([200, 200, 429, 200, 200, 200, 429, 200]);
+  });
+
+  test('credentials longer than any honest ones are not tried, nor those with more behind their end', async () => {
+    writeFileSync(join(front.folder, 'w'), `edda:{SHA}${sha1(longest)}\nbram:{SHA}${sha1(`${longest}pp`)}\n`);
+    const get = async (value: string): Promise<number | string> =>
+      statusOf(
+        await raw(
+          `GET / HTTP/1.1\r\nHost: guarded.saltmarsh.example\r\nAuthorization: ${value}\r\nConnection: close\r\n\r\n`,
+          {
+            sni: 'guarded.saltmarsh.example',
+          },
+        ),
+      );
+    expect(await get(basic(longest))).toBe(200);
+    expect(await get(`Basic ${Buffer.from(`bram:${longest}pp`).toString('base64')}`)).toBe(401);
+    expect(await get(`${basic(longest)}=junk`)).toBe(401);
+  });
+});
+
+function sha1(text: string): string {
+  return createHash('sha1').update(text).digest('base64');
+}
