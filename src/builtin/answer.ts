@@ -12,6 +12,7 @@ const explanations: Record<number, string> = {
   403: 'This name is not open to you from here.',
   404: 'There is nothing under this name.',
   405: 'This method is not allowed here.',
+  412: 'The file is not as the request expects it.',
   413: 'The request is longer than is allowed here.',
   416: 'The file does not have that part.',
   414: 'The address is longer than is allowed here.',

@@ -33,9 +33,23 @@ export async function showFile(
   // The path is whole and was looked at; `send` must neither decode it again nor look for an index.
   const options = { root, index: false, dotfiles: 'allow', cacheControl: false } as const;
   send(request as Parameters<typeof send>[0], encodeURI(path).replace(/[?#]/g, encodeURIComponent), options)
-    .on('error', ({ status }: { status?: number }) => sendAnswer(response, status === 416 ? 416 : 404, headers))
-    .on('directory', () => sendAnswer(response, 404, headers))
+    .on('error', (error: SendError) => refuse(response, error, headers))
+    .on('directory', () => refuse(response, {}, headers))
     .pipe(response as Parameters<ReturnType<typeof send>['pipe']>[0]);
+}
+
+interface SendError {
+  status?: number;
+  headers?: Record<string, string>;
+}
+
+/** What `send` said of the file so far is not said of its absence. */
+function refuse(response: AnyResponse, { status, headers = {} }: SendError, own: Record<string, string>): void {
+  for (const name of response.getHeaderNames()) response.removeHeader(name);
+  // RFC 9110 §13.1.1 (412), §15.5.17 (416, with the length that there is).
+  const known = status === 412 || status === 416 ? status : 404;
+  const range = headers['Content-Range'];
+  sendAnswer(response, known, { ...own, ...(range === undefined ? {} : { 'content-range': range }) });
 }
 
 /** No link is followed below the root, so that none leads out of it. */

@@ -25,7 +25,7 @@ export interface ForwardContext {
 }
 
 /** What a live connection begins with once its service has agreed. */
-export interface LiveStart {
+interface LiveStart {
   lines: string[];
   upgrade: string;
   service: Duplex;

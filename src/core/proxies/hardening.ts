@@ -28,7 +28,7 @@ export const keptSeconds = 4;
 /** The same for requests that must not be sent twice, of which none may meet a connection that is just being closed. */
 export const briefSeconds = 1;
 
-/** So many header lines has a request at most; newer nginx keeps to it by itself. */
+/** So many header lines has a request at most. */
 export const mostHeaderLines = 1000;
 
 /** How long a connection on which nothing is asked is kept, in seconds. */

@@ -34,7 +34,7 @@ const appended = card({
   severity: 'error',
   summary: "The proxy reads only the first line of the edge's header, which a stranger may write.",
   why: 'An edge that adds a line of its own leaves the line that a visitor sent before it. A proxy that reads the first line believes the visitor, and a gate for networks opens to whoever says the right address.',
-  source: 'RFC 9110 §5.3; nginx: ngx_http_realip_module, real_ip_header',
+  source: 'RFC 9110 §5.3',
   messages: {
     first: {
       message:

@@ -108,6 +108,9 @@ function folderLines(path: string, authority: string, listener: Listener): strin
     comment('No link is followed below the folder, so none leads out of it.'),
     `disable_symlinks on from=${quote(path)};`,
     'autoindex off;',
+    // RFC 9110 §13.1.3: not changed since then, or before; and one range, as everybody asks.
+    'if_modified_since before;',
+    'max_ranges 1;',
     ...block('types', types),
     `default_type ${unknownType};`,
     comment('A folder without its slash: relative links in its page would lead elsewhere.'),
