@@ -1,7 +1,7 @@
 import http from 'node:http';
 import http2 from 'node:http2';
 import { readFileSync } from 'node:fs';
-import net from 'node:net';
+import type net from 'node:net';
 
 /**
  * The smallest proxy on Node's own libraries that says the same headers over the same TLS as the builtin front does: what the builtin front is held

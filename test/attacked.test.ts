@@ -220,7 +220,8 @@ describe('room', () => {
     expect(visitors.admit(fourth, true)).not.toBeNull();
     expect([first, second, third].map(({ destroyed }) => destroyed)).toEqual([false, true, false]);
     await once(second, 'close');
-    for (const one of [known[2], visitors.admit(fifth, true)]) if (one != null) visitors.begin(one);
+    for (const one of [known[2], visitors.admit(fifth, true)])
+      if (one !== null && one !== undefined) visitors.begin(one);
     expect(third.destroyed).toBe(true);
     visitors.stop();
     visitors.endAll();

@@ -150,8 +150,6 @@ export class Exchange {
   private goLive({ request, response, socket, head, road, client }: Going): OnLive {
     return ({ lines, upgrade, service, head: first }) => {
       this.live.add(socket);
-      const file = road?.rules.log;
-      if (typeof file === 'string') this.log.noteLive(file, { request, service, client, now: new Date(), socket });
       let text = 'HTTP/1.1 101 Switching Protocols\r\n';
       for (let at = 0; at + 1 < lines.length; at += 2) text += `${lines[at] ?? ''}: ${lines[at + 1] ?? ''}\r\n`;
       socket.write(`${text}Connection: Upgrade\r\nUpgrade: ${upgrade}\r\n\r\n`, 'latin1');
@@ -165,6 +163,9 @@ export class Exchange {
         if (!service.readableEnded) socket.destroy();
       });
       socket.once('close', () => service.destroy());
+      // After the pipe: whoever listens first has the bytes flow.
+      const file = road?.rules.log;
+      if (typeof file === 'string') this.log.noteLive(file, { request, service, client, now: new Date(), socket });
     };
   }
 
@@ -213,12 +214,7 @@ function responseOn(request: IncomingMessage, socket: Duplex): ServerResponse {
 
 /** RFC 6585 §5, RFC 9110 §15.5.9. */
 function statusOf(error: Error): 400 | 408 | 431 {
-  switch (codeOf(error)) {
-    case 'HPE_HEADER_OVERFLOW':
-      return 431;
-    case 'ERR_HTTP_REQUEST_TIMEOUT':
-      return 408;
-    default:
-      return 400;
-  }
+  const code = codeOf(error);
+  if (code === 'HPE_HEADER_OVERFLOW') return 431;
+  return code === 'ERR_HTTP_REQUEST_TIMEOUT' ? 408 : 400;
 }
