@@ -35,7 +35,7 @@ const loads: Load[] = [
   { what: 'HTTP/1.1, 40 connections', path: '/', args: ['--h1', '-n', '4000', '-c', '40'] },
   { what: 'HTTP/2, 40 x 10 streams', path: '/', args: ['-n', '4000', '-c', '40', '-m', '10'] },
   { what: 'answers of 1 MiB', path: '/long', args: ['--h1', '-n', '160', '-c', '8'] },
-  { what: 'uploads of 1 MiB', path: '/up', to: takes, args: ['--h1', '-n', '160', '-c', '8'] },
+  { what: 'uploads of 1 MiB', path: '/up', to: takes, args: ['--h1', '-n', '800', '-c', '8'] },
 ];
 
 export async function measureFronts(): Promise<boolean> {

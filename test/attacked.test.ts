@@ -1,5 +1,6 @@
 import { once } from 'node:events';
 import { readdirSync } from 'node:fs';
+import bcrypt from 'bcryptjs';
 import http from 'node:http';
 import http2 from 'node:http2';
 import net from 'node:net';
@@ -7,8 +8,11 @@ import tls, { type TLSSocket } from 'node:tls';
 import { countedAs } from '../src/core/networks/counted-as.ts';
 import { Visitors } from '../src/builtin/visitors.ts';
 import { frontHere, type FrontHere } from './support/front-here.ts';
+import { startFront } from './support/fronts.ts';
 import { listening, portOf } from './support/ports.ts';
+import { folderWith } from './support/program.ts';
 import { sendRaw } from './support/raw.ts';
+import { practiceHead } from './support/site.ts';
 
 /** What strangers do to the builtin front to shut others out, and what it keeps in spite of them; docs/security.md lists it. */
 
@@ -84,6 +88,29 @@ describe('what counts against a rate', () => {
     expect(countedAs('::1')).toBe(countedAs('::2:3:4:5'));
     expect(countedAs('203.0.113.9')).toBe('203.0.113.9');
   });
+});
+
+test('who logs in waits for one guess of a stranger, not for all of them', async () => {
+  const { head, https } = await practiceHead();
+  const folder = folderWith({
+    'mile-marker.yaml': `${head}gates: {wardens: {people: w}}\nroads:\n  nestcam: {to: ":${String(portOf(service))}", gate: wardens}\n`,
+    w: `edda:${bcrypt.hashSync('kittiwake', 10)}\n`,
+  });
+  const front = await startFront(folder, 'builtin');
+  const order: string[] = [];
+  const login = async (who: string, from: string, password: string): Promise<void> => {
+    const credentials = Buffer.from(`edda:${password}`).toString('base64');
+    const text = `GET / HTTP/1.1\r\nHost: ${name}\r\nAuthorization: Basic ${credentials}\r\nConnection: close\r\n\r\n`;
+    const outcome = await sendRaw({ port: https, tls: { servername: name }, text, from });
+    order.push(`${who} ${outcome.kind === 'answer' ? String(outcome.status) : outcome.kind}`);
+  };
+  const guesses = Array.from({ length: 14 }, (_, index) => login('stranger', '127.0.0.2', `guess ${String(index)}`));
+  await Promise.race(guesses);
+  await Promise.all([...guesses, login('edda', '127.0.0.3', 'kittiwake')]);
+  expect(order.filter((one) => one === 'stranger 401')).toHaveLength(14);
+  // His turn comes after the guess that is being looked at. In one line with all of them he would be the last.
+  expect(order.indexOf('edda 200')).toBeLessThan(10);
+  await front.stop();
 });
 
 const quick = { headMs: 700, idleMs: 700, bodyMs: 700, lingerMs: 700 };

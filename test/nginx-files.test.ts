@@ -132,7 +132,7 @@ server {
     client_max_body_size 0;
     include "/f/current/proxying.conf";
     proxy_set_header Host "roster.saltmarsh.example";
-    proxy_set_header Forwarded "for=$mile_marker_node;host=\\"roster.saltmarsh.example\\";proto=https";
+    proxy_set_header Forwarded "for=$remote_addr;host=\\"roster.saltmarsh.example\\";proto=https";
     proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
     proxy_set_header Authorization $http_authorization;
     location / {

@@ -199,7 +199,7 @@ function linger({ request, response, visitor }: Asked, lingerMs: number): void {
     const late = setTimeout(() => {
       if (response instanceof Http2ServerResponse) response.stream.close();
       else visitor.leave();
-    }, lingerMs);
+    }, lingerMs).unref();
     for (const event of ['end', 'close']) request.once(event, () => clearTimeout(late));
   });
 }

@@ -211,6 +211,6 @@ export class Visitors {
     this.sinceBurst = isOver ? this.sinceBurst + 1 : 0;
     if (this.sinceBurst < 5) return;
     this.peak = this.all.size;
-    void giveBack();
+    giveBack();
   }
 }

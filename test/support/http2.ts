@@ -28,7 +28,7 @@ export function sendHttp2({ port, from, servername, row }: Http2Input): Promise<
     socket.once('secureConnect', () => {
       if (socket.alpnProtocol !== 'h2') throw new Error(`the front speaks ${String(socket.alpnProtocol)}`);
       const [authority, ...hosts] = row.host ?? [];
-      const session = http2.connect(`https://${authority ?? 'none'}`, { createConnection: () => socket });
+      const session = http2.connect('https://none', { createConnection: () => socket });
       session.on('error', () => done({ kind: 'closed' }));
       const headers = Object.create(null) as Record<string, string | string[]>;
       for (const [name, value] of row.headers ?? []) headers[name.toLowerCase()] = value;

@@ -6,6 +6,7 @@ import { prefixPattern } from './gate-lines.ts';
 import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
 import { proxyingFile } from './proxying.ts';
+import { visitorIn } from './visitor.ts';
 import { block, comment, escapePattern, namedText, pattern, quote, quoteThen } from './quote.ts';
 
 type Listener = 'http' | 'https';
@@ -203,7 +204,7 @@ export function serviceHeaderLines(
   return [
     `include ${quote(`${current}/${proxyingFile}`)};`,
     `proxy_set_header Host ${sayHost === null ? `"${authority}"` : quote(sayHost)};`,
-    `proxy_set_header Forwarded ${quoteThen('for=', `$mile_marker_node;host=\\"${authority}\\";proto=${listener}`)};`,
+    `proxy_set_header Forwarded ${quoteThen('for=', `${visitorIn(plan).node};host=\\"${authority}\\";proto=${listener}`)};`,
     `proxy_set_header X-Forwarded-Host "${authority}";`,
     `proxy_set_header Authorization ${hasPeople(road) ? '$mile_marker_authorization' : '$http_authorization'};`,
   ];

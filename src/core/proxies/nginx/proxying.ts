@@ -1,6 +1,7 @@
 import type { Plan } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { longestAnswerHeadBytes } from '../hardening.ts';
+import { visitorIn } from './visitor.ts';
 import { block, comment, headerCase, ownHeader, pattern } from './quote.ts';
 
 /** Beside the entry file: what every connection to a service keeps, included by each server that has services. */
@@ -9,16 +10,24 @@ export const proxyingFile = 'proxying.conf';
 const answerHead = `${String(longestAnswerHeadBytes / 1024)}k`;
 
 /** What of `forgeable` is told to services the same way on every road. */
-const told: Readonly<Record<string, string>> = {
-  'x-forwarded-for': '$mile_marker_client',
-  'x-forwarded-port': '$mile_marker_port',
-  'x-forwarded-proto': '$scheme',
-  'x-real-ip': '$mile_marker_client',
-};
+function told(plan: Plan): Readonly<Record<string, string>> {
+  const { client } = visitorIn(plan);
+  return {
+    'x-forwarded-for': client,
+    'x-forwarded-port': '$mile_marker_port',
+    'x-forwarded-proto': '$scheme',
+    'x-real-ip': client,
+  };
+}
 /** These bear the name of the road, see `serviceHeaderLines`. */
 const ofRoad = ['forwarded', 'x-forwarded-host'];
 
-export function proxyingText({ front: { edge }, limits }: Plan): string {
+export function proxyingText(plan: Plan): string {
+  const {
+    front: { edge },
+    limits,
+  } = plan;
+  const said = told(plan);
   const own = edge === null ? [] : [edge.header];
   const names = [...new Set([...forgeable.filter((name) => !ofRoad.includes(name)), ...own])];
   return [
@@ -48,7 +57,7 @@ export function proxyingText({ front: { edge }, limits }: Plan): string {
     'proxy_set_header Origin $http_origin;',
     comment('An empty value takes a header away: what a stranger wrote about himself never passes.'),
     ...names.map((name) => {
-      const value = own.includes(name) ? '$mile_marker_client' : (told[name] ?? '""');
+      const value = own.includes(name) ? '$mile_marker_client' : (said[name] ?? '""');
       return `proxy_set_header ${headerCase(name)} ${value};`;
     }),
     '',

@@ -2,6 +2,7 @@ import type { Plan } from '../../plan/plan.ts';
 import { usualMethods } from '../../verdict/steps/before-road.ts';
 import { longestCredentials } from '../hardening.ts';
 import { proxyingMaps } from './proxying.ts';
+import { visitorMaps } from './visitor.ts';
 import { block, comment, pattern, quote } from './quote.ts';
 
 /**
@@ -12,11 +13,7 @@ export function sharedMaps(plan: Plan): string[] {
   const { roads } = plan;
   return [
     ...proxyingMaps(plan),
-    comment('An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).'),
-    ...map('$remote_addr', 'client', [
-      'default $remote_addr;',
-      `${pattern('~*^::ffff:([0-9]+\\.[0-9]+\\.[0-9]+\\.[0-9]+)$')} $1;`,
-    ]),
+    ...visitorMaps(plan),
     comment(
       'Whom a request is counted to: an IPv4 address, or the /64 of an IPv6 one. In bytes, so that each has one form.',
     ),
@@ -24,11 +21,6 @@ export function sharedMaps(plan: Plan): string[] {
       'default $binary_remote_addr;',
       `${pattern('~^(?s)\\x00{10}\\xff\\xff(.{4})$')} $1;`,
       `${pattern('~^(?s)(.{8}).{8}$')} $1;`,
-    ]),
-    comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
-    ...map('$mile_marker_client', 'node', [
-      'default $mile_marker_client;',
-      `${pattern('~:')} "\\"[$mile_marker_client]\\"";`,
     ]),
     comment('A password for the gate does not go on to a service; what is no password does.'),
     ...map('$http_authorization', 'not_basic', ['default $http_authorization;', `${pattern('~*^basic(?: |$)')} "";`]),
