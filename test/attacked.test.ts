@@ -2,13 +2,13 @@ import { once } from 'node:events';
 import { readdirSync } from 'node:fs';
 import bcrypt from 'bcryptjs';
 import http from 'node:http';
-import http2 from 'node:http2';
 import net from 'node:net';
 import tls, { type TLSSocket } from 'node:tls';
 import { countedAs } from '../src/core/networks/counted-as.ts';
 import { Visitors } from '../src/builtin/visitors.ts';
 import { frontHere, type FrontHere } from './support/front-here.ts';
 import { startFront } from './support/fronts.ts';
+import { sessionTo } from './support/http2.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith } from './support/program.ts';
 import { sendRaw } from './support/raw.ts';
@@ -153,17 +153,7 @@ describe('connections on which nothing happens end', () => {
   test('an upload that stands still, over HTTP/1.1 and HTTP/2; one that goes on slowly arrives', async () => {
     const still = await secure(made.https);
     still.write(`POST / HTTP/1.1\r\nHost: ${name}\r\nContent-Length: 100\r\n\r\nabc`);
-    const session = http2.connect(`https://${name}`, {
-      createConnection: () =>
-        tls.connect({
-          host: '127.0.0.1',
-          port: made.https,
-          servername: name,
-          ALPNProtocols: ['h2'],
-          rejectUnauthorized: false,
-        }),
-    });
-    session.on('error', () => undefined);
+    const session = sessionTo(made.https, name);
     const stream = session.request({ ':method': 'POST' });
     stream.on('error', () => undefined);
     stream.write('abc');

@@ -1,10 +1,11 @@
 import { once } from 'node:events';
 import { mkdirSync, readFileSync } from 'node:fs';
-import http2 from 'node:http2';
+import type http2 from 'node:http2';
 import net from 'node:net';
 import { join } from 'node:path';
 import tls, { type TLSSocket } from 'node:tls';
 import { frontHere, type FrontHere } from './support/front-here.ts';
+import { sessionTo } from './support/http2.ts';
 import { listening, portOf } from './support/ports.ts';
 
 /** Visitors and services that break off, or answer what nobody asked, at the builtin front: each end learns of it, and the log says what happened. */
@@ -104,16 +105,7 @@ test.each([
 
 test.each(['http/1.1', 'h2'])('an upload whose service resets gets its 502 and is not held (%s)', async (protocol) => {
   if (protocol === 'h2') {
-    const session = http2.connect(`https://${name}`, {
-      createConnection: () =>
-        tls.connect({
-          host: '127.0.0.1',
-          port: made.https,
-          servername: name,
-          ALPNProtocols: ['h2'],
-          rejectUnauthorized: false,
-        }),
-    });
+    const session = sessionTo(made.https, name);
     const stream = session.request({ ':method': 'POST', ':path': '/resets' });
     stream.on('error', () => undefined);
     stream.write('a part of it');
@@ -140,16 +132,7 @@ test('a visitor who goes away is no fault of the service', async () => {
 });
 
 test('HTTP/2: a tunnel is refused in its own words', async () => {
-  const session = http2.connect(`https://${name}`, {
-    createConnection: () =>
-      tls.connect({
-        host: '127.0.0.1',
-        port: made.https,
-        servername: name,
-        ALPNProtocols: ['h2'],
-        rejectUnauthorized: false,
-      }),
-  });
+  const session = sessionTo(made.https, name);
   const stream = session.request({ ':method': 'CONNECT', ':authority': name });
   const [headers] = (await once(stream, 'response')) as [http2.IncomingHttpHeaders];
   let body = '';

@@ -11,6 +11,16 @@ interface Http2Input {
   row: Pick<Row, 'host' | 'method' | 'target' | 'headers' | 'body'>;
 }
 
+/** A session of HTTP/2 with a front of this machine. */
+export function sessionTo(port: number, servername: string): http2.ClientHttp2Session {
+  const session = http2.connect(`https://${servername}`, {
+    createConnection: () =>
+      tls.connect({ host: '127.0.0.1', port, servername, ALPNProtocols: ['h2'], rejectUnauthorized: false }),
+  });
+  session.on('error', () => undefined);
+  return session;
+}
+
 /** One request over HTTP/2. A refused handshake, a connection that ends without an answer, or the answer. */
 export function sendHttp2({ port, from, servername, row }: Http2Input): Promise<Outcome> {
   return new Promise((resolve) => {
