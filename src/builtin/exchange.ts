@@ -84,6 +84,7 @@ export class Exchange {
     if (socket.destroyed) return;
     const { road, client } = read;
     const response = responseOn(request, socket);
+    response.once('finish', () => socket.end());
     if (verdict.act === 'forward') {
       visitor.patienceMs = Math.max(visitor.patienceMs, verdict.silenceSeconds * 1000);
       const onLive = this.goLive({ request, response, socket, head, road, client });
@@ -93,7 +94,6 @@ export class Exchange {
       sendAnswer(response, verdict.status, { ...verdict.headers, connection: 'close' }, verdict);
     else if (verdict.act === 'folder') await showFile(request, response, verdict, this.originOf(read));
     else if (verdict.act !== 'forward') socket.destroy();
-    response.once('finish', () => socket.end());
   }
 
   /** What the parser of HTTP/1 does not take: the head too long or too slow, or no HTTP. */
