@@ -253,7 +253,7 @@ roads:
     return this.run([part('smallest-proxy'), String(other), certificate, key, name, String(service), String(taker)]);
   }
 
-  /** As a careful person writes it. */
+  /** As a careful person writes it, who wants bytes to pass as they come. */
   private handMade(): Promise<ChildProcess> {
     const { certificate, key } = this.pair;
     const { other, service, taker } = this.ports;
@@ -269,6 +269,9 @@ roads:
     };
     const proxied = [
       'proxy_http_version 1.1;',
+      'proxy_buffering off;',
+      'proxy_buffer_size 32k;',
+      'proxy_buffers 8 32k;',
       'proxy_request_buffering off;',
       'client_max_body_size 0;',
       ...Object.entries(headers).map(([header, value]) => `proxy_set_header ${header} "${value}";`),

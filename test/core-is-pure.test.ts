@@ -69,7 +69,7 @@ describe('the core', () => {
     expect(JSON.parse(JSON.stringify(result))).toEqual({
       findings: 0,
       rules: 'no-certificate,no-restart-policy,service-published-to-everyone',
-      files: 4,
+      files: 5,
       act: 'https://nestcam.saltmarsh.example/',
     });
   });

@@ -25,6 +25,9 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
   /** A service that answers the first request of each connection, and hangs up on the next. */
   let fickle: net.Server;
   const asked: string[] = [];
+  /** A service that does not speak HTTP, and what it heard. */
+  let rude: net.Server;
+  let heard = '';
 
   const mapText: MapText = ({ ports, echoes }) => {
     const [birdLog, nestcam, roster] = echoes.map(({ port }) => String(port));
@@ -40,8 +43,11 @@ roads:
   open: {to: ":${birdLog ?? ''}", gate: everyone}
   site: {folder: ./site, gate: everyone}
   few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 1}
+  scarce: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 1}
+  said: {to: ":${nestcam ?? ''}", gate: everyone, upstream-host: tides.internal, response-headers: {X-Tide: high}}
   guarded: {to: ":${roster ?? ''}", gate: wardens}
   fickle: {to: ":${String(portOf(fickle))}", gate: everyone}
+  rude: {to: ":${String(portOf(rude))}", gate: everyone}
 `;
   };
 
@@ -60,12 +66,23 @@ roads:
       }),
       0,
     );
+    rude = await listening(
+      net.createServer((socket) => {
+        socket.on('error', () => undefined);
+        socket.once('data', (chunk: Buffer) => {
+          heard = chunk.toString('latin1');
+          socket.end('220 tide tables\r\n');
+        });
+      }),
+      0,
+    );
     const people = `edda:${bcrypt.hashSync('kittiwake', 5)}\nrobin:{SHA}${Buffer.alloc(20).toString('base64')}\n`;
     front = await HeldFront.start(proxy, mapText, { w: people, 'site/index.html': 'high water' });
   });
   afterAll(async () => {
     await front.stop();
     fickle.close();
+    rude.close();
   });
 
   const raw = (text: string, { sni = open, from = '127.0.0.3', until = '' } = {}): Promise<Outcome> =>
@@ -306,6 +323,77 @@ roads:
     ])
       statuses.push(await from(address));
     expect(statuses).toEqual([200, 200, 429, 200, 200, 200, 429, 200]);
+  });
+
+  const kinds: ReadonlyArray<[string, string, string]> = [
+    ['a request that may be repeated', 'GET', ''],
+    ['one that may not', 'POST', 'Content-Length: 0\r\n'],
+    [
+      'a WebSocket',
+      'GET',
+      'Connection: Upgrade\r\nUpgrade: websocket\r\nSec-WebSocket-Version: 13\r\nSec-WebSocket-Key: x\r\n',
+    ],
+  ];
+
+  test.each(kinds)('a gate keeps out %s, and a rate counts it once', async (what, method, more) => {
+    const ask = async (road: string, from: string): Promise<number | string> =>
+      statusOf(
+        await raw(`${method} / HTTP/1.1\r\nHost: ${road}.saltmarsh.example\r\n${more}\r\n`, {
+          sni: `${road}.saltmarsh.example`,
+          from,
+          until: '\r\n\r\n',
+        }),
+      );
+    for (const echo of front.echoes) echo.seen.length = 0;
+    expect(await ask('guarded', '127.0.0.3')).toBe(401);
+    const client = `127.0.0.${String(20 + kinds.findIndex(([one]) => one === what))}`;
+    const statuses = [];
+    for (let times = 0; times < 4; times += 1) statuses.push(await ask('scarce', client));
+    expect(statuses.slice(2)).toEqual([429, 429]);
+    expect(front.echoes.flatMap(({ seen }) => seen).map((seen) => seen.method)).toEqual([method, method]);
+  });
+
+  test('what the map says of headers holds for a service with a name of its own', async () => {
+    const back = await front.send({
+      what: '',
+      host: ['said.saltmarsh.example'],
+      sni: 'said.saltmarsh.example',
+      headers: [['X-Say', JSON.stringify([['X-Tide', 'low']])]],
+    });
+    if (back.kind !== 'answer') throw new Error(back.kind);
+    expect(back.headers['x-tide']).toBe('high');
+  });
+
+  describe('what docs/design.md declares to differ', () => {
+    const own = <T>(builtin: T, nginx: T): T => (proxy === 'builtin' ? builtin : nginx);
+
+    const toRude = { what: '', host: ['rude.saltmarsh.example'], sni: 'rude.saltmarsh.example' };
+
+    test('a service whose first bytes are no HTTP', async () => {
+      // 0: what came has no status line.
+      expect(statusOf(await front.send(toRude))).toBe(own(502, 0));
+    });
+
+    test('headers that `Connection` names', async () => {
+      const headers = await seenOf({
+        headers: [
+          ['Connection', 'close, x-tide'],
+          ['X-Tide', 'low'],
+        ],
+      });
+      expect(headers?.['x-tide']).toBe(own<unknown>(undefined, 'low'));
+    });
+
+    test('control characters in the value of a header', async () => {
+      heard = '';
+      const outcome = await front.send({ ...toRude, headers: [['X-Tide', 'a\u0001b']] });
+      expect([statusOf(outcome), heard.includes('X-Tide: a\u0001b')]).toEqual(own([400, false], [0, true]));
+    });
+
+    test('leading zeros in the address that the edge tells', async () => {
+      const headers = await seenOf({ from: '127.0.0.7', headers: [['X-Forwarded-For', '127.0.0.010']] });
+      expect(headers?.['x-real-ip']).toBe(own('127.0.0.7', '127.0.0.10'));
+    });
   });
 
   test('credentials longer than any honest ones are not tried, nor those with more behind their end', async () => {

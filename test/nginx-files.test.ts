@@ -123,17 +123,21 @@ server {
     add_header X-Frame-Options $mm_default_x_frame_options_68581 always;
     add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
     add_header Allow $mile_marker_allow always;
-    add_header Upgrade $mile_marker_upgraded always;
     # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
-    if ($ssl_server_name !~* "^(roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
+    if ($ssl_server_name !~* "^(?:roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
         return 421;
     }
 
     client_max_body_size 0;
     include "/f/current/proxying.conf";
+    include "/f/current/told.conf";
+    proxy_set_header Connection "";
+    proxy_set_header Upgrade "";
     proxy_set_header Host "roster.saltmarsh.example";
     proxy_set_header Forwarded "for=$remote_addr;host=\\"roster.saltmarsh.example\\";proto=https";
     proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+    proxy_set_header X-Forwarded-Port 443;
+    proxy_set_header X-Forwarded-Proto https;
     proxy_set_header Authorization $http_authorization;
     location / {
         # Gate: home.
@@ -142,21 +146,49 @@ server {
         allow ::1/128;
         allow 192.168.64.0/24;
         deny all;
-        try_files /dev/null/none @lead0_$mile_marker_kind;
-    }
-    location @lead0_kept {
+        # What goes there in another way. No protocol has the number 418 (RFC 9110 §15.5.19).
+        if ($mile_marker_kind != kept) {
+            error_page 418 = @lead0_$mile_marker_kind;
+            return 418;
+        }
         proxy_pass http://mm_de87a3447395eb03_kept0;
         proxy_next_upstream error;
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
     }
     location @lead0_once {
+        # Gate: home.
+        deny 192.168.64.1;
+        allow 127.0.0.0/8;
+        allow ::1/128;
+        allow 192.168.64.0/24;
+        deny all;
         proxy_pass http://mm_de87a3447395eb03_once0;
         proxy_send_timeout 60s;
         proxy_read_timeout 60s;
     }
     location @lead0_live {
+        # Gate: home.
+        deny 192.168.64.1;
+        allow 127.0.0.0/8;
+        allow ::1/128;
+        allow 192.168.64.0/24;
+        deny all;
         proxy_pass http://192.168.64.9:5000;
+        include "/f/current/told.conf";
+        proxy_set_header Connection upgrade;
+        proxy_set_header Upgrade websocket;
+        proxy_set_header Host "roster.saltmarsh.example";
+        proxy_set_header Forwarded "for=$remote_addr;host=\\"roster.saltmarsh.example\\";proto=https";
+        proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
+        proxy_set_header X-Forwarded-Port 443;
+        proxy_set_header X-Forwarded-Proto https;
+        proxy_set_header Authorization $http_authorization;
+        add_header X-Content-Type-Options $mm_default_x_content_type_options_43017 always;
+        add_header X-Frame-Options $mm_default_x_frame_options_68581 always;
+        add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
+        add_header Allow $mile_marker_allow always;
+        add_header Upgrade $mile_marker_upgraded always;
         proxy_send_timeout 3600s;
         proxy_read_timeout 3600s;
     }

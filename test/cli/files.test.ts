@@ -184,7 +184,7 @@ describe('write', () => {
     const first = await mileMarker(['write'], folder);
     expect(first.code).toBe(0);
     expect(first.out).toBe(
-      'new     front.conf\nnew     mark.conf\nnew     proxying.conf\nnew     roads/nestcam.saltmarsh.example.conf\nnew     serving.conf\nnew     way-in.md\nnew     way-in.nft\n',
+      'new     front.conf\nnew     mark.conf\nnew     proxying.conf\nnew     roads/nestcam.saltmarsh.example.conf\nnew     serving.conf\nnew     told.conf\nnew     way-in.md\nnew     way-in.nft\n',
     );
     // Without a certificate the server must still start: a throwaway one lies on the stable path.
     expect(first.err).toContain('until they have a real certificate');

@@ -39,8 +39,9 @@ export function judgeService(input: ServiceInput): LegResult {
   if (!front.ok) {
     const { kind, reason } = front.failure;
     if (!direct.ok && direct.failure.kind !== 'unreachable') return down(own, direct.failure);
+    // Some wait for more behind the hints, others pass hints and answer on as one.
+    if (direct.ok && direct.value.hints && (kind === 'silent' || kind === 'broken')) return hinting(upstream);
     const isOwn = direct.ok && (kind === 'silent' || kind === 'cut');
-    if (isOwn && kind === 'silent' && direct.value.hints) return hinting(upstream);
     const data = { reason, upstream, log: said, direct: direct.ok ? direct.value.status : 0 };
     const cause = isOwn ? `service:${upstream}` : `front-breaks:${reason}`;
     return bad('service', 'breaks-off', { card: frontCannotReach, say: isOwn ? kind : 'broken', data, cause });

@@ -1,28 +1,30 @@
 import type { PlannedRoad } from '../../plan/plan.ts';
-import { dialledParts } from '../../plan/parts.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { variable } from './ids.ts';
 import { block, escapePattern, pattern, quote } from './quote.ts';
 import { defaultVariable } from './shared-maps.ts';
 
+/** What of a service's answer the road says itself. */
+export function hiddenLines({ rules: { headers, cors } }: PlannedRoad): string[] {
+  const hidden = headers.map(([header]) => header);
+  return [...hidden, ...(cors === null ? [] : corsHeaders)].map((header) => `proxy_hide_header ${header};`);
+}
+
 /**
- * The headers of every answer of a road. They stand in the server and nowhere else: a single `add_header` in a location drops all
- * that were inherited. What depends on the answer stands in variables, and an empty one sends nothing.
+ * The headers of every answer of a road. They stand in the server; a location that adds one has to repeat them all, since a single
+ * `add_header` drops what was inherited. What depends on the answer stands in variables, and an empty one sends nothing.
  */
 export function answerLines(road: PlannedRoad, listener: 'http' | 'https'): string[] {
   const { name, rules } = road;
   const { hsts, headers, defaults, cors } = rules;
-  const hidden = headers.map(([header]) => header);
   const set = headers.map(([header, value]) => addHeader(header, quote(value)));
   return [
-    ...[...hidden, ...(cors === null ? [] : corsHeaders)].map((header) => `proxy_hide_header ${header};`),
     ...(hsts === null || listener === 'http'
       ? []
       : [addHeader('Strict-Transport-Security', quote(`max-age=${String(hsts)}`))]),
     ...set,
     ...defaults.map(([header, value]) => addHeader(header, defaultVariable(header, value))),
     addHeader('Allow', mayRefuseMethods(road) ? v(name, 'allow') : '$mile_marker_allow'),
-    ...(dialledParts([road]).length === 0 ? [] : [addHeader('Upgrade', '$mile_marker_upgraded')]),
     ...(rules.rate === null ? [] : [addHeader('Retry-After', v(name, 'wait'))]),
     ...(cors === null ? [] : corsLines(name, cors)),
   ];

@@ -28,6 +28,13 @@ export function gateLocations({ road, entry, next, refusals }: GateWay): string[
   ];
 }
 
+/** Rate and gate where all of them stand in one location, else null. */
+export function onlyStep(road: PlannedRoad): string[] | null {
+  const [only, second] = road.gate.parts;
+  if (second !== undefined || (only !== undefined && only.except.length > 0)) return null;
+  return [...rateLines(road), ...(only === undefined ? [] : partLines(road, only))];
+}
+
 /** @property entry the first location @property next what the last one opens @property refusals lines that answer before rate and gate */
 interface GateWay {
   road: PlannedRoad;

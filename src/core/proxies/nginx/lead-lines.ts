@@ -2,10 +2,11 @@ import { contentTypes, unknownType } from '../../names/content-types.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
-import { prefixPattern } from './gate-lines.ts';
+import { addHeader, answerLines, methodLines } from './answer-lines.ts';
+import { onlyStep, prefixPattern } from './gate-lines.ts';
 import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
-import { proxyingFile } from './proxying.ts';
+import { toldFile } from './proxying.ts';
 import { visitorIn } from './visitor.ts';
 import { block, comment, escapePattern, namedText, pattern, quote, quoteThen } from './quote.ts';
 
@@ -123,24 +124,62 @@ function folderLines(path: string, authority: string, listener: Listener): strin
   ];
 }
 
+/**
+ * A road of one step that leads to one service needs no ladder, which costs every request a twentieth: its first location goes to the service
+ * itself. What must not be sent twice and live connections have locations of their own; they get there before rate and gate are asked, so these
+ * stand there again. Null where the road has more steps.
+ */
+export function shortWay(of: Omit<LeadInput, 'leads' | 'index'>, entry: string): string[] | null {
+  const { road } = of;
+  const step = onlyStep(road);
+  const [only, second] = road.parts;
+  if (step === null || second !== undefined || only?.leads.kind !== 'service') return null;
+  const { upstream } = only.leads;
+  const input = { ...of, leads: only.leads, index: 0 };
+  // A `return` beside the gate would answer past it.
+  if (upstream === null || upstream.byName || passLines(input, upstream, 'kept') === null) return null;
+  return [
+    ...block(`location ${entry}`, [
+      ...methodLines(road),
+      ...step,
+      comment('What goes there in another way. No protocol has the number 418 (RFC 9110 §15.5.19).'),
+      ...block('if ($mile_marker_kind != kept)', [`error_page 418 = ${locationOf(only.leads, 0)};`, 'return 418;']),
+      ...serviceLines(input, upstream, 'kept'),
+    ]),
+    ...(['once', 'live'] as const).flatMap((kind) =>
+      block(`location @lead0_${kind}`, [...step, ...serviceLines(input, upstream, kind)]),
+    ),
+  ];
+}
+
 /** `kept`: may be sent twice. `once`: must not, so its connection has not been idle for long. `live`: silent for long by nature, on its own. */
 const kinds = ['kept', 'once', 'live'] as const;
 
+type Kind = (typeof kinds)[number];
+
 function serviceLocations(input: LeadInput, upstream: Upstream | null): string[] {
-  const { plan, road, index } = input;
-  return kinds.flatMap((kind) => {
-    const location = `location @lead${String(index)}_${kind}`;
-    const to = upstream === null ? null : passLines(input, upstream, kind);
-    if (upstream === null || to === null) return block(location, ['return 502;']);
-    const { silenceSeconds } = road.rules;
-    const seconds = kind === 'live' ? Math.max(plan.limits.liveSeconds, silenceSeconds) : silenceSeconds;
-    return block(location, [
-      ...to,
-      ...(upstream.sayHost === null ? [] : serviceHeaderLines(input, upstream.sayHost)),
-      `proxy_send_timeout ${String(seconds)}s;`,
-      `proxy_read_timeout ${String(seconds)}s;`,
-    ]);
-  });
+  return kinds.flatMap((kind) =>
+    block(
+      `location @lead${String(input.index)}_${kind}`,
+      upstream === null ? ['return 502;'] : serviceLines(input, upstream, kind),
+    ),
+  );
+}
+
+function serviceLines(input: LeadInput, upstream: Upstream, kind: Kind): string[] {
+  const { plan, road, listener } = input;
+  const to = passLines(input, upstream, kind);
+  if (to === null) return ['return 502;'];
+  const { silenceSeconds } = road.rules;
+  const live = kind === 'live';
+  const seconds = live ? Math.max(plan.limits.liveSeconds, silenceSeconds) : silenceSeconds;
+  return [
+    ...to,
+    ...(upstream.sayHost === null && !live ? [] : serviceHeaderLines(input, upstream.sayHost, live)),
+    ...(live ? [...answerLines(road, listener), addHeader('Upgrade', '$mile_marker_upgraded')] : []),
+    `proxy_send_timeout ${String(seconds)}s;`,
+    `proxy_read_timeout ${String(seconds)}s;`,
+  ];
 }
 
 export function originOf({ scheme, host, port }: Upstream): string {
@@ -148,11 +187,7 @@ export function originOf({ scheme, host, port }: Upstream): string {
 }
 
 /** Where to dial, or null when this host lacks what a safe connection needs, or nginx cannot prove what the map asks to be proven. */
-function passLines(
-  { plan, road, index }: LeadInput,
-  upstream: Upstream,
-  kind: (typeof kinds)[number],
-): string[] | null {
+function passLines({ plan, road, index }: LeadInput, upstream: Upstream, kind: Kind): string[] | null {
   const { host, front } = plan;
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];
   if (tls === null || (upstream.byName && host.resolvers.length === 0)) return null;
@@ -195,17 +230,25 @@ function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[]
   ];
 }
 
-/** What the services of a road are told, in its server: the lines that all share, and its own name. */
+/**
+ * What the services of a road are told: the lines that all share, and what is its own. They stand in its server; a location that tells something
+ * else has to repeat them all, since a single `proxy_set_header` drops what was inherited.
+ */
 export function serviceHeaderLines(
   { plan, current, road, listener }: Omit<LeadInput, 'leads' | 'index'>,
   sayHost: string | null = null,
+  live = false,
 ): string[] {
   const authority = namedText(authorityOn(road, listener, plan.front.ports), road);
   return [
-    `include ${quote(`${current}/${proxyingFile}`)};`,
+    `include ${quote(`${current}/${toldFile}`)};`,
+    `proxy_set_header Connection ${live ? 'upgrade' : '""'};`,
+    `proxy_set_header Upgrade ${live ? 'websocket' : '""'};`,
     `proxy_set_header Host ${sayHost === null ? `"${authority}"` : quote(sayHost)};`,
     `proxy_set_header Forwarded ${quoteThen('for=', `${visitorIn(plan).node};host=\\"${authority}\\";proto=${listener}`)};`,
     `proxy_set_header X-Forwarded-Host "${authority}";`,
+    `proxy_set_header X-Forwarded-Port ${String(plan.front.ports[listener])};`,
+    `proxy_set_header X-Forwarded-Proto ${listener};`,
     `proxy_set_header Authorization ${hasPeople(road) ? '$mile_marker_authorization' : '$http_authorization'};`,
   ];
 }

@@ -2,10 +2,12 @@ import type { Plan } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { longestAnswerHeadBytes } from '../hardening.ts';
 import { visitorIn } from './visitor.ts';
-import { block, comment, headerCase, ownHeader, pattern } from './quote.ts';
+import { block, comment, headerCase, ownHeader, pattern, quote } from './quote.ts';
 
 /** Beside the entry file: what every connection to a service keeps, included by each server that has services. */
 export const proxyingFile = 'proxying.conf';
+/** Beside the entry file: what every service is told, included by each server and location that tells something of its own as well. */
+export const toldFile = 'told.conf';
 
 const answerHead = `${String(longestAnswerHeadBytes / 1024)}k`;
 
@@ -14,22 +16,19 @@ function told(plan: Plan): Readonly<Record<string, string>> {
   const { client } = visitorIn(plan);
   return {
     'x-forwarded-for': client,
-    'x-forwarded-port': '$mile_marker_port',
-    'x-forwarded-proto': '$scheme',
     'x-real-ip': client,
   };
 }
-/** These bear the name of the road, see `serviceHeaderLines`. */
-const ofRoad = ['forwarded', 'x-forwarded-host'];
+/** These are of the road and its listener, see `serviceHeaderLines`. */
+const ofRoad = ['forwarded', 'x-forwarded-host', 'x-forwarded-port', 'x-forwarded-proto'];
+/** What belongs to one connection (RFC 9110 §7.6.1), beside `Connection` and `Upgrade`. */
+const ofConnection = ['HTTP2-Settings', 'Proxy-Connection', 'Trailer'];
 
-export function proxyingText(plan: Plan): string {
-  const {
-    front: { edge },
-    limits,
-  } = plan;
-  const said = told(plan);
-  const own = edge === null ? [] : [edge.header];
-  const names = [...new Set([...forgeable.filter((name) => !ofRoad.includes(name)), ...own])];
+export function proxyingLine(current: string): string {
+  return `include ${quote(`${current}/${proxyingFile}`)};`;
+}
+
+export function proxyingText({ limits }: Plan): string {
   return [
     `${ownHeader}: what every connection to a service keeps.`,
     comment('Bytes pass both ways as they come; nginx would hold uploads and event streams back.'),
@@ -44,14 +43,25 @@ export function proxyingText(plan: Plan): string {
     `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
     comment('A service does not say where else nginx should look, nor how it should send.'),
     'proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;',
+    comment('What belongs to one connection (RFC 9110 §7.6.1), and what the front says itself.'),
+    ...[...ofConnection, 'TE', 'Upgrade', 'X-Powered-By', 'Strict-Transport-Security'].map(
+      (name) => `proxy_hide_header ${name};`,
+    ),
+    '',
+  ].join('\n');
+}
+
+export function toldText(plan: Plan): string {
+  const {
+    front: { edge },
+  } = plan;
+  const said = told(plan);
+  const own = edge === null ? [] : [edge.header];
+  const names = [...new Set([...forgeable.filter((name) => !ofRoad.includes(name)), ...own])];
+  return [
+    `${ownHeader}: what every service is told.`,
     comment('What belongs to one connection (RFC 9110 §7.6.1).'),
-    'proxy_set_header Connection $mile_marker_connection;',
-    'proxy_set_header Upgrade $mile_marker_upgrade;',
-    ...['HTTP2-Settings', 'Proxy-Connection', 'Trailer'].flatMap((name) => [
-      `proxy_set_header ${name} "";`,
-      `proxy_hide_header ${name};`,
-    ]),
-    ...['TE', 'Upgrade', 'X-Powered-By', 'Strict-Transport-Security'].map((name) => `proxy_hide_header ${name};`),
+    ...ofConnection.map((name) => `proxy_set_header ${name} "";`),
     comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
     'proxy_set_header Cookie $http_cookie;',
     'proxy_set_header Origin $http_origin;',
@@ -65,23 +75,20 @@ export function proxyingText(plan: Plan): string {
 }
 
 /** Maps that these lines refer to. */
-export function proxyingMaps({ front: { ports } }: Plan): string[] {
+export function proxyingMaps(): string[] {
   return [
     comment(
       'How a service is gone to: live for a WebSocket (any other tunnel would skip every rule after it), kept what may be sent twice, else once.',
     ),
-    ...block('map "$request_method:$content_length$http_transfer_encoding" $mile_marker_way', [
+    ...block('map "$http_upgrade:$request_method:$content_length$http_transfer_encoding" $mile_marker_kind', [
       'default once;',
-      ...['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].flatMap((method) => [`${method}: kept;`, `${method}:0 kept;`]),
+      ...['GET', 'HEAD', 'OPTIONS', 'PUT', 'DELETE'].flatMap((method) => [`:${method}: kept;`, `:${method}:0 kept;`]),
+      `${pattern('~*^websocket:')} $mile_marker_live;`,
     ]),
     ...block('map "$request_method $server_protocol $http_upgrade $http_connection" $mile_marker_live', [
-      'default $mile_marker_way;',
+      'default once;',
       `${pattern('~*^GET HTTP/1\\.1 websocket (?:.*[, ])?upgrade(?:[, ].*)?$')} live;`,
     ]),
-    ...block('map $http_upgrade $mile_marker_kind', ['default $mile_marker_live;', '"" $mile_marker_way;']),
-    ...block('map $mile_marker_kind $mile_marker_connection', ['default "";', 'live upgrade;']),
-    ...block('map $mile_marker_kind $mile_marker_upgrade', ['default "";', 'live websocket;']),
     ...block('map $status $mile_marker_upgraded', ['default "";', '101 $upstream_http_upgrade;']),
-    ...block('map $scheme $mile_marker_port', [`default ${String(ports.http)};`, `https ${String(ports.https)};`]),
   ];
 }

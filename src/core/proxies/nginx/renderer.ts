@@ -4,7 +4,7 @@ import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
 import { frontFile, roadPath } from './front.ts';
 import { mapId, scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
-import { proxyingFile, proxyingText } from './proxying.ts';
+import { proxyingFile, proxyingText, toldFile, toldText } from './proxying.ts';
 import { roadFile } from './road.ts';
 import { servingFile, servingText } from './serving.ts';
 
@@ -41,6 +41,7 @@ function render(plan: Plan, { current }: Placement): WrittenFile[] {
     { path: 'front.conf', content: frontFile(plan, { current }) },
     { path: servingFile, content: servingText(plan) },
     { path: proxyingFile, content: proxyingText(plan) },
+    { path: toldFile, content: toldText(plan) },
     ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road, current) })),
     // In a container of its own there is no configuration to include them from.
     ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),

@@ -2,7 +2,7 @@ import type { Plan, PlannedCertificate, PlannedLeads, PlannedRoad } from '../../
 import { covers } from '../../certificates/cover.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import { dialledParts } from '../../plan/parts.ts';
-import { addHeader, answerLines, answerMaps, methodLines } from './answer-lines.ts';
+import { addHeader, answerLines, answerMaps, hiddenLines, methodLines } from './answer-lines.ts';
 import { edgeLines, listenLines, tlsFloor } from './front.ts';
 import { gateLocations, gateMaps } from './gate-lines.ts';
 import {
@@ -13,7 +13,9 @@ import {
   leadMaps,
   originOf,
   serviceHeaderLines,
+  shortWay,
 } from './lead-lines.ts';
+import { proxyingLine } from './proxying.ts';
 import { servingLine } from './serving.ts';
 import { block, comment, escapePattern, namedText, oneLabel, ownHeader, pattern, quote, serverName } from './quote.ts';
 
@@ -42,11 +44,12 @@ export function roadFile(plan: Plan, road: PlannedRoad, current: string): string
       `ssl_certificate_key ${quote(certificate?.keyFile ?? '')};`,
       ...tlsFloor,
       ...logLines(road),
+      ...hiddenLines(road),
       ...answerLines(road, 'https'),
       comment(
         'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
       ),
-      ...block(`if ($ssl_server_name !~* ${pattern(`^(${namePattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
+      ...block(`if ($ssl_server_name !~* ${pattern(`^(?:${namePattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
       '',
       ...wayLines({ plan, road, current, listener: 'https' }, '/'),
     ]),
@@ -65,6 +68,7 @@ function plainServer(plan: Plan, road: PlannedRoad, current: string): string[] {
         ...common,
         ...edgeLines(plan),
         ...logLines(road),
+        ...hiddenLines(road),
         ...answerLines(road, 'http'),
         ...challengeLines(plan, road),
         ...wayLines({ plan, road, current, listener: 'http' }, mayBeProven(plan, road) ? '@onward' : '/'),
@@ -115,7 +119,7 @@ function challengeLines(plan: Plan, road: PlannedRoad): string[] {
 
 /** From the step `paused` on, in the order of the verdict. @param entry the first location of the road's own way */
 function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): string[] {
-  const { road } = of;
+  const { road, current } = of;
   if (road.paused) {
     const off = [comment('Paused on the map.'), 'return 503;'];
     return ['client_max_body_size 0;', ...(entry === '/' ? off : block(`location ${entry}`, off))];
@@ -124,9 +128,11 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
   return [
     `client_max_body_size ${String(bodyLimitBytes ?? 0)};`,
     ...(hasPeople(road) ? ['set $mile_marker_authorization $http_authorization;'] : []),
-    ...(dialledParts([road]).length === 0 ? [] : serviceHeaderLines(of)),
-    ...gateLocations({ road, entry, next: leadEntry(road), refusals: methodLines(road) }),
-    ...leadLocations(of),
+    ...(dialledParts([road]).length === 0 ? [] : [proxyingLine(current), ...serviceHeaderLines(of)]),
+    ...(shortWay(of, entry) ?? [
+      ...gateLocations({ road, entry, next: leadEntry(road), refusals: methodLines(road) }),
+      ...leadLocations(of),
+    ]),
   ];
 }
 

@@ -12,7 +12,7 @@ import { block, comment, pattern, quote } from './quote.ts';
 export function sharedMaps(plan: Plan): string[] {
   const { roads } = plan;
   return [
-    ...proxyingMaps(plan),
+    ...proxyingMaps(),
     ...visitorMaps(plan),
     comment(
       'Whom a request is counted to: an IPv4 address, or the /64 of an IPv6 one. In bytes, so that each has one form.',
