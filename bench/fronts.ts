@@ -30,6 +30,7 @@ interface Load {
   later?: number;
 }
 
+const frames = 'builtin: frames of WebSockets';
 const loads: Load[] = [
   { what: 'HTTP/1.1, 1 connection', path: '/', args: ['--h1', '-n', '1000', '-c', '1'], later: 1 },
   { what: 'HTTP/1.1, 40 connections', path: '/', args: ['--h1', '-n', '4000', '-c', '40'] },
@@ -38,13 +39,14 @@ const loads: Load[] = [
   { what: 'uploads of 1 MiB', path: '/up', to: takes, args: ['--h1', '-n', '800', '-c', '8'] },
 ];
 
-export async function measureFronts(): Promise<boolean> {
+/** @param only part of what is measured, by its words */
+export async function measureFronts(only = ''): Promise<boolean> {
   const missing = ['/usr/bin/h2load', '/usr/sbin/nginx'].filter((path) => !existsSync(path));
   if (missing.length > 0) {
     process.stdout.write('fronts: not measured. Install what is missing: apt-get install nghttp2-client nginx-light\n');
     return true;
   }
-  const bench = new Bench();
+  const bench = new Bench(only);
   try {
     await bench.start();
     const builtin = await bench.compare('builtin', { least: 0.9, mostLate: 1.1 });
@@ -76,6 +78,8 @@ class Bench {
   private readonly ports = { service: 0, taker: 0, http: 0, https: 0, mark: 0, other: 0 };
   private readonly pair = { certificate: '', key: '' };
 
+  constructor(private readonly only: string) {}
+
   async start(): Promise<void> {
     chmodSync(this.folder, 0o755);
     Object.assign(this.ports, await freePorts(Object.keys(this.ports)));
@@ -94,12 +98,17 @@ class Bench {
     rmSync(this.folder, { recursive: true, force: true });
   }
 
+  private isAsked(what: string): boolean {
+    return what.includes(this.only);
+  }
+
   async compare(proxy: 'builtin' | 'nginx', limits: Limits): Promise<Row[]> {
     const ours = await this.ourFront(proxy);
     const other = proxy === 'builtin' ? await this.smallestProxy() : await this.handMade();
     const rows: Row[] = [];
-    for (const load of loads) rows.push(...(await this.compareOne(proxy, load, limits)));
-    if (proxy === 'builtin') rows.push(await this.compareFrames());
+    for (const load of loads)
+      if (this.isAsked(`${proxy}: ${load.what}`)) rows.push(...(await this.compareOne(proxy, load, limits)));
+    if (proxy === 'builtin' && this.isAsked(frames)) rows.push(await this.compareFrames());
     for (const child of [ours, other]) {
       child.kill(proxy === 'nginx' ? 'SIGTERM' : 'SIGKILL');
       await ended(child);
@@ -171,7 +180,7 @@ class Bench {
       ours.push(await count(this.ports.https));
     }
     const found = row({
-      what: 'builtin: frames of WebSockets',
+      what: frames,
       ours,
       other: theirs,
       unit: 'frames/s',
@@ -189,6 +198,7 @@ class Bench {
       ['idle', 2000],
       ['live', 500],
     ] as const) {
+      if (!this.isAsked(`builtin: ${String(count)} ${what} connections`)) continue;
       const found: number[][] = [];
       for (const start of [() => this.smallestProxy(0), () => this.ourFront('builtin')]) {
         const server = await start();

@@ -90,6 +90,10 @@ test('a service that changes the protocol unasked is answered for with 502, at o
   expect(await talk(get('/switches', 'Connection: close\r\n'))).toMatch(/^HTTP\/1.1 502 /);
 });
 
+test('nor may it change to another protocol than the WebSocket that was asked for', async () => {
+  expect(await talk(get('/switches', upgrade))).toMatch(/^HTTP\/1.1 502 /);
+});
+
 test('what a service says before its answer stays between the two', async () => {
   expect(await talk(get('/hints', 'Connection: close\r\n'))).toMatch(/^HTTP\/1.1 200 OK(?:(?!HTTP)[^])*here$/);
 });

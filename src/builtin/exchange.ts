@@ -148,11 +148,11 @@ export class Exchange {
   }
 
   private goLive({ request, response, socket, head, road, client }: Going): OnLive {
-    return ({ lines, upgrade, service, head: first }) => {
+    return ({ lines, service, head: first }) => {
       this.live.add(socket);
       let text = 'HTTP/1.1 101 Switching Protocols\r\n';
       for (let at = 0; at + 1 < lines.length; at += 2) text += `${lines[at] ?? ''}: ${lines[at + 1] ?? ''}\r\n`;
-      socket.write(`${text}Connection: Upgrade\r\nUpgrade: ${upgrade}\r\n\r\n`, 'latin1');
+      socket.write(`${text}Connection: Upgrade\r\nUpgrade: websocket\r\n\r\n`, 'latin1');
       response.detachSocket(socket as Socket);
       if (first.length > 0) service.unshift(first);
       if (head.length > 0) service.write(head);

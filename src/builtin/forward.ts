@@ -27,7 +27,6 @@ export interface ForwardContext {
 /** What a live connection begins with once its service has agreed. */
 interface LiveStart {
   lines: string[];
-  upgrade: string;
   service: Duplex;
   /** What the service has sent already. */
   head: Buffer;
@@ -197,15 +196,16 @@ class Passage implements Waiting {
 
   private goLive(incoming: IncomingMessage, service: Duplex, head: Buffer): void {
     const { onLive, to, context } = this.way;
-    if (onLive === null) {
+    const { upgrade = '' } = incoming.headers;
+    if (onLive === null || upgrade.toLowerCase() !== 'websocket') {
       service.destroy();
-      this.fail(new Error('it changes to another protocol unasked'), false);
+      this.fail(new Error('it changes to a protocol that was not asked for'), false);
       return;
     }
     context.services.unwatch(this);
     const lines = linesToVisitor(incoming.rawHeaders, to.answer);
     if (!areSound(lines)) throw new Error('its answer has headers that cannot be passed on');
-    onLive({ lines, upgrade: incoming.headers.upgrade ?? 'websocket', service, head });
+    onLive({ lines, service, head });
   }
 
   /** @param again it broke before anything came, on a connection that was kept, and may be sent a second time */

@@ -14,6 +14,7 @@ import { CertificateShelf } from './certificates.ts';
 import { mostConnections } from './descriptors.ts';
 import { Exchange } from './exchange.ts';
 import { http1Server, http2Server, tlsServer } from './listeners.ts';
+import { letBytesPass } from './memory.ts';
 import { usualPatience, type Patience } from './patience.ts';
 import { comparableName, type AnyRequest } from './request.ts';
 import { Visitors, type Visitor } from './visitors.ts';
@@ -42,6 +43,7 @@ export async function startBuiltin({
   onTrouble,
   patience = usualPatience,
 }: BuiltinInput): Promise<BuiltinFront> {
+  letBytesPass();
   const front = new Front(prepare(plan), onTrouble, patience);
   const { addresses, http: httpPort, https: httpsPort } = plan.front.listen;
   const markServer = http.createServer((request, response) => answerMark(request, response, mark));

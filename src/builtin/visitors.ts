@@ -1,7 +1,7 @@
 import type { Socket } from 'node:net';
 import { countedAs } from '../core/networks/counted-as.ts';
 import { parseAddress } from '../core/networks/address.ts';
-import { giveBack } from './give-back.ts';
+import { giveBack } from './memory.ts';
 import type { Patience } from './patience.ts';
 import { mostOfOneClient } from '../core/proxies/hardening.ts';
 
