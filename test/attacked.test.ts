@@ -1,3 +1,4 @@
+import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { readdirSync } from 'node:fs';
 import bcrypt from 'bcryptjs';
@@ -10,7 +11,7 @@ import { frontHere, type FrontHere } from './support/front-here.ts';
 import { startFront } from './support/fronts.ts';
 import { sessionTo } from './support/http2.ts';
 import { listening, portOf } from './support/ports.ts';
-import { folderWith } from './support/program.ts';
+import { folderWith, mileMarker, program, says, stop } from './support/program.ts';
 import { sendRaw } from './support/raw.ts';
 import { practiceHead } from './support/site.ts';
 
@@ -242,6 +243,23 @@ describe('room', () => {
     expect(third.destroyed).toBe(true);
     visitors.stop();
     visitors.endAll();
+  });
+
+  test('a front with 256 descriptors serves the next visitor, whoever sits on the others', async () => {
+    const { head, https } = await practiceHead();
+    const folder = folderWith({ 'mile-marker.yaml': `${head}roads:\n${here()}` });
+    expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+    const front = spawn('sh', ['-c', `ulimit -n 256; exec ${process.execPath} ${program} serve`], { cwd: folder });
+    await says(front, 'Serving');
+    const sitting: TLSSocket[] = [];
+    // From a hundred addresses, as the limit of a single one is another.
+    for (let count = 0; count < 300; count += 1)
+      sitting.push(await secure(https, { localAddress: `127.0.1.${String(count % 100)}` } as tls.ConnectionOptions));
+    const text = `GET / HTTP/1.1\r\nHost: ${name}\r\nConnection: close\r\n\r\n`;
+    const outcome = await sendRaw({ port: https, tls: { servername: name }, text, from: '127.0.2.1' });
+    expect(outcome).toMatchObject({ status: 200, body: 'here' });
+    for (const socket of sitting) socket.destroy();
+    await stop(front, 'SIGTERM');
   });
 
   test('one client takes the room of others no more than its own', async () => {

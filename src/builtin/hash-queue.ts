@@ -65,13 +65,15 @@ export class HashQueue {
   private answer(fits: boolean): void {
     const asked = this.current;
     this.current = null;
-    if (fits && asked !== null) this.trust(asked.client);
+    if (asked !== null) this.remember(asked.client, fits);
     asked?.answer(fits);
     this.ask();
   }
 
-  private trust(client: string): void {
+  /** Whoever was right and then guesses has no precedence any more. */
+  private remember(client: string, fits: boolean): void {
     this.trusted.delete(client);
+    if (!fits) return;
     if (this.trusted.size >= mostTrusted) this.trusted.delete([...this.trusted][0] ?? '');
     this.trusted.add(client);
   }

@@ -6,7 +6,7 @@ import type { Patience } from './patience.ts';
 import { mostOfOneClient } from '../core/proxies/hardening.ts';
 
 /** More connections than this at one time leave so much behind that it is worth looking for. */
-const burst = 200;
+const burst = 50;
 
 /** How long a good-bye may take to be sent, in milliseconds. */
 const farewellMs = 1000;

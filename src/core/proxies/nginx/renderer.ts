@@ -78,7 +78,7 @@ export function standalone({
     ...(user === null ? [] : [`user ${user};`]),
     `pid ${quote(`${runFolder}/nginx.pid`)};`,
     `error_log ${quote(errorLog)} warn;`,
-    ...block('events', ['worker_connections 512;']),
+    ...block('events', ['worker_connections 1024;']),
     ...block('http', [
       'access_log off;',
       ...temporary.map((name) => `${name}_temp_path ${quote(`${runFolder}/${name}`)};`),
