@@ -73,7 +73,6 @@ describe('what counts against a rate', () => {
         tls: { servername: name },
         text: `GET / HTTP/1.1\r\nHost: ${name}\r\n${lines}${lines === '' ? 'Connection: close\r\n' : ''}\r\n`,
         until: /websocket/.test(lines) ? '\r\n\r\n' : 'here',
-        idleMs: 400,
       });
       statuses.push(outcome.kind === 'answer' ? outcome.status : 0);
     }

@@ -21,8 +21,16 @@ export async function alone(
     signal: () => io.signal,
   });
   try {
+    await settle(statePaths(mapFile).front, io);
     await work();
   } finally {
     await giveBack();
   }
+}
+
+/** Whatever comes next first ends what an installation left half-done. */
+async function settle(front: string, io: Io): Promise<void> {
+  const { settleFront } = await import('../use-cases/live/settle-front.ts');
+  const settled = await settleFront(front, { env: io.env, now: io.now, signal: io.signal });
+  if (settled !== null) io.err(`${settled.says}\n`);
 }

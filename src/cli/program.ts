@@ -5,6 +5,7 @@ import type { CommandContext } from './io.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume, set } from './commands/edit.ts';
+import { editions } from './commands/editions.ts';
 import { explain } from './commands/explain.ts';
 import { install } from './commands/install.ts';
 import { people } from './commands/people.ts';
@@ -39,6 +40,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   serve,
   install,
   undo,
+  editions,
   verify,
   schedule,
   demo,

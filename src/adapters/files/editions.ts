@@ -1,8 +1,10 @@
 import { appendFile, lstat, mkdir, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
+import { frontEntry, type FrontEntry } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { WrittenFile } from '../../core/proxies/renderer.ts';
 import { codeOf, Trouble } from '../trouble.ts';
+import { readJournal } from './journal.ts';
 import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble } from './safe-write.ts';
 
 /** A written state of the front's files. `digest` covers every file but the mark's own. */
@@ -28,13 +30,16 @@ export async function readCurrent(folder: string): Promise<Edition | null> {
   const target = await linkTarget(join(folder, 'current'));
   // Up to version 0.1 the folder had another name; what is in it is left alone, and the first edition comes beside it.
   if (target === null || target.startsWith('generations/')) return null;
-  const own = join(folder, target);
+  return read(folder, join(folder, target));
+}
+
+async function read(folder: string, own: string): Promise<Edition> {
   try {
     const mark = marked.exec(await readFile(join(own, 'mark.txt'), 'utf8'));
     if (mark === null) throw new Error('its mark.txt says no edition');
     return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own) };
   } catch (cause) {
-    const message = `The newest edition, ${own}, cannot be read.`;
+    const message = `The edition ${own} cannot be read.`;
     const remedy = `Remove the link ${join(folder, 'current')}, then: mile-marker write. Older editions stay.`;
     throw new Trouble({ code: 'edition-unreadable', message, remedy, cause });
   }
@@ -72,12 +77,11 @@ export async function nextNumber(folder: string): Promise<number> {
 }
 
 /**
- * Writes an edition whole, makes it durable, then switches `current` to it. Killed at any point it leaves either the
- * old state or the new one, and the next run clears what was half-made.
+ * Writes an edition whole and makes it durable. Killed at any point it leaves either none of it or all, and the next run clears what was half-made.
  *
  * @param now time for the journal, ISO 8601
  */
-export async function writeEdition(folder: string, edition: Edition, now: string): Promise<void> {
+export async function prepareEdition(folder: string, edition: Edition, now: string): Promise<void> {
   const { number, digest, files } = edition;
   const editions = join(folder, 'editions');
   await ensureFolder(folder);
@@ -94,29 +98,84 @@ export async function writeEdition(folder: string, edition: Edition, now: string
     for (const inner of new Set(files.map(({ path }) => dirname(join(half, path))))) await syncFolder(inner);
     await rename(half, join(editions, editionNumber(number)));
   } catch (cause) {
-    await rm(half, { recursive: true, force: true });
+    // On a disk that has just turned read-only this fails too; the first reason is the one to tell.
+    await rm(half, { recursive: true, force: true }).catch(() => undefined);
     throw writeTrouble(editions, cause);
   }
   await syncFolder(editions);
-  await record(folder, { at: now, event: 'prepared', edition: number, digest });
+  await noteFront(folder, { event: 'prepared', at: now, edition: number, digest });
+}
+
+/** Points `current` at an edition that is there, in one step. */
+export async function switchEdition(
+  folder: string,
+  { number, digest }: Pick<Edition, 'number' | 'digest'>,
+  now: string,
+): Promise<void> {
   await switchLink(join(folder, 'current'), `editions/${editionNumber(number)}`);
-  await record(folder, { at: now, event: 'switched', edition: number, digest });
+  await noteFront(folder, { event: 'switched', at: now, edition: number, digest });
+}
+
+/** Takes `current` away: nothing counts. */
+export async function switchToNone(folder: string): Promise<void> {
+  await rm(join(folder, 'current'), { force: true }).catch((cause: unknown) => {
+    throw writeTrouble(join(folder, 'current'), cause);
+  });
+  await syncFolder(folder);
+}
+
+/** Numbers of the editions that are there whole, oldest first. */
+export async function editionsIn(folder: string): Promise<number[]> {
+  const names = await readdir(join(folder, 'editions')).catch(() => []);
+  return names
+    .filter((name) => /^\d{4,}$/.test(name))
+    .map(Number)
+    .sort((a, b) => a - b);
+}
+
+/** @throws Trouble `edition-unreadable`, `no-such-edition` */
+export async function readEdition(folder: string, number: number): Promise<Edition> {
+  const own = editionFolder(folder, number);
+  if ((await lstat(own).catch(() => null)) !== null) return read(folder, own);
+  const there = (await editionsIn(folder)).map(editionNumber).join(', ');
+  throw new Trouble({
+    code: 'no-such-edition',
+    message: `There is no edition ${editionNumber(number)}.`,
+    remedy: there === '' ? 'None was written yet: mile-marker write' : `There are: ${there}`,
+    exitCode: 2,
+  });
+}
+
+export function editionFolder(folder: string, number: number): string {
+  return join(folder, 'editions', editionNumber(number));
 }
 
 async function clearHalfMade(editions: string): Promise<void> {
   for (const name of await readdir(editions)) {
-    if (/^\.\d{4,}\.new$/.test(name)) await rm(join(editions, name), { recursive: true, force: true });
+    if (!/^\.\d{4,}\.new$/.test(name)) continue;
+    await rm(join(editions, name), { recursive: true, force: true }).catch((cause: unknown) => {
+      throw writeTrouble(join(editions, name), cause);
+    });
   }
 }
 
 /** The journal is only ever added to; a switch that was cut short is seen as `prepared` without `switched`. */
-async function record(folder: string, event: Record<string, unknown>): Promise<void> {
-  const path = join(folder, 'journal.jsonl');
+export async function noteFront(folder: string, entry: FrontEntry): Promise<void> {
+  const path = frontJournal(folder);
   try {
     const there = await lstat(path).catch(() => null);
     if (there?.isSymbolicLink() === true) throw Object.assign(new Error('link'), { code: 'ELOOP' });
-    await appendFile(path, `${JSON.stringify(event)}\n`, { mode: 0o644 });
+    await appendFile(path, `${JSON.stringify(entry)}\n`, { mode: 0o644 });
   } catch (cause) {
     throw writeTrouble(path, cause);
   }
+}
+
+/** What happened to the front so far, oldest first. */
+export function readFrontJournal(folder: string): Promise<FrontEntry[]> {
+  return readJournal(frontJournal(folder), frontEntry);
+}
+
+function frontJournal(folder: string): string {
+  return join(folder, 'journal.jsonl');
 }

@@ -11,6 +11,9 @@ interface WaitInput {
   signal: AbortSignal;
 }
 
+/** So often must the new mark come in a row. */
+const inARow = 3;
+
 /**
  * Waits until the front answers the mark of the newest edition: only then does it really run it.
  *
@@ -18,10 +21,13 @@ interface WaitInput {
  */
 export async function waitForMark({ address, port, mark, withinMs, signal }: WaitInput): Promise<void> {
   const tries = Math.ceil(withinMs / 100);
+  // For a moment after a reload some connections still go to what ran before.
+  let seen = 0;
   for (let left = tries; left > 0 && !signal.aborted; left -= 1) {
     const headers = { host: address };
     const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, timeoutMs: 1000, signal });
-    if (answer.ok && answer.value.body.trim() === mark.trim()) return;
+    seen = answer.ok && answer.value.body.trim() === mark.trim() ? seen + 1 : 0;
+    if (seen === inARow) return;
     await sleep(100);
   }
   if (signal.aborted) return;

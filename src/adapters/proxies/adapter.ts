@@ -8,10 +8,33 @@ import { Trouble } from '../trouble.ts';
 
 export type Env = Readonly<Record<string, string | undefined>>;
 
-/** How a server program took a configuration. @property output its own words */
+/** How a server program took a configuration. @property output its own words @property untested this machine does not let it be tested like this */
 export interface Tried {
   passed: boolean;
   output: string;
+  untested?: true;
+}
+
+/** One folder in place of another, for a test. */
+export interface Swap {
+  of: string;
+  instead: string;
+}
+
+/**
+ * How the installed program gets to the written files: it reads them already, it will by a file that is to be made, a person must say so; or it
+ * refuses what it is set up with as it is.
+ */
+export type Place =
+  { how: 'read' } | { how: 'file'; path: string } | { how: 'by-hand'; why: string } | { how: 'refuses'; why: string };
+
+/** The server program of this machine, as its administrator runs it. */
+export interface InstalledProxy {
+  placeFor: (program: string, entry: string) => Promise<Place>;
+  /** Its own test of all that it reads, with one folder in place of another; null: as it is. */
+  testWith: (program: string, swap: Swap | null) => Promise<Tried>;
+  /** Tests what it reads, then has it take that up anew, or starts it. */
+  bring: (program: string) => Promise<Tried>;
 }
 
 /** An instance that was started by us, as a child of ours. */
@@ -34,8 +57,7 @@ export interface ProxyAdapter {
   test: (program: string, config: string) => Promise<Tried>;
   /** Has what runs with this configuration take it up anew. */
   reload: (program: string, config: string) => Promise<Tried>;
-  /** Tests what the installed program is set up with, and has it take that up anew. */
-  reloadInstalled: (program: string) => Promise<Tried>;
+  installed: InstalledProxy;
   /** Words of the command that does that, for others to run. */
   reloadWords: (program: string, config: string) => string[];
   /** What it serves by files that are not those of this plan, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */

@@ -1,20 +1,33 @@
 import { Argument, Option } from 'commander';
-import { Command, mapOption, parseMinutes } from './common-options.ts';
+import { Command, collect, jsonOption, mapOption, parseMinutes } from './common-options.ts';
+import { alone } from '../alone.ts';
 import type { InstallOptions } from '../run/firewall.ts';
+import type { InstallFrontOptions } from '../run/install-front.ts';
 import type { CommandContext } from '../io.ts';
 
 /** What can be put live. */
-export const installable = ['firewall'] as const;
+export const installable = ['front', 'firewall'] as const;
 
 export function install(context: CommandContext): Command {
   return new Command('install')
-    .description('load the written firewall rules on trial; unless you keep them, they are removed by themselves')
-    .addArgument(new Argument('<part>', 'what is to go live').choices(installable))
-    .addOption(new Option('--minutes <count>', 'how long the trial lasts').argParser(parseMinutes).default(2))
-    .option('--keep', 'keep the rules that are on trial, over reboots, too')
+    .description(
+      'bring the map live: write, test, switch, reload and test every road; or load the firewall rules on trial',
+    )
+    .addArgument(new Argument('[part]', 'what is to go live').choices(installable).default('front'))
     .addOption(mapOption())
-    .action(async (_part: string, options: InstallOptions) => {
-      const { runInstallFirewall } = await import('../run/firewall.ts');
-      await runInstallFirewall(options, context);
+    .option('--yes', 'front: do not ask')
+    .option('--dry-run', 'front: show what would change, and change nothing')
+    .option('--despite <rule>', 'front: go on although `check` finds an error of this rule (may be repeated)', collect)
+    .addOption(jsonOption())
+    .addOption(new Option('--minutes <count>', 'firewall: how long the trial lasts').argParser(parseMinutes).default(2))
+    .option('--keep', 'firewall: keep the rules that are on trial, over reboots, too')
+    .action(async (part: (typeof installable)[number], options: InstallOptions & InstallFrontOptions) => {
+      if (part === 'firewall') {
+        const { runInstallFirewall } = await import('../run/firewall.ts');
+        await runInstallFirewall(options, context);
+        return;
+      }
+      const { runInstallFront } = await import('../run/install-front.ts');
+      await alone(options, 'install', context.io, () => runInstallFront(options, context));
     });
 }

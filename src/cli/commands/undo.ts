@@ -1,17 +1,37 @@
-import { Argument, Option } from 'commander';
+import { Argument, InvalidArgumentError, Option } from 'commander';
 import { Command, mapOption } from './common-options.ts';
+import { alone } from '../alone.ts';
 import { installable } from './install.ts';
 import type { UndoOptions } from '../run/firewall.ts';
+import type { UndoFrontOptions } from '../run/install-front.ts';
 import type { CommandContext } from '../io.ts';
 
 export function undo(context: CommandContext): Command {
   return new Command('undo')
-    .description('undo: rules on trial give way to the kept ones, kept ones are removed')
+    .description('take back: the front to the edition before, or firewall rules to the kept ones')
     .addArgument(new Argument('<part>', 'what to undo').choices(installable))
+    .addArgument(new Argument('[edition]', 'front: this edition instead').argParser(parseEdition))
+    .option('--yes', 'front: do not ask')
     .addOption(new Option('--trial <id>', 'only while this trial still stands').hideHelp())
     .addOption(mapOption())
-    .action(async (_part: string, options: UndoOptions) => {
-      const { runUndoFirewall } = await import('../run/firewall.ts');
-      await runUndoFirewall(options, context);
-    });
+    .action(
+      async (
+        part: (typeof installable)[number],
+        edition: number | undefined,
+        options: UndoOptions & UndoFrontOptions,
+      ) => {
+        if (part === 'firewall') {
+          const { runUndoFirewall } = await import('../run/firewall.ts');
+          await runUndoFirewall(options, context);
+          return;
+        }
+        const { runUndoFront } = await import('../run/install-front.ts');
+        await alone(options, 'undo', context.io, () => runUndoFront(edition ?? null, options, context));
+      },
+    );
+}
+
+function parseEdition(text: string): number {
+  if (!/^\d{1,9}$/.test(text) || Number(text) < 1) throw new InvalidArgumentError('Write the number of an edition.');
+  return Number(text);
 }

@@ -94,7 +94,7 @@ function printResult(
   const { changes, edition, written, folder, throwaway } = result;
   const number = editionNumber(edition);
   if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
-  else for (const change of changes) io.out(`${verb(change)} ${change.path}\n`);
+  else printChanges(changes, io);
   if (changes.length === 0) io.err(`Nothing changed. Edition ${number} is what the map says.\n`);
   else if (!written)
     io.err(`${plural(changes.length, 'file')} would change, as edition ${number}. Nothing was written.\n`);
@@ -130,6 +130,11 @@ function containerWords(again: string, compose: string | null): string {
 
 function includeWords({ line, where }: { line: string; where: string }, reload: string): string {
   return `next: once, add this line ${where}:\n      ${line}\nthen: ${reload}\n`;
+}
+
+/** One line a file. */
+export function printChanges(changes: readonly FileChange[], io: Io): void {
+  for (const change of changes) io.out(`${verb(change)} ${change.path}\n`);
 }
 
 function verb({ before, after }: FileChange): string {

@@ -44,6 +44,27 @@ export const liveDocuments = {
     findings,
     summary: z.strictObject(counts).optional(),
   },
+  install: {
+    map: z.string(),
+    end: z.enum(['refused', 'not-yet', 'same', 'live', 'back']),
+    running: count.nullable().optional(),
+    edition: count.optional(),
+    include: z.string().nullable().optional(),
+    changes: texts.optional(),
+    findings,
+  },
+  editions: {
+    map: z.string(),
+    current: count.nullable(),
+    editions: z.array(
+      z.strictObject({
+        number: count,
+        outcome: z.enum(['written', 'live', 'confirmed', 'not-tested', 'returned', 'refused', 'unfinished']),
+        at: z.string().nullable(),
+        why: z.string().nullable(),
+      }),
+    ),
+  },
   links: {
     map: z.string(),
     links: z.array(z.strictObject({ url: z.string(), on: z.enum(['mobile data', 'Wi-Fi at home']), see: z.string() })),

@@ -33,5 +33,5 @@ export async function lastWritten(paths: StatePaths): Promise<{ plan: Plan; edit
   const current = await readCurrent(paths.front);
   const text = current?.files.find(({ path }) => path === builtinRenderer.entry)?.content;
   const plan = text === undefined ? null : readPlan(text);
-  return current === null || plan === null ? null : { plan, edition: current.number };
+  return current === null || plan?.front.proxy !== 'builtin' ? null : { plan, edition: current.number };
 }

@@ -5,10 +5,11 @@ import { homeNetworks } from '../../core/networks/home.ts';
 import { firewallRules } from '../../core/way-in/firewall.ts';
 import { wayInPage } from '../../core/way-in/page.ts';
 import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
-import { markText, nextNumber, readCurrent, writeEdition } from '../../adapters/files/editions.ts';
+import { markText, nextNumber, prepareEdition, readCurrent, switchEdition } from '../../adapters/files/editions.ts';
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
+import { planFile, planPath } from '../../core/proxies/builtin/renderer.ts';
 import { programOf, writtenPrograms } from '../../core/proxies/programs.ts';
 import type { Renderer, WrittenFile } from '../../core/proxies/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -35,6 +36,7 @@ export interface FileChange {
 export interface WriteResult {
   folder: string;
   edition: number;
+  digest: string;
   changes: FileChange[];
   written: boolean;
   throwaway: string[];
@@ -49,6 +51,8 @@ interface WriteInput {
   now: Date;
   /** Only say what would change. */
   dry: boolean;
+  /** Leave `current` where it is: what is installed is tested first. */
+  onlyPrepare?: boolean;
 }
 
 /**
@@ -57,7 +61,7 @@ interface WriteInput {
  *
  * @throws Trouble `path-unusable` when the folder's path cannot stand in the server's configuration
  */
-export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Promise<WriteResult> {
+export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false }: WriteInput): Promise<WriteResult> {
   const { plan, paths } = site;
   const renderer = rendererFor(plan.front.proxy);
   const folder = out === undefined ? paths.front : resolve(cwd, out);
@@ -72,15 +76,16 @@ export async function writeFiles({ site, out, cwd, now, dry }: WriteInput): Prom
   const fresh = current?.digest !== digest || wayIn.some((file) => !isIn(current.files, file));
   const edition = fresh ? await nextNumber(folder) : current.number;
   const markFile = renderer.renderMark(plan, markText({ number: edition, digest }));
-  const complete = [...files, ...wayIn, markFile];
-  const changes = fresh ? changesBetween(current?.files ?? [], complete, markFile.path) : [];
-  if (dry) return { folder, edition, changes, written: false, throwaway: [], includeLine };
+  const complete = [...files, ...(renderer.entry === planPath ? [] : [planFile(plan)]), ...wayIn, markFile];
+  const changes = fresh ? changesBetween(current?.files ?? [], [...files, ...wayIn, markFile], markFile.path) : [];
+  if (dry) return { folder, edition, digest, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   await ensureLogs(plan);
-  if (fresh) await writeEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
+  if (fresh) await prepareEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
+  if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
-  return { folder, edition, changes, written: fresh, throwaway, includeLine };
+  return { folder, edition, digest, changes, written: fresh, throwaway, includeLine };
 }
 
 /** A server does not start when the folder of a log is missing. */
@@ -126,7 +131,10 @@ export function digestOf(files: readonly WrittenFile[]): string {
 }
 
 function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFile[], markPath: string): FileChange[] {
-  const old = new Map(older.filter(({ path }) => path !== 'mark.txt').map(({ path, content }) => [path, content]));
+  // What an edition is kept with says nothing new to a person.
+  const isShown = ({ path }: WrittenFile): boolean =>
+    path !== 'mark.txt' && (path !== planPath || newer.some((file) => file.path === planPath));
+  const old = new Map(older.filter(isShown).map(({ path, content }) => [path, content]));
   const fresh = new Map(newer.map(({ path, content }) => [path, content]));
   return (
     [...new Set([...old.keys(), ...fresh.keys()])]

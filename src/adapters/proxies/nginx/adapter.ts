@@ -6,6 +6,7 @@ import type { Plan } from '../../../core/plan/plan.ts';
 import { standalone } from '../../../core/proxies/nginx/renderer.ts';
 import type { Served } from '../../../core/rules/rule.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
+import { installedNginx } from './installed.ts';
 import {
   findProgram,
   patienceMs,
@@ -27,12 +28,7 @@ export const nginxAdapter: ProxyAdapter = {
     const { code, err } = await runQuiet(program, argv, patienceMs);
     return { passed: code === 0, output: err };
   },
-  reloadInstalled: async (program) => {
-    const tested = await runQuiet(program, ['-t', '-q', '-e', 'stderr'], patienceMs);
-    if (tested.code !== 0) return { passed: false, output: tested.err };
-    const { code, err } = await runQuiet(program, ['-s', 'reload', '-e', 'stderr'], patienceMs);
-    return { passed: code === 0, output: err };
-  },
+  installed: installedNginx,
   reloadWords,
   served,
   standalone,

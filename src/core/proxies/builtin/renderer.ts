@@ -1,16 +1,23 @@
 import type { Plan } from '../../plan/plan.ts';
 import { planVersion } from '../../plan/plan.ts';
-import type { Renderer } from '../renderer.ts';
+import type { Renderer, WrittenFile } from '../renderer.ts';
+
+/** In every edition, whatever its proxy: what it was meant to do. */
+export const planPath = 'plan.json';
 
 /** The builtin proxy serves a plan as it is, so its one file is the plan. `serve` falls back to it when the map cannot be read. */
 export const builtinRenderer: Renderer = {
-  entry: 'plan.json',
+  entry: planPath,
   includeLine: () => null,
-  render: (plan) => [{ path: 'plan.json', content: `${JSON.stringify(plan, withoutFound, 2)}\n` }],
-  essence: (plan) => [{ path: 'plan.json', content: servedText(plan) }],
+  render: (plan) => [planFile(plan)],
+  essence: (plan) => [{ path: planPath, content: servedText(plan) }],
   renderMark: (_, mark) => ({ path: 'mark.json', content: `${JSON.stringify({ mark })}\n` }),
   unusablePath: () => null,
 };
+
+export function planFile(plan: Plan): WrittenFile {
+  return { path: planPath, content: `${JSON.stringify(plan, withoutFound, 2)}\n` };
+}
 
 /** Parts of a plan that are for people and for `verify`; the builtin proxy does the same whatever they are. */
 const besides = ['map', 'lines', 'where', 'resolution', 'why', 'expect', 'meantSo'];
@@ -24,7 +31,7 @@ function withoutFound(key: string, value: unknown): unknown {
   return key === 'resolution' ? undefined : value;
 }
 
-/** Reads what `builtin` rendered. Null when it is not a plan of this version. */
+/** Reads what `planFile` made. Null when it is not a plan of this version. */
 export function readPlan(text: string): Plan | null {
   try {
     const plan = JSON.parse(text) as Partial<Plan>;

@@ -43,6 +43,31 @@ export function readDump(text: string, own: string | null): ServerBlock[] {
   });
 }
 
+/** The files that nginx really reads, the main one first. */
+export function filesRead(text: string): string[] {
+  return [...text.matchAll(/^# configuration file (.+):$/gm)].map(([, file = '']) => file);
+}
+
+/** Folders of which nginx reads every `.conf` file inside `http { }`, as they are written there. */
+export function foldersRead(text: string): string[] {
+  const open: string[] = [];
+  let directive: string[] = [];
+  const folders: string[] = [];
+  for (const { text: word } of wordsOf(text)) {
+    if (word === '{') open.push(directive[0] ?? '');
+    else if (word === '}') open.pop();
+    else if (word !== ';') {
+      directive.push(word);
+      continue;
+    } else if (directive[0] === 'include' && open.join(' ') === 'http') {
+      const folder = /^(.*)\/\*(?:\.conf)?$/.exec(directive[1] ?? '')?.[1];
+      if (folder !== undefined) folders.push(folder);
+    }
+    directive = [];
+  }
+  return folders;
+}
+
 /** The map whose file each of ours is, by its first line; empty when that does not say. */
 function mapsOfFiles(text: string): Map<string, string> {
   const headers = text.matchAll(

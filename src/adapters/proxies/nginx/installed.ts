@@ -1,0 +1,69 @@
+import { existsSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { filesRead, foldersRead } from '../../../core/proxies/nginx/dump.ts';
+import { runQuiet } from '../../processes/run-quiet.ts';
+import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
+
+/** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
+export const installedNginx: InstalledProxy = { placeFor, testWith, bring };
+
+async function placeFor(program: string, entry: string): Promise<Place> {
+  const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
+  const read = filesRead(out);
+  if (read.includes(entry)) return { how: 'read' };
+  const [main = '/etc/nginx/nginx.conf'] = read;
+  for (const folder of foldersRead(out).map((path) => (path.startsWith('/') ? path : join(dirname(main), path)))) {
+    if (!existsSync(folder)) continue;
+    const path = await freeName(folder, entry);
+    if (path !== null) return { how: 'file', path };
+  }
+  return { how: 'by-hand', why: 'its configuration reads no folder of files' };
+}
+
+/** A file of an earlier installation may stand there still; the file of another map stays. */
+async function freeName(folder: string, entry: string): Promise<string | null> {
+  for (const name of ['mile-marker.conf', 'mile-marker-2.conf', 'mile-marker-3.conf', 'mile-marker-4.conf']) {
+    const path = join(folder, name);
+    const text = await readFile(path, 'utf8').catch(() => null);
+    if (text?.includes(entry) !== false) return path;
+  }
+  return null;
+}
+
+/**
+ * In a mount namespace of its own (mount_namespaces(7)) the new edition stands where the old one does, so that the very bytes are tested with all
+ * that is beside them, and what runs sees nothing of it.
+ */
+async function testWith(program: string, swap: Swap | null): Promise<Tried> {
+  const test = ['-t', '-q', '-e', 'stderr'];
+  if (swap === null) return tried(await runQuiet(program, test, patienceMs));
+  const asRoot = process.getuid?.() === 0 ? [] : ['--user', '--map-root-user'];
+  const inside = `mount --bind "$1" "$2" || exit ${String(noMount)}; shift 2; exec "$@"`;
+  const argv = [...asRoot, '--mount', '--', 'sh', '-c', inside, 'sh', swap.instead, swap.of, program, ...test];
+  const ended = await runQuiet('unshare', argv, patienceMs);
+  const cannot = ended.code === null || ended.code === noMount || /^unshare: /m.test(ended.err);
+  return cannot ? { passed: false, output: '', untested: true } : tried(ended);
+}
+
+/** Exit code of the shell in between; nginx ends with 0 or 1. */
+const noMount = 99;
+
+function tried({ code, err }: { code: number | null; err: string }): Tried {
+  return { passed: code === 0, output: code === 0 ? '' : reasonIn(err) };
+}
+
+async function bring(program: string): Promise<Tried> {
+  const tested = await testWith(program, null);
+  if (!tested.passed) return tested;
+  const { code, err } = await runQuiet(program, ['-s', 'reload', '-e', 'stderr'], patienceMs);
+  if (code === 0 || !/invalid PID number|open\(\) .* failed|No such process/.test(err)) return tried({ code, err });
+  // It does not run.
+  const [starter = '', ...argv] = existsSync('/run/systemd/system') ? ['systemctl', 'start', 'nginx'] : [program];
+  return tried(await runQuiet(starter, argv, patienceMs));
+}
+
+function reasonIn(err: string): string {
+  return /\[emerg\] (?:\d+#\d+: )?(.*)/.exec(err)?.[1] ?? (err.trim().split('\n')[0] || 'it gives no reason');
+}

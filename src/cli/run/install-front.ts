@@ -1,0 +1,212 @@
+import { setMaxListeners } from 'node:events';
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import type { Finding } from '../../core/findings/finding.ts';
+import type { Worse } from '../../core/live/made-worse.ts';
+import { countStandings } from '../../core/legs/leg.ts';
+import { inUrl } from '../../core/networks/address.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import { liveWords } from '../../use-cases/live/front-moves.ts';
+import {
+  installFront,
+  previewInstall,
+  undoFront,
+  type Installed,
+  type Prepared,
+} from '../../use-cases/live/install-front.ts';
+import { editionBefore } from '../../core/live/front-journal.ts';
+import { readFrontJournal, readCurrent } from '../../adapters/files/editions.ts';
+import { judgeSite, type Site } from '../../use-cases/map/load.ts';
+import type { CommandContext, Io } from '../io.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
+import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural, wrap } from '../print/style.ts';
+import { testRoads } from './verify-run.ts';
+import { printChanges } from './write.ts';
+
+export interface InstallFrontOptions extends OpenOptions {
+  yes?: boolean;
+  dryRun?: boolean;
+  despite?: string[];
+}
+
+/** Shows the difference, asks, brings it live, and says what is live now and how to go back. */
+export async function runInstallFront(options: InstallFrontOptions, context: CommandContext): Promise<void> {
+  const { io, setCode } = context;
+  const site = await openSite(options, context, 'install');
+  if (site === null) return;
+  const findings = await judgeSite(site, { now: io.now(), env: io.env });
+  const blocking = blockingOf(findings, options.despite ?? []);
+  if (blocking.length > 0) {
+    refuse(site, blocking, options, io);
+    setCode(exit.foundWrong);
+    return;
+  }
+  // Every step on the network listens for Ctrl-C.
+  setMaxListeners(0, io.signal);
+  const world = { env: io.env, now: io.now, signal: io.signal };
+  const preview = await previewInstall({ ...world, site, cwd: io.cwd });
+  if (options.json !== true) printPreview(preview, site.plan, io);
+  if (options.dryRun === true) {
+    if (options.json === true) io.out(document(site, preview, null));
+    io.err('Nothing was changed.\nnext: mile-marker install\n');
+    return;
+  }
+  if (isDone(preview)) {
+    if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }));
+    io.err(
+      `Edition ${editionNumber(preview.edition)} is live already. Nothing was changed.\nnext: mile-marker verify\n`,
+    );
+    return;
+  }
+  if (!(await agreed('Bring this live?', options, io))) {
+    io.err('Nothing was changed.\n');
+    return;
+  }
+  const result = await installFront({
+    ...world,
+    site,
+    cwd: io.cwd,
+    test: (plan) =>
+      testRoads({ ...site, plan }, [], { at: ownPlace(plan), timeout: 5000, parallel: 8, failOn: 'error' }, io),
+    onStep: (words) => io.progress(words),
+  }).finally(() => io.progress(''));
+  if (options.json === true) io.out(document(site, preview, result));
+  report(result, options, io);
+  if (result.end === 'back') setCode(exit.foundWrong);
+}
+
+function isDone({ changes, running, edition, place }: Prepared): boolean {
+  return changes.length === 0 && running === edition && place.how === 'read';
+}
+
+/** A name without a certificate gets the throwaway one, so it stands in nobody's way. */
+function blockingOf(findings: readonly Finding[], despite: readonly string[]): Finding[] {
+  return findings.filter(
+    ({ rule, severity }) => severity === 'error' && rule !== 'no-certificate' && !despite.includes(rule),
+  );
+}
+
+function refuse(site: Site, blocking: Finding[], { json }: InstallFrontOptions, io: Io): void {
+  const summary = countFindings(blocking);
+  if (json === true) io.out(jsonDocument('install', { map: site.mapFile, end: 'refused', findings: blocking }));
+  else io.out(formatFindings(blocking, { width: io.width, colour: io.colour.out }));
+  const rules = [...new Set(blocking.map(({ rule }) => rule))];
+  io.err(`\nNothing was changed: ${countsInWords(summary)}.\nnext: fix the errors, then: mile-marker install\n`);
+  io.err(
+    wrap(`      or, when you know better: mile-marker install ${rules.map((rule) => `--despite ${rule}`).join(' ')}`, {
+      width: io.width,
+    }),
+  );
+}
+
+/** Where the front itself listens on this machine, whatever its names lead to. */
+function ownPlace({ front: { listen } }: Plan): string {
+  const [first = '127.0.0.1'] = listen.addresses;
+  const address = first === '0.0.0.0' ? '127.0.0.1' : first === '::' ? '::1' : first;
+  return `${inUrl(address)}:${String(listen.https)}`;
+}
+
+function printPreview({ changes, edition, running, place }: Prepared, { front }: Plan, io: Io): void {
+  const { title } = programOf(front.proxy);
+  printChanges(changes, io);
+  if (place.how === 'file') io.out(`new     ${place.path}, by which ${title} reads these files\n`);
+  const now = running === null ? `${title} runs no edition of this map` : `${title} runs ${liveWords(running)}`;
+  io.err(`${now}. To be live: edition ${editionNumber(edition)}, ${plural(changes.length, 'file')} changed.\n`);
+}
+
+async function agreed(question: string, { yes }: { yes?: boolean }, io: Io): Promise<boolean> {
+  if (yes === true) return true;
+  if (io.ask !== null) return /^y(es)?$/i.test((await io.ask(`${question} [y/N] `)).trim());
+  throw new Trouble({
+    code: 'not-agreed',
+    message: 'There is no terminal to ask on, so nothing was changed.',
+    remedy: 'Check the difference above, then add --yes.',
+    exitCode: exit.badInput,
+  });
+}
+
+function report(result: Installed, { json }: InstallFrontOptions, io: Io): void {
+  const number = editionNumber(result.edition);
+  switch (result.end) {
+    case 'same':
+      io.err(`Edition ${number} is live already.\nnext: mile-marker verify\n`);
+      return;
+    case 'back':
+      if (json !== true) io.out(worseWords(result.worse, io));
+      io.err(
+        wrap(
+          `Edition ${number} made this worse, so it was taken back. Live now: ${liveWords(result.from)}, as before.`,
+          io,
+        ),
+      );
+      io.err('next: fix that in the map, then: mile-marker install\n');
+      return;
+    case 'live': {
+      const { well, untested, unsure, faulty } = countStandings(result.after.roads);
+      const wrong = result.after.findings.filter(({ severity }) => severity === 'error');
+      if (json !== true && wrong.length > 0)
+        io.out(`${formatFindings(wrong, { width: io.width, colour: io.colour.out })}\n`);
+      const rest = untested + unsure === 0 ? '' : `, ${String(untested + unsure)} not tested to the end`;
+      const bad = faulty === 0 ? '' : `, ${String(faulty)} with something wrong`;
+      io.err(
+        `Edition ${number} is live. At the front itself: ${String(well)} of ${plural(well + untested + unsure + faulty, 'road')} well${bad}${rest}.\n`,
+      );
+      io.err('next: mile-marker verify\n      to go back: mile-marker undo front\n');
+    }
+  }
+}
+
+function worseWords(worse: readonly Worse[], io: Io): string {
+  const findings = [...new Set(worse.map(({ because }) => because))];
+  return formatFindings(findings, { width: io.width, colour: io.colour.out });
+}
+
+function document(site: Site, { changes, running, place }: Prepared, result: Installed | null): string {
+  return jsonDocument('install', {
+    map: site.mapFile,
+    end: result?.end ?? 'not-yet',
+    running,
+    ...(result === null ? {} : { edition: result.edition }),
+    include: place.how === 'file' ? place.path : null,
+    changes: changes.map(({ path }) => path),
+    findings:
+      result?.end === 'live'
+        ? result.after.findings
+        : result?.end === 'back'
+          ? [...new Set(result.worse.map(({ because }) => because))]
+          : [],
+  });
+}
+
+export interface UndoFrontOptions extends OpenOptions {
+  yes?: boolean;
+}
+
+export async function runUndoFront(
+  edition: number | null,
+  options: UndoFrontOptions,
+  context: CommandContext,
+): Promise<void> {
+  const { io } = context;
+  const site = await openSite(options, context, 'undo');
+  if (site === null) return;
+  const { front } = site.paths;
+  const current = (await readCurrent(front))?.number ?? null;
+  const to = edition ?? editionBefore(await readFrontJournal(front), current);
+  const { title } = programOf(site.plan.front.proxy);
+  const question =
+    to === null
+      ? `There is no edition before. ${title} will serve nothing of this map. Go on?`
+      : `Take the front back to ${liveWords(to)}?`;
+  if (!(await agreed(question, options, io))) {
+    io.err('Nothing was changed.\n');
+    return;
+  }
+  const result = await undoFront({ site, to, env: io.env, now: io.now, signal: io.signal });
+  io.err(`Live now: ${liveWords(result.to)}. Before: ${liveWords(result.from)}. The map is unchanged.\n`);
+  const again = result.from === null ? 'mile-marker install' : `mile-marker undo front ${editionNumber(result.from)}`;
+  io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again: ${again}\n`);
+}

@@ -1,0 +1,94 @@
+import * as z from 'zod';
+import { proxyNames } from '../proxies/names.ts';
+
+const at = z.string();
+const edition = z.number();
+
+/**
+ * One line of the front's journal; `at` is ISO 8601. An edition is prepared (written whole), switched to (`current` leads to it), reloaded (the proxy
+ * was told) and confirmed (its mark was seen and the roads tested). `installing` begins what `confirmed`, `returned` or `refused` ends.
+ *
+ * Fields: `from` and `to` are editions, null where there is no front of ours. `include` is the file that was made so that the proxy reads ours; null
+ * when it did already. `proxy` and `mark` say whom to ask when this was cut short. `tested` says whether the roads were tested.
+ */
+export const frontEntry = z.discriminatedUnion('event', [
+  z.object({ event: z.literal('prepared'), at, edition, digest: z.string() }),
+  z.object({ event: z.literal('switched'), at, edition, digest: z.string() }),
+  z.object({
+    event: z.literal('installing'),
+    at,
+    from: edition.nullable(),
+    to: edition.nullable(),
+    include: z.string().nullable(),
+    proxy: z.enum(proxyNames),
+    mark: z.object({ address: z.string(), port: z.number() }),
+  }),
+  z.object({ event: z.literal('reloaded'), at, edition }),
+  z.object({ event: z.literal('confirmed'), at, edition: edition.nullable(), tested: z.boolean() }),
+  z.object({ event: z.literal('returned'), at, from: edition.nullable(), to: edition.nullable(), why: z.string() }),
+  z.object({ event: z.literal('refused'), at, edition, why: z.string() }),
+]);
+export type FrontEntry = z.infer<typeof frontEntry>;
+export type Begun = Extract<FrontEntry, { event: 'installing' }>;
+
+/** What was begun and not ended: a kill, a crash or a full disk came between. */
+export function unfinished(entries: readonly FrontEntry[]): Begun | null {
+  let begun: Begun | null = null;
+  for (const entry of entries) {
+    if (entry.event === 'installing') begun = entry;
+    else if (['confirmed', 'returned', 'refused'].includes(entry.event)) begun = null;
+  }
+  return begun;
+}
+
+/** The file that has the proxy read ours, if it was made by an installation that still stands. */
+export function ownInclude(entries: readonly FrontEntry[]): string | null {
+  let file: string | null = null;
+  for (const entry of entries) if (entry.event === 'installing' && entry.include !== null) file = entry.include;
+  return file;
+}
+
+/**
+ * The edition that counted before the given one: the newest that was confirmed, and not taken back since.
+ *
+ * @returns null when there is none, so that going back means that the front goes
+ */
+export function editionBefore(entries: readonly FrontEntry[], now: number | null): number | null {
+  const stood: number[] = [];
+  for (const entry of entries) {
+    if (entry.event === 'confirmed' && entry.edition !== null) stood.push(entry.edition);
+    else if (entry.event === 'returned' && entry.from !== null) remove(stood, entry.from);
+  }
+  return stood.filter((one) => one !== now).pop() ?? null;
+}
+
+function remove(from: number[], one: number): void {
+  for (let index = from.indexOf(one); index >= 0; index = from.indexOf(one)) from.splice(index, 1);
+}
+
+export type Outcome = 'written' | 'live' | 'confirmed' | 'not-tested' | 'returned' | 'refused' | 'unfinished';
+
+/** What became of an edition, and why where there is a reason. @property at of the last that happened to it */
+export interface Became {
+  outcome: Outcome;
+  at: string | null;
+  why: string | null;
+}
+
+/** @param current the edition that `current` leads to */
+export function becameOf(entries: readonly FrontEntry[], edition: number, current: number | null): Became {
+  let became: Became = { outcome: 'written', at: null, why: null };
+  for (const entry of entries) {
+    const { at: time } = entry;
+    if (entry.event === 'installing' && entry.to === edition) became = { outcome: 'unfinished', at: time, why: null };
+    else if (entry.event === 'confirmed' && entry.edition === edition)
+      became = { outcome: entry.tested ? 'confirmed' : 'not-tested', at: time, why: null };
+    else if (entry.event === 'returned' && entry.from === edition)
+      became = { outcome: 'returned', at: time, why: entry.why };
+    else if (entry.event === 'returned' && entry.to === edition) became = { outcome: 'confirmed', at: time, why: null };
+    else if (entry.event === 'refused' && entry.edition === edition)
+      became = { outcome: 'refused', at: time, why: entry.why };
+    else if ('edition' in entry && entry.edition === edition && became.at === null) became = { ...became, at: time };
+  }
+  return edition === current && became.outcome === 'confirmed' ? { ...became, outcome: 'live' } : became;
+}

@@ -1,0 +1,129 @@
+import { rm } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
+import {
+  markText,
+  noteFront,
+  readEdition,
+  readFrontJournal,
+  switchEdition,
+  switchToNone,
+} from '../../adapters/files/editions.ts';
+import { syncFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
+import { ask } from '../../adapters/probe/ask.ts';
+import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
+import type { Env, Tried } from '../../adapters/proxies/adapter.ts';
+import { adapterOf } from '../../adapters/proxies/adapters.ts';
+import { reasonOf, Trouble } from '../../adapters/trouble.ts';
+import { ownInclude, type Begun } from '../../core/live/front-journal.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
+
+/** How long a front may take until it answers its new mark. With many names a reload takes seconds. */
+const markMs = 20_000;
+
+/** Where a front is, and how its proxy is moved from one edition to another. Every move is told to the journal before it is made. */
+export interface FrontPlace {
+  /** The folder of its editions. */
+  folder: string;
+  proxy: ProxyName;
+  mark: { address: string; port: number };
+}
+
+export interface World {
+  env: Env;
+  now: () => Date;
+  signal: AbortSignal;
+}
+
+const stamp = ({ now }: World): string => now().toISOString();
+
+/** The installed program of a proxy, found. @throws Trouble `install-later`, `proxy-missing` */
+export async function installedOf(
+  proxy: ProxyName,
+  env: Env,
+): Promise<{ program: string; adapter: NonNullable<ReturnType<typeof adapterOf>> }> {
+  const adapter = adapterOf(proxy);
+  if (adapter !== null) return { program: await adapter.find(env), adapter };
+  throw new Trouble({
+    code: 'install-later',
+    message: `This version does not yet bring ${programOf(proxy).title} live by itself.`,
+    remedy: 'Run it by hand: mile-marker write, then mile-marker serve',
+    exitCode: 2,
+  });
+}
+
+/** The edition that the front says it runs; null when it says none, or does not answer. */
+export async function runningEdition({ mark }: Pick<FrontPlace, 'mark'>, { signal }: World): Promise<number | null> {
+  const text = await askMark(mark, signal);
+  const number = /^edition (\d{4,}) sha256:/.exec(text ?? '')?.[1];
+  return number === undefined ? null : Number(number);
+}
+
+async function askMark({ address, port }: FrontPlace['mark'], signal: AbortSignal): Promise<string | null> {
+  const headers = { host: address };
+  const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, timeoutMs: 2000, signal });
+  return answer.ok && answer.value.status === 200 ? answer.value.body.trim() : null;
+}
+
+/** Points `current` at an edition, has the proxy take it up, and waits until it says so. Null when it does, else why not. */
+export async function moveTo(place: FrontPlace, number: number, world: World): Promise<string | null> {
+  const edition = await readEdition(place.folder, number);
+  await switchEdition(place.folder, edition, stamp(world));
+  const brought = await bring(place, world);
+  if (!brought.passed) return brought.output;
+  await noteFront(place.folder, { event: 'reloaded', at: stamp(world), edition: number });
+  try {
+    await waitForMark({ ...place.mark, mark: markText(edition), withinMs: markMs, signal: world.signal });
+    return null;
+  } catch (error) {
+    return reasonOf(error);
+  }
+}
+
+/** The proxy goes on without our files. */
+export async function moveToNone(place: FrontPlace, world: World): Promise<string | null> {
+  const include = ownInclude(await readFrontJournal(place.folder));
+  if (include !== null) {
+    await rm(include, { force: true }).catch((cause: unknown) => {
+      throw writeTrouble(include, cause);
+    });
+    await syncFolder(dirname(include)).catch(() => undefined);
+  }
+  await switchToNone(place.folder);
+  const brought = await bring(place, world);
+  if (!brought.passed) return brought.output;
+  for (let left = markMs / 100; left > 0; left -= 1) {
+    if ((await askMark(place.mark, world.signal)) === null) return null;
+    await sleep(100);
+  }
+  return 'it still answers the mark';
+}
+
+async function bring({ proxy }: FrontPlace, { env }: World): Promise<Tried> {
+  const { program, adapter } = await installedOf(proxy, env);
+  return adapter.installed.bring(program);
+}
+
+/** Makes the file by which the proxy reads ours. */
+export async function makeInclude(path: string, line: string): Promise<void> {
+  await writeWhole(path, `# Made by \`mile-marker install\`; \`mile-marker undo front\` removes it.\n${line}\n`);
+}
+
+/** Back to what was there before, and into the journal. Null when that stands now, else what keeps it from it. */
+export async function goBack(
+  place: FrontPlace,
+  { from, to }: Pick<Begun, 'from' | 'to'>,
+  why: string,
+  world: World,
+): Promise<string | null> {
+  const problem = from === null ? await moveToNone(place, world) : await moveTo(place, from, world);
+  if (problem === null) await noteFront(place.folder, { event: 'returned', at: stamp(world), from: to, to: from, why });
+  return problem;
+}
+
+/** In words: what the front serves now. */
+export function liveWords(edition: number | null): string {
+  return edition === null ? 'nothing of this map' : `edition ${editionNumber(edition)}`;
+}

@@ -1,0 +1,240 @@
+import { mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import {
+  editionFolder,
+  noteFront,
+  readCurrent,
+  readEdition,
+  switchEdition,
+  type Edition,
+} from '../../adapters/files/editions.ts';
+import type { Place, Tried } from '../../adapters/proxies/adapter.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { asDialled } from '../../core/live/as-dialled.ts';
+import { madeWorse, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
+import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import type { Site } from '../map/load.ts';
+import {
+  goBack,
+  installedOf,
+  liveWords,
+  makeInclude,
+  moveTo,
+  runningEdition,
+  type FrontPlace,
+  type World,
+} from './front-moves.ts';
+import { writeFiles, type WriteResult } from './write.ts';
+
+/** @property test tests every road of a plan at the front itself */
+export interface InstallInput extends World {
+  site: Site;
+  cwd: string;
+  test: (plan: Plan) => Promise<TestedFront>;
+  onStep: (words: string) => void;
+}
+
+/**
+ * How it ended. `same`: the front runs it already. `live`: it runs the new edition, with what is wrong (and was so before). `back`: the one before
+ * runs again, since the new one made these roads worse.
+ */
+export type Installed =
+  | { end: 'same'; edition: number }
+  | { end: 'live'; edition: number; from: number | null; after: TestedFront; include: string | null }
+  | { end: 'back'; edition: number; from: number | null; worse: Worse[] };
+
+export function placeOf({ plan, paths }: Pick<Site, 'plan' | 'paths'>): FrontPlace {
+  const { proxy, mark } = plan.front;
+  return { folder: paths.front, proxy, mark: { address: mark.address, port: mark.port } };
+}
+
+/** What would be done, with nothing changed. */
+export interface Prepared {
+  changes: WriteResult['changes'];
+  edition: number;
+  running: number | null;
+  /** What the proxy needs in order to read our files. */
+  place: Place;
+}
+
+/** @throws Trouble `install-later`, `proxy-missing`, `no-include-folder` */
+export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | keyof World>): Promise<Prepared> {
+  const { site, cwd, env, now } = input;
+  const { container, proxy } = site.plan.front;
+  if (container !== null)
+    throw new Trouble({
+      code: 'install-later',
+      message: 'This version does not yet bring a front in a container live by itself.',
+      remedy: `Run it by hand: mile-marker write --compose, then: ${programOf(proxy).words.reload({ container })}`,
+      exitCode: 2,
+    });
+  const { program, adapter } = await installedOf(proxy, env);
+  const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
+  const place = await adapter.installed.placeFor(program, entryOf(site));
+  const { title, words } = programOf(proxy);
+  if (place.how === 'refuses')
+    throw new Trouble({
+      code: 'proxy-refuses',
+      message: `${title} does not accept what it is set up with: ${place.why}. Nothing was changed.`,
+      remedy: `Fix that first: until then no reload changes anything. It works when this does: ${words.reload({ container })}`,
+    });
+  if (place.how === 'by-hand') {
+    throw new Trouble({
+      code: 'no-include-folder',
+      message: `${title} cannot be told where the files are: ${place.why}.`,
+      remedy: `Add this line ${written.includeLine?.where ?? ''} yourself, then run this again: ${written.includeLine?.line ?? ''}`,
+    });
+  }
+  const running = await runningEdition(placeOf(site), input);
+  return { changes: written.changes, edition: written.edition, running, place };
+}
+
+function entryOf({ plan, paths }: Site): string {
+  return join(paths.front, 'current', programOf(plan.front.proxy).renderer?.entry ?? '');
+}
+
+/**
+ * Brings the map live: writes it, has the proxy test it beside all that it reads, switches, reloads, waits for the mark, tests the roads, and goes
+ * back when a road that was right is not any more.
+ *
+ * @throws Trouble `proxy-refuses` and `install-went-back`, with what is live now
+ */
+export async function installFront(input: InstallInput): Promise<Installed> {
+  const { site, cwd, now, onStep } = input;
+  const place = placeOf(site);
+  const { title } = programOf(place.proxy);
+  const { running, place: reads } = await previewInstall(input);
+  const from = running === null ? null : await readEdition(place.folder, running).catch(() => null);
+  const before = from === null ? null : await testedAs(input, from);
+  const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: false, onlyPrepare: true });
+  const to = written.edition;
+  if (!written.written && running === to && reads.how === 'read') return { end: 'same', edition: to };
+  onStep(`having ${title} test edition ${editionNumber(to)}`);
+  const step = { from: from?.number ?? null, to };
+  await assertAccepted(input, { ...step, reads });
+  const include = reads.how === 'file' ? reads.path : null;
+  const { proxy, mark } = place;
+  await noteFront(place.folder, { event: 'installing', at: now().toISOString(), ...step, include, proxy, mark });
+  onStep(`bringing edition ${editionNumber(to)} live`);
+  if (include !== null) {
+    await switchEdition(place.folder, await readEdition(place.folder, to), now().toISOString());
+    await makeInclude(include, written.includeLine?.line ?? '');
+  }
+  const problem = await moveTo(place, to, input);
+  if (problem !== null) throw await wentBack(input, step, `${title} did not take it up: ${problem}`);
+  onStep('testing every road');
+  const after = await input.test(site.plan);
+  const worse = madeWorse(before, after);
+  if (worse.length > 0) {
+    const why = worse.map(({ because }) => because.message)[0] ?? '';
+    const stuck = await goBack(place, step, why, input);
+    if (stuck !== null) throw halfBack(step, why, stuck);
+    return { end: 'back', edition: to, from: step.from, worse };
+  }
+  await noteFront(place.folder, { event: 'confirmed', at: now().toISOString(), edition: to, tested: true });
+  return { end: 'live', edition: to, from: step.from, after, include };
+}
+
+/** By what its own edition was meant to do: by the new map what runs now may look wrong. */
+async function testedAs({ test, onStep }: InstallInput, { files }: Edition): Promise<TestedFront | null> {
+  const plan = readPlan(files.find(({ path }) => path === planPath)?.content ?? '');
+  onStep('testing what runs now');
+  return plan === null ? null : test(asDialled(plan));
+}
+
+interface Step {
+  from: number | null;
+  to: number;
+}
+
+async function wentBack(input: InstallInput, { from, to }: Step, why: string): Promise<Trouble> {
+  const stuck = await goBack(placeOf(input.site), { from, to }, why, input);
+  if (stuck !== null) return halfBack({ from, to }, why, stuck);
+  return new Trouble({
+    code: 'install-went-back',
+    message: `${why}. Live now: ${liveWords(from)}, as before.`,
+    remedy: 'Fix that, then run this again. What happened so far: mile-marker editions',
+  });
+}
+
+function halfBack({ from, to }: Step, why: string, stuck: string): Trouble {
+  return new Trouble({
+    code: 'install-went-back',
+    message: `${why}. Going back from edition ${editionNumber(to)} did not work either: ${stuck}.`,
+    remedy: `Fix that, then: mile-marker undo front${from === null ? '' : ` ${editionNumber(from)}`}`,
+  });
+}
+
+/** The server's own words on the new edition, before anything that runs sees it. */
+async function assertAccepted(input: InstallInput, { to, reads, from }: Step & { reads: Place }): Promise<void> {
+  const place = placeOf(input.site);
+  const tried = reads.how === 'read' ? await tryInPlace(input, to) : await tryAlone(input, to);
+  if (tried.passed || tried.untested === true) return;
+  const why = tried.output;
+  await noteFront(place.folder, { event: 'refused', at: input.now().toISOString(), edition: to, why });
+  throw new Trouble({
+    code: 'proxy-refuses',
+    message: `${programOf(place.proxy).title} does not accept edition ${editionNumber(to)}: ${why}. Live now: ${liveWords(from)}, as before.`,
+    remedy:
+      'Nothing was switched. If it names one of your own files, fix that. If it names one below .mile-marker, please report this.',
+  });
+}
+
+/** Beside all that the installed program reads, in place of the edition that it reads now. */
+async function tryInPlace({ site, env }: InstallInput, to: number): Promise<Tried> {
+  const { folder, proxy } = placeOf(site);
+  const { program, adapter } = await installedOf(proxy, env);
+  const current = await readCurrent(folder);
+  if (current === null || current.number === to) return adapter.installed.testWith(program, null);
+  return adapter.installed.testWith(program, {
+    of: editionFolder(folder, current.number),
+    instead: editionFolder(folder, to),
+  });
+}
+
+/** By itself, where nothing reads our files yet: whatever `current` leads to then runs nowhere. */
+async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<Tried> {
+  const { folder, proxy } = placeOf(site);
+  const { program, adapter } = await installedOf(proxy, env);
+  await switchEdition(folder, await readEdition(folder, to), now().toISOString());
+  const runFolder = await mkdtemp(join(tmpdir(), 'mile-marker-test-'));
+  try {
+    const config = join(runFolder, 'alone.conf');
+    await writeFile(config, adapter.standalone({ current: join(folder, 'current'), runFolder, user: null }));
+    return await adapter.test(program, config);
+  } finally {
+    await rm(runFolder, { recursive: true, force: true });
+  }
+}
+
+/** Takes the front back to an edition, or to the one before. */
+export interface UndoInput extends World {
+  site: Site;
+  /** Null: the one before; without one the front goes. */
+  to: number | null;
+}
+
+/** @property from what ran until now @property to what runs now */
+export async function undoFront(input: UndoInput): Promise<{ from: number | null; to: number | null }> {
+  const { site, to, now } = input;
+  const place = placeOf(site);
+  const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
+  if (to !== null) await readEdition(place.folder, to);
+  const { proxy, mark } = place;
+  await noteFront(place.folder, { event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark });
+  const problem = await goBack(place, { from: to, to: from }, 'undone', input);
+  if (problem === null) return { from, to };
+  const why = `${programOf(proxy).title} did not go to ${liveWords(to)}: ${problem}`;
+  const stuck = from === null ? null : await moveTo(place, from, input);
+  if (from !== null && stuck === null)
+    await noteFront(place.folder, { event: 'returned', at: now().toISOString(), from: to, to: from, why });
+  throw new Trouble({
+    code: 'undo-failed',
+    message: `${why}. Live now: ${stuck === null ? liveWords(from) : 'unknown'}.`,
+    remedy: 'Fix that, then run this again. What happened so far: mile-marker editions',
+  });
+}

@@ -1,0 +1,222 @@
+import { existsSync, readdirSync, readFileSync, readlinkSync, writeFileSync } from 'node:fs';
+import http from 'node:http';
+import { join } from 'node:path';
+import pLimit from 'p-limit';
+import { listening, portOf } from './support/ports.ts';
+import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
+import { folderWith, mileMarker, mileMarkerProcess, type Ran } from './support/program.ts';
+import { practiceHead } from './support/site.ts';
+
+/** The map brought live by one command, on a real nginx with a configuration of its own; and whatever comes in between. */
+
+let service: http.Server;
+beforeAll(async () => {
+  service = await listening(
+    http.createServer((_, response) => response.end('<title>Nest camera</title>')),
+    0,
+  );
+});
+const machines: OwnNginx[] = [];
+afterAll(async () => {
+  for (const machine of machines) await machine.stop();
+  service.close();
+  service.closeAllConnections();
+});
+
+interface Place extends OwnNginx {
+  folder: string;
+  mark: () => Promise<string>;
+  /** Writes the map anew. @param port of the service @param more lines below `roads:` */
+  say: (port?: number, more?: string) => void;
+  run: (...argv: string[]) => Promise<Ran>;
+}
+
+async function place(reload = ''): Promise<Place> {
+  const { head, mark } = await practiceHead('nginx');
+  const folder = folderWith();
+  const machine = ownNginx(folder, reload);
+  machines.push(machine);
+  const say = (port = portOf(service), more = ''): void =>
+    writeFileSync(
+      join(folder, 'mile-marker.yaml'),
+      `${head}roads:\n  nestcam: {to: ":${String(port)}", gate: everyone}\n${more}`,
+    );
+  say();
+  return {
+    ...machine,
+    folder,
+    say,
+    run: (...argv) => mileMarker(argv, folder, machine.env),
+    mark: async () => {
+      const answer = await fetch(`http://127.0.0.1:${String(mark)}/mark`, { headers: { connection: 'close' } }).catch(
+        () => null,
+      );
+      return (await answer?.text())?.slice(0, 12) ?? 'nothing';
+    },
+  };
+}
+
+const more = '  roster: {redirect: "https://nestcam.saltmarsh.example"}\n';
+
+test('from nothing to live and back again', async () => {
+  const at = await place();
+  expect((await at.run('certs', 'make')).code).toBe(0);
+  const dry = await at.run('install', '--dry-run');
+  expect([dry.code, dry.out, await at.mark(), readdirSync(at.files)]).toEqual([
+    0,
+    expect.stringContaining('mile-marker.conf, by which nginx reads these files'),
+    'nothing',
+    [],
+  ]);
+  expect(await at.run('install')).toMatchObject({ code: 2, err: expect.stringContaining('add --yes') as string });
+  const first = await at.run('install', '--yes');
+  expect([first.code, first.err]).toEqual([0, expect.stringMatching(/Edition 0001 is live\. [^]*1 of 1 road well/)]);
+  expect([await at.mark(), readdirSync(at.files)]).toEqual(['edition 0001', ['mile-marker.conf']]);
+  expect((await at.run('install', '--yes')).err).toMatch(/Edition 0001 is live already/);
+
+  at.say(undefined, more);
+  expect((await at.run('certs', 'make')).code).toBe(0);
+  const second = await at.run('install', '--yes', '--json');
+  expect(JSON.parse(second.out)).toMatchObject({ end: 'live', running: 1, edition: 2, include: null });
+  expect(await at.mark()).toBe('edition 0002');
+
+  expect((await at.run('undo', 'front', '--yes')).err).toMatch(/Live now: edition 0001\. Before: edition 0002/);
+  expect(await at.mark()).toBe('edition 0001');
+  expect((await at.run('undo', 'front', '2', '--yes')).code).toBe(0);
+  expect(await at.mark()).toBe('edition 0002');
+  const list = await at.run('editions');
+  expect(list.out).toMatch(/0001 .* was live|0001 .*taken back/);
+  expect(list.out).toMatch(/0002 .* live\n/);
+  expect(await at.run('undo', 'front', '9', '--yes')).toMatchObject({
+    code: 2,
+    err: expect.stringContaining('There are: 0001, 0002') as string,
+  });
+});
+
+test('the first one taken back leaves nothing', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  expect((await at.run('undo', 'front', '--yes')).err).toMatch(/Live now: nothing of this map/);
+  expect([await at.mark(), readdirSync(at.files)]).toEqual(['nothing', []]);
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  expect(await at.mark()).toBe('edition 0002');
+});
+
+test('what was right and is not any more is taken back, with its cause; what was wrong before is not punished', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  at.say(9);
+  const worse = await at.run('install', '--yes');
+  expect([worse.code, worse.out, worse.err]).toEqual([
+    1,
+    expect.stringMatching(/error {2}service-down[^]*do:/),
+    expect.stringMatching(/taken back\. Live now: edition 0001,\s+as\s+before/),
+  ]);
+  expect(await at.mark()).toBe('edition 0001');
+  expect((await at.run('editions')).out).toMatch(/0002 .* taken back: .*nothing listens/);
+
+  // By hand it goes live all the same; then it is no worse than before.
+  expect((await at.run('undo', 'front', '2', '--yes')).code).toBe(0);
+  at.say(9, more);
+  await at.run('certs', 'make');
+  const onward = await at.run('install', '--yes');
+  expect([onward.code, onward.err, await at.mark()]).toEqual([0, expect.stringContaining('live'), 'edition 0003']);
+  expect(onward.out).toContain('service-down');
+});
+
+test('an error of check stops it, and what nginx refuses is never switched to', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  at.say(9, more);
+  await at.run('certs', 'make');
+  writeFileSync(join(at.files, 'other.conf'), 'server { listen nowhere:80x; }\n');
+  const stopped = await at.run('install', '--yes');
+  expect([stopped.code, stopped.out, stopped.err]).toEqual([
+    1,
+    expect.stringContaining('served-not-known'),
+    expect.stringContaining('--despite served-not-known'),
+  ]);
+  const despite = await at.run('install', '--yes', '--despite', 'served-not-known');
+  expect([despite.code, despite.err]).toEqual([3, expect.stringMatching(/does not accept what it is set up with/)]);
+
+  // Only the new edition is at odds with this one.
+  at.say(undefined, '  waders: {to: ":9", gate: everyone}\n');
+  await at.run('certs', 'make');
+  await at.run('write', '--out', 'seen');
+  const road = readFileSync(join(at.folder, 'seen/current/roads/waders.saltmarsh.example.conf'), 'utf8');
+  const upstream = /^upstream (\S+)/m.exec(road)?.[1] ?? '';
+  writeFileSync(join(at.files, 'other.conf'), `upstream ${upstream} { server 127.0.0.1:9; }\n`);
+  const refused = await at.run('install', '--yes');
+  expect([refused.code, refused.err]).toEqual([
+    3,
+    expect.stringMatching(/does not accept edition 0002: duplicate upstream [^]*Live now: edition 0001, as before/),
+  ]);
+  expect([await at.mark(), readlinkSync(join(at.folder, '.mile-marker/front/current'))]).toEqual([
+    'edition 0001',
+    'editions/0001',
+  ]);
+  expect((await at.run('editions')).out).toMatch(/0002 .* refused by the proxy: duplicate upstream/);
+});
+
+test('a server that says it has reloaded and has not is found out', async () => {
+  const at = await place('exit 0');
+  await at.run('certs', 'make');
+  // It does not run yet, and is started.
+  writeFileSync(join(at.files, 'a.conf'), '');
+  const first = await at.run('install', '--yes');
+  expect([first.code, first.err]).toEqual([
+    3,
+    expect.stringMatching(/did not take it up[^]*Live now: nothing of this map/),
+  ]);
+}, 60_000);
+
+const hook = join(__dirname, 'support/faults.mjs');
+const abreast = pLimit(3);
+
+test.each(['kill', 'ENOSPC', 'EROFS'])(
+  'an installation that meets %s at any change on the disk: the front serves one edition whole, and the next command ends it',
+  async (fault) => {
+    const changed = async (): Promise<Place> => {
+      const at = await place();
+      await at.run('certs', 'make');
+      expect((await at.run('install', '--yes')).code).toBe(0);
+      at.say(undefined, more);
+      await at.run('certs', 'make');
+      return at;
+    };
+    const inProcess = (at: Place, env: Record<string, string>): Promise<Ran> =>
+      mileMarkerProcess(['install', '--yes'], at.folder, { ...at.env, NODE_OPTIONS: `--import ${hook}`, ...env });
+    const plain = await changed();
+    const count = join(plain.folder, 'count');
+    expect((await inProcess(plain, { FAULT_COUNT: count })).code).toBe(0);
+    const changes = Number(readFileSync(count, 'utf8'));
+    expect(changes).toBeGreaterThan(20);
+    const every = fault === 'kill' ? 5 : 10;
+    const numbers = Array.from({ length: Math.ceil(changes / every) }, (_, index) => index * every + 1);
+    await Promise.all(
+      numbers.map((number) =>
+        abreast(async () => {
+          const at = await changed();
+          const ran = await inProcess(at, { FAULT: fault, FAULT_AT: String(number) });
+          expect(await at.mark()).toMatch(/^edition 000[12]$/);
+          if (fault === 'kill') expect(ran.code).toBe(null);
+          else expect(ran.err).not.toContain('mistake in Mile Marker');
+          const again = await at.run('install', '--yes');
+          expect([again.code, again.err]).toEqual([0, expect.stringMatching(/is live/)]);
+          expect(await at.mark()).toMatch(/^edition 000[23]$/);
+          const journal = readFileSync(join(at.folder, '.mile-marker/front/journal.jsonl'), 'utf8');
+          expect(journal.trim().split('\n').pop()).toMatch(/confirmed/);
+          expect(
+            readdirSync(join(at.folder, '.mile-marker/front/editions')).filter((name) => name.startsWith('.')),
+          ).toEqual([]);
+          expect(existsSync(join(at.folder, '.mile-marker/lock'))).toBe(false);
+          await at.stop();
+        }),
+      ),
+    );
+  },
+  300_000,
+);
