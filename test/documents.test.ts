@@ -40,12 +40,14 @@ test('each command with --json, on a sound map and on one that cannot be read', 
     'dns records',
     'write',
     'write --dry-run',
+    'editions',
     'verify --at 127.0.0.1',
     'verify --links',
     'check --map broken/mile-marker.yaml',
     'survey --map broken/mile-marker.yaml',
     'verify --map broken/mile-marker.yaml',
     'write --map broken/mile-marker.yaml',
+    'install --map broken/mile-marker.yaml',
   ]) {
     const { out } = await mileMarker([...line.split(' '), '--json'], folder);
     expect([line, out]).toEqual([line, expect.stringMatching(/^\{/)]);

@@ -17,8 +17,11 @@ beforeAll(async () => {
   );
 });
 const machines: OwnNginx[] = [];
-afterAll(async () => {
-  for (const machine of machines) await machine.stop();
+// Before the folders go, which happens when all tests are over.
+afterEach(async () => {
+  for (const machine of machines.splice(0)) await machine.stop();
+});
+afterAll(() => {
   service.close();
   service.closeAllConnections();
 });

@@ -33,8 +33,9 @@ export interface InstalledProxy {
   placeFor: (program: string, entry: string) => Promise<Place>;
   /** Its own test of all that it reads, with one folder in place of another; null: as it is. */
   testWith: (program: string, swap: Swap | null) => Promise<Tried>;
-  /** Tests what it reads, then has it take that up anew, or starts it. */
-  bring: (program: string) => Promise<Tried>;
+  /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */
+  reload: (program: string) => Promise<Tried & { stopped?: true }>;
+  start: (program: string) => Promise<Tried>;
 }
 
 /** An instance that was started by us, as a child of ours. */

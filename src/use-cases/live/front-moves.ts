@@ -83,7 +83,7 @@ export async function moveTo(place: FrontPlace, number: number, world: World): P
 }
 
 /** The proxy goes on without our files. */
-export async function moveToNone(place: FrontPlace, world: World): Promise<string | null> {
+async function moveToNone(place: FrontPlace, world: World): Promise<string | null> {
   const include = ownInclude(await readFrontJournal(place.folder));
   if (include !== null) {
     await rm(include, { force: true }).catch((cause: unknown) => {
@@ -103,7 +103,8 @@ export async function moveToNone(place: FrontPlace, world: World): Promise<strin
 
 async function bring({ proxy }: FrontPlace, { env }: World): Promise<Tried> {
   const { program, adapter } = await installedOf(proxy, env);
-  return adapter.installed.bring(program);
+  const reloaded = await adapter.installed.reload(program);
+  return reloaded.stopped === true ? adapter.installed.start(program) : reloaded;
 }
 
 /** Makes the file by which the proxy reads ours. */

@@ -31,7 +31,7 @@ import {
 import { writeFiles, type WriteResult } from './write.ts';
 
 /** @property test tests every road of a plan at the front itself */
-export interface InstallInput extends World {
+interface InstallInput extends World {
   site: Site;
   cwd: string;
   test: (plan: Plan) => Promise<TestedFront>;
@@ -212,7 +212,7 @@ async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<T
 }
 
 /** Takes the front back to an edition, or to the one before. */
-export interface UndoInput extends World {
+interface UndoInput extends World {
   site: Site;
   /** Null: the one before; without one the front goes. */
   to: number | null;

@@ -24,7 +24,7 @@ export async function reloadFront({ front }: Pick<Plan, 'front'>, env: Env): Pro
 async function onHost(proxy: Plan['front']['proxy'], env: Env): Promise<string | null> {
   const adapter = adapterOf(proxy);
   if (adapter === null) return 'this version does not know how';
-  const { passed, output } = await adapter.installed.bring(await adapter.find(env));
+  const { passed, output } = await adapter.installed.reload(await adapter.find(env));
   return passed ? null : firstLine(output);
 }
 

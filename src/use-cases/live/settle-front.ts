@@ -3,7 +3,7 @@ import { unfinished } from '../../core/live/front-journal.ts';
 import { goBack, liveWords, runningEdition, type World } from './front-moves.ts';
 
 /** @property live what the front serves now @property says for a person, a whole sentence or two */
-export interface Settled {
+interface Settled {
   live: number | null;
   says: string;
 }

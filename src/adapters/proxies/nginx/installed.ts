@@ -6,7 +6,7 @@ import { runQuiet } from '../../processes/run-quiet.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
 
 /** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
-export const installedNginx: InstalledProxy = { placeFor, testWith, bring };
+export const installedNginx: InstalledProxy = { placeFor, testWith, reload, start };
 
 async function placeFor(program: string, entry: string): Promise<Place> {
   const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
@@ -54,12 +54,15 @@ function tried({ code, err }: { code: number | null; err: string }): Tried {
   return { passed: code === 0, output: code === 0 ? '' : reasonIn(err) };
 }
 
-async function bring(program: string): Promise<Tried> {
+async function reload(program: string): Promise<Tried & { stopped?: true }> {
   const tested = await testWith(program, null);
   if (!tested.passed) return tested;
   const { code, err } = await runQuiet(program, ['-s', 'reload', '-e', 'stderr'], patienceMs);
-  if (code === 0 || !/invalid PID number|open\(\) .* failed|No such process/.test(err)) return tried({ code, err });
-  // It does not run.
+  const isStopped = code !== 0 && /invalid PID number|open\(\) .* failed|No such process/.test(err);
+  return { ...tried({ code, err }), ...(isStopped ? { stopped: true } : {}) };
+}
+
+async function start(program: string): Promise<Tried> {
   const [starter = '', ...argv] = existsSync('/run/systemd/system') ? ['systemctl', 'start', 'nginx'] : [program];
   return tried(await runQuiet(starter, argv, patienceMs));
 }
