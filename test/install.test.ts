@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync, readlinkSync, writeFileSync } fr
 import http from 'node:http';
 import { join } from 'node:path';
 import pLimit from 'p-limit';
+import { spareEditions } from '../src/core/live/front-journal.ts';
 import { listening, portOf } from './support/ports.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
 import { folderWith, mileMarker, mileMarkerProcess, type Ran } from './support/program.ts';
@@ -87,6 +88,7 @@ test('from nothing to live and back again', async () => {
   expect(await at.mark()).toBe('edition 0001');
   expect((await at.run('undo', 'front', '2', '--yes')).code).toBe(0);
   expect(await at.mark()).toBe('edition 0002');
+  expect((await at.run('undo', 'front', '2', '--yes')).err).toMatch(/Edition 0002 is live already/);
   const list = await at.run('editions');
   expect(list.out).toMatch(/0001 .* was live|0001 .*taken back/);
   expect(list.out).toMatch(/0002 .* live\n/);
@@ -94,6 +96,34 @@ test('from nothing to live and back again', async () => {
     code: 2,
     err: expect.stringContaining('There are: 0001, 0002') as string,
   });
+});
+
+test('old editions go, but for the newest, the live one, the one before it, and those that were live longest', async () => {
+  const hour = (number: number): string => new Date(Date.UTC(2026, 10, 29, number)).toISOString();
+  const live = [
+    [1, 0],
+    [2, 100],
+    [3, 101],
+    [4, 150],
+    [5, 151],
+    [6, 152],
+    [7, 153],
+  ] as const;
+  const entries = live.map(([edition, at]) => ({ event: 'confirmed' as const, at: hour(at), edition, tested: true }));
+  const editions = live.map(([edition]) => edition);
+  expect(spareEditions(entries, editions, { current: 7, keep: 1 })).toEqual([4, 5]);
+  expect(spareEditions(entries, editions, { current: 7, keep: 10 })).toEqual([]);
+
+  const at = await place();
+  await at.run('certs', 'make');
+  for (let size = 5; size <= 10; size += 1) {
+    at.say(undefined, `  roster: {to: ":${String(portOf(service))}", gate: everyone, body-limit: ${String(size)}B}\n`);
+    await at.run('certs', 'make');
+    expect((await at.run('install', '--yes', '--keep-editions', '1')).err).toContain('is live');
+  }
+  const there = readdirSync(join(at.folder, '.mile-marker/front/editions'));
+  expect(there.length).toBeLessThan(6);
+  expect(there).toEqual(expect.arrayContaining(['0005', '0006']));
 });
 
 test('the first one taken back leaves nothing', async () => {

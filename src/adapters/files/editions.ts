@@ -133,6 +133,17 @@ export async function editionsIn(folder: string): Promise<number[]> {
     .sort((a, b) => a - b);
 }
 
+/** Removes an edition that nothing leads to. One that was cut short here is half-made, and cleared by the next. */
+export async function removeEdition(folder: string, number: number): Promise<void> {
+  const half = join(folder, 'editions', `.${editionNumber(number)}.new`);
+  try {
+    await rename(editionFolder(folder, number), half);
+    await rm(half, { recursive: true, force: true });
+  } catch (cause) {
+    throw writeTrouble(half, cause);
+  }
+}
+
 /** @throws Trouble `edition-unreadable`, `no-such-edition` */
 export async function readEdition(folder: string, number: number): Promise<Edition> {
   const own = editionFolder(folder, number);

@@ -1,5 +1,5 @@
 import { Argument, Option } from 'commander';
-import { Command, collect, jsonOption, mapOption, parseMinutes } from './common-options.ts';
+import { Command, collect, jsonOption, mapOption, parseCount, parseMinutes } from './common-options.ts';
 import { alone } from '../alone.ts';
 import type { InstallOptions } from '../run/firewall.ts';
 import type { InstallFrontOptions } from '../run/install-front.ts';
@@ -18,6 +18,11 @@ export function install(context: CommandContext): Command {
     .option('--yes', 'front: do not ask')
     .option('--dry-run', 'front: show what would change, and change nothing')
     .option('--despite <rule>', 'front: go on although `check` finds an error of this rule (may be repeated)', collect)
+    .addOption(
+      new Option('--keep-editions <count>', 'front: how many of the newest editions stay')
+        .argParser(parseCount)
+        .default(10),
+    )
     .addOption(jsonOption())
     .addOption(new Option('--minutes <count>', 'firewall: how long the trial lasts').argParser(parseMinutes).default(2))
     .option('--keep', 'firewall: keep the rules that are on trial, over reboots, too')

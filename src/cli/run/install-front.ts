@@ -7,9 +7,10 @@ import { inUrl } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { liveWords } from '../../use-cases/live/front-moves.ts';
+import { liveWords, runningEdition } from '../../use-cases/live/front-moves.ts';
 import {
   installFront,
+  placeOf,
   previewInstall,
   undoFront,
   type Installed,
@@ -30,6 +31,8 @@ export interface InstallFrontOptions extends OpenOptions {
   yes?: boolean;
   dryRun?: boolean;
   despite?: string[];
+  /** How many of the newest editions stay. */
+  keepEditions: number;
 }
 
 /** Shows the difference, asks, brings it live, and says what is live now and how to go back. */
@@ -71,6 +74,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     cwd: io.cwd,
     test: (plan) =>
       testRoads({ ...site, plan }, [], { at: ownPlace(plan), timeout: 5000, parallel: 8, failOn: 'error' }, io),
+    keep: options.keepEditions,
     onStep: (words) => io.progress(words),
   }).finally(() => io.progress(''));
   if (options.json === true) io.out(document(site, preview, result));
@@ -196,6 +200,11 @@ export async function runUndoFront(
   const { front } = site.paths;
   const current = (await readCurrent(front))?.number ?? null;
   const to = edition ?? editionBefore(await readFrontJournal(front), current);
+  const world = { env: io.env, now: io.now, signal: io.signal };
+  if (to !== null && to === (await runningEdition(placeOf(site), world))) {
+    io.err(`Edition ${editionNumber(to)} is live already. Nothing was changed.\n`);
+    return;
+  }
   const { title } = programOf(site.plan.front.proxy);
   const question =
     to === null
@@ -205,7 +214,7 @@ export async function runUndoFront(
     io.err('Nothing was changed.\n');
     return;
   }
-  const result = await undoFront({ site, to, env: io.env, now: io.now, signal: io.signal });
+  const result = await undoFront({ ...world, site, to });
   io.err(`Live now: ${liveWords(result.to)}. Before: ${liveWords(result.from)}. The map is unchanged.\n`);
   const again = result.from === null ? 'mile-marker install' : `mile-marker undo front ${editionNumber(result.from)}`;
   io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again: ${again}\n`);

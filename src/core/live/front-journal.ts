@@ -92,3 +92,46 @@ export function becameOf(entries: readonly FrontEntry[], edition: number, curren
   }
   return edition === current && became.outcome === 'confirmed' ? { ...became, outcome: 'live' } : became;
 }
+
+/** So many editions are kept for having been live longest, beside the newest. */
+const longestKept = 3;
+
+/**
+ * Editions that may go: neither among the newest, nor among those that were live longest, nor live, nor what `undo front` would go back to.
+ *
+ * @param editions all that are there, oldest first @param keep how many of the newest stay
+ */
+export function spareEditions(
+  entries: readonly FrontEntry[],
+  editions: readonly number[],
+  { current, keep }: { current: number | null; keep: number },
+): number[] {
+  const lived = timesLive(entries);
+  const longest = [...lived].sort(([, a], [, b]) => b - a).map(([one]) => one);
+  const stay = new Set([
+    ...editions.slice(-keep),
+    ...longest.filter((one) => editions.includes(one)).slice(0, longestKept),
+    current,
+    editionBefore(entries, current),
+  ]);
+  return editions.filter((one) => !stay.has(one));
+}
+
+/** How long each edition was live, in milliseconds, up to the last thing that happened. */
+function timesLive(entries: readonly FrontEntry[]): Map<number, number> {
+  const lived = new Map<number, number>();
+  let live: { edition: number; since: number } | null = null;
+  const end = Date.parse(entries[entries.length - 1]?.at ?? '');
+  const close = (time: number): void => {
+    if (live !== null) lived.set(live.edition, (lived.get(live.edition) ?? 0) + time - live.since);
+  };
+  for (const entry of entries) {
+    const next = entry.event === 'confirmed' ? entry.edition : entry.event === 'returned' ? entry.to : undefined;
+    if (next === undefined) continue;
+    const time = Date.parse(entry.at);
+    close(time);
+    live = next === null ? null : { edition: next, since: time };
+  }
+  close(end);
+  return lived;
+}

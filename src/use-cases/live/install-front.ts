@@ -8,10 +8,14 @@ import {
   readEdition,
   switchEdition,
   type Edition,
+  editionsIn,
+  readFrontJournal,
+  removeEdition,
 } from '../../adapters/files/editions.ts';
 import type { Place, Tried } from '../../adapters/proxies/adapter.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { asDialled } from '../../core/live/as-dialled.ts';
+import { spareEditions } from '../../core/live/front-journal.ts';
 import { madeWorse, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
@@ -35,6 +39,8 @@ interface InstallInput extends World {
   site: Site;
   cwd: string;
   test: (plan: Plan) => Promise<TestedFront>;
+  /** How many of the newest editions stay. */
+  keep: number;
   onStep: (words: string) => void;
 }
 
@@ -136,7 +142,14 @@ export async function installFront(input: InstallInput): Promise<Installed> {
     return { end: 'back', edition: to, from: step.from, worse };
   }
   await noteFront(place.folder, { event: 'confirmed', at: now().toISOString(), edition: to, tested: true });
+  await clearSpare(input, to);
   return { end: 'live', edition: to, from: step.from, after, include };
+}
+
+async function clearSpare({ site, keep }: InstallInput, current: number): Promise<void> {
+  const { folder } = placeOf(site);
+  const spare = spareEditions(await readFrontJournal(folder), await editionsIn(folder), { current, keep });
+  for (const edition of spare) await removeEdition(folder, edition);
 }
 
 /** By what its own edition was meant to do: by the new map what runs now may look wrong. */

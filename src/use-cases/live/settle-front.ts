@@ -1,4 +1,5 @@
 import { noteFront, readEdition, readFrontJournal } from '../../adapters/files/editions.ts';
+import { reasonOf } from '../../adapters/trouble.ts';
 import { unfinished } from '../../core/live/front-journal.ts';
 import { goBack, liveWords, runningEdition, type World } from './front-moves.ts';
 
@@ -23,7 +24,10 @@ export async function settleFront(folder: string, world: World): Promise<Settled
     await noteFront(folder, { event: 'confirmed', at: world.now().toISOString(), edition: to, tested: false });
     return { live: to, says: `${cut} The front had taken it up already, so it stays. It was not tested.` };
   }
-  const problem = await goBack(place, begun, 'cut short', world);
+  const problem = await goBack(place, begun, 'cut short', world).catch((error: unknown) => reasonOf(error));
   if (problem === null) return { live: from, says: `${cut} Live again: ${liveWords(from)}.` };
-  return { live: running, says: `${cut} Going back did not work: ${problem}.` };
+  return {
+    live: running,
+    says: `${cut} Going back did not work: ${problem.replace(/\.$/, '')}. The next command tries it again.`,
+  };
 }
