@@ -1,5 +1,7 @@
+import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync, readlinkSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
+import tls from 'node:tls';
 import { join } from 'node:path';
 import pLimit from 'p-limit';
 import { spareEditions } from '../src/core/live/front-journal.ts';
@@ -29,6 +31,7 @@ afterAll(() => {
 
 interface Place extends OwnNginx {
   folder: string;
+  https: number;
   mark: () => Promise<string>;
   /** Writes the map anew. @param port of the service @param more lines below `roads:` */
   say: (port?: number, more?: string) => void;
@@ -36,7 +39,7 @@ interface Place extends OwnNginx {
 }
 
 async function place(reload = ''): Promise<Place> {
-  const { head, mark } = await practiceHead('nginx');
+  const { head, mark, https } = await practiceHead('nginx');
   const folder = folderWith();
   const machine = ownNginx(folder, reload);
   machines.push(machine);
@@ -49,6 +52,7 @@ async function place(reload = ''): Promise<Place> {
   return {
     ...machine,
     folder,
+    https,
     say,
     run: (...argv) => mileMarker(argv, folder, machine.env),
     mark: async () => {
@@ -97,6 +101,30 @@ test('from nothing to live and back again', async () => {
     err: expect.stringContaining('There are: 0001, 0002') as string,
   });
 });
+
+test('what is live already takes up a certificate that came since', async () => {
+  const at = await place();
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  const throwaway = await shownAt(at.https);
+  expect((await at.run('certs', 'make')).code).toBe(0);
+  expect((await at.run('install')).err).toMatch(/is live already\. nginx has read certificates/);
+  let shown = throwaway;
+  for (let tries = 0; shown === throwaway && tries < 100; tries += 1) shown = await shownAt(at.https);
+  expect(shown).not.toBe(throwaway);
+});
+
+async function shownAt(port: number): Promise<string> {
+  const socket = tls.connect({
+    host: '127.0.0.1',
+    port,
+    servername: 'nestcam.saltmarsh.example',
+    rejectUnauthorized: false,
+  });
+  await once(socket, 'secureConnect');
+  const { fingerprint256 } = socket.getPeerCertificate();
+  socket.destroy();
+  return fingerprint256;
+}
 
 test('old editions go, but for the newest, the live one, the one before it, and those that were live longest', async () => {
   const hour = (number: number): string => new Date(Date.UTC(2026, 10, 29, number)).toISOString();

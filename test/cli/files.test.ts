@@ -427,7 +427,7 @@ test('a map with the other ending is noticed, and `serve` on a map for nginx say
   const folder = folderWith({ 'mile-marker.yaml': small });
   const { code, err } = await mileMarker(['serve'], folder);
   expect([code, err]).toEqual([2, expect.stringContaining('The map says `proxy: nginx`')]);
-  expect(err).toContain('mile-marker write && nginx -t && nginx -s reload');
+  expect(err).toContain('To have nginx serve the map: mile-marker install.');
 });
 
 test('roads --why says how each address was found, and who is at home', async () => {

@@ -7,7 +7,7 @@ import { inUrl } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { liveWords, runningEdition } from '../../use-cases/live/front-moves.ts';
+import { liveWords, readAnew, runningEdition } from '../../use-cases/live/front-moves.ts';
 import {
   installFront,
   placeOf,
@@ -58,9 +58,11 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     return;
   }
   if (isDone(preview)) {
+    await readAnew(placeOf(site), world);
+    const { title } = programOf(site.plan.front.proxy);
     if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }));
     io.err(
-      `Edition ${editionNumber(preview.edition)} is live already. Nothing was changed.\nnext: mile-marker verify\n`,
+      `Edition ${editionNumber(preview.edition)} is live already. ${title} has read certificates and password files anew.\nnext: mile-marker verify\n`,
     );
     return;
   }

@@ -120,7 +120,7 @@ function nextWords(
     return containerWords(options.container, options.compose === true ? options.composeCommand : null);
   const { words } = programOf(options.plan.front.proxy);
   if (includeLine === null) return `next: ${words.first(options.plan.front)}\n`;
-  return includeWords(includeLine, words.reload(options.plan.front));
+  return `next: ${words.first(options.plan.front)}\n${includeWords(includeLine, words.reload(options.plan.front))}`;
 }
 
 function containerWords(again: string, compose: string | null): string {
@@ -129,7 +129,7 @@ function containerWords(again: string, compose: string | null): string {
 }
 
 function includeWords({ line, where }: { line: string; where: string }, reload: string): string {
-  return `next: once, add this line ${where}:\n      ${line}\nthen: ${reload}\n`;
+  return `      or by hand, once: add this line ${where}:\n      ${line}\n      then: ${reload}\n`;
 }
 
 /** One line a file. */

@@ -82,6 +82,18 @@ export async function moveTo(place: FrontPlace, number: number, world: World): P
   }
 }
 
+/** Has the proxy read its certificates and password files anew. @throws Trouble `reload-failed` */
+export async function readAnew(place: FrontPlace, world: World): Promise<void> {
+  const { passed, output } = await bring(place, world);
+  if (passed) return;
+  const { title, words } = programOf(place.proxy);
+  throw new Trouble({
+    code: 'reload-failed',
+    message: `${title} did not read its files anew: ${output}. It goes on with what it has.`,
+    remedy: `Fix that. It works when this does: ${words.reload({ container: null })}`,
+  });
+}
+
 /** The proxy goes on without our files. */
 async function moveToNone(place: FrontPlace, world: World): Promise<string | null> {
   const include = ownInclude(await readFrontJournal(place.folder));

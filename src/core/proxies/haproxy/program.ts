@@ -37,6 +37,7 @@ export const haproxy: ProxyProgram = {
     package: 'haproxy',
     reload: 'haproxy -c -f /etc/haproxy/haproxy.cfg && systemctl reload haproxy',
     signal: 'USR2',
+    installs: false,
   }),
   hints: {
     'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line',

@@ -46,6 +46,7 @@ export const httpd: ProxyProgram = {
     package: 'apache2',
     reload: 'apache2ctl -t && apache2ctl graceful',
     signal: 'USR1',
+    installs: false,
   }),
   hints: {
     'pass-host': '`ProxyPreserveHost On`',

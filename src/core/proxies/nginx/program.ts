@@ -54,7 +54,13 @@ export const nginx: ProxyProgram = {
     { name: 'http_v2_module', package: 'nginx-light' },
     { name: 'http_realip_module', package: 'nginx-light' },
   ],
-  words: serverWords({ unit: 'nginx', package: 'nginx-light', reload: 'nginx -t && nginx -s reload', signal: 'HUP' }),
+  words: serverWords({
+    unit: 'nginx',
+    package: 'nginx-light',
+    reload: 'nginx -t && nginx -s reload',
+    signal: 'HUP',
+    installs: true,
+  }),
   hints: {
     'keep-host': '`$host` is the name that was asked for',
     'keep-target': '`$request_uri` is the target as it came',
