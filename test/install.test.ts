@@ -102,6 +102,38 @@ test('from nothing to live and back again', async () => {
   });
 });
 
+test('a line that somebody else added stays, and so does what it leads to', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  await at.run('write');
+  const line = `include "${join(at.folder, '.mile-marker/front/current/front.conf')}";\n`;
+  writeFileSync(join(at.files, 'mine.conf'), line);
+  expect((await at.run('install', '--yes')).err).toContain('Edition 0001 is live');
+  expect(readdirSync(at.files)).toEqual(['mine.conf']);
+  const undone = await at.run('undo', 'front', '--yes');
+  expect([undone.code, undone.err]).toEqual([
+    3,
+    expect.stringMatching(/Nothing was changed\.[^]*do: Remove it yourself/),
+  ]);
+  expect(await at.mark()).toBe('edition 0001');
+});
+
+test('interrupted while it tests, it is ended by the next command', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  at.say(undefined, more);
+  await at.run('certs', 'make');
+  const ctrlC = new AbortController();
+  const progress = (line: string): void => {
+    if (line === 'testing every road') ctrlC.abort();
+  };
+  const ran = await mileMarker(['install', '--yes'], at.folder, at.env, { signal: ctrlC.signal, progress });
+  expect([ran.code, ran.err]).toEqual([3, expect.stringContaining('Interrupted before every road was tested')]);
+  expect((await at.run('install')).err).toMatch(/of edition 0002 was cut short\. [^]*so it stays[^]*is live already/);
+  expect(await at.mark()).toBe('edition 0002');
+});
+
 test('what is live already takes up a certificate that came since', async () => {
   const at = await place();
   expect((await at.run('install', '--yes')).code).toBe(0);

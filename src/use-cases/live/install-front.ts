@@ -15,7 +15,7 @@ import {
 import type { Place, Tried } from '../../adapters/proxies/adapter.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { asDialled } from '../../core/live/as-dialled.ts';
-import { spareEditions } from '../../core/live/front-journal.ts';
+import { ownInclude, spareEditions } from '../../core/live/front-journal.ts';
 import { madeWorse, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
@@ -134,6 +134,8 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   if (problem !== null) throw await wentBack(input, step, `${title} did not take it up: ${problem}`);
   onStep('testing every road');
   const after = await input.test(site.plan);
+  // What was not tested to its end says nothing, neither good nor bad.
+  if (input.signal.aborted) throw interrupted(to);
   const worse = madeWorse(before, after);
   if (worse.length > 0) {
     const why = worse.map(({ because }) => because.message)[0] ?? '';
@@ -157,6 +159,14 @@ async function testedAs({ test, onStep }: InstallInput, { files }: Edition): Pro
   const plan = readPlan(files.find(({ path }) => path === planPath)?.content ?? '');
   onStep('testing what runs now');
   return plan === null ? null : test(asDialled(plan));
+}
+
+function interrupted(to: number): Trouble {
+  return new Trouble({
+    code: 'install-interrupted',
+    message: `Interrupted before every road was tested. The front may run edition ${editionNumber(to)} already.`,
+    remedy: 'The next command asks the front which one it runs, and ends this: mile-marker install',
+  });
 }
 
 interface Step {
@@ -224,6 +234,16 @@ async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<T
   }
 }
 
+function byHand({ plan, paths }: Site): Trouble {
+  const { title, renderer, words } = programOf(plan.front.proxy);
+  const line = renderer?.includeLine({ current: join(paths.front, 'current') })?.line ?? '';
+  return new Trouble({
+    code: 'include-by-hand',
+    message: `The line by which ${title} reads these files was not added by \`mile-marker install\`, so it is not taken away. Nothing was changed.`,
+    remedy: `Remove it yourself: ${line}, then: ${words.reload({ container: null })}`,
+  });
+}
+
 /** Takes the front back to an edition, or to the one before. */
 interface UndoInput extends World {
   site: Site;
@@ -237,6 +257,7 @@ export async function undoFront(input: UndoInput): Promise<{ from: number | null
   const place = placeOf(site);
   const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
   if (to !== null) await readEdition(place.folder, to);
+  else if (ownInclude(await readFrontJournal(place.folder)) === null) throw byHand(site);
   const { proxy, mark } = place;
   await noteFront(place.folder, { event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark });
   const problem = await goBack(place, { from: to, to: from }, 'undone', input);
