@@ -108,6 +108,7 @@ test('a line that somebody else added stays, and so does what it leads to', asyn
   await at.run('write');
   const line = `include "${join(at.folder, '.mile-marker/front/current/front.conf')}";\n`;
   writeFileSync(join(at.files, 'mine.conf'), line);
+  expect((await at.run('undo', 'front', '--yes')).err).toMatch(/nothing to undo\. Nothing was changed/);
   expect((await at.run('install', '--yes')).err).toContain('Edition 0001 is live');
   expect(readdirSync(at.files)).toEqual(['mine.conf']);
   const undone = await at.run('undo', 'front', '--yes');

@@ -200,6 +200,10 @@ export async function runUndoFront(
   const site = await openSite(options, context, 'undo');
   if (site === null) return;
   const { front } = site.paths;
+  if ((await readFrontJournal(front)).every(({ event }) => event !== 'installing')) {
+    io.err('`mile-marker install` has brought nothing live here, so there is nothing to undo. Nothing was changed.\n');
+    return;
+  }
   const current = (await readCurrent(front))?.number ?? null;
   const to = edition ?? editionBefore(await readFrontJournal(front), current);
   const world = { env: io.env, now: io.now, signal: io.signal };
