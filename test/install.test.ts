@@ -1,5 +1,5 @@
 import { once } from 'node:events';
-import { existsSync, readdirSync, readFileSync, readlinkSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, readlinkSync, rmSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import tls from 'node:tls';
 import { join } from 'node:path';
@@ -135,16 +135,46 @@ test('interrupted while it tests, it is ended by the next command', async () => 
   expect(await at.mark()).toBe('edition 0002');
 });
 
+test('what is made, paused or renewed is live at once where the front was installed', async () => {
+  const at = await place();
+  at.say(undefined, more);
+  expect((await at.run('pause', 'roster')).err).toContain('next: mile-marker install');
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes')).code).toBe(0);
+  const resumed = await at.run('resume', 'roster');
+  expect([resumed.code, resumed.err, await at.mark()]).toEqual([
+    0,
+    expect.stringMatching(/Edition 0002 is live/),
+    'edition 0002',
+  ]);
+  const shown = await shownAt(at.https);
+  const lose = (): void =>
+    rmSync(join(at.folder, '.mile-marker/certificates/nestcam.saltmarsh.example'), { recursive: true });
+  lose();
+  expect((await at.run('certs', 'make', '--no-reload')).err).toContain('next: mile-marker install');
+  lose();
+  expect((await at.run('certs', 'make')).err).toContain('from the next connection on');
+  await until(async () => (await shownAt(at.https)) !== shown);
+  expect((await at.run('pause', 'roster', '--no-reload')).err).toContain('next: mile-marker install');
+  // What else waits does not go live along with it.
+  expect((await at.run('pause', 'nestcam')).err).toContain('next: mile-marker install');
+  expect(await at.mark()).toBe('edition 0002');
+});
+
 test('what is live already takes up a certificate that came since', async () => {
   const at = await place();
   expect((await at.run('install', '--yes')).code).toBe(0);
   const throwaway = await shownAt(at.https);
   expect((await at.run('certs', 'make')).code).toBe(0);
   expect((await at.run('install')).err).toMatch(/is live already\. nginx has read certificates/);
-  let shown = throwaway;
-  for (let tries = 0; shown === throwaway && tries < 100; tries += 1) shown = await shownAt(at.https);
-  expect(shown).not.toBe(throwaway);
+  await until(async () => (await shownAt(at.https)) !== throwaway);
 });
+
+/** nginx takes a reload up a moment after it was told to. */
+async function until(holds: () => Promise<boolean>): Promise<void> {
+  for (let tries = 0; tries < 100; tries += 1) if (await holds()) return;
+  throw new Error('it never came to be');
+}
 
 async function shownAt(port: number): Promise<string> {
   const socket = tls.connect({

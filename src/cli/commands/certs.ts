@@ -1,6 +1,14 @@
 import type { Option } from 'commander';
-import { collect, Command, jsonOption, mapOption, parseDuration } from './common-options.ts';
-import type { ImportOptions, ExportOptions } from '../run/certs.ts';
+import {
+  collect,
+  Command,
+  jsonOption,
+  mapOption,
+  noReloadOption,
+  parseDuration,
+  reloadOption,
+} from './common-options.ts';
+import type { ImportOptions, ExportOptions, MakeOptions } from '../run/certs.ts';
 import type { ObtainOptions } from '../run/certs-obtain.ts';
 import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
@@ -21,12 +29,14 @@ export function certs(context: CommandContext): Command {
     });
   const make = withShared(new Command('make'))
     .description('make practice certificates that are missing or due')
-    .action(async (options: Options) => {
+    .addOption(noReloadOption())
+    .action(async (options: MakeOptions) => {
       const { runCertsMake } = await import('../run/certs.ts');
       await alone(options, 'certs make', context.io, () => runCertsMake(options, context));
     });
   const bring = withShared(new Command('import'))
     .description('import a certificate that you have: PEM files in any order, or PKCS#12')
+    .addOption(noReloadOption())
     .argument('<files...>', 'certificate, key and intermediate certificates')
     .option('--as <certificate>', 'id of the certificate on the map (default: the one whose names it covers)')
     .option('--even-so', 'store it although it is not valid now, or does not cover all names')
@@ -72,7 +82,8 @@ function withObtaining(command: Command): Command {
   return withShared(command)
     .argument('[certificates...]', 'which, as `certs` calls them')
     .option('--resolver <address>', 'resolver for questions about zones: ADDRESS[:PORT]')
-    .option('--reload', 'have the proxy of the map take up what is new')
+    .addOption(reloadOption())
+    .addOption(noReloadOption())
     .option('--wait <time>', 'how long to wait until every name server has a record', parseDuration, 120_000)
     .option(
       '--then <word>',

@@ -12,6 +12,18 @@ export function jsonOption(): Option {
   return new Option('--json', 'print one JSON document');
 }
 
+export function reloadOption(): Option {
+  return new Option('--reload', 'have the proxy take up what is new, also where `install` was never run');
+}
+
+/** Beside it: what changes is live at once where `install` brought the front live. */
+export function noReloadOption(): Option {
+  // Without this default the library takes it for wished.
+  return new Option('--no-reload', 'do not bring it live, which is done by itself where `install` was run').default(
+    null,
+  );
+}
+
 export function failOnOption(): Option {
   return new Option('--fail-on <severity>', 'lowest severity that ends with exit code 1')
     .choices(['error', 'warning', 'note'])

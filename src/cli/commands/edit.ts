@@ -1,5 +1,6 @@
-import { Command, jsonOption, mapOption } from './common-options.ts';
+import { Command, jsonOption, mapOption, noReloadOption } from './common-options.ts';
 import { alone } from '../alone.ts';
+import type { EditOptions } from '../run/edit.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -47,19 +48,26 @@ export function set(context: CommandContext): Command {
     });
 }
 
-const simple =
-  (kind: 'remove' | 'pause' | 'resume', description: string) =>
-  (context: CommandContext): Command =>
-    new Command(kind)
-      .description(description)
-      .argument('<road>', 'its name, short or full')
-      .addOption(mapOption())
-      .addOption(jsonOption())
-      .action(async (road: string, options: Options) => {
-        const { runEdit } = await import('../run/edit.ts');
-        await alone(options, kind, context.io, () => runEdit({ kind, road }, options, context));
-      });
+function simple(kind: 'remove' | 'pause' | 'resume', description: string, context: CommandContext): Command {
+  return new Command(kind)
+    .description(description)
+    .argument('<road>', 'its name, short or full')
+    .addOption(mapOption())
+    .addOption(jsonOption())
+    .action(async (road: string, options: EditOptions) => {
+      const { runEdit } = await import('../run/edit.ts');
+      await alone(options, kind, context.io, () => runEdit({ kind, road }, options, context));
+    });
+}
 
-export const remove = simple('remove', 'remove a road from the map');
-export const pause = simple('pause', 'switch a road off for a while: visitors get 503');
-export const resume = simple('resume', 'switch a paused road on again');
+export function remove(context: CommandContext): Command {
+  return simple('remove', 'remove a road from the map', context);
+}
+
+export function pause(context: CommandContext): Command {
+  return simple('pause', 'switch a road off for a while: visitors get 503', context).addOption(noReloadOption());
+}
+
+export function resume(context: CommandContext): Command {
+  return simple('resume', 'switch a paused road on again', context).addOption(noReloadOption());
+}

@@ -11,7 +11,7 @@ import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
-import { reloadFront } from '../../use-cases/live/reload-front.ts';
+import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import { fromAuthority, obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
 import type { CommandContext } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -23,7 +23,7 @@ export interface ObtainOptions extends OpenOptions {
   wait: number;
   dryRun?: boolean;
   then?: string[];
-  reload?: boolean;
+  reload?: boolean | null;
 }
 
 export async function runCertsObtain(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
@@ -96,7 +96,8 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
       ? []
       : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal });
   const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
-  if (fresh.length > 0 && options.reload === true) await reloadFront(site.plan, io.env);
+  const reloads = fresh.length > 0 && (await takesUpAtOnce(site, options.reload));
+  if (reloads) await reloadFront(site.plan, io.env);
   if (fresh.length > 0 && options.then !== undefined) await runThen(options.then);
   const failed = results.filter(({ trouble }) => trouble !== null);
   if (options.json === true) {
@@ -112,7 +113,7 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
     for (const one of failed) io.out(await failureWords(one, site, io.width));
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
-  io.err(endWords(site, fresh.length, failed.length, options.then !== undefined || options.reload === true));
+  io.err(endWords(site, fresh.length, failed.length, options.then !== undefined || reloads));
 }
 
 /** A failure leaves the old certificate in use; when that ends is what a person must know. */

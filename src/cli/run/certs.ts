@@ -11,6 +11,7 @@ import {
 } from '../../use-cases/certificates/keep-certificates.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { realOne } from '../../core/rules/no-certificate.ts';
+import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -20,7 +21,12 @@ import { withCertificates } from '../print/next-certificate.ts';
 import { plural, style, wrap } from '../print/style.ts';
 import { table } from '../print/table.ts';
 
-export interface ImportOptions extends OpenOptions {
+export interface MakeOptions extends OpenOptions {
+  /** Null: where an installation stands. */
+  reload?: boolean | null;
+}
+
+export interface ImportOptions extends MakeOptions {
   as?: string;
   passwordFile?: string;
   evenSo?: boolean;
@@ -56,13 +62,15 @@ async function certificateRows(site: Site, now: number): Promise<CertificateRow[
   });
 }
 
-export async function runCertsMake(options: OpenOptions, context: CommandContext): Promise<void> {
+export async function runCertsMake(options: MakeOptions, context: CommandContext): Promise<void> {
   const { io } = context;
   const site = await openSite(options, context, 'certs');
   if (site === null) return;
   const { plan, paths } = site;
   const results = await makePractice({ paths, certificates: plan.certificates, now: io.now() });
   for (const { certificate, made } of results) if (made) await refreshExports(certificate);
+  const isNew = results.some(({ made }) => made);
+  const isLive = isNew && (await broughtLive(site, options, io));
   const held = readHeld(plan);
   const rows = results.map(({ certificate, made }) => ({
     names: certificate.names,
@@ -83,8 +91,18 @@ export async function runCertsMake(options: OpenOptions, context: CommandContext
     ),
   );
   const shown = shownPath(authority, io.cwd);
-  const isNew = results.some(({ made }) => made);
-  io.err(`${isNew ? trustWords(shown, io.width) : `Practice authority: ${shown}\n`}${nextMade(site, held)}`);
+  io.err(
+    `${isNew ? trustWords(shown, io.width) : `Practice authority: ${shown}\n`}${isLive ? isLiveWords : nextMade(site, held)}`,
+  );
+}
+
+const isLiveWords = 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
+
+/** Has the front take up what is new, where it is to. */
+async function broughtLive(site: Site, { reload }: MakeOptions, { env }: Io): Promise<boolean> {
+  if (!(await takesUpAtOnce(site, reload))) return false;
+  await reloadFront(site.plan, env);
+  return true;
 }
 
 /** How to trust the authority on the usual systems; nobody else should. */
@@ -122,10 +140,11 @@ export async function runCertsImport(files: string[], options: ImportOptions, co
     now: io.now(),
     password,
   });
+  const isLive = await broughtLive(site, options, io);
   if (options.json === true)
     io.out(jsonDocument('certs-import', { map: site.mapFile, certificate: id, covers: names }));
   else io.out(`certificate \`${id}\`: stored, covers ${names.join(', ')}\n`);
-  io.err(nextLive(site));
+  io.err(isLive ? isLiveWords : nextLive(site));
 }
 
 /** A password never stands on the command line, where every user of the machine can read it. */

@@ -3,10 +3,13 @@ import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { editMap, type Edit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../io.ts';
+import { previewInstall } from '../../use-cases/live/install-front.ts';
+import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
+import type { CommandContext, Io } from '../io.ts';
 import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
+import { bringLive, isDone } from './install-front.ts';
 
 const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed', set: 'set' } as const;
 
@@ -47,9 +50,15 @@ export async function runSet(
   await runEdit({ kind: 'set', road, key, value: value ?? null }, options, context);
 }
 
+export interface EditOptions extends OpenOptions {
+  /** Pause, resume: false leaves the front as it is. */
+  reload?: boolean | null;
+}
+
 /** Edits the map, then says what the road still needs. */
-export async function runEdit(edit: Edit, options: OpenOptions, context: CommandContext): Promise<void> {
+export async function runEdit(edit: Edit, options: EditOptions, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
+  const isAlone = (edit.kind === 'pause' || edit.kind === 'resume') && (await nothingElseWaits(options, io));
   const result = await editMap(options.map, edit, io);
   io.err(`map: ${result.shownMap}\n`);
   if (result.findings.length > 0) {
@@ -71,8 +80,20 @@ export async function runEdit(edit: Edit, options: OpenOptions, context: Command
     io.out(`${resultWords(edit, result)}\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
   }
+  if (isAlone && result.changed && site.map !== null) {
+    await bringLive(site, all, context);
+    return;
+  }
   const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
   io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
+}
+
+/** Whether the front runs all that the map says: only then is the one change all that would go live with it. */
+async function nothingElseWaits({ map, reload }: EditOptions, io: Io): Promise<boolean> {
+  const site = await loadSite(map, io);
+  if (site.map === null || !(await takesUpAtOnce(site, reload))) return false;
+  const preview = await previewInstall({ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal });
+  return isDone(preview);
 }
 
 function resultWords(edit: Edit, { road, changed }: { road: string; changed: boolean }): string {

@@ -70,21 +70,45 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     io.err('Nothing was changed.\n');
     return;
   }
-  const result = await installFront({
-    ...world,
-    site,
-    cwd: io.cwd,
-    test: (plan) =>
-      testRoads({ ...site, plan }, [], { at: ownPlace(plan), timeout: 5000, parallel: 8, failOn: 'error' }, io),
-    keep: options.keepEditions,
-    onStep: (words) => io.progress(words),
-  }).finally(() => io.progress(''));
+  const result = await install(site, options, io);
   if (options.json === true) io.out(document(site, preview, result));
   report(result, options, io);
   if (result.end === 'back') setCode(exit.foundWrong);
 }
 
-function isDone({ changes, running, edition, place }: Prepared): boolean {
+function install(site: Site, { keepEditions }: Pick<InstallFrontOptions, 'keepEditions'>, io: Io): Promise<Installed> {
+  return installFront({
+    ...{ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal },
+    test: (plan) =>
+      testRoads({ ...site, plan }, [], { at: ownPlace(plan), timeout: 5000, parallel: 8, failOn: 'error' }, io),
+    keep: keepEditions,
+    onStep: (words) => io.progress(words),
+  }).finally(() => io.progress(''));
+}
+
+/**
+ * Brings one small change live without a question, as a part of the command that made it.
+ *
+ * @param findings what `check` says of the map as it is now
+ */
+export async function bringLive(
+  site: Site,
+  findings: readonly Finding[],
+  { io, setCode }: CommandContext,
+): Promise<void> {
+  const blocking = blockingOf(findings, []);
+  if (blocking.length > 0) {
+    io.err(`It is not live yet: ${countsInWords(countFindings(blocking))} on the map.\nnext: mile-marker install\n`);
+    setCode(exit.foundWrong);
+    return;
+  }
+  setMaxListeners(0, io.signal);
+  const result = await install(site, { keepEditions: 10 }, io);
+  report(result, { json: true }, io);
+  if (result.end === 'back') setCode(exit.foundWrong);
+}
+
+export function isDone({ changes, running, edition, place }: Prepared): boolean {
   return changes.length === 0 && running === edition && place.how === 'read';
 }
 
@@ -134,7 +158,7 @@ async function agreed(question: string, { yes }: { yes?: boolean }, io: Io): Pro
   });
 }
 
-function report(result: Installed, { json }: InstallFrontOptions, io: Io): void {
+function report(result: Installed, { json }: OpenOptions, io: Io): void {
   const number = editionNumber(result.edition);
   switch (result.end) {
     case 'same':

@@ -14,6 +14,7 @@ import {
   whichFile,
   type PeoplePlace,
 } from '../../use-cases/map/people.ts';
+import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
@@ -62,9 +63,15 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
     io.out(`${made}\n`);
     io.err('That is the password. It is shown only once. Hand it over in person.\n');
   }
-  io.err(
-    `next: ${hasRoads(site, place) ? 'mile-marker check' : `give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check`}\n`,
-  );
+  io.err(await nextAfterPerson(site, place));
+}
+
+/** Where the front runs by `install` and reads the file at each request, there is nothing left to do. */
+async function nextAfterPerson(site: Site, place: PeoplePlace): Promise<string> {
+  if (!hasRoads(site, place)) return `next: give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check\n`;
+  const { limits } = programOf(site.plan.front.proxy);
+  const isLive = limits.people === 'file' && (await takesUpAtOnce(site, null));
+  return isLive ? 'It takes effect at once.\nnext: mile-marker verify\n' : 'next: mile-marker check\n';
 }
 
 export async function runRemovePerson(name: string, options: PeopleOptions, context: CommandContext): Promise<void> {

@@ -62,6 +62,16 @@ export function editionBefore(entries: readonly FrontEntry[], now: number | null
   return stood.filter((one) => one !== now).pop() ?? null;
 }
 
+/** The edition that an installation last brought live, as far as it was ended; null when none stands. */
+export function liveEdition(entries: readonly FrontEntry[]): number | null {
+  let live: number | null = null;
+  for (const entry of entries) {
+    if (entry.event === 'confirmed') live = entry.edition;
+    else if (entry.event === 'returned') live = entry.to;
+  }
+  return live;
+}
+
 function remove(from: number[], one: number): void {
   for (let index = from.indexOf(one); index >= 0; index = from.indexOf(one)) from.splice(index, 1);
 }

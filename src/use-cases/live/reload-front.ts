@@ -1,9 +1,24 @@
+import { readFrontJournal } from '../../adapters/files/editions.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import type { Env } from '../../adapters/proxies/adapter.ts';
 import { runQuiet } from '../../adapters/processes/run-quiet.ts';
 import { reasonOf, Trouble } from '../../adapters/trouble.ts';
+import { liveEdition } from '../../core/live/front-journal.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import type { Site } from '../map/load.ts';
+
+/**
+ * Whether what changed is to be brought live at once: where an installation stands, unless a person says otherwise.
+ *
+ * @param wish of the person; null when there is none
+ */
+export async function takesUpAtOnce(
+  { paths }: Pick<Site, 'paths'>,
+  wish: boolean | null | undefined,
+): Promise<boolean> {
+  return wish ?? liveEdition(await readFrontJournal(paths.front)) !== null;
+}
 
 /**
  * Has the proxy of the map take up a new certificate. Nothing to do for one that reads certificates anew by itself.
