@@ -31,9 +31,14 @@ const common = {
   banner: { js: "import{createRequire as mmRequire}from'node:module';const require=mmRequire(import.meta.url);" },
   logLevel: 'warning',
 };
+// Programs that others of it start, each beside whoever starts it.
+const beside = {
+  'people-worker': 'src/builtin/people-worker.ts',
+  rehearsal: 'src/use-cases/rehearsal/inside-main.ts',
+};
 const { metafile } = await build({
   ...common,
-  entryPoints: { 'mile-marker': 'src/cli/bin.ts', 'people-worker': 'src/builtin/people-worker.ts' },
+  entryPoints: { 'mile-marker': 'src/cli/bin.ts', ...beside },
   outdir: 'dist',
 });
 await build({
@@ -41,6 +46,7 @@ await build({
   entryPoints: {
     docs: 'src/cli/docs.ts',
     'run-program': 'src/cli/run-program.ts',
+    ...beside,
     bench: 'bench/main.ts',
     'smallest-proxy': 'bench/smallest-proxy.ts',
     service: 'bench/service.ts',

@@ -12,7 +12,7 @@ import { startFront } from './support/fronts.ts';
 import { sessionTo } from './support/http2.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker, program, says, stop } from './support/program.ts';
-import { sendRaw } from './support/raw.ts';
+import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import { practiceHead } from './support/site.ts';
 
 /** What strangers do to the builtin front to shut others out, and what it keeps in spite of them; docs/security.md lists it. */

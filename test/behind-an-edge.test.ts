@@ -5,7 +5,7 @@ import { nginxProgram, type ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText } from './support/held-against-verdict.ts';
 import { freePorts } from './support/ports.ts';
 import { ended, folderWith, launch } from './support/program.ts';
-import { sendRaw } from './support/raw.ts';
+import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 
 /** A stranger who writes the edge's header himself, behind real edges that add to it or replace it: no gate opens to what he wrote. */
 
@@ -123,7 +123,8 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
       ])
         expect([forged, await statusThrough(edge.port, '127.0.0.3', forged)]).toEqual([forged, 403]);
     } finally {
-      edge.child.kill('SIGKILL');
+      // A master that is killed outright leaves its workers behind.
+      edge.child.kill('SIGTERM');
       await front.stop();
     }
   });

@@ -10,7 +10,8 @@ import { longestCredentialsBytes } from '../src/core/proxies/hardening.ts';
 import type { ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 import { listening, portOf } from './support/ports.ts';
-import { sendRaw, type Outcome } from './support/raw.ts';
+import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
+import type { Outcome } from '../src/core/rehearsal/sent.ts';
 
 /** What both fronts make of requests that once were understood in two ways, and of services and visitors that break off. */
 

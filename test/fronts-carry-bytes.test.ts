@@ -18,7 +18,7 @@ import { plannedOf } from './support/plan.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
 import { ended, folderWith, launch, mileMarker, says } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
-import { sendRaw } from './support/raw.ts';
+import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 
 const name = 'nestcam.saltmarsh.example';
 

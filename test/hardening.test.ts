@@ -7,7 +7,8 @@ import type { ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker } from './support/program.ts';
-import { sendRaw, type Outcome } from './support/raw.ts';
+import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
+import type { Outcome } from '../src/core/rehearsal/sent.ts';
 
 /** What a front keeps whatever the map says, and what is tried against it; docs/security.md lists it. */
 

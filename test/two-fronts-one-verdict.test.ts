@@ -1,4 +1,4 @@
-import type { Echo } from './support/echo.ts';
+import type { StandIn } from '../src/adapters/rehearsal/stand-in.ts';
 import type { ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 
@@ -210,7 +210,7 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
 });
 
 const mapText: MapText = ({ proxy, ports, echoes }) => {
-  const [birdLog, nestcam, roster] = echoes.map(({ port }: Echo) => String(port));
+  const [birdLog, nestcam, roster] = echoes.map(({ port }: StandIn) => String(port));
   return `domains: [saltmarsh.example, reedbed.example]
 front:
   address: 127.0.0.1

@@ -6,7 +6,7 @@ import { startFront, type ProxyName } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
 import { folderWith } from './support/program.ts';
 import { requestOf } from './support/request.ts';
-import { sendRaw } from './support/raw.ts';
+import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import { practiceHead } from './support/site.ts';
 
 /** Names behind one wildcard, names beside it, and pending challenges: the same from every proxy as from the verdict. */

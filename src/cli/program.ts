@@ -9,6 +9,7 @@ import { editions } from './commands/editions.ts';
 import { explain } from './commands/explain.ts';
 import { install } from './commands/install.ts';
 import { people } from './commands/people.ts';
+import { rehearse } from './commands/rehearse.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
 import { serve } from './commands/serve.ts';
@@ -38,6 +39,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   dns,
   write,
   serve,
+  rehearse,
   install,
   undo,
   editions,

@@ -23,6 +23,7 @@ export function install(context: CommandContext): Command {
         .argParser(parseCount)
         .default(10),
     )
+    .option('--no-rehearsal', 'front: do not rehearse it first')
     .addOption(jsonOption())
     .addOption(new Option('--minutes <count>', 'firewall: how long the trial lasts').argParser(parseMinutes).default(2))
     .option('--keep', 'firewall: keep the rules that are on trial, over reboots, too')

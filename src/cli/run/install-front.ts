@@ -19,11 +19,13 @@ import {
 import { editionBefore } from '../../core/live/front-journal.ts';
 import { readFrontJournal, readCurrent } from '../../adapters/files/editions.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
+import { rehearse } from '../../use-cases/rehearsal/rehearse.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, wrap } from '../print/style.ts';
+import { countsOf, endWords, nextWrong, rehearsalWords } from './rehearse.ts';
 import { testRoads } from './verify-run.ts';
 import { printChanges } from './write.ts';
 
@@ -33,6 +35,8 @@ export interface InstallFrontOptions extends OpenOptions {
   despite?: string[];
   /** How many of the newest editions stay. */
   keepEditions: number;
+  /** False: without a rehearsal before it. */
+  rehearsal?: boolean;
 }
 
 /** Shows the difference, asks, brings it live, and says what is live now and how to go back. */
@@ -70,10 +74,39 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     io.err('Nothing was changed.\n');
     return;
   }
+  if (options.rehearsal !== false && !(await isAsMeant(site, preview, options, io))) {
+    setCode(exit.foundWrong);
+    return;
+  }
   const result = await install(site, options, io);
   if (options.json === true) io.out(document(site, preview, result));
   report(result, options, io);
   if (result.end === 'back') setCode(exit.foundWrong);
+}
+
+/** Rehearses what is to go live. One that came to no end is said so, and does not stop what the proxy and the roads are tested for anyway. */
+async function isAsMeant(site: Site, preview: Prepared, { json }: OpenOptions, io: Io): Promise<boolean> {
+  io.progress('rehearsing');
+  const rehearsed = await rehearse({
+    ...{ site, edition: preview.written, env: io.env, now: io.now, signal: io.signal },
+    onLoopback: false,
+  })
+    .catch((error: unknown) => {
+      if (!(error instanceof Trouble) || io.signal.aborted) throw error;
+      io.err(wrap(`Not rehearsed: ${error.message}`, io));
+      return null;
+    })
+    .finally(() => io.progress(''));
+  if (rehearsed === null) return true;
+  if (countsOf(rehearsed).went === 0) {
+    io.err(endWords(rehearsed, site, io));
+    return true;
+  }
+  if (json === true) io.out(jsonDocument('install', { map: site.mapFile, end: 'refused', findings: [] }));
+  else io.out(rehearsalWords(rehearsed, {}, io));
+  io.err(endWords(rehearsed, site, io));
+  io.err(`${nextWrong}      or, when you know better: mile-marker install --no-rehearsal\n`);
+  return false;
 }
 
 function install(site: Site, { keepEditions }: Pick<InstallFrontOptions, 'keepEditions'>, io: Io): Promise<Installed> {

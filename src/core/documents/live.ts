@@ -53,6 +53,31 @@ export const liveDocuments = {
     changes: texts.optional(),
     findings,
   },
+  rehearsal: {
+    map: z.string(),
+    how: z.enum(['sealed', 'loopback']).optional(),
+    why: z.string().nullable().optional(),
+    summary: z.union([
+      z.strictObject({ played: count, went: count, untested: count }),
+      // Of a map that cannot be read.
+      z.strictObject(counts),
+    ]),
+    strays: texts.optional(),
+    cases: z
+      .array(
+        z.strictObject({
+          road: z.string().nullable(),
+          prefix: z.string().nullable(),
+          what: z.string(),
+          expected: z.string(),
+          got: z.string().nullable(),
+          untested: z.string().nullable(),
+          differences: z.array(z.strictObject({ expected: z.string(), got: z.string() })),
+        }),
+      )
+      .optional(),
+    findings: findings.optional(),
+  },
   editions: {
     map: z.string(),
     current: count.nullable(),

@@ -7,7 +7,7 @@ import { decide } from './decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
 
 /** Somebody who comes to the front. @property peer address of the other end of the connection */
-interface Viewpoint {
+export interface Viewpoint {
   label: string;
   peer: string;
   person: string | null;

@@ -65,6 +65,7 @@ export interface Prepared {
   running: number | null;
   /** What the proxy needs in order to read our files. */
   place: Place;
+  written: WriteResult;
 }
 
 /** @throws Trouble `install-later`, `proxy-missing`, `no-include-folder` */
@@ -96,7 +97,7 @@ export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | 
     });
   }
   const running = await runningEdition(placeOf(site), input);
-  return { changes: written.changes, edition: written.edition, running, place };
+  return { changes: written.changes, edition: written.edition, running, place, written };
 }
 
 function entryOf({ plan, paths }: Site): string {

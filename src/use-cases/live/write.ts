@@ -32,11 +32,15 @@ export interface FileChange {
   after: string | null;
 }
 
-/** @property edition the one that now counts: a new one, or the newest when nothing changed */
+/**
+ * @property edition the one that now counts: a new one, or the newest when nothing changed
+ * @property files all of it, as it is or would be written
+ */
 export interface WriteResult {
   folder: string;
   edition: number;
   digest: string;
+  files: WrittenFile[];
   changes: FileChange[];
   written: boolean;
   throwaway: string[];
@@ -78,14 +82,14 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   const markFile = renderer.renderMark(plan, markText({ number: edition, digest }));
   const complete = [...files, ...(renderer.entry === planPath ? [] : [planFile(plan)]), ...wayIn, markFile];
   const changes = fresh ? changesBetween(current?.files ?? [], [...files, ...wayIn, markFile], markFile.path) : [];
-  if (dry) return { folder, edition, digest, changes, written: false, throwaway: [], includeLine };
+  if (dry) return { folder, edition, digest, files: complete, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   await ensureLogs(plan);
   if (fresh) await prepareEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
-  return { folder, edition, digest, changes, written: fresh, throwaway, includeLine };
+  return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, includeLine };
 }
 
 /** A server does not start when the folder of a log is missing. */

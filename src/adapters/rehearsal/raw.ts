@@ -1,13 +1,11 @@
 import net from 'node:net';
 import tls from 'node:tls';
+import { fromAddress } from '../probe/connect.ts';
+import type { Outcome } from '../../core/rehearsal/sent.ts';
 
-/** What came back for raw bytes: a refused handshake, a connection closed without a byte, or an answer. */
-export type Outcome =
-  | { kind: 'no-handshake' }
-  | { kind: 'closed' }
-  | { kind: 'answer'; status: number; headers: Record<string, string>; body: string };
-
-export interface RawInput {
+interface RawInput {
+  /** Default: 127.0.0.1. */
+  address?: string;
   port: number;
   /** Bytes to send, as latin1. */
   text: string;
@@ -21,15 +19,16 @@ export interface RawInput {
 
 /** Sends raw bytes and reads until the other end closes, `until` has come, or nothing comes for a while. */
 export function sendRaw({
+  address = '127.0.0.1',
   port,
   text,
   tls: secure,
-  from = '127.0.0.1',
+  from,
   until,
   idleMs = 5000,
 }: RawInput): Promise<Outcome> {
   return new Promise((resolve) => {
-    const plain = net.connect({ host: '127.0.0.1', port, localAddress: from });
+    const plain = net.connect({ host: address, port, ...fromAddress(from) });
     let shaken = secure === undefined;
     let data = '';
     const end = (): void => {

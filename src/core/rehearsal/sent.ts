@@ -1,0 +1,65 @@
+import type { VerdictRequest } from '../verdict/verdict.ts';
+
+/**
+ * A request as it goes to a running front, whole.
+ *
+ * @property sni name in the handshake; null for none @property host every Host line, in order
+ * @property from address of the client @property headers all other header lines, as they are written
+ * @property person who the credentials among `headers` prove, `none` without, `wrong` when they prove nobody
+ * @property knownIn password files in which the credentials are right; without it in every one
+ */
+export interface Sent {
+  listener: 'http' | 'https';
+  sni: string | null;
+  host: string[];
+  method: string;
+  target: string;
+  version: '1.0' | '1.1' | '2.0';
+  from: string;
+  headers: Array<[string, string]>;
+  body: string | null;
+  person: string;
+  knownIn?: readonly string[];
+  overRate: boolean;
+}
+
+/** What came back: a refused handshake, a connection that was closed without a byte, or an answer. Header names in lower case. */
+export type Outcome =
+  | { kind: 'no-handshake' }
+  | { kind: 'closed' }
+  | { kind: 'answer'; status: number; headers: Record<string, string>; body: string };
+
+/** What reached a stand-in of a service. Header names in lower case, several lines joined by ` + `. */
+export interface Seen {
+  method: string;
+  target: string;
+  headers: Record<string, string>;
+  body: string;
+}
+
+/** The request as the verdict takes it. */
+export function requestOf({ listener, sni, host, method, target, version, from, ...rest }: Sent): VerdictRequest {
+  const headers = Object.create(null) as Record<string, string[]>;
+  for (const [name, value] of rest.headers) (headers[name.toLowerCase()] ??= []).push(value);
+  const { person, knownIn, overRate } = rest;
+  return {
+    ...{ listener, sni: listener === 'http' ? null : sni, host, method, target, httpVersion: version, peer: from },
+    ...{ headers, person, overRate },
+    ...(knownIn === undefined ? {} : { knownIn }),
+  };
+}
+
+/** Whether it asks for a live connection (RFC 6455 §4.1). */
+export function asksForLive({ headers }: Pick<Sent, 'headers'>): boolean {
+  return headers.some(([name, to]) => name.toLowerCase() === 'upgrade' && /^websocket$/i.test(to));
+}
+
+/** Header lines that ask for an upgrade of the connection. */
+export function upgradeTo(protocol: string): Array<[string, string]> {
+  return [
+    ['Connection', 'Upgrade'],
+    ['Upgrade', protocol],
+    ['Sec-WebSocket-Version', '13'],
+    ['Sec-WebSocket-Key', 'c2FsdG1hcnNoIHBsb3Zlcg=='],
+  ];
+}

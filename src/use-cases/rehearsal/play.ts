@@ -1,0 +1,131 @@
+import { lstat } from 'node:fs/promises';
+import { join } from 'node:path';
+import pLimit from 'p-limit';
+import { send, type Front } from '../../adapters/rehearsal/send.ts';
+import type { StandIn } from '../../adapters/rehearsal/stand-in.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import type { RehearsalCase } from '../../core/rehearsal/cases.ts';
+import { compare, expectedWords, type InFolder } from '../../core/rehearsal/compare.ts';
+import { toldHeader } from '../../core/rehearsal/on-loopback.ts';
+import { requestOf, type Outcome, type Seen, type Sent } from '../../core/rehearsal/sent.ts';
+import { decide } from '../../core/verdict/decide.ts';
+import type { Prepared, Verdict } from '../../core/verdict/verdict.ts';
+import { isInTheWay, upstreamKey } from './stand-ins.ts';
+import type { CaseResult, Report } from './job.ts';
+
+/** What reached stand-ins: by the number that a case bears, and what bears none. */
+export interface Arrivals {
+  byCase: Map<string, Array<{ service: string; seen: Seen }>>;
+  strays: string[];
+}
+
+interface PlayInput {
+  prepared: Prepared;
+  cases: readonly RehearsalCase[];
+  standIns: ReadonlyMap<string, StandIn>;
+  passwords: ReadonlyMap<string, string>;
+  arrivals: Arrivals;
+}
+
+/** So many requests are under way at one time. */
+const abreast = 16;
+
+/** Plays every case and holds what came of it against the verdict. */
+export async function playAll(input: PlayInput): Promise<Report> {
+  const limit = pLimit(abreast);
+  const kept = new Map<string, number>();
+  const results = await Promise.all(
+    input.cases.map((plain, index) => {
+      const one = { ...plain, sent: asTold(plain.sent, input.prepared.plan) };
+      const why = whyNot(one, input.prepared, kept);
+      return limit(() => (why === null ? playOne(one, index, input) : unplayed(one, input, why)));
+    }),
+  );
+  return { results, strays: input.arrivals.strays };
+}
+
+/** On loopback a client's address cannot be had, and is told by a header. */
+function asTold(sent: Sent, { front }: Plan): Sent {
+  if (front.edge?.header !== toldHeader.toLowerCase()) return sent;
+  return { ...sent, from: '127.0.0.1', headers: [...sent.headers, [toldHeader, sent.from]] };
+}
+
+/** Why a case cannot be played; null when it can. */
+function whyNot({ sent }: RehearsalCase, prepared: Prepared, kept: Map<string, number>): string | null {
+  if (frontFor(sent, prepared.plan) === null) return 'the front has no address of this family';
+  const road = prepared.roadOf(prepared.hostOf(sent.host[0] ?? '') ?? '');
+  const verdict = decide(prepared, requestOf(sent));
+  if (verdict.act === 'forward' && verdict.upstream.trust.kind === 'pin')
+    return 'the key of its service is pinned, and nobody else has it';
+  if (verdict.act === 'forward' && isInTheWay(verdict.upstream, prepared.plan))
+    return `its service has port ${String(verdict.upstream.port)}, as the front does, and stands on another machine`;
+  const rate = road?.rules.rate ?? null;
+  if (road === null || rate === null) return null;
+  const told = sent.headers.find(([name]) => name === toldHeader)?.[1];
+  const key = `${road.name} ${told ?? sent.from}`;
+  const before = kept.get(key) ?? 0;
+  kept.set(key, before + 1);
+  return before < rate.burst ? null : `more than the rate of ${road.display} lets pass at once`;
+}
+
+function frontFor({ from }: Pick<Sent, 'from'>, { front }: Plan): Front | null {
+  const v6 = from.includes(':');
+  const listens = front.listen.addresses.find((address) => address.includes(':') === v6);
+  if (listens === undefined) return null;
+  const { http, https } = front.listen;
+  const own = front.addresses.find((address) => address.includes(':') === v6);
+  const any = v6 ? '::' : '0.0.0.0';
+  return { address: listens === any ? (own ?? (v6 ? '::1' : '127.0.0.1')) : listens, http, https };
+}
+
+function unplayed(one: RehearsalCase, input: PlayInput, untested: string): CaseResult {
+  const verdict = decide(input.prepared, requestOf(one.sent));
+  const expected = expectedWords({ sent: one.sent, verdict, service: serviceOf(verdict, input), inFolder: 'file' });
+  return { road: one.road, prefix: one.prefix, what: one.what, expected, got: null, untested, differences: [] };
+}
+
+async function playOne(one: RehearsalCase, index: number, input: PlayInput): Promise<CaseResult> {
+  const { prepared, arrivals } = input;
+  const id = String(index + 1);
+  const sent = withLogin(one, input);
+  const verdict = decide(prepared, requestOf(sent));
+  const reached: Array<{ service: string; seen: Seen }> = [];
+  arrivals.byCase.set(id, reached);
+  const front = frontFor(sent, prepared.plan);
+  const outcome: Outcome =
+    front === null
+      ? { kind: 'closed' }
+      : await send({ ...sent, headers: [...sent.headers, ['X-Rehearsal', id]] }, front);
+  const inFolder = verdict.act === 'folder' ? await lookInto(verdict) : 'nothing';
+  const played = { sent, verdict, outcome, reached, service: serviceOf(verdict, input), inFolder };
+  const differences = compare(played);
+  const { road, prefix, what } = one;
+  const expected = expectedWords(played);
+  return { road, prefix, what, expected, got: differences[0]?.got ?? expected, untested: null, differences };
+}
+
+function withLogin({ sent, login }: RehearsalCase, { passwords }: PlayInput): Sent {
+  if (login === null) return sent;
+  const password = login.right ? (passwords.get(login.name) ?? '') : 'not the password';
+  const line = `Basic ${Buffer.from(`${login.name}:${password}`).toString('base64')}`;
+  return { ...sent, headers: [...sent.headers, ['Authorization', line]] };
+}
+
+function serviceOf(verdict: Verdict, { standIns }: PlayInput): string | null {
+  return verdict.act === 'forward' ? (standIns.get(upstreamKey(verdict.upstream))?.name ?? null) : null;
+}
+
+/** No link is followed below a folder. */
+async function lookInto({ root, path }: Extract<Verdict, { act: 'folder' }>): Promise<InFolder> {
+  if (path === null) return 'nothing';
+  let at = root;
+  const parts = path.split('/').filter((part) => part !== '');
+  let found: InFolder = 'folder';
+  for (const part of parts) {
+    at = join(at, part);
+    const there = await lstat(at).catch(() => null);
+    if (there === null || there.isSymbolicLink()) return 'nothing';
+    found = there.isFile() ? 'file' : there.isDirectory() ? 'folder' : 'nothing';
+  }
+  return found;
+}
