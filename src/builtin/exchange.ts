@@ -116,6 +116,12 @@ export class Exchange {
       this.log.noteUnread(road.rules.log, { client: visitor.peer, now: new Date(), status });
   }
 
+  /** No new request comes here any more. @returns whether live connections still do */
+  async retire(): Promise<boolean> {
+    await this.judge.stop();
+    return this.live.size > 0;
+  }
+
   /** Live connections are asked to end. */
   endLive(): void {
     for (const socket of this.live) socket.end();

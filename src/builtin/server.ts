@@ -30,6 +30,13 @@ interface BuiltinInput {
 /** A running front. `stop` lets requests in flight end, for at most `graceMs`, then closes what is left. */
 export interface BuiltinFront {
   stop: (graceMs: number) => Promise<void>;
+  /**
+   * Serves another plan from now on; connections, live ones and requests in flight go on. Addresses and ports that are new are listened on first, those
+   * that are gone are closed then.
+   *
+   * @throws Trouble `cannot-listen`; the plan before goes on
+   */
+  takeUp: (next: Pick<BuiltinInput, 'plan' | 'mark'>) => Promise<void>;
 }
 
 /**
@@ -44,59 +51,115 @@ export async function startBuiltin({
   patience = usualPatience,
 }: BuiltinInput): Promise<BuiltinFront> {
   letBytesPass();
-  const front = new Front(prepare(plan), onTrouble, patience);
-  const { addresses, http: httpPort, https: httpsPort } = plan.front.listen;
-  const markServer = http.createServer((request, response) => answerMark(request, response, mark));
+  const front = new Front(prepare(plan), mark, { onTrouble, patience });
   try {
-    await front.listen(markServer, plan.front.mark.address, plan.front.mark.port, 'front.mark');
-    for (const address of addresses) {
-      const plain = front.plainServer();
-      await front.listen(plain, address, httpPort);
-      await front.listen(front.secureServer(plain), address, httpsPort);
-    }
+    await front.listenFor(plan);
   } catch (error) {
     await front.stop(0);
     throw error;
   }
-  return { stop: (graceMs) => front.stop(graceMs) };
+  return {
+    stop: (graceMs) => front.stop(graceMs),
+    takeUp: async (next) => {
+      await front.listenFor(next.plan);
+      front.turnTo(prepare(next.plan), next.mark);
+    },
+  };
 }
 
-function answerMark(request: IncomingMessage, response: AnyResponse, mark: string): void {
-  if (request.url === '/mark') response.writeHead(200, { 'content-type': 'text/plain' }).end(mark);
-  else sendAnswer(response, 404, {});
-}
+/** So long after another plan was taken up the one before is let go. */
+const letGoMs = 60_000;
 
 /** Listens, knows each visitor's connection, and hands what is asked on it to the exchange. */
 class Front {
-  private readonly servers: TcpServer[] = [];
+  /** By address, port and what it speaks. */
+  private readonly servers = new Map<string, TcpServer>();
   private readonly visitors: Visitors;
-  private readonly exchange: Exchange;
-  private readonly shelf: CertificateShelf;
+  private exchange: Exchange;
+  /** Those of plans before, in which requests may still be under way. */
+  private readonly earlier = new Set<Exchange>();
+  private shelf: CertificateShelf;
   private readonly http2: Http2Server;
   /** Whose connection a request came on, by what Node knows of it: a TCP or TLS connection, or a session of HTTP/2. */
   private readonly visitorOf = new WeakMap<object, Visitor>();
   /** TLS connections during their handshake, by the port they came from. */
   private readonly shaking = new Map<string, Visitor>();
+  private readonly onTrouble: (message: string) => void;
+  private readonly patience: Patience;
 
   constructor(
-    private readonly prepared: Prepared,
-    private readonly onTrouble: (message: string) => void,
-    private readonly patience: Patience,
+    private prepared: Prepared,
+    private mark: string,
+    { onTrouble, patience }: Pick<Required<BuiltinInput>, 'onTrouble' | 'patience'>,
   ) {
     const { plan } = prepared;
-    const edge = plan.front.edge?.networks ?? [];
+    this.onTrouble = onTrouble;
+    this.patience = patience;
     this.visitors = new Visitors({
       ...patience,
       liveSeconds: plan.limits.liveSeconds,
       most: mostConnections(),
-      isShared: (address) => inNetworks(address, edge),
+      isShared: (address) => inNetworks(address, this.prepared.plan.front.edge?.networks ?? []),
     });
     this.shelf = new CertificateShelf(plan.certificates);
     this.exchange = new Exchange(prepared, this.visitors, { onTrouble, patience });
     this.http2 = this.equip(http2Server(), ({ stream: { session } }) => session);
   }
 
-  plainServer(): Server {
+  /** Listens where a plan wants it and nothing does yet, and closes what it does not want any more. */
+  async listenFor({ front: { listen, mark } }: Plan): Promise<void> {
+    const wanted = new Set<string>();
+    const fresh: string[] = [];
+    const want = async (key: string, host: string, port: number, make: () => TcpServer): Promise<void> => {
+      const name = `${key} ${host} ${String(port)}`;
+      wanted.add(name);
+      if (this.servers.has(name)) return;
+      fresh.push(name);
+      await this.listen(name, make(), { host, port, key });
+    };
+    try {
+      await want('front.mark', mark.address, mark.port, () => this.markServer());
+      for (const address of listen.addresses) {
+        const plain = this.plainServer();
+        await want('front.listen', address, listen.http, () => plain);
+        await want('front.listen', address, listen.https, () => this.secureServer(plain));
+      }
+    } catch (error) {
+      for (const name of fresh) this.close(name);
+      throw error;
+    }
+    for (const name of this.servers.keys()) if (!wanted.has(name)) this.close(name);
+  }
+
+  turnTo(prepared: Prepared, mark: string): void {
+    const { onTrouble, patience } = this;
+    const before = this.exchange;
+    this.earlier.add(before);
+    const letGo = async (): Promise<void> => {
+      if (await before.retire()) setTimeout(() => void letGo(), letGoMs).unref();
+      else this.earlier.delete(before);
+    };
+    // A request that has just begun may still be at a gate.
+    setTimeout(() => void letGo(), letGoMs).unref();
+    this.prepared = prepared;
+    this.mark = mark;
+    this.shelf = new CertificateShelf(prepared.plan.certificates);
+    this.exchange = new Exchange(prepared, this.visitors, { onTrouble, patience });
+  }
+
+  private markServer(): Server {
+    return http.createServer((request, response) => {
+      if (request.url === '/mark') response.writeHead(200, { 'content-type': 'text/plain' }).end(this.mark);
+      else sendAnswer(response, 404, {});
+    });
+  }
+
+  private close(name: string): void {
+    this.servers.get(name)?.close();
+    this.servers.delete(name);
+  }
+
+  private plainServer(): Server {
     const server = this.equip(http1Server(this.patience), ({ socket }) => socket);
     server.on('connection', (socket: Socket) => {
       if (socket instanceof TLSSocket) return;
@@ -113,7 +176,7 @@ class Front {
   }
 
   /** @param plain the server of HTTP/1 on the same address */
-  secureServer(plain: Server): TcpServer {
+  private secureServer(plain: Server): TcpServer {
     const server = tlsServer(
       (name, done) => void this.choose(name, done),
       (socket) => this.onSecure(socket, plain),
@@ -129,25 +192,31 @@ class Front {
     return server;
   }
 
-  async listen(server: TcpServer, host: string, port: number, key = 'front.listen'): Promise<void> {
-    this.servers.push(server);
+  private async listen(
+    name: string,
+    server: TcpServer,
+    at: { host: string; port: number; key: string },
+  ): Promise<void> {
+    const { host, port } = at;
+    this.servers.set(name, server);
     await new Promise<void>((resolve, reject) => {
-      server.once('error', (cause) => reject(listenTrouble({ host, port, key }, cause)));
+      server.once('error', (cause) => reject(listenTrouble(at, cause)));
       server.listen({ host, port, ipv6Only: host.includes(':') }, resolve);
     });
   }
 
   async stop(graceMs: number): Promise<void> {
-    const closed = this.servers
+    const exchanges = [...this.earlier, this.exchange];
+    const closed = [...this.servers.values()]
       .filter(({ listening }) => listening)
       .map((server) => new Promise<void>((resolve) => server.close(() => resolve())));
-    this.exchange.endLive();
+    for (const exchange of exchanges) exchange.endLive();
     this.visitors.endWhenIdle();
     const late = setTimeout(() => this.visitors.endAll(), graceMs);
     await Promise.all(closed);
     clearTimeout(late);
     this.visitors.stop();
-    await this.exchange.stop();
+    await Promise.all(exchanges.map((exchange) => exchange.stop()));
   }
 
   private onSecure(socket: TLSSocket, plain: Server): void {

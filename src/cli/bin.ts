@@ -98,4 +98,5 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   env: process.env,
   now: () => new Date(),
   signal: lateSignal(interrupted.signal),
+  onTakeUp: (work) => void process.on('SIGUSR2', work),
 });

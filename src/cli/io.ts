@@ -22,6 +22,8 @@ export interface Io {
   now: () => Date;
   /** Aborted by Ctrl-C and by SIGTERM. */
   signal: AbortSignal;
+  /** Has work done whenever the process is told to take up what was written since, by SIGUSR2. */
+  onTakeUp: (work: () => void) => void;
 }
 
 /** What every command is built with. */

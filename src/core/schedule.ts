@@ -1,12 +1,50 @@
+/**
+ * Lines that leave a service no more than it needs (systemd.exec(5), "Sandboxing"). No `MemoryDenyWriteExecute`: Node compiles while it runs.
+ *
+ * @param write folders that it writes to; all else is read-only. One that need not exist begins with a minus
+ */
+export function sandboxLines(write: readonly string[]): string[] {
+  return [
+    'NoNewPrivileges=yes',
+    'ProtectSystem=strict',
+    'ProtectHome=read-only',
+    `ReadWritePaths=${write.map(pathWord).join(' ')}`,
+    'PrivateTmp=yes',
+    'PrivateDevices=yes',
+    'ProtectClock=yes',
+    'ProtectHostname=yes',
+    'ProtectControlGroups=yes',
+    'ProtectKernelLogs=yes',
+    'ProtectKernelModules=yes',
+    'ProtectKernelTunables=yes',
+    'RestrictAddressFamilies=AF_UNIX AF_INET AF_INET6 AF_NETLINK',
+    'RestrictNamespaces=yes',
+    'RestrictRealtime=yes',
+    'RestrictSUIDSGID=yes',
+    'LockPersonality=yes',
+    'SystemCallArchitectures=native',
+    'SystemCallFilter=@system-service',
+    'UMask=0027',
+  ];
+}
+
+/** systemd.syntax(7): percent signs doubled; quotes where there is a blank. */
+function pathWord(path: string): string {
+  const word = path.replace(/%/g, '%%');
+  return /[\s"'\\]/.test(word) ? `"${word.replace(/([\\"])/g, '\\$1')}"` : word;
+}
+
 interface ScheduleInput {
   /** Words of the command that runs this program, each an absolute path or a plain word. */
   program: readonly string[];
   mapFile: string;
   /** Run after a renewal, or when something came or went for `verify`; without a shell, and for no other job. */
   then: readonly string[];
+  /** What it may write to, and as whom it runs (root when null); left out where it runs programs of others, whose needs nobody knows. */
+  within?: { write: readonly string[]; owner: { uid: number; gid: number } | null };
 }
 
-interface ScheduledFile {
+export interface ScheduledFile {
   path: string;
   content: string;
 }
@@ -65,7 +103,7 @@ After=network-online.target
 [Service]
 Type=oneshot
 ExecStart=${wordsOf(name, input).map(unitWord).join(' ')}
-`,
+${withinLines(input)}`,
     },
     {
       path: `mile-marker-${name}.timer`,
@@ -82,6 +120,13 @@ WantedBy=timers.target
 `,
     },
   ];
+}
+
+function withinLines({ within }: ScheduleInput): string {
+  if (within === undefined) return '';
+  const { owner, write } = within;
+  const user = owner === null ? [] : [`User=${String(owner.uid)}`, `Group=${String(owner.gid)}`];
+  return [...user, ...sandboxLines(write), ''].join('\n');
 }
 
 /** The same for crontab(5), at a minute that is made from the map's path. */

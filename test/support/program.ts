@@ -54,6 +54,7 @@ export async function mileMarker(
     env: { PATH: process.env['PATH'] ?? '', HOME: cwd, DOCKER_HOST: 'none', ...env },
     now: () => new Date(),
     signal: hung.signal,
+    onTakeUp: () => undefined,
     ...more,
   });
   clearTimeout(limit);

@@ -3,6 +3,7 @@ import { link, open, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
+import { startOf } from '../host/process-id.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import { ensureState, type StatePaths } from './state-folder.ts';
 import { shellWord } from '../../core/shell-word.ts';
@@ -102,12 +103,6 @@ async function isDead({ pid, started, space }: Holder): Promise<boolean> {
   // Of processes that are counted elsewhere, as in a container, nothing can be known.
   if (space !== (await spaceHere())) return space.split(' ')[0] !== (await spaceHere()).split(' ')[0];
   return (await startOf(pid)) !== started;
-}
-
-/** proc(5), /proc/PID/stat, field 22; null when there is no such process. The name before it may hold anything. */
-async function startOf(pid: number): Promise<string | null> {
-  const stat = await readFile(`/proc/${String(pid)}/stat`, 'latin1').catch(() => null);
-  return stat?.slice(stat.lastIndexOf(')') + 2).split(' ')[19] ?? null;
 }
 
 async function spaceHere(): Promise<string> {

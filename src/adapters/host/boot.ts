@@ -1,16 +1,15 @@
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
-
-const units = '/etc/systemd/system';
+import { hasSystemd, unitFolder } from './units.ts';
 
 /**
  * Whether systemd starts the map's proxy with the machine: a unit is enabled when a `*.wants` or `*.requires` folder links
  * to it (systemctl(1), `enable`). Null on a machine that systemd does not run.
  */
 export function startsAtBoot(proxy: ProxyName): boolean | null {
-  if (!existsSync('/run/systemd/system')) return null;
+  if (!hasSystemd()) return null;
   const enabled = wanted();
   const own = programOf(proxy).units.map((unit) => `${unit}.service`);
   if (own.length > 0) return enabled.some(({ name }) => own.includes(name));
@@ -18,9 +17,9 @@ export function startsAtBoot(proxy: ProxyName): boolean | null {
 }
 
 function wanted(): Array<{ name: string; path: string }> {
-  const folders = namesIn(units).filter((name) => /\.(wants|requires)$/.test(name));
+  const folders = namesIn(unitFolder).filter((name) => /\.(wants|requires)$/.test(name));
   return folders.flatMap((folder) =>
-    namesIn(join(units, folder)).map((name) => ({ name, path: join(units, folder, name) })),
+    namesIn(join(unitFolder, folder)).map((name) => ({ name, path: join(unitFolder, folder, name) })),
   );
 }
 

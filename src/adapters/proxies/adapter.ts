@@ -28,7 +28,7 @@ export interface Swap {
 export type Place =
   { how: 'read' } | { how: 'file'; path: string } | { how: 'by-hand'; why: string } | { how: 'refuses'; why: string };
 
-/** The server program of this machine, as its administrator runs it. */
+/** The server program of this machine, as its administrator runs it. `program` is its path; of the proxy that is part of this program, the map's. */
 export interface InstalledProxy {
   placeFor: (program: string, entry: string) => Promise<Place>;
   /** Its own test of all that it reads, with one folder in place of another; null: as it is. */
@@ -36,6 +36,8 @@ export interface InstalledProxy {
   /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */
   reload: (program: string) => Promise<Tried & { stopped?: true }>;
   start: (program: string) => Promise<Tried>;
+  /** Only for one that runs nothing but our files: ends it. */
+  stop?: (program: string) => Promise<Tried>;
 }
 
 /** An instance that was started by us, as a child of ours. */

@@ -6,17 +6,17 @@ import type { InstallFrontOptions } from '../run/install-front.ts';
 import type { CommandContext } from '../io.ts';
 
 /** What can be put live. */
-export const installable = ['front', 'firewall'] as const;
+export const installable = ['front', 'service', 'timers', 'firewall'] as const;
 
 export function install(context: CommandContext): Command {
   return new Command('install')
     .description(
-      'bring the map live: write, test, switch, reload and test every road; or load the firewall rules on trial',
+      'bring the map live: write, test, switch, reload and test every road; or have the builtin front or the timers started with the machine; or load the firewall rules on trial',
     )
     .addArgument(new Argument('[part]', 'what is to go live').choices(installable).default('front'))
     .addOption(mapOption())
-    .option('--yes', 'front: do not ask')
-    .option('--dry-run', 'front: show what would change, and change nothing')
+    .option('--yes', 'do not ask')
+    .option('--dry-run', 'show what would change, and change nothing')
     .option('--despite <rule>', 'front: go on although `check` finds an error of this rule (may be repeated)', collect)
     .addOption(
       new Option('--keep-editions <count>', 'front: how many of the newest editions stay')
@@ -31,6 +31,11 @@ export function install(context: CommandContext): Command {
       if (part === 'firewall') {
         const { runInstallFirewall } = await import('../run/firewall.ts');
         await runInstallFirewall(options, context);
+        return;
+      }
+      if (part === 'service' || part === 'timers') {
+        const { runInstallUnits } = await import('../run/install-units.ts');
+        await alone(options, 'install', context.io, () => runInstallUnits(part, options, context));
         return;
       }
       const { runInstallFront } = await import('../run/install-front.ts');

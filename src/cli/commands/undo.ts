@@ -8,10 +8,10 @@ import type { CommandContext } from '../io.ts';
 
 export function undo(context: CommandContext): Command {
   return new Command('undo')
-    .description('take back: the front to the edition before, or firewall rules to the kept ones')
+    .description('take back: the front to the edition before, units of systemd, or firewall rules to the kept ones')
     .addArgument(new Argument('<part>', 'what to undo').choices(installable))
     .addArgument(new Argument('[edition]', 'front: this edition instead').argParser(parseEdition))
-    .option('--yes', 'front: do not ask')
+    .option('--yes', 'do not ask')
     .addOption(new Option('--trial <id>', 'only while this trial still stands').hideHelp())
     .addOption(mapOption())
     .action(
@@ -23,6 +23,11 @@ export function undo(context: CommandContext): Command {
         if (part === 'firewall') {
           const { runUndoFirewall } = await import('../run/firewall.ts');
           await runUndoFirewall(options, context);
+          return;
+        }
+        if (part === 'service' || part === 'timers') {
+          const { runUndoUnits } = await import('../run/install-units.ts');
+          await alone(options, 'undo', context.io, () => runUndoUnits(part, options, context));
           return;
         }
         const { runUndoFront } = await import('../run/install-front.ts');

@@ -2,6 +2,7 @@ import { listeningSockets } from '../../adapters/host/sockets.ts';
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -41,7 +42,7 @@ async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io
     return findings.some(({ severity }) => severity === 'warning')
       ? 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n'
       : 'Nothing needs doing: the front runs this map. To test every road: mile-marker verify\n';
-  return plan.front.proxy === 'builtin' ? 'next: mile-marker serve\n' : 'next: mile-marker write\n';
+  return `next: ${programOf(plan.front.proxy).words.first(plan.front)}\n`;
 }
 
 /** Whether the front of this machine runs what the map says, by its own mark. */

@@ -15,7 +15,7 @@ export async function runDnsUpdateAddress(options: PublishOptions, context: Comm
   if (options.json === true) io.out(jsonDocument('dns-update-address', { map: site.mapFile, ...result, done: !dry }));
   else io.out(`${words(result)}\n`);
   if (result.changed && dry) io.err('Nothing was changed.\nnext: mile-marker dns update-address\n');
-  else io.err(result.changed ? 'next: mile-marker dns check --watch\n' : 'next: mile-marker schedule address\n');
+  else io.err(result.changed ? 'next: mile-marker dns check --watch\n' : 'next: mile-marker install timers\n');
 }
 
 function words({ name, before, after, changed }: UpdatedAddress): string {

@@ -180,7 +180,7 @@ function printPreview({ changes, edition, running, place }: Prepared, { front }:
   io.err(`${now}. To be live: edition ${editionNumber(edition)}, ${plural(changes.length, 'file')} changed.\n`);
 }
 
-async function agreed(question: string, { yes }: { yes?: boolean }, io: Io): Promise<boolean> {
+export async function agreed(question: string, { yes }: { yes?: boolean }, io: Io): Promise<boolean> {
   if (yes === true) return true;
   if (io.ask !== null) return /^y(es)?$/i.test((await io.ask(`${question} [y/N] `)).trim());
   throw new Trouble({
@@ -264,7 +264,12 @@ export async function runUndoFront(
   const current = (await readCurrent(front))?.number ?? null;
   const to = edition ?? editionBefore(await readFrontJournal(front), current);
   const world = { env: io.env, now: io.now, signal: io.signal };
-  if (to !== null && to === (await runningEdition(placeOf(site), world))) {
+  const running = await runningEdition(placeOf(site), world);
+  if (to === null && running === null && current === null) {
+    io.err('Nothing of this map is live. Nothing was changed.\n');
+    return;
+  }
+  if (to !== null && to === running) {
     io.err(`Edition ${editionNumber(to)} is live already. Nothing was changed.\n`);
     return;
   }

@@ -30,7 +30,7 @@ export async function runRehearse(options: RehearseOptions, context: CommandCont
   }).finally(() => io.progress(''));
   if (options.json === true) io.out(jsonDocument('rehearsal', { map: site.mapFile, ...asJson(rehearsed, options) }));
   else io.out(rehearsalWords(rehearsed, options, io));
-  io.err(endWords(rehearsed, site, io));
+  io.err(`${endWords(rehearsed, site, io)}Nothing was changed.\n`);
   const { went } = countsOf(rehearsed);
   io.err(went === 0 ? `next: ${programOf(site.plan.front.proxy).words.goLive(site.plan.front)}\n` : nextWrong);
   if (went > 0) setCode(exit.foundWrong);
@@ -109,7 +109,7 @@ export function endWords(rehearsed: Rehearsed, { plan }: Site, { width }: Pick<I
   const reasons = [...new Set(rehearsed.results.flatMap(({ untested: why }) => why ?? []))];
   const rest = untested === 0 ? '' : `${plural(untested, 'request')} not played: ${reasons.join('; ')}. `;
   return (
-    wrap(`Rehearsed with ${title} ${where}: ${plural(played, 'request')}, ${outcome}. ${rest}Nothing was changed.`, {
+    wrap(`Rehearsed with ${title} ${where}: ${plural(played, 'request')}, ${outcome}. ${rest}`.trim(), {
       width,
     }) + (rehearsed.how === 'sealed' ? '' : wrap(onLoopbackWords(rehearsed, plan.front.edge !== null), { width }))
   );

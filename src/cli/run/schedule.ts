@@ -1,6 +1,6 @@
-import { realpathSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { findMap } from '../../adapters/files/find-map.ts';
+import { ownProgram } from '../../adapters/host/own-program.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { jobCronLine, jobUnits, type JobName } from '../../core/schedule.ts';
@@ -26,7 +26,7 @@ export async function runSchedule(
     });
   }
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  const input = { program: [process.execPath, realpathSync(process.argv[1] ?? '')], mapFile, then };
+  const input = { program: ownProgram(), mapFile, then };
   const files = jobUnits(job, input);
   io.err(`map: ${mapFile}\n`);
   if (out !== undefined) {

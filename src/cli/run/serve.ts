@@ -1,13 +1,14 @@
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
-import { exit, Trouble } from '../../adapters/trouble.ts';
+import { exit, reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
-import { lastWritten, serve } from '../../use-cases/live/serve.ts';
-import type { CommandContext } from '../io.ts';
+import { lastWritten, serve, serveNext } from '../../use-cases/live/serve.ts';
+import type { BuiltinFront } from '../../builtin/server.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { formatFindings } from '../print/findings.ts';
 import { plural } from '../print/style.ts';
 
@@ -26,31 +27,46 @@ export async function runServe(options: Options, context: CommandContext): Promi
   const { plan, paths } = found;
   // From here on a signal is an order to end well.
   const stopped = aborted(io.signal);
-  const front = await serve({
-    plan,
-    paths,
-    now: io.now(),
-    onTrouble: (message) => io.err(`${io.now().toISOString()} ${message}\n`),
-  });
+  const say = (message: string): void => io.err(`${io.now().toISOString()} ${message}\n`);
+  const front = await serve({ ...found, now: io.now(), onTrouble: say });
+  if (options.written === true) io.onTakeUp(() => void takeUp(front, paths, io, say));
   const { addresses, http, https } = plan.front.listen;
   for (const address of addresses)
     io.err(`listening on ${withPort(address, http)} (http) and ${withPort(address, https)} (https)\n`);
-  io.err(
-    `Serving ${plural(plan.roads.length, 'road')}. Ctrl-C stops; running requests may finish.\nnext: in another terminal: mile-marker verify\n`,
-  );
+  io.err(`Serving ${plural(plan.roads.length, 'road')}.`);
+  // In the background nobody is there to read on.
+  if (options.written === true) io.err('\n');
+  else io.err(' Ctrl-C stops; running requests may finish.\nnext: in another terminal: mile-marker verify\n');
   await stopped;
   io.err('Stopping.\n');
   await front.stop(graceMs);
+}
+
+/** What was written since is served from now on; when it cannot be, what was served goes on. */
+async function takeUp(
+  front: BuiltinFront,
+  paths: StatePaths,
+  io: Pick<Io, 'now'>,
+  say: (message: string) => void,
+): Promise<void> {
+  try {
+    const written = await lastWritten(paths);
+    if (written === null) throw new Error('nothing is written for this proxy');
+    await serveNext(front, { ...written, paths, now: io.now(), onTrouble: say });
+    say(`serving edition ${editionNumber(written.edition)}`);
+  } catch (error) {
+    say(`what was written since is not served: ${reasonOf(error)}`);
+  }
 }
 
 /** Only what `write` left is looked at: in a container there may be neither the map nor an engine to ask. */
 async function writtenPlan(
   { map }: Options,
   { cwd, env }: CommandContext['io'],
-): Promise<{ plan: Plan; paths: StatePaths }> {
+): Promise<{ plan: Plan; paths: StatePaths; mark?: string }> {
   const paths = statePaths(await findMap({ option: map, cwd, env }));
   const written = await lastWritten(paths);
-  if (written !== null) return { plan: written.plan, paths };
+  if (written !== null) return { ...written, paths };
   const message = `Nothing was written yet for Mile Marker's own proxy in ${paths.front}.`;
   throw new Trouble({ code: 'nothing-written', message, remedy: 'Write it: mile-marker write', exitCode: 2 });
 }

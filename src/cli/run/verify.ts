@@ -125,7 +125,7 @@ function nextStep({ findings, roads }: VerifyResult): string {
   const { untested } = countStandings(roads);
   return untested > 0
     ? `Nothing wrong was found. next: test the ${plural(untested, 'road')} not tested to the end, as the notes say\n`
-    : 'Nothing needs doing. To have it tested every night: mile-marker schedule verify\n';
+    : 'Nothing needs doing. To have it tested every night: mile-marker install timers\n';
 }
 
 /** A mute resolver, no way to the front, or a gate before every road: this machine could not see, which is not the same as all being well. */

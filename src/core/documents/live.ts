@@ -53,6 +53,14 @@ export const liveDocuments = {
     changes: texts.optional(),
     findings,
   },
+  'install-units': {
+    map: z.string(),
+    part: z.enum(['service', 'timers']).optional(),
+    end: z.enum(['not-yet', 'not-possible', 'same', 'refused', 'installed']).optional(),
+    units: z.array(z.strictObject({ path: z.string(), content: z.string() })).optional(),
+    findings: findings.optional(),
+    summary: z.strictObject(counts).optional(),
+  },
   rehearsal: {
     map: z.string(),
     how: z.enum(['sealed', 'loopback']).optional(),

@@ -211,12 +211,12 @@ export const notPlanned = card({
     older: {
       message:
         'For {names} the front still shows an older certificate, which expires on {shown}. The one stored here expires on {held}.',
-      remedy: 'Now: {reload}. To have it done after each renewal: mile-marker schedule renew',
+      remedy: 'Now: {reload}. To have it done after each renewal: mile-marker install timers',
     },
     forgotten: {
       message:
         'For {names} the front shows a certificate that is wrong (it expires on {shown}). The one stored here is newer and right, and expires on {held}: the front has not taken it up.',
-      remedy: 'Now: {takeUp}. To have it done after each renewal: mile-marker schedule renew',
+      remedy: 'Now: {takeUp}. To have it done after each renewal: mile-marker install timers',
     },
     other: {
       message: 'For {names} the front shows another certificate than the one stored here. It is valid, too.',

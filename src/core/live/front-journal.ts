@@ -9,7 +9,7 @@ const edition = z.number();
  * was told) and confirmed (its mark was seen and the roads tested). `installing` begins what `confirmed`, `returned` or `refused` ends.
  *
  * Fields: `from` and `to` are editions, null where there is no front of ours. `include` is the file that was made so that the proxy reads ours; null
- * when it did already. `proxy` and `mark` say whom to ask when this was cut short. `tested` says whether the roads were tested.
+ * when it did already. `proxy`, `mark` and `map` say whom to ask when this was cut short. `tested` says whether the roads were tested.
  */
 export const frontEntry = z.discriminatedUnion('event', [
   z.object({ event: z.literal('prepared'), at, edition, digest: z.string() }),
@@ -22,6 +22,7 @@ export const frontEntry = z.discriminatedUnion('event', [
     include: z.string().nullable(),
     proxy: z.enum(proxyNames),
     mark: z.object({ address: z.string(), port: z.number() }),
+    map: z.string().optional(),
   }),
   z.object({ event: z.literal('reloaded'), at, edition }),
   z.object({ event: z.literal('confirmed'), at, edition: edition.nullable(), tested: z.boolean() }),

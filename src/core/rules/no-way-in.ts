@@ -18,7 +18,7 @@ const words = card({
     other: {
       message: 'From outside you are at {seen}, but `front.address` says {written}.',
       remedy:
-        'Correct `front.address`. If the address changes now and then, write a name there and let a timer keep it: mile-marker schedule address',
+        'Correct `front.address`. If the address changes now and then, write a name there and let a timer keep it: mile-marker install timers',
     },
     behind: {
       message:

@@ -12,8 +12,9 @@ import {
 import { syncFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { ask } from '../../adapters/probe/ask.ts';
 import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
-import type { Env, Tried } from '../../adapters/proxies/adapter.ts';
+import type { Env, InstalledProxy, ProxyAdapter, Tried } from '../../adapters/proxies/adapter.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
+import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
 import { reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { ownInclude, type Begun } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
@@ -28,6 +29,8 @@ export interface FrontPlace {
   /** The folder of its editions. */
   folder: string;
   proxy: ProxyName;
+  /** Absolute path of the map. */
+  map: string;
   mark: { address: string; port: number };
 }
 
@@ -39,19 +42,18 @@ export interface World {
 
 const stamp = ({ now }: World): string => now().toISOString();
 
-/** The installed program of a proxy, found. @throws Trouble `install-later`, `proxy-missing` */
-export async function installedOf(
-  proxy: ProxyName,
-  env: Env,
-): Promise<{ program: string; adapter: NonNullable<ReturnType<typeof adapterOf>> }> {
+/** The proxy of a front as it runs on this machine. @property adapter null for the one that is part of this program */
+export interface Runner {
+  program: string;
+  installed: InstalledProxy;
+  adapter: ProxyAdapter | null;
+}
+
+/** @throws Trouble `proxy-missing` */
+export async function runnerOf({ proxy, map }: Pick<FrontPlace, 'proxy' | 'map'>, env: Env): Promise<Runner> {
   const adapter = adapterOf(proxy);
-  if (adapter !== null) return { program: await adapter.find(env), adapter };
-  throw new Trouble({
-    code: 'install-later',
-    message: `This version does not yet bring ${programOf(proxy).title} live by itself.`,
-    remedy: 'Run it by hand: mile-marker write, then mile-marker serve',
-    exitCode: 2,
-  });
+  if (adapter === null) return { program: map, installed: installedBuiltin, adapter };
+  return { program: await adapter.find(env), installed: adapter.installed, adapter };
 }
 
 /** The edition that the front says it runs; null when it says none, or does not answer. */
@@ -104,7 +106,8 @@ async function moveToNone(place: FrontPlace, world: World): Promise<string | nul
     await syncFolder(dirname(include)).catch(() => undefined);
   }
   await switchToNone(place.folder);
-  const brought = await bring(place, world);
+  const { program, installed } = await runnerOf(place, world.env);
+  const brought = await (installed.stop === undefined ? bring(place, world) : installed.stop(program));
   if (!brought.passed) return brought.output;
   for (let left = markMs / 100; left > 0; left -= 1) {
     if ((await askMark(place.mark, world.signal)) === null) return null;
@@ -113,10 +116,10 @@ async function moveToNone(place: FrontPlace, world: World): Promise<string | nul
   return 'it still answers the mark';
 }
 
-async function bring({ proxy }: FrontPlace, { env }: World): Promise<Tried> {
-  const { program, adapter } = await installedOf(proxy, env);
-  const reloaded = await adapter.installed.reload(program);
-  return reloaded.stopped === true ? adapter.installed.start(program) : reloaded;
+async function bring(place: FrontPlace, { env }: World): Promise<Tried> {
+  const { program, installed } = await runnerOf(place, env);
+  const reloaded = await installed.reload(program);
+  return reloaded.stopped === true ? installed.start(program) : reloaded;
 }
 
 /** Makes the file by which the proxy reads ours. */

@@ -7,7 +7,7 @@ import { readCurrent } from '../../adapters/files/editions.ts';
 import { ensureState, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { deleteRules, hasRules, loadCommand, loadRules } from '../../adapters/host/firewall.ts';
 import { runLater } from '../../adapters/processes/run-later.ts';
-import { removeUnit, setUpUnit } from '../../adapters/host/boot-unit.ts';
+import { hasSystemd, removeUnits, setUpUnits } from '../../adapters/host/units.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { firewallEntry, firewallUnit, standingOf, type FirewallEntry, type Standing } from '../../core/way-in/trial.ts';
 
@@ -79,7 +79,9 @@ export async function keepFirewall({ paths, now }: Shared): Promise<{ atBoot: st
   await writeWhole(keptFile(paths), await readFile(triedFile(paths), 'utf8'), 0o600);
   await record(paths, { event: 'kept', at: now.toISOString(), trial, rules });
   const command = loadCommand(keptFile(paths));
-  return { atBoot: (await setUpUnit(unit, firewallUnit(command))) ? null : command.join(' ') };
+  if (!hasSystemd()) return { atBoot: command.join(' ') };
+  await setUpUnits([{ path: unit, content: firewallUnit(command) }], { enable: [unit], now: false });
+  return { atBoot: null };
 }
 
 /** @property back what stands now */
@@ -110,7 +112,7 @@ export async function undoFirewall({
   if (back === 'kept') await loadRules(keptFile(paths));
   else {
     await deleteRules();
-    if (standing.stands === 'kept') await removeUnit(unit);
+    if (standing.stands === 'kept') await removeUnits([unit], { now: false });
   }
   await record(paths, entry);
   return { back };

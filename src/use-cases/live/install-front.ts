@@ -24,10 +24,10 @@ import { programOf } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
 import {
   goBack,
-  installedOf,
   liveWords,
   makeInclude,
   moveTo,
+  runnerOf,
   runningEdition,
   type FrontPlace,
   type World,
@@ -53,9 +53,9 @@ export type Installed =
   | { end: 'live'; edition: number; from: number | null; after: TestedFront; include: string | null }
   | { end: 'back'; edition: number; from: number | null; worse: Worse[] };
 
-export function placeOf({ plan, paths }: Pick<Site, 'plan' | 'paths'>): FrontPlace {
+export function placeOf({ plan, paths, mapFile }: Pick<Site, 'plan' | 'paths' | 'mapFile'>): FrontPlace {
   const { proxy, mark } = plan.front;
-  return { folder: paths.front, proxy, mark: { address: mark.address, port: mark.port } };
+  return { folder: paths.front, proxy, map: mapFile, mark: { address: mark.address, port: mark.port } };
 }
 
 /** What would be done, with nothing changed. */
@@ -79,9 +79,9 @@ export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | 
       remedy: `Run it by hand: mile-marker write --compose, then: ${programOf(proxy).words.reload({ container })}`,
       exitCode: 2,
     });
-  const { program, adapter } = await installedOf(proxy, env);
+  const { program, installed } = await runnerOf(placeOf(site), env);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
-  const place = await adapter.installed.placeFor(program, entryOf(site));
+  const place = await installed.placeFor(program, entryOf(site));
   const { title, words } = programOf(proxy);
   if (place.how === 'refuses')
     throw new Trouble({
@@ -124,8 +124,8 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   const step = { from: from?.number ?? null, to };
   await assertAccepted(input, { ...step, reads });
   const include = reads.how === 'file' ? reads.path : null;
-  const { proxy, mark } = place;
-  await noteFront(place.folder, { event: 'installing', at: now().toISOString(), ...step, include, proxy, mark });
+  const { proxy, mark, map } = place;
+  await noteFront(place.folder, { event: 'installing', at: now().toISOString(), ...step, include, proxy, mark, map });
   onStep(`bringing edition ${editionNumber(to)} live`);
   if (include !== null) {
     await switchEdition(place.folder, await readEdition(place.folder, to), now().toISOString());
@@ -210,11 +210,11 @@ async function assertAccepted(input: InstallInput, { to, reads, from }: Step & {
 
 /** Beside all that the installed program reads, in place of the edition that it reads now. */
 async function tryInPlace({ site, env }: InstallInput, to: number): Promise<Tried> {
-  const { folder, proxy } = placeOf(site);
-  const { program, adapter } = await installedOf(proxy, env);
+  const { folder } = placeOf(site);
+  const { program, installed } = await runnerOf(placeOf(site), env);
   const current = await readCurrent(folder);
-  if (current === null || current.number === to) return adapter.installed.testWith(program, null);
-  return adapter.installed.testWith(program, {
+  if (current === null || current.number === to) return installed.testWith(program, null);
+  return installed.testWith(program, {
     of: editionFolder(folder, current.number),
     instead: editionFolder(folder, to),
   });
@@ -222,8 +222,9 @@ async function tryInPlace({ site, env }: InstallInput, to: number): Promise<Trie
 
 /** By itself, where nothing reads our files yet: whatever `current` leads to then runs nowhere. */
 async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<Tried> {
-  const { folder, proxy } = placeOf(site);
-  const { program, adapter } = await installedOf(proxy, env);
+  const { folder } = placeOf(site);
+  const { program, adapter } = await runnerOf(placeOf(site), env);
+  if (adapter === null) return { passed: true, output: '' };
   await switchEdition(folder, await readEdition(folder, to), now().toISOString());
   const runFolder = await mkdtemp(join(tmpdir(), 'mile-marker-test-'));
   try {
@@ -245,6 +246,12 @@ function byHand({ plan, paths }: Site): Trouble {
   });
 }
 
+/** Whether its going means that a line goes which a person wrote. */
+async function needsLine(place: FrontPlace, { env }: World): Promise<boolean> {
+  const { installed } = await runnerOf(place, env);
+  return installed.stop === undefined && ownInclude(await readFrontJournal(place.folder)) === null;
+}
+
 /** Takes the front back to an edition, or to the one before. */
 interface UndoInput extends World {
   site: Site;
@@ -258,9 +265,11 @@ export async function undoFront(input: UndoInput): Promise<{ from: number | null
   const place = placeOf(site);
   const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
   if (to !== null) await readEdition(place.folder, to);
-  else if (ownInclude(await readFrontJournal(place.folder)) === null) throw byHand(site);
-  const { proxy, mark } = place;
-  await noteFront(place.folder, { event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark });
+  else if (await needsLine(place, input)) throw byHand(site);
+  const { proxy, mark, map } = place;
+  await noteFront(place.folder, {
+    ...{ event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark, map },
+  });
   const problem = await goBack(place, { from: to, to: from }, 'undone', input);
   if (problem === null) return { from, to };
   const why = `${programOf(proxy).title} did not go to ${liveWords(to)}: ${problem}`;

@@ -2,12 +2,12 @@ import { existsSync } from 'node:fs';
 import { mkdir, mkdtemp, readFile, rm, rmdir, stat, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { makeAuthority } from '../../adapters/certificates/make.ts';
 import { markText } from '../../adapters/files/editions.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { freePorts } from '../../adapters/host/free-ports.ts';
+import { ownFile } from '../../adapters/host/own-program.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import type { Env } from '../../adapters/proxies/adapter.ts';
 import { runWithin } from '../../adapters/rehearsal/run-sealed.ts';
@@ -133,9 +133,6 @@ function failed(message: string, { front }: Plan): Trouble {
   });
 }
 
-/** Bundled beside the chunk that this ends up in; see scripts/build.mjs. */
-const insideFile = '../rehearsal.js';
-
 /** A front with many names takes its time to start, and each case some milliseconds. */
 function limitFor({ roads }: Plan): number {
   return 90_000 + roads.length * 500;
@@ -148,8 +145,7 @@ async function runInside(
 ): Promise<{ report: Report } | { code: string; message: string }> {
   const jobFile = join(job.scratch, 'job.json');
   await writeFile(jobFile, JSON.stringify(job), { mode: 0o600 });
-  const inside = fileURLToPath(new URL(insideFile, import.meta.url));
-  const ended = await runWithin([...before, process.execPath, inside, jobFile], {
+  const ended = await runWithin([...before, process.execPath, ownFile('rehearsal.js'), jobFile], {
     env: { ...env, NODE_EXTRA_CA_CERTS: join(job.scratch, 'authority.pem') },
     limitMs: limitFor(job.plan),
     signal,

@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { filesRead, foldersRead } from '../../../core/proxies/nginx/dump.ts';
+import { hasSystemd } from '../../host/units.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
 
@@ -63,7 +64,7 @@ async function reload(program: string): Promise<Tried & { stopped?: true }> {
 }
 
 async function start(program: string): Promise<Tried> {
-  const [starter = '', ...argv] = existsSync('/run/systemd/system') ? ['systemctl', 'start', 'nginx'] : [program];
+  const [starter = '', ...argv] = hasSystemd() ? ['systemctl', 'start', 'nginx'] : [program];
   return tried(await runQuiet(starter, argv, patienceMs));
 }
 

@@ -35,12 +35,11 @@ export const builtin: ProxyProgram = {
   versions: null,
   modules: [],
   words: {
-    goLive: restart,
-    first: ({ container }) => (container === null ? 'mile-marker serve' : 'mile-marker write --compose'),
-    reload: restart,
-    start: ({ container }) => (container === null ? 'mile-marker serve' : `docker start ${container}`),
-    atBoot: (map) =>
-      `write a systemd unit with ExecStart=mile-marker serve --map ${map}, then: systemctl enable --now UNIT`,
+    goLive: install,
+    first: ({ container }) => (container === null ? 'mile-marker install' : 'mile-marker write --compose'),
+    reload: install,
+    start: ({ container }) => (container === null ? 'mile-marker install' : `docker start ${container}`),
+    atBoot: () => 'mile-marker install service',
     install: null,
   },
   hints: {},
@@ -57,6 +56,6 @@ export const builtin: ProxyProgram = {
   },
 };
 
-function restart({ container }: { container: string | null }): string {
-  return container === null ? 'restart mile-marker serve' : `mile-marker write && docker restart ${container}`;
+function install({ container }: { container: string | null }): string {
+  return container === null ? 'mile-marker install' : `mile-marker write && docker restart ${container}`;
 }

@@ -1,0 +1,105 @@
+import { hasSystemd, removeUnits, readUnit, setUpUnits } from '../../adapters/host/units.ts';
+import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
+import { exit } from '../../adapters/trouble.ts';
+import { unitWord } from '../../core/schedule.ts';
+import { changedUnits, unitNames, wantedUnits, type UnitPart, type WantedUnits } from '../../use-cases/live/units.ts';
+import { lastWritten } from '../../use-cases/live/serve.ts';
+import type { CommandContext } from '../io.ts';
+import { openSite, type OpenOptions } from '../open-site.ts';
+import { jsonDocument } from '../print/json.ts';
+import { plural } from '../print/style.ts';
+import { agreed } from './install-front.ts';
+
+export interface UnitOptions extends OpenOptions {
+  yes?: boolean;
+  dryRun?: boolean;
+}
+
+/** Shows the units, asks, writes and starts them; without systemd or the right to, prints what to do instead. */
+export async function runInstallUnits(part: UnitPart, options: UnitOptions, context: CommandContext): Promise<void> {
+  const { io, setCode } = context;
+  const site = await openSite(options, context, 'install-units');
+  if (site === null) return;
+  const wanted = await wantedUnits(part, site);
+  const changed = hasSystemd() ? await changedUnits(wanted, site.mapFile) : wanted.units;
+  const end = (words: string): void => {
+    if (options.json === true)
+      io.out(jsonDocument('install-units', { map: site.mapFile, part, end: words, units: wanted.units }));
+  };
+  if (options.json !== true)
+    for (const { path, content } of changed) io.out(`# /etc/systemd/system/${path}\n${content}\n`);
+  if (part === 'service' && wanted.units.some(({ content }) => content.includes('\nUser=0\n'))) io.err(asRootWords);
+  if (options.dryRun === true) {
+    end('not-yet');
+    io.err(`Nothing was changed.\nnext: mile-marker install ${part}\n`);
+    return;
+  }
+  if (!hasSystemd() || process.getuid?.() !== 0) {
+    end('not-possible');
+    io.err(hasSystemd() ? withoutRoot(part) : withoutSystemd(part, wanted));
+    setCode(exit.cannotJudge);
+    return;
+  }
+  if (changed.length === 0) {
+    end('same');
+    io.err(`${plural(wanted.units.length, 'unit')} of systemd stand as they should. Nothing was changed.\n`);
+    return;
+  }
+  if (part === 'service' && (await lastWritten(site.paths)) === null) {
+    end('refused');
+    io.err('Nothing is written yet that it could serve.\nnext: mile-marker install, then this again\n');
+    setCode(exit.foundWrong);
+    return;
+  }
+  if (!(await agreed('Have systemd start this, now and at every boot?', options, io))) {
+    io.err('Nothing was changed.\n');
+    return;
+  }
+  // What runs in the background would keep the ports.
+  if (part === 'service') await installedBuiltin.stop?.(site.mapFile);
+  await setUpUnits(wanted.units, { enable: wanted.enable, now: true });
+  end('installed');
+  io.err(`systemd starts ${wanted.enable.join(', ')} now and at every boot.\n`);
+  io.err(
+    `next: ${part === 'service' ? 'mile-marker verify' : 'systemctl list-timers'}\n      to take it back: mile-marker undo ${part}\n`,
+  );
+}
+
+const asRootWords =
+  'The map belongs to root, so the front runs as root, though with no right of root but low ports.\nTo have it run as a user of its own: chown -R USER the folder of the map, then run this again.\n';
+
+function withoutRoot(part: UnitPart): string {
+  return `Writing units of systemd needs root. Nothing was changed.\nnext: as root: mile-marker install ${part}\n`;
+}
+
+function withoutSystemd(part: UnitPart, { instead }: WantedUnits): string {
+  const what = part === 'service' ? 'have the front started with the machine' : 'have it done by cron';
+  return `systemd does not run here. Nothing was changed.\nnext: to ${what}, add with crontab -e:\n${instead.map((line) => `      ${line}\n`).join('')}`;
+}
+
+export async function runUndoUnits(part: UnitPart, options: UnitOptions, { io }: CommandContext): Promise<void> {
+  const mapFile = await findMap({ option: options.map, cwd: io.cwd, env: io.env });
+  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  const names = unitNames(part);
+  const ours = (await Promise.all(names.map(readUnit))).some((text) => text?.includes(unitWord(mapFile)) === true);
+  if (!ours || !hasSystemd()) {
+    io.err(`\`mile-marker install ${part}\` has made no units for this map. Nothing was changed.\n`);
+    return;
+  }
+  if (!(await agreed(undoQuestion(part), options, io))) {
+    io.err('Nothing was changed.\n');
+    return;
+  }
+  const removed = await removeUnits(names, { now: true });
+  io.err(`Stopped and removed: ${removed.join(', ')}.\n`);
+  io.err(
+    `next: ${part === 'service' ? 'mile-marker install (in the background, until the machine stops)' : 'mile-marker certs renew'}\n      to have it again: mile-marker install ${part}\n`,
+  );
+}
+
+function undoQuestion(part: UnitPart): string {
+  return part === 'service'
+    ? 'The front stops: nobody reaches a road then. Go on?'
+    : 'Certificates are renewed by hand then. Go on?';
+}

@@ -1,0 +1,114 @@
+import { stat } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { readExports } from '../../adapters/certificates/exports.ts';
+import { ownProgram } from '../../adapters/host/own-program.ts';
+import { readUnit } from '../../adapters/host/units.ts';
+import { Trouble } from '../../adapters/trouble.ts';
+import { serviceName, serviceUnit } from '../../core/live/service-unit.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import { jobCronLine, jobNames, jobUnits, unitWord, type JobName, type ScheduledFile } from '../../core/schedule.ts';
+import type { Site } from '../map/load.ts';
+
+/** What systemd is to start by itself: the builtin front, or the timers. */
+export type UnitPart = 'service' | 'timers';
+
+/** @property enable those that start with the machine @property instead lines for crontab(5), for a machine without systemd */
+export interface WantedUnits {
+  units: ScheduledFile[];
+  enable: string[];
+  instead: string[];
+}
+
+/** @throws Trouble `service-other-proxy` where another program serves, which has a unit of its own */
+export async function wantedUnits(part: UnitPart, site: Site): Promise<WantedUnits> {
+  return part === 'service' ? wantedService(site) : wantedTimers(site);
+}
+
+async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnits> {
+  const { front } = plan;
+  const { words, title, units } = programOf(front.proxy);
+  if (front.proxy !== 'builtin' || front.container !== null) {
+    const how = front.container === null ? words.atBoot(mapFile) : 'give its container `restart: unless-stopped`';
+    throw new Trouble({
+      code: 'service-other-proxy',
+      message: `${title} serves this map, and is started by ${front.container === null ? `its own unit, ${units.join(' or ')}` : 'the container engine'}.`,
+      remedy: `To have it started with the machine: ${how}`,
+      exitCode: 2,
+    });
+  }
+  const program = ownProgram();
+  const content = serviceUnit({
+    ...{ program, map: mapFile, owner: await ownerOf(mapFile), state: paths.root, logs: logFolders(plan) },
+    ports: [front.listen.http, front.listen.https],
+  });
+  const cron = [...program, 'serve', '--written', '--map', mapFile].map((word) => `'${word}'`).join(' ');
+  return { units: [{ path: serviceName, content }], enable: [serviceName], instead: [`@reboot ${cron}`] };
+}
+
+/** The jobs that have something to do on this map. */
+async function wantedTimers(site: Site): Promise<WantedUnits> {
+  const { plan, map, mapFile } = site;
+  const renews = plan.certificates.some(({ from }) => from !== 'files');
+  const jobs = jobNames.filter((job) =>
+    job === 'renew' ? renews : job === 'address' ? map.dns.addressFrom !== null : true,
+  );
+  const inputs = await Promise.all(jobs.map(async (job) => ({ job, input: await inputOf(job, site) })));
+  return {
+    units: inputs.flatMap(({ job, input }) => jobUnits(job, input)),
+    enable: jobs.map((job) => `mile-marker-${job}.timer`),
+    instead: inputs.map(({ job, input }) => jobCronLine(job, { ...input, mapFile })),
+  };
+}
+
+async function inputOf(job: JobName, { plan, paths, mapFile }: Site): Promise<Parameters<typeof jobUnits>[1]> {
+  const { front, certificates } = plan;
+  const owner = await ownerOf(mapFile);
+  const exports = job === 'renew' ? (await Promise.all(certificates.map(readExports))).flat() : [];
+  const shared = { program: ownProgram(), mapFile, then: [] };
+  // Such a program may need anything.
+  if (exports.some(({ then }) => then.length > 0)) return shared;
+  // A server that is tested and reloaded opens its logs, and another process is told.
+  const reloads = job === 'renew' && !programOf(front.proxy).limits.readsCertificatesAnew;
+  const write = [
+    paths.root,
+    ...exports.flatMap(({ to, key }) => [dirname(to), ...(key === null ? [] : [dirname(key)])]),
+    ...(reloads ? ['-/run', '-/var/log', '-/var/lib', ...logFolders(plan)] : []),
+  ];
+  return { ...shared, within: { write: [...new Set(write)], owner: reloads ? null : owner } };
+}
+
+/** Whose the map is: as that user the keys are written and read. */
+async function ownerOf(mapFile: string): Promise<{ uid: number; gid: number }> {
+  const { uid, gid } = await stat(mapFile);
+  return { uid, gid };
+}
+
+function logFolders({ roads }: Plan): string[] {
+  const files = roads.flatMap(({ rules }) => (typeof rules.log === 'string' ? [rules.log] : []));
+  return [...new Set(files.map((file) => dirname(file)))];
+}
+
+/** Those that differ from what is there. @throws Trouble `unit-not-ours` where one of this name serves another map, or was made by somebody else */
+export async function changedUnits({ units }: WantedUnits, mapFile: string): Promise<ScheduledFile[]> {
+  const changed: ScheduledFile[] = [];
+  for (const unit of units) {
+    const there = await readUnit(unit.path);
+    if (there === unit.content) continue;
+    if (there !== null && unit.path.endsWith('.service') && !there.includes(unitWord(mapFile)))
+      throw new Trouble({
+        code: 'unit-not-ours',
+        message: `systemd has a unit ${unit.path} already, and it is not for this map.`,
+        remedy: `Look at it: systemctl cat ${unit.path}. To have this map in its place: rename or remove that unit, then run this again.`,
+        exitCode: 2,
+      });
+    changed.push(unit);
+  }
+  return changed;
+}
+
+/** Names of all that `install` may have made for a part, those that systemd starts first. */
+export function unitNames(part: UnitPart): string[] {
+  if (part === 'service') return [serviceName];
+  return jobNames.flatMap((job) => [`mile-marker-${job}.timer`, `mile-marker-${job}.service`]);
+}

@@ -1,0 +1,177 @@
+import { execFileSync, spawnSync } from 'node:child_process';
+import { once } from 'node:events';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import net from 'node:net';
+import { join } from 'node:path';
+import tls from 'node:tls';
+import { upgradeTo } from '../src/core/rehearsal/sent.ts';
+import { startStandIn, type StandIn } from '../src/adapters/rehearsal/stand-in.ts';
+import { folderWith, mileMarker, program, type Ran } from './support/program.ts';
+import { practiceHead } from './support/site.ts';
+
+/** The builtin front in the background: as a process of its own, and as a unit of systemd. */
+
+let service: StandIn;
+const folders: string[] = [];
+beforeAll(async () => {
+  service = await startStandIn('nestcam');
+});
+afterEach(async () => {
+  for (const folder of folders.splice(0)) end(folder);
+});
+afterAll(() => service.stop());
+
+async function next(socket: net.Socket): Promise<Buffer> {
+  const [bytes] = (await once(socket, 'data')) as [Buffer];
+  return bytes;
+}
+
+/** Whatever still runs for a map. */
+function end(folder: string): void {
+  const file = join(folder, '.mile-marker/serve.json');
+  if (!existsSync(file)) return;
+  try {
+    process.kill((JSON.parse(readFileSync(file, 'utf8')) as { pid: number }).pid);
+  } catch {
+    // It has ended already.
+  }
+}
+
+async function place(): Promise<{
+  folder: string;
+  https: number;
+  mark: () => Promise<string>;
+  say: (more?: string) => void;
+  run: (...argv: string[]) => Promise<Ran>;
+}> {
+  const { head, mark, https } = await practiceHead('builtin');
+  const folder = folderWith();
+  folders.push(folder);
+  const say = (more = ''): void =>
+    writeFileSync(
+      join(folder, 'mile-marker.yaml'),
+      `${head}roads:\n  nestcam: {to: ":${String(service.port)}", gate: everyone}\n${more}`,
+    );
+  say();
+  const ask = (): Promise<string> =>
+    fetch(`http://127.0.0.1:${String(mark)}/mark`, { headers: { connection: 'close' } })
+      .then((answer) => answer.text())
+      .then((text) => text.slice(0, 12))
+      .catch(() => 'nothing');
+  return { folder, https, say, mark: ask, run: (...argv) => mileMarker(argv, folder) };
+}
+
+const more = '  roster: {redirect: "https://nestcam.saltmarsh.example", gate: everyone}\n';
+
+test('goes live in the background, takes up what changes without losing anybody, and goes back', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  const first = await at.run('install', '--yes');
+  expect([first.code, first.err, await at.mark()]).toEqual([
+    0,
+    expect.stringMatching(/Rehearsed [^]*all as\s+meant[^]*Edition 0001 is live\. [^]*1 of 1 road well/),
+    'edition 0001',
+  ]);
+  const pid = readFileSync(join(at.folder, '.mile-marker/serve.json'), 'utf8');
+  const live = tls.connect({
+    host: '127.0.0.1',
+    port: at.https,
+    servername: 'nestcam.saltmarsh.example',
+    rejectUnauthorized: false,
+  });
+  const lines = upgradeTo('websocket').map(([name, value]) => `${name}: ${value}\r\n`);
+  live.write(`GET / HTTP/1.1\r\nHost: nestcam.saltmarsh.example:${String(at.https)}\r\n${lines.join('')}\r\n`);
+  expect(String(await next(live))).toContain('101 Switching Protocols');
+  at.say(more);
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes', '--no-rehearsal')).err).toContain('Edition 0002 is live');
+  expect(readFileSync(join(at.folder, '.mile-marker/serve.json'), 'utf8')).toBe(pid);
+  live.write('still there?');
+  expect(String(await next(live))).toBe('still there?');
+  live.destroy();
+  expect((await at.run('pause', 'roster')).err).toContain('Edition 0003 is live');
+  expect((await at.run('undo', 'front', '1', '--yes')).err).toContain('Live now: edition 0001');
+  expect(await at.mark()).toBe('edition 0001');
+
+  // Killed, it is started again by the next installation.
+  end(at.folder);
+  await gone(at.mark);
+  expect((await at.run('install', '--yes', '--no-rehearsal')).err).toContain('is live');
+  expect((await at.run('undo', 'front', '--yes')).code).toBe(0);
+});
+
+async function gone(mark: () => Promise<string>): Promise<void> {
+  for (let tries = 0; tries < 100 && (await mark()) !== 'nothing'; tries += 1)
+    await new Promise((resolve) => setTimeout(resolve, 50));
+}
+
+test('a port that somebody else has: nothing of it goes live, and why is said', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  const taken = net.createServer().listen(at.https, '127.0.0.1');
+  await once(taken, 'listening');
+  const ran = await at.run('install', '--yes', '--no-rehearsal', '--despite', 'front-port-taken');
+  expect([ran.code, ran.err]).toEqual([
+    3,
+    expect.stringMatching(/Cannot listen on 127\.0\.0\.1 port \d+[^]*Live now: nothing of this map, as before/),
+  ]);
+  taken.close();
+});
+
+const systemctl = `#!/bin/sh
+echo "$*" >> "$LOG"
+case "$*" in
+  "enable --now mile-marker.service") sed -n 's/^ExecStart=//p' /etc/systemd/system/mile-marker.service > "$LOG.exec"
+    setsid sh -c "exec $(cat "$LOG.exec")" > "$LOG.out" 2>&1 & echo $! > "$LOG.pid";;
+  "disable --now mile-marker.service") kill "$(cat "$LOG.pid")"; rm "$LOG.pid";;
+  "show --property"*) cat "$LOG.pid" 2>/dev/null || echo 0;;
+esac
+`;
+
+/** In mounts of its own, in which systemd seems to run: the real one would want a machine for itself. */
+function withSystemd(folder: string, ...argv: string[]): Ran {
+  const stage = `mkdir -p /run/systemd/system && mount --bind ${folder}/units /etc/systemd/system && PATH=${folder}/bin:$PATH exec "$@"`;
+  const { status, stdout, stderr } = spawnSync(
+    'unshare',
+    ['--mount', 'sh', '-c', `mount -t tmpfs tmpfs /run && ${stage}`, 'sh', process.execPath, program, ...argv],
+    { cwd: folder, encoding: 'utf8', env: { PATH: process.env['PATH'], LOG: `${folder}/log`, DOCKER_HOST: 'none' } },
+  );
+  return { code: status, out: stdout, err: stderr };
+}
+
+test('as a unit of systemd: shown, started, given what changes, and taken away', async () => {
+  const at = await place();
+  execFileSync('mkdir', [join(at.folder, 'bin'), join(at.folder, 'units')]);
+  writeFileSync(join(at.folder, 'bin/systemctl'), systemctl, { mode: 0o755 });
+  await at.run('certs', 'make');
+  const none = await at.run('install', 'service', '--yes');
+  expect([none.code, none.err]).toEqual([
+    3,
+    expect.stringMatching(/systemd does not run here[^]*@reboot .*'--written'/),
+  ]);
+  expect(withSystemd(at.folder, 'install', 'service', '--yes').err).toContain('Nothing is written yet');
+  expect((await at.run('install', '--yes', '--no-rehearsal')).code).toBe(0);
+  const shown = withSystemd(at.folder, 'install', 'service', '--dry-run');
+  expect(shown.out).toMatch(/NoNewPrivileges=yes\nProtectSystem=strict[^]*ReadWritePaths=\S+\/\.mile-marker\n/);
+  const made = withSystemd(at.folder, 'install', 'service', '--yes');
+  expect([made.code, made.err]).toEqual([0, expect.stringContaining('systemd starts mile-marker.service now')]);
+  expect(existsSync(join(at.folder, '.mile-marker/serve.json'))).toBe(false);
+  expect(withSystemd(at.folder, 'install', 'service').err).toContain('stand as they should');
+  at.say(more);
+  await at.run('certs', 'make', '--no-reload');
+  expect(withSystemd(at.folder, 'install', '--yes', '--no-rehearsal').err).toContain('Edition 0002 is live');
+  expect(readFileSync(`${at.folder}/log.out`, 'utf8')).toContain('serving edition 0002');
+  const timers = withSystemd(at.folder, 'install', 'timers', '--yes');
+  expect([timers.code, timers.err]).toEqual([
+    0,
+    expect.stringContaining('mile-marker-renew.timer, mile-marker-verify.timer'),
+  ]);
+  expect(readFileSync(`${at.folder}/log`, 'utf8')).toContain(
+    'enable --now mile-marker-renew.timer mile-marker-verify.timer',
+  );
+  const undone = withSystemd(at.folder, 'undo', 'service', '--yes');
+  expect([undone.code, undone.err]).toEqual([0, expect.stringContaining('Stopped and removed: mile-marker.service')]);
+  await gone(at.mark);
+  expect([await at.mark(), existsSync(join(at.folder, 'units/mile-marker.service'))]).toEqual(['nothing', false]);
+  expect(withSystemd(at.folder, 'undo', 'service', '--yes').err).toContain('has made no units');
+});
