@@ -130,7 +130,7 @@ test('setting a key changes it alone, and taking a new one out again gives back 
 });
 
 test.each([
-  ['a map that start wrote', starterMap({ domain: 'saltmarsh.example', addresses: ['203.0.113.24'], compose: null })],
+  ['a map that start wrote', starterMap({ domain: 'saltmarsh.example', addresses: ['203.0.113.24'], compose: [] })],
   ['no roads key', head],
   ['an empty roads key', `${head}roads:\n`],
   ['empty braces', `${head}roads: {}\ncompose: [c]\n`],

@@ -113,7 +113,7 @@ test('the first map that start writes is a map', () => {
   const text = starterMap({
     domain: 'saltmarsh.example',
     addresses: ['203.0.113.24', '2001:db8:40::24'],
-    compose: 'compose.yaml',
+    compose: ['compose.yaml'],
   });
   expect(told(text)).toEqual([]);
   const opened = text.replace(/^ {2}# (sightings:.*)$/m, '  $1');

@@ -281,7 +281,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'not started at boot',
     one,
     { ...running, startsAtBoot: false },
-    "front-not-at-boot: Nothing starts Mile Marker's own proxy when this machine starts. | Enable it: write a systemd unit with ExecStart=mile-marker serve --map mile-marker.yaml, then: systemctl enable --now UNIT",
+    "front-not-at-boot: Nothing starts Mile Marker's own proxy when this machine starts. | Enable it: mile-marker install service",
   ],
   [
     'nginx not started at boot',

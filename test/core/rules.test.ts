@@ -226,7 +226,7 @@ test.each<[string, Case, string]>([
         refuses: false,
       },
     },
-    'name-already-served: The installed nginx already serves roster.saltmarsh.example from another file: /etc/nginx/sites-enabled/old, line 1. | Remove those definitions, or the roads from the map. Then: restart mile-marker serve',
+    'name-already-served: The installed nginx already serves roster.saltmarsh.example from another file: /etc/nginx/sites-enabled/old, line 1. | Remove those definitions, or the roads from the map. Then: mile-marker install',
   ],
   [
     'roads: {}',

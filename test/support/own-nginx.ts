@@ -12,8 +12,11 @@ export interface OwnNginx {
   stop: () => Promise<void>;
 }
 
-/** @param reload what the program does when it is told to reload; default: that @param folder everything of it lies below */
-export function ownNginx(folder: string, reload = ''): OwnNginx {
+/**
+ * @param folder everything of it lies below @param reload what the program does when it is told to reload; default: that
+ * @param more what stands in its `http { }` beside
+ */
+export function ownNginx(folder: string, reload = '', more = ''): OwnNginx {
   const root = join(folder, 'machine');
   const [bin, files] = [join(root, 'bin'), join(root, 'conf.d')];
   for (const path of [bin, files]) mkdirSync(path, { recursive: true });
@@ -29,6 +32,7 @@ http {
   access_log off;
   ${temporary.join(' ')}
   include ${files}/*.conf;
+${more}
 }
 `,
   );

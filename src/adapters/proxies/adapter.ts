@@ -15,7 +15,7 @@ export interface Tried {
   untested?: true;
 }
 
-/** One folder in place of another, for a test. */
+/** A folder or file in place of another, for a test. */
 export interface Swap {
   of: string;
   instead: string;
@@ -31,8 +31,8 @@ export type Place =
 /** The server program of this machine, as its administrator runs it. `program` is its path; of the proxy that is part of this program, the map's. */
 export interface InstalledProxy {
   placeFor: (program: string, entry: string) => Promise<Place>;
-  /** Its own test of all that it reads, with one folder in place of another; null: as it is. */
-  testWith: (program: string, swap: Swap | null) => Promise<Tried>;
+  /** Its own test of all that it reads, with some of it in place of what is there. */
+  testWith: (program: string, swaps: readonly Swap[]) => Promise<Tried>;
   /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */
   reload: (program: string) => Promise<Tried & { stopped?: true }>;
   start: (program: string) => Promise<Tried>;
@@ -65,6 +65,8 @@ export interface ProxyAdapter {
   reloadWords: (program: string, config: string) => string[];
   /** What it serves by files that are not those of this plan, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */
   served: (env: Env, own: Pick<Plan, 'map'> | null) => Promise<Served>;
+  /** What it really reads, in its own words, comments and all. @throws Trouble `proxy-refuses` when it does not accept it itself */
+  dump: (program: string) => Promise<string>;
   /** A whole configuration round the written files, for an instance of one's own that needs no root. */
   standalone: (input: { current: string; runFolder: string; user: string | null }) => string;
   /** Tests a configuration, then runs it in the foreground as a child of ours. @throws Trouble `proxy-refuses` with its own words */

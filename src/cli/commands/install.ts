@@ -18,6 +18,11 @@ export function install(context: CommandContext): Command {
     .option('--yes', 'do not ask')
     .option('--dry-run', 'show what would change, and change nothing')
     .option('--despite <rule>', 'front: go on although `check` finds an error of this rule (may be repeated)', collect)
+    .option(
+      '--replace <file>',
+      'front: switch off what is in the way in this file of another (may be repeated); `undo front` brings it back',
+      collect,
+    )
     .addOption(
       new Option('--keep-editions <count>', 'front: how many of the newest editions stay')
         .argParser(parseCount)

@@ -1,4 +1,5 @@
 import { setMaxListeners } from 'node:events';
+import { resolve } from 'node:path';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import type { Worse } from '../../core/live/made-worse.ts';
@@ -33,6 +34,8 @@ export interface InstallFrontOptions extends OpenOptions {
   yes?: boolean;
   dryRun?: boolean;
   despite?: string[];
+  /** Files made by hand in which what is in the way is switched off. */
+  replace?: string[];
   /** How many of the newest editions stay. */
   keepEditions: number;
   /** False: without a rehearsal before it. */
@@ -44,7 +47,8 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   const { io, setCode } = context;
   const site = await openSite(options, context, 'install');
   if (site === null) return;
-  const findings = await judgeSite(site, { now: io.now(), env: io.env });
+  const replace = (options.replace ?? []).map((file) => resolve(io.cwd, file));
+  const findings = await judgeSite(site, { now: io.now(), env: io.env, replaced: replace });
   const blocking = blockingOf(findings, options.despite ?? []);
   if (blocking.length > 0) {
     refuse(site, blocking, options, io);
@@ -61,7 +65,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     io.err('Nothing was changed.\nnext: mile-marker install\n');
     return;
   }
-  if (isDone(preview)) {
+  if (isDone(preview) && replace.length === 0) {
     await readAnew(placeOf(site), world);
     const { title } = programOf(site.plan.front.proxy);
     if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }));
@@ -78,7 +82,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     setCode(exit.foundWrong);
     return;
   }
-  const result = await install(site, options, io);
+  const result = await install(site, { ...options, replace }, io);
   if (options.json === true) io.out(document(site, preview, result));
   report(result, options, io);
   if (result.end === 'back') setCode(exit.foundWrong);
@@ -109,12 +113,17 @@ async function isAsMeant(site: Site, preview: Prepared, { json }: OpenOptions, i
   return false;
 }
 
-function install(site: Site, { keepEditions }: Pick<InstallFrontOptions, 'keepEditions'>, io: Io): Promise<Installed> {
+function install(
+  site: Site,
+  { keepEditions, replace }: { keepEditions: number; replace: readonly string[] },
+  io: Io,
+): Promise<Installed> {
   return installFront({
     ...{ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal },
     test: (plan) =>
       testRoads({ ...site, plan }, [], { at: ownPlace(plan), timeout: 5000, parallel: 8, failOn: 'error' }, io),
     keep: keepEditions,
+    replace,
     onStep: (words) => io.progress(words),
   }).finally(() => io.progress(''));
 }
@@ -136,7 +145,7 @@ export async function bringLive(
     return;
   }
   setMaxListeners(0, io.signal);
-  const result = await install(site, { keepEditions: 10 }, io);
+  const result = await install(site, { keepEditions: 10, replace: [] }, io);
   report(result, { json: true }, io);
   if (result.end === 'back') setCode(exit.foundWrong);
 }

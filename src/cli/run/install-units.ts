@@ -11,7 +11,7 @@ import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
 import { agreed } from './install-front.ts';
 
-export interface UnitOptions extends OpenOptions {
+interface UnitOptions extends OpenOptions {
   yes?: boolean;
   dryRun?: boolean;
 }

@@ -10,6 +10,7 @@ const edition = z.number();
  *
  * Fields: `from` and `to` are editions, null where there is no front of ours. `include` is the file that was made so that the proxy reads ours; null
  * when it did already. `proxy`, `mark` and `map` say whom to ask when this was cut short. `tested` says whether the roads were tested.
+ * `replaced`: files of others in which something was switched off, where the file as it was is kept, and where its link led when it was one.
  */
 export const frontEntry = z.discriminatedUnion('event', [
   z.object({ event: z.literal('prepared'), at, edition, digest: z.string() }),
@@ -23,6 +24,7 @@ export const frontEntry = z.discriminatedUnion('event', [
     proxy: z.enum(proxyNames),
     mark: z.object({ address: z.string(), port: z.number() }),
     map: z.string().optional(),
+    replaced: z.array(z.object({ path: z.string(), kept: z.string(), link: z.string().nullable() })).optional(),
   }),
   z.object({ event: z.literal('reloaded'), at, edition }),
   z.object({ event: z.literal('confirmed'), at, edition: edition.nullable(), tested: z.boolean() }),
@@ -31,6 +33,16 @@ export const frontEntry = z.discriminatedUnion('event', [
 ]);
 export type FrontEntry = z.infer<typeof frontEntry>;
 export type Begun = Extract<FrontEntry, { event: 'installing' }>;
+
+/** A file of somebody else in which something was switched off. */
+export type Replaced = NonNullable<Begun['replaced']>[number];
+
+/** Files that were switched off by the installations of an edition; of null by all. The oldest first. */
+export function replacedBy(entries: readonly FrontEntry[], edition: number | null): Replaced[] {
+  return entries.flatMap((entry) =>
+    entry.event === 'installing' && (edition === null || entry.to === edition) ? (entry.replaced ?? []) : [],
+  );
+}
 
 /** What was begun and not ended: a kill, a crash or a full disk came between. */
 export function unfinished(entries: readonly FrontEntry[]): Begun | null {

@@ -8,7 +8,7 @@ export function starterMap({
 }: {
   domain: string;
   addresses: readonly string[];
-  compose: string | null;
+  compose: readonly string[];
 }): string {
   const written = addresses.map((address) => (address.includes(':') ? `"${address}"` : address)).join(', ');
   return `# The map: which name leads to which service, through which gate.
@@ -30,7 +30,7 @@ front:
   unknown: refuse
 
 # Where your services are declared; published ports are read from there.
-${compose === null ? '# compose: [compose.yaml]' : `compose: [${compose}]`}
+${compose.length === 0 ? '# compose: [compose.yaml]' : `compose: [${compose.map(quoted).join(', ')}]`}
 
 # One public name a road. The gate is \`home\` unless a road says \`everyone\`:
 # only your own networks pass until you open it on purpose.
@@ -53,4 +53,8 @@ roads:
   #   redirect: https://www.${domain}
   #   gate: everyone
 `;
+}
+
+function quoted(path: string): string {
+  return /^[A-Za-z0-9/._-]+$/.test(path) ? path : JSON.stringify(path);
 }

@@ -1,6 +1,7 @@
 import type { Answer } from '../legs/answer.ts';
 import type { HashKind } from '../people/hash-kinds.ts';
 import type { Plan } from '../plan/plan.ts';
+import type { TakenOver } from '../takeover/taken-over.ts';
 import type { ProxyName } from './names.ts';
 import type { Renderer } from './renderer.ts';
 
@@ -12,6 +13,8 @@ import type { Renderer } from './renderer.ts';
  * @property renderer null while this version does not write its configuration
  * @property errorLog how its error log reads; null when it writes none
  * @property dump reads its own dump of what it serves; null when it has none
+ * @property takeOver reads off that dump what a map can say of it; null when it cannot
+ * @property switchOff turns what is in the way of a map in a file made by hand into comments; null when it cannot
  * @property users whom its packages have it run as, the likeliest first; empty when it runs as whoever starts it
  * @property userInImage the same in the image that the Compose file names; null when it runs as who owns the keys
  * @property units names of its systemd units; empty when it has none of its own
@@ -26,6 +29,8 @@ export interface ProxyProgram {
   pages: PageTraits;
   errorLog: ErrorLog | null;
   dump: ((text: string, own: string | null) => ServerBlock[]) | null;
+  takeOver: ((dump: string) => TakenOver) | null;
+  switchOff: { make: (text: string, wanted: ToSwitchOff) => SwitchedOff; isMade: (text: string) => boolean } | null;
   users: readonly string[];
   userInImage: string | null;
   units: readonly string[];
@@ -35,6 +40,15 @@ export interface ProxyProgram {
   hints: Partial<Record<Hint, string>>;
   compose: ((input: ComposeInput) => Record<string, unknown>) | null;
 }
+
+/** @property covers whether a name is on the map @property ports of the front */
+export interface ToSwitchOff {
+  covers: (name: string) => boolean;
+  ports: readonly number[];
+}
+
+/** The new text and how many servers are off in it, or why it cannot be. */
+export type SwitchedOff = { text: string; servers: number } | { why: string };
 
 /**
  * What it can and cannot do: its column of the capability table.

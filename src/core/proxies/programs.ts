@@ -21,3 +21,8 @@ export function writtenPrograms(): Array<ProxyProgram & { renderer: Renderer }> 
     program.renderer === null ? [] : [{ ...program, renderer: program.renderer }],
   );
 }
+
+/** Names of those of which a first map can be read off. */
+export function readablePrograms(): ProxyName[] {
+  return allPrograms.flatMap(({ name, takeOver }) => (takeOver === null ? [] : [name]));
+}

@@ -3,6 +3,7 @@ import type { Finding } from '../findings/finding.ts';
 import type { Plan } from '../plan/plan.ts';
 import { withPort } from '../networks/address.ts';
 import { programOf } from '../proxies/programs.ts';
+import { shellWord } from '../shell-word.ts';
 import type { Rule } from './rule.ts';
 
 const alreadyServed = card({
@@ -15,6 +16,11 @@ const alreadyServed = card({
     served: {
       message: 'The installed {by} already serves {served} from another file: {places}.',
       remedy: 'Remove those definitions, or the roads from the map. Then: {reload}',
+    },
+    off: {
+      message: 'The installed {by} already serves {served} from another file: {places}.',
+      remedy:
+        'Have them switched off in one step, which `mile-marker undo front` takes back: mile-marker install {replace}',
     },
   },
 });
@@ -29,6 +35,11 @@ const defaultTaken = card({
     taken: {
       message: 'The installed {by} already has a default server on port {port}: {file}, line {line}.',
       remedy: 'Remove it{site}. The written files answer strangers themselves.',
+    },
+    off: {
+      message: 'The installed {by} already has a default server on port {port}: {file}, line {line}.',
+      remedy:
+        'The written files answer strangers themselves. Have it switched off in one step, which `mile-marker undo front` takes back: mile-marker install --replace {word}',
     },
     map: {
       message: 'Another map of yours answers strangers on port {port}, in the same {by}: {file}, line {line}.',
@@ -69,6 +80,10 @@ function defaultSiteOf({ front }: Plan): string {
   return words === undefined ? '' : ` (${words})`;
 }
 
+function canSwitchOff({ front }: Plan): boolean {
+  return front.container === null && programOf(front.proxy).switchOff !== null;
+}
+
 export const nameAlreadyServed: Rule = {
   card: alreadyServed,
   check: ({ plan, served }) => {
@@ -79,16 +94,17 @@ export const nameAlreadyServed: Rule = {
       // pattern of all other names.
       const exact = names.flatMap((name) => (name.startsWith('.') ? [name.slice(1), `*${name}`] : [name]));
       const roads = plan.roads.filter(({ name }) => exact.includes(name));
-      return roads.length === 0 ? [] : [{ roads, place: `${file}, line ${String(line)}` }];
+      return roads.length === 0 ? [] : [{ roads, file, place: `${file}, line ${String(line)}` }];
     });
     const roads = [...new Set(found.flatMap((one) => one.roads))];
     if (roads.length === 0) return [];
     const names = roads.map(({ name }) => name);
     const places = found.map(({ place }) => place);
-    const data = { served: names, places, by: served?.by ?? '', reload: reloadOf(plan) };
+    const replace = [...new Set(found.map(({ file }) => `--replace ${shellWord(file)}`))].join(' ');
+    const data = { served: names, places, by: served?.by ?? '', reload: reloadOf(plan), replace };
     return [
       tell(alreadyServed, {
-        say: 'served',
+        say: canSwitchOff(plan) ? 'off' : 'served',
         data,
         roads: names,
         where: roads[0]?.where ?? null,
@@ -115,8 +131,8 @@ export const defaultServerTaken: Rule = {
         .filter((port) => ours.includes(port))
         .map((port) =>
           tell(defaultTaken, {
-            say: ofAnotherMap ? 'map' : 'taken',
-            data: { port, file, line, by: served?.by ?? '', site: defaultSiteOf(plan) },
+            say: ofAnotherMap ? 'map' : canSwitchOff(plan) ? 'off' : 'taken',
+            data: { port, file, line, by: served?.by ?? '', site: defaultSiteOf(plan), word: shellWord(file) },
             where: plan.front.where,
             cause: `default-server:${String(port)}:${file}`,
           }),

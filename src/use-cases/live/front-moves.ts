@@ -16,6 +16,7 @@ import type { Env, InstalledProxy, ProxyAdapter, Tried } from '../../adapters/pr
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
 import { reasonOf, Trouble } from '../../adapters/trouble.ts';
+import { bringBack } from './replace.ts';
 import { ownInclude, type Begun } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
@@ -43,7 +44,7 @@ export interface World {
 const stamp = ({ now }: World): string => now().toISOString();
 
 /** The proxy of a front as it runs on this machine. @property adapter null for the one that is part of this program */
-export interface Runner {
+interface Runner {
   program: string;
   installed: InstalledProxy;
   adapter: ProxyAdapter | null;
@@ -134,6 +135,8 @@ export async function goBack(
   why: string,
   world: World,
 ): Promise<string | null> {
+  // What was switched off for an edition comes back with what was before it.
+  await bringBack(place, from === null ? null : to);
   const problem = from === null ? await moveToNone(place, world) : await moveTo(place, from, world);
   if (problem === null) await noteFront(place.folder, { event: 'returned', at: stamp(world), from: to, to: from, why });
   return problem;

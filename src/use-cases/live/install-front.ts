@@ -12,7 +12,7 @@ import {
   readFrontJournal,
   removeEdition,
 } from '../../adapters/files/editions.ts';
-import type { Place, Tried } from '../../adapters/proxies/adapter.ts';
+import type { Place, Swap, Tried } from '../../adapters/proxies/adapter.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { asDialled } from '../../core/live/as-dialled.ts';
 import { ownInclude, spareEditions } from '../../core/live/front-journal.ts';
@@ -32,6 +32,7 @@ import {
   type FrontPlace,
   type World,
 } from './front-moves.ts';
+import { prepareReplacing, putReplaced } from './replace.ts';
 import { writeFiles, type WriteResult } from './write.ts';
 
 /** @property test tests every road of a plan at the front itself */
@@ -41,6 +42,8 @@ interface InstallInput extends World {
   test: (plan: Plan) => Promise<TestedFront>;
   /** How many of the newest editions stay. */
   keep: number;
+  /** Absolute paths of files made by hand in which what is in the way is switched off. */
+  replace: readonly string[];
   onStep: (words: string) => void;
 }
 
@@ -122,15 +125,30 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   if (!written.written && running === to && reads.how === 'read') return { end: 'same', edition: to };
   onStep(`having ${title} test edition ${editionNumber(to)}`);
   const step = { from: from?.number ?? null, to };
-  await assertAccepted(input, { ...step, reads });
+  const prepared = await prepareReplacing(input.replace, { site, edition: to });
+  await assertAccepted(input, {
+    ...step,
+    reads,
+    swaps: prepared.map(({ path, made }) => ({ of: path, instead: made })),
+  });
   const include = reads.how === 'file' ? reads.path : null;
   const { proxy, mark, map } = place;
-  await noteFront(place.folder, { event: 'installing', at: now().toISOString(), ...step, include, proxy, mark, map });
+  await noteFront(place.folder, {
+    event: 'installing',
+    at: now().toISOString(),
+    ...step,
+    include,
+    proxy,
+    mark,
+    map,
+    replaced: prepared.map(({ path, kept, link }) => ({ path, kept, link })),
+  });
   onStep(`bringing edition ${editionNumber(to)} live`);
   if (include !== null) {
     await switchEdition(place.folder, await readEdition(place.folder, to), now().toISOString());
     await makeInclude(include, written.includeLine?.line ?? '');
   }
+  for (const one of prepared) await putReplaced(one);
   const problem = await moveTo(place, to, input);
   if (problem !== null) throw await wentBack(input, step, `${title} did not take it up: ${problem}`);
   onStep('testing every road');
@@ -194,9 +212,12 @@ function halfBack({ from, to }: Step, why: string, stuck: string): Trouble {
 }
 
 /** The server's own words on the new edition, before anything that runs sees it. */
-async function assertAccepted(input: InstallInput, { to, reads, from }: Step & { reads: Place }): Promise<void> {
+async function assertAccepted(
+  input: InstallInput,
+  { to, reads, from, swaps }: Step & { reads: Place; swaps: readonly Swap[] },
+): Promise<void> {
   const place = placeOf(input.site);
-  const tried = reads.how === 'read' ? await tryInPlace(input, to) : await tryAlone(input, to);
+  const tried = reads.how === 'read' ? await tryInPlace(input, to, swaps) : await tryAlone(input, to);
   if (tried.passed || tried.untested === true) return;
   const why = tried.output;
   await noteFront(place.folder, { event: 'refused', at: input.now().toISOString(), edition: to, why });
@@ -209,15 +230,15 @@ async function assertAccepted(input: InstallInput, { to, reads, from }: Step & {
 }
 
 /** Beside all that the installed program reads, in place of the edition that it reads now. */
-async function tryInPlace({ site, env }: InstallInput, to: number): Promise<Tried> {
+async function tryInPlace({ site, env }: InstallInput, to: number, swaps: readonly Swap[]): Promise<Tried> {
   const { folder } = placeOf(site);
   const { program, installed } = await runnerOf(placeOf(site), env);
   const current = await readCurrent(folder);
-  if (current === null || current.number === to) return installed.testWith(program, null);
-  return installed.testWith(program, {
-    of: editionFolder(folder, current.number),
-    instead: editionFolder(folder, to),
-  });
+  const moved =
+    current === null || current.number === to
+      ? []
+      : [{ of: editionFolder(folder, current.number), instead: editionFolder(folder, to) }];
+  return installed.testWith(program, [...moved, ...swaps]);
 }
 
 /** By itself, where nothing reads our files yet: whatever `current` leads to then runs nowhere. */

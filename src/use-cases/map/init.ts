@@ -3,14 +3,28 @@ import { join } from 'node:path';
 import { mapName, shownPath } from '../../adapters/files/find-map.ts';
 import { writeFirst } from '../../adapters/files/safe-write.ts';
 import { codeOf, Trouble } from '../../adapters/trouble.ts';
+import type { Env } from '../../adapters/proxies/adapter.ts';
+import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { fill } from '../../core/findings/card.ts';
 import { nameInvalid } from '../../core/map/cards.ts';
 import { starterMap } from '../../core/map/starter.ts';
 import { parseHostName } from '../../core/names/host-name.ts';
 import { parseAddress } from '../../core/networks/address.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
+import { programOf, readablePrograms } from '../../core/proxies/programs.ts';
+import { takenMap } from '../../core/takeover/first-map.ts';
+import type { Left, TakenRoad } from '../../core/takeover/taken-over.ts';
 
 /** File names that the Compose Specification looks for, in its order. */
 const composeNames = ['compose.yaml', 'compose.yml', 'docker-compose.yaml', 'docker-compose.yml'];
+
+interface InitInput {
+  domain: string;
+  addresses: string[];
+  /** Compose files to read services from; undefined: the one that lies here, if any. */
+  compose?: string[] | undefined;
+  cwd: string;
+}
 
 /**
  * Writes the first map into the folder `cwd`.
@@ -20,40 +34,89 @@ const composeNames = ['compose.yaml', 'compose.yml', 'docker-compose.yaml', 'doc
 export async function initMap({
   domain,
   addresses,
+  compose,
   cwd,
-}: {
-  domain: string;
-  addresses: string[];
-  cwd: string;
-}): Promise<{ shown: string; compose: string | null }> {
+}: InitInput): Promise<{ shown: string; compose: string[] }> {
+  const name = readDomain(domain);
+  const there = compose ?? (await firstThere(cwd));
+  const text = starterMap({ domain: name, addresses: addresses.map(readAddress), compose: there });
+  return { shown: await writeMap(text, cwd), compose: there };
+}
+
+/** @property left what could not be carried over */
+interface InitFrom {
+  shown: string;
+  roads: TakenRoad[];
+  left: Left[];
+}
+
+/**
+ * Writes a first map from what an installed server program serves by files made by hand. Nothing of it is run or changed.
+ *
+ * @throws Trouble `proxy-missing`, `proxy-refuses`, `nothing-served`, `address-needed`, and as `initMap`
+ */
+export async function initFromProxy({
+  proxy,
+  domain,
+  addresses,
+  cwd,
+  env,
+}: Omit<InitInput, 'compose' | 'domain'> & { proxy: ProxyName; domain: string | null; env: Env }): Promise<InitFrom> {
+  const { title, takeOver } = programOf(proxy);
+  const adapter = adapterOf(proxy);
+  if (adapter === null || takeOver === null)
+    throw new Trouble({
+      code: 'from-later',
+      message: `This version cannot read the configuration of ${title}.`,
+      remedy: `Write one of: ${sourceWords()}`,
+      exitCode: 2,
+    });
+  const taken = takeOver(await adapter.dump(await adapter.find(env)));
+  if (taken.roads.length === 0)
+    throw new Trouble({
+      code: 'nothing-served',
+      message: `${title} serves no name that a map could have.`,
+      remedy: 'Start with an empty one: mile-marker init --domain NAME --address ADDRESS',
+      exitCode: 2,
+    });
+  const own = addresses.length > 0 ? addresses.map(readAddress) : taken.addresses;
+  if (own.length === 0)
+    throw new Trouble({
+      code: 'address-needed',
+      message: `${title} listens on every address of this machine, so which of them is the public one is not known.`,
+      remedy: `Name it: mile-marker init --from ${proxy} --address ADDRESS`,
+      exitCode: 2,
+    });
+  const text = takenMap({ taken, domain: domain === null ? null : readDomain(domain), addresses: own, proxy });
+  return { shown: await writeMap(text, cwd), roads: taken.roads, left: taken.left };
+}
+
+/** What a first map can be made from, as `--from` has it. */
+export function sourceWords(): string {
+  return [...readablePrograms(), 'compose FILE', 'containers'].map((source) => `--from ${source}`).join(', ');
+}
+
+function readDomain(domain: string): string {
   const name = parseHostName(domain);
-  if (!name.ok) {
-    const { message, remedy } = nameInvalid.messages[name.problem];
-    const data = { name: domain, text: name.text };
-    throw new Trouble({
-      code: 'domain-invalid',
-      message: fill(message, data),
-      remedy: fill(remedy, data),
-      exitCode: 2,
-    });
-  }
-  const wrong = addresses.find((address) => parseAddress(address) === null && !parseHostName(address).ok);
-  if (wrong !== undefined) {
-    const message = `--address expects an IPv4 or IPv6 address. Found: ${wrong}`;
-    throw new Trouble({
-      code: 'address-invalid',
-      message,
-      remedy: 'Write it like 203.0.113.24 or 2001:db8:40::24.',
-      exitCode: 2,
-    });
-  }
-  const compose = await firstThere(cwd);
-  const file = join(cwd, mapName);
-  const text = starterMap({
-    domain: name.name.unicode,
-    addresses: addresses.map((address) => parseAddress(address) ?? address),
-    compose,
+  if (name.ok) return name.name.unicode;
+  const { message, remedy } = nameInvalid.messages[name.problem];
+  const data = { name: domain, text: name.text };
+  throw new Trouble({ code: 'domain-invalid', message: fill(message, data), remedy: fill(remedy, data), exitCode: 2 });
+}
+
+function readAddress(address: string): string {
+  const literal = parseAddress(address);
+  if (literal !== null || parseHostName(address).ok) return literal ?? address;
+  throw new Trouble({
+    code: 'address-invalid',
+    message: `--address expects an IPv4 or IPv6 address. Found: ${address}`,
+    remedy: 'Write it like 203.0.113.24 or 2001:db8:40::24.',
+    exitCode: 2,
   });
+}
+
+async function writeMap(text: string, cwd: string): Promise<string> {
+  const file = join(cwd, mapName);
   try {
     await writeFirst(file, text);
   } catch (trouble) {
@@ -67,16 +130,16 @@ export async function initMap({
       cause: trouble,
     });
   }
-  return { shown: shownPath(file, cwd), compose };
+  return shownPath(file, cwd);
 }
 
-async function firstThere(folder: string): Promise<string | null> {
+async function firstThere(folder: string): Promise<string[]> {
   for (const name of composeNames) {
     const there = await access(join(folder, name)).then(
       () => true,
       () => false,
     );
-    if (there) return name;
+    if (there) return [name];
   }
-  return null;
+  return [];
 }

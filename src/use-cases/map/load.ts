@@ -78,8 +78,15 @@ export function readHeld(plan: Planned['plan']): Map<string, HeldCertificate | n
   return new Map(plan.certificates.map((planned) => [planned.id, readHeldCertificate(planned)]));
 }
 
+/** @property replaced files made by hand that are to be switched off, so that they are in nobody's way */
+interface JudgeInput {
+  now: Date;
+  env: Place['env'];
+  replaced?: readonly string[];
+}
+
 /** Everything that is wrong with a site as it lies on this machine. */
-export async function judgeSite(site: Site, { now, env }: { now: Date; env: Place['env'] }): Promise<Finding[]> {
+export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
   const { map, plan, inventory, front, host, findings } = site;
   const certificates = readHeld(plan);
   const served = (await adapterOf(plan.front.proxy)?.served(env, plan)) ?? null;
@@ -88,7 +95,8 @@ export async function judgeSite(site: Site, { now, env }: { now: Date; env: Plac
     plan,
     inventory,
     certificates,
-    served,
+    served:
+      served === null ? null : { ...served, blocks: served.blocks.filter(({ file }) => !replaced.includes(file)) },
     host,
     front,
     sockets: listeningSockets(),

@@ -5,6 +5,7 @@ import { mapId } from '../../../core/proxies/nginx/ids.ts';
 import type { Plan } from '../../../core/plan/plan.ts';
 import { standalone } from '../../../core/proxies/nginx/renderer.ts';
 import type { Served } from '../../../core/rules/rule.ts';
+import { Trouble } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { installedNginx } from './installed.ts';
 import {
@@ -31,6 +32,7 @@ export const nginxAdapter: ProxyAdapter = {
   installed: installedNginx,
   reloadWords,
   served,
+  dump,
   standalone,
   start: async (program, config) => {
     const tried = await test(program, config);
@@ -65,6 +67,18 @@ async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> 
   const problem = refusalOf(err);
   // Whoever may not read its files learns nothing of them.
   return { ...nothing, problem, refuses: code !== null && !/Permission denied|^it gives/.test(problem) };
+}
+
+async function dump(program: string): Promise<string> {
+  const begun = Date.now();
+  const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  await removeEmptyPid(out, begun);
+  if (code === 0) return out;
+  throw new Trouble({
+    code: 'proxy-refuses',
+    message: `nginx does not accept what it is set up with, or may not read it: ${refusalOf(err)}.`,
+    remedy: 'Fix that, or run this as root. Nothing was changed.',
+  });
 }
 
 /** nginx's own reason without time and process number, behind which any warnings stand. */

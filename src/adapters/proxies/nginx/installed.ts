@@ -37,12 +37,13 @@ async function freeName(folder: string, entry: string): Promise<string | null> {
  * In a mount namespace of its own (mount_namespaces(7)) the new edition stands where the old one does, so that the very bytes are tested with all
  * that is beside them, and what runs sees nothing of it.
  */
-async function testWith(program: string, swap: Swap | null): Promise<Tried> {
+async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {
   const test = ['-t', '-q', '-e', 'stderr'];
-  if (swap === null) return tried(await runQuiet(program, test, patienceMs));
+  if (swaps.length === 0) return tried(await runQuiet(program, test, patienceMs));
   const asRoot = process.getuid?.() === 0 ? [] : ['--user', '--map-root-user'];
-  const inside = `mount --bind "$1" "$2" || exit ${String(noMount)}; shift 2; exec "$@"`;
-  const argv = [...asRoot, '--mount', '--', 'sh', '-c', inside, 'sh', swap.instead, swap.of, program, ...test];
+  const bind = `while [ "$1" != -- ]; do mount --bind "$1" "$2" || exit ${String(noMount)}; shift 2; done`;
+  const inside = ['sh', '-c', `${bind}; shift; exec "$@"`, 'sh', ...swaps.flatMap(({ instead, of }) => [instead, of])];
+  const argv = [...asRoot, '--mount', '--', ...inside, '--', program, ...test];
   const ended = await runQuiet('unshare', argv, patienceMs);
   const cannot = ended.code === null || ended.code === noMount || /^unshare: /m.test(ended.err);
   return cannot ? { passed: false, output: '', untested: true } : tried(ended);
@@ -56,7 +57,7 @@ function tried({ code, err }: { code: number | null; err: string }): Tried {
 }
 
 async function reload(program: string): Promise<Tried & { stopped?: true }> {
-  const tested = await testWith(program, null);
+  const tested = await testWith(program, []);
   if (!tested.passed) return tested;
   const { code, err } = await runQuiet(program, ['-s', 'reload', '-e', 'stderr'], patienceMs);
   const isStopped = code !== 0 && /invalid PID number|open\(\) .* failed|No such process/.test(err);

@@ -29,6 +29,8 @@ export const builtin: ProxyProgram = {
   },
   errorLog: null,
   dump: null,
+  takeOver: null,
+  switchOff: null,
   users: [],
   userInImage: null,
   units: [],

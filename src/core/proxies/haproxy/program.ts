@@ -27,6 +27,8 @@ export const haproxy: ProxyProgram = {
   },
   errorLog: null,
   dump: null,
+  takeOver: null,
+  switchOff: null,
   users: ['haproxy'],
   userInImage: null,
   units: ['haproxy'],

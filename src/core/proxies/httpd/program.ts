@@ -36,6 +36,8 @@ export const httpd: ProxyProgram = {
   },
   errorLog: null,
   dump: null,
+  takeOver: null,
+  switchOff: null,
   users: ['www-data', 'apache', 'http'],
   userInImage: null,
   units: ['apache2', 'httpd'],

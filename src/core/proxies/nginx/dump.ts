@@ -1,11 +1,6 @@
 import type { ServerBlock } from '../program.ts';
 import { ownHeader } from './quote.ts';
-
-interface Word {
-  text: string;
-  file: string;
-  line: number;
-}
+import { wordsOf, type Word } from './words.ts';
 
 /**
  * Reads what `nginx -T` prints: every file that nginx really reads, each under a line `# configuration file PATH:`.
@@ -90,24 +85,4 @@ function take(block: ServerBlock | null, [name, ...rest]: readonly Word[]): void
   const port = Number(/^\d+$/.test(endpoint) ? endpoint : (/:(\d+)$/.exec(endpoint)?.[1] ?? 80));
   block.listens.push(port);
   if (flags.includes('default_server') || flags.includes('default')) block.defaultOn.push(port);
-}
-
-function* wordsOf(text: string): Generator<Word> {
-  let file = '';
-  let first = 0;
-  const lines = text.split('\n');
-  for (const [index, line] of lines.entries()) {
-    const header = /^# configuration file (.+):$/.exec(line);
-    if (header !== null) {
-      file = header[1] ?? '';
-      first = index + 1;
-      continue;
-    }
-    for (const match of line.matchAll(
-      /#.*$|"((?:\\.|[^"\\])*)"|'((?:\\.|[^'\\])*)'|[{};]|(?:\$\{[^}]*\}|\\.|[^\s{};])+/g,
-    )) {
-      if (match[0].startsWith('#')) continue;
-      yield { text: match[1] ?? match[2] ?? match[0], file, line: index - first + 1 };
-    }
-  }
 }

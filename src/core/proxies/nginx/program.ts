@@ -5,6 +5,8 @@ import { serverWords } from '../server-words.ts';
 import { readDump } from './dump.ts';
 import { nginxErrorLog } from './error-log.ts';
 import { nginxRenderer, wholeFile } from './renderer.ts';
+import { isSwitchedOff, switchOff } from './switch-off.ts';
+import { takeOver } from './take-over.ts';
 
 export const nginx: ProxyProgram = {
   name: 'nginx',
@@ -45,6 +47,8 @@ export const nginx: ProxyProgram = {
   },
   errorLog: nginxErrorLog,
   dump: readDump,
+  takeOver,
+  switchOff: { make: switchOff, isMade: isSwitchedOff },
   users: ['www-data', 'nginx', 'http', 'nobody'],
   userInImage: 'nginx',
   units: ['nginx'],

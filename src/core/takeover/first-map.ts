@@ -1,0 +1,163 @@
+import type { ProxyName } from '../proxies/names.ts';
+import type { Left, TakenGate, TakenLeads, TakenOver, TakenRoad } from './taken-over.ts';
+
+interface MapInput {
+  taken: TakenOver;
+  /** Null: as the names have it. */
+  domain: string | null;
+  addresses: readonly string[];
+  proxy: ProxyName;
+}
+
+/** The text of a first map that says what was served by hand: each road with where that stood, and at the end what could not be said. */
+export function takenMap({ taken, domain, addresses, proxy }: MapInput): string {
+  const roads = taken.roads;
+  const names = roads.map(({ name }) => name.replace(/^\*\./, ''));
+  const domains = domainsOf(names, domain);
+  const gates = gatesOf(roads);
+  return [
+    '# The map, made from what was served before. Each road says where that stood.',
+    '# Check it with `mile-marker check`, and hold it against what runs now: mile-marker verify',
+    `domains: [${domains.map(scalar).join(', ')}]`,
+    '',
+    'front:',
+    `  address: [${addresses.map(scalar).join(', ')}]`,
+    `  proxy: ${proxy}`,
+    ...portLines(taken.ports),
+    ...certificateLines(roads),
+    ...(gates.size === 0 ? [] : ['', 'gates:', ...[...gates].flatMap(([name, { gate }]) => gateLines(name, gate))]),
+    '',
+    'roads:',
+    ...roads.flatMap((road) => roadLines(road, domains, gates)),
+    ...leftLines(taken.left),
+    '',
+  ].join('\n');
+}
+
+function portLines({ http, https }: TakenOver['ports']): string[] {
+  if (http === 80 && https === 443) return [];
+  return [
+    '  # Where it listens now. If visitors see other ports, write them here, and these under `listen`.',
+    `  ports: {http: ${String(http)}, https: ${String(https)}}`,
+  ];
+}
+
+/** Names that others are below: those given, else the shortest on the list, else what stands behind the first dot. */
+function domainsOf(names: readonly string[], first: string | null): string[] {
+  const found: string[] = first === null ? [] : [first];
+  const isBelow = (name: string): boolean => found.some((one) => name === one || name.endsWith(`.${one}`));
+  for (const name of [...new Set(names)].sort((a, b) => a.split('.').length - b.split('.').length)) {
+    if (isBelow(name)) continue;
+    const labels = name.split('.');
+    // Two-letter countries keep a level below them for registrations, such as co.uk.
+    const isBare =
+      labels.length === 2 || (labels.length === 3 && (labels[1]?.length ?? 9) <= 3 && labels[2]?.length === 2);
+    found.push(isBare ? name : labels.slice(1).join('.'));
+  }
+  return found;
+}
+
+function gatesOf(roads: readonly TakenRoad[]): Map<string, { gate: TakenGate; key: string }> {
+  const gates = new Map<string, { gate: TakenGate; key: string }>();
+  const keys = new Set<string>();
+  for (const { gate, name } of roads) {
+    if (gate === null || keys.has(keyOf(gate))) continue;
+    keys.add(keyOf(gate));
+    gates.set(`as-${name.replace(/^\*\./, 'others.').replace(/\./g, '-')}`, { gate, key: keyOf(gate) });
+  }
+  return gates;
+}
+
+function keyOf({ networks, people, need, except }: TakenGate): string {
+  return JSON.stringify([networks, people, need, except]);
+}
+
+function gateLines(name: string, { networks, people, need, except }: TakenGate): string[] {
+  return [
+    `  ${name}:`,
+    ...(networks.length === 0 ? [] : [`    networks: [${networks.map(scalar).join(', ')}]`]),
+    ...(people === null ? [] : [`    people: ${scalar(people)}`]),
+    ...(networks.length > 0 && people !== null ? [`    need: ${need}`] : []),
+    ...(except.length === 0 ? [] : [`    except: [${except.map(scalar).join(', ')}]`]),
+  ];
+}
+
+/** Pairs that are there already stay in use: one entry a pair, with the names that it was shown for. */
+function certificateLines(roads: readonly TakenRoad[]): string[] {
+  const pairs = new Map<string, { names: string[]; certificate: string; key: string }>();
+  for (const { name, certificate: pair } of roads) {
+    if (pair === null) continue;
+    const known = pairs.get(pair.certificate);
+    if (known === undefined) pairs.set(pair.certificate, { names: [name], ...pair });
+    else known.names.push(name);
+  }
+  if (pairs.size === 0) return [];
+  const entries = [...pairs.values()].flatMap(({ names, certificate, key }, index) => [
+    `  taken-${String(index + 1)}:`,
+    `    names: [${names.map(scalar).join(', ')}]`,
+    `    from: {files: {certificate: ${scalar(certificate)}, key: ${scalar(key)}}}`,
+  ]);
+  return [
+    '',
+    '# Pairs that are in use already. Take them over with: mile-marker certs import CERTIFICATE KEY',
+    'certificates:',
+    ...entries,
+  ];
+}
+
+function roadLines(road: TakenRoad, domains: readonly string[], gates: ReturnType<typeof gatesOf>): string[] {
+  const { name, origin, leads, paths, gate } = road;
+  const gateName = gate === null ? 'everyone' : [...gates].find(([, one]) => one.key === keyOf(gate))?.[0];
+  const key = name.startsWith('*.') && name.slice(2) === domains[0] ? 'others' : name;
+  return [
+    `  # ${origin.file}:${String(origin.line)}`,
+    ...(gate === null || gate.wasOn === null
+      ? []
+      : [`  # Its gate stood on ${gate.wasOn} alone. A gate of a map is on the whole road.`]),
+    `  ${scalar(key)}:`,
+    ...leadLines(leads).map((line) => `    ${line}`),
+    `    gate: ${gateName ?? 'everyone'}`,
+    ...(road.bodyLimit === null ? [] : [`    body-limit: ${road.bodyLimit}`]),
+    ...(road.timeout === null ? [] : [`    timeout: ${road.timeout}`]),
+    ...(road.headers.length === 0
+      ? []
+      : [
+          '    response-headers:',
+          ...road.headers.map(([header, value]) => `      ${scalar(header)}: ${scalar(value)}`),
+        ]),
+    ...(paths.length === 0 ? [] : ['    paths:']),
+    ...paths.flatMap((part) => [
+      `      # ${part.origin.file}:${String(part.origin.line)}`,
+      `      ${scalar(part.prefix)}:`,
+      ...leadLines(part.leads).map((line) => `        ${line}`),
+    ]),
+  ];
+}
+
+function leadLines(leads: TakenLeads): string[] {
+  switch (leads.kind) {
+    case 'folder':
+      return [`folder: ${scalar(leads.path)}`];
+    case 'redirect':
+      return [`redirect: ${scalar(leads.url)}`, ...(leads.permanent ? ['permanent: true'] : [])];
+    case 'service':
+      return [
+        `to: ${scalar(leads.to)}`,
+        ...(leads.insecure ? ['upstream-insecure: true'] : []),
+        ...(leads.sayHost === null ? [] : [`upstream-host: ${scalar(leads.sayHost)}`]),
+      ];
+  }
+}
+
+function leftLines(left: readonly Left[]): string[] {
+  if (left.length === 0) return [];
+  const lines = left.map(({ origin, what, why }) => `#   ${origin.file}:${String(origin.line)}  ${what}: ${why}`);
+  return ['', '# Not carried over:', ...lines.map((line) => line.replace(/[\r\n]+/g, ' '))];
+}
+
+/** A word that YAML reads as itself, else in quotes (YAML 1.2 §7.3.1). */
+function scalar(value: string): string {
+  return /^[A-Za-z0-9/._][A-Za-z0-9/._-]*$/.test(value) && !/^[\d.]+$|^(true|false|null|yes|no|on|off|~)$/i.test(value)
+    ? value
+    : JSON.stringify(value);
+}
