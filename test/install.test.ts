@@ -326,7 +326,7 @@ test.each(['kill', 'ENOSPC', 'EROFS'])(
     const changes = Number(readFileSync(count, 'utf8'));
     expect(changes).toBeGreaterThan(20);
     // `npm run kills` tries them all.
-    const every = Number(process.env['EVERY_CHANGE'] ?? (fault === 'kill' ? 12 : 24));
+    const every = Number(process.env['EVERY_CHANGE'] ?? (fault === 'kill' ? 20 : 40));
     const numbers = Array.from({ length: Math.ceil(changes / every) }, (_, index) => index * every + 1);
     await Promise.all(
       numbers.map((number) =>

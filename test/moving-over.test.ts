@@ -8,6 +8,7 @@ import { nginxProgram } from './support/fronts.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith, mileMarker, type Ran } from './support/program.ts';
+import { Transcript } from './support/transcript.ts';
 
 /**
  * Taking over what somebody made by hand: a first map from what nginx serves, the old front judged by it, the move, and the way back.
@@ -201,13 +202,25 @@ test.each(styles)(
     }
     execFileSync('nginx', { env: { ...process.env, ...machine.env }, stdio: 'ignore' });
     const run = (...argv: string[]): Promise<Ran> => mileMarker(argv, folder, machine.env);
+    const guide = new Transcript('moving-over.md', [
+      [join(folder, 'machine'), '/etc/nginx'],
+      [folder, '/srv/marsh'],
+      [String(https), '443'],
+      [String(http), '80'],
+      [String(log), '8081'],
+      [String(mark), '29180'],
+      [/\d{4}-\d\d-\d\d(T[\d:.]+Z)?/, 'DATE'],
+    ]);
+    const show = (command: string, { said = '' }: Ran): void => guide.add(`mile-marker ${command}`, said);
     const before = replace.map((path) => readFileSync(join(folder, 'machine', path), 'utf8'));
     const byHand = await sightings(https);
     expect(byHand).toMatchObject({ kind: 'answer', status: 200, headers: { 'x-echo': 'bird-log' } });
 
     const made = await run('init', '--from', 'nginx', '--address', '127.0.0.1');
+    show('init --from nginx --address 127.0.0.1', made);
     expect([made.code, made.err]).toEqual([0, expect.stringMatching(/roads?, as nginx serves them now/)]);
     const map = readFileSync(join(folder, 'mile-marker.yaml'), 'utf8');
+    guide.add('cat mile-marker.yaml', map);
     for (const one of [/sightings\.saltmarsh\.example:/, ...expected]) expect(map).toMatch(one);
     for (const one of left) expect(made.out.replace(/\s+/g, ' ')).toMatch(one);
     if (left.length === 0) expect(made.err).toContain('Everything was carried over');
@@ -224,29 +237,36 @@ test.each(styles)(
       '--as',
       'taken-1',
     );
+    show('certs import /srv/marsh/pair/certificate.pem /srv/marsh/pair/key.pem --as taken-1', imported);
     expect([imported.code, imported.err]).toEqual([0, expect.anything()]);
     // The old front, by the new map: it serves what the map says.
     const judged = await run('verify', '--at', `127.0.0.1:${String(https)}`, '--json');
     const { findings } = JSON.parse(judged.out) as { findings: Array<{ rule: string; severity: string }> };
     expect(findings.filter(({ rule }) => /service|wrong-service|nowhere/.test(rule))).toEqual([]);
 
+    show('verify --at 127.0.0.1', await run('verify', '--at', `127.0.0.1:${String(https)}`));
     const blocked = await run('install', '--yes', '--no-rehearsal');
+    show('install', blocked);
     expect([blocked.code, blocked.out.replace(/\s+/g, ' ')]).toEqual([
       1,
       expect.stringContaining(`--replace ${join(folder, 'machine', replace[0] ?? '')}`),
     ]);
     const names = replace.flatMap((path) => ['--replace', join('machine', path)]);
-    const moved = await run('install', '--yes', '--no-rehearsal', ...names);
+    const isGuide = replace[0] === 'sites-enabled/sightings';
+    const moved = await run('install', '--yes', ...(isGuide ? [] : ['--no-rehearsal']), ...names);
+    show('install --yes --replace /etc/nginx/sites-enabled/sightings', moved);
     expect([moved.code, moved.out + moved.err]).toEqual([0, expect.stringContaining('Edition 0001 is live')]);
     expect(await sightings(https)).toMatchObject({ kind: 'answer', status: 200, headers: { 'x-echo': 'bird-log' } });
     expect((await unknown(https)).kind).toBe('no-handshake');
 
     const back = await run('undo', 'front', '--yes');
+    show('undo front --yes', back);
     expect([back.code, back.err]).toEqual([0, expect.stringContaining('Live now: nothing of this map')]);
     expect(replace.map((path) => readFileSync(join(folder, 'machine', path), 'utf8'))).toEqual(before);
-    if (replace[0] === 'sites-enabled/sightings') {
-      expect(lstatSync(join(folder, 'machine', replace[0])).isSymbolicLink()).toBe(true);
-      expect(readlinkSync(join(folder, 'machine', replace[0]))).toBe('../sites-available/sightings');
+    if (isGuide) {
+      guide.holds();
+      expect(lstatSync(join(folder, 'machine', replace[0] ?? '')).isSymbolicLink()).toBe(true);
+      expect(readlinkSync(join(folder, 'machine', replace[0] ?? ''))).toBe('../sites-available/sightings');
     }
     expect(await sightings(https)).toMatchObject({ kind: 'answer', status: 200, headers: { 'x-echo': 'bird-log' } });
   },

@@ -11,6 +11,8 @@ export interface Ran {
   code: number | null;
   out: string;
   err: string;
+  /** Both, in the order in which a terminal shows them; only for what ran in this process. */
+  said?: string;
 }
 
 /** Starts the built program. */
@@ -39,11 +41,18 @@ export async function mileMarker(
 ): Promise<Ran> {
   let out = '';
   let err = '';
+  let said = '';
   const hung = new AbortController();
   const limit = setTimeout(() => hung.abort(new Error(`still running after ${String(limitMs)} ms`)), limitMs);
   const code = await runBuilt(argv, {
-    out: (text) => void (out += text),
-    err: (text) => void (err += text),
+    out: (text) => {
+      out += text;
+      said += text;
+    },
+    err: (text) => {
+      err += text;
+      said += text;
+    },
     width: 80,
     colour: { out: false, err: false },
     progress: () => undefined,
@@ -60,7 +69,7 @@ export async function mileMarker(
   clearTimeout(limit);
   // Whatever a test looks at in a document, all of it fits what is promised of it.
   if (argv.includes('--json') && out !== '' && !argv.includes('--watch')) assertDocument(out);
-  return { code, out, err };
+  return { code, out, err, said };
 }
 
 export async function ended(child: ChildProcessWithoutNullStreams, withinMs = limitMs): Promise<Ran> {

@@ -10,6 +10,7 @@ export interface InitOptions {
   domain?: string;
   address?: string[];
   from?: string[];
+  proxy?: ProxyName;
 }
 
 export async function runInit(options: InitOptions, context: CommandContext): Promise<void> {
@@ -32,7 +33,7 @@ function isProxy(word: string): word is ProxyName {
 
 async function fresh(options: InitOptions, { io }: CommandContext): Promise<void> {
   const { domain, addresses } = both(options);
-  const { shown, compose } = await initMap({ domain, addresses, cwd: io.cwd });
+  const { shown, compose } = await initMap({ domain, addresses, proxy: options.proxy, cwd: io.cwd });
   io.out(`${shown}\n`);
   if (compose.length === 0) io.err('There is no Compose file here. Write yours under `compose` in the map.\n');
   else io.err(`It reads the Compose file ${compose.join(', ')}.\n`);
@@ -65,7 +66,13 @@ async function fromServices(
     });
   const compose = files.map((file) => relative(io.cwd, resolve(io.cwd, file)));
   const { domain, addresses } = both(options);
-  const { shown } = await initMap({ domain, addresses, cwd: io.cwd, ...(source === 'compose' ? { compose } : {}) });
+  const { shown } = await initMap({
+    domain,
+    addresses,
+    proxy: options.proxy,
+    cwd: io.cwd,
+    ...(source === 'compose' ? { compose } : {}),
+  });
   io.out(`${shown}\n`);
   setCode(await run(['survey', '--add', '--yes', '--map', resolve(io.cwd, shown)], io));
 }

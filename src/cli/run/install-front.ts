@@ -59,7 +59,10 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   setMaxListeners(0, io.signal);
   const world = { env: io.env, now: io.now, signal: io.signal };
   const preview = await previewInstall({ ...world, site, cwd: io.cwd });
-  if (options.json !== true) printPreview(preview, site.plan, io);
+  if (options.json !== true) {
+    printPreview(preview, site.plan, io);
+    for (const path of replace) io.out(`changed ${path}, where what is in the way is switched off\n`);
+  }
   if (options.dryRun === true) {
     if (options.json === true) io.out(document(site, preview, null));
     io.err('Nothing was changed.\nnext: mile-marker install\n');
@@ -293,6 +296,10 @@ export async function runUndoFront(
   }
   const result = await undoFront({ ...world, site, to });
   io.err(`Live now: ${liveWords(result.to)}. Before: ${liveWords(result.from)}. The map is unchanged.\n`);
-  const again = result.from === null ? 'mile-marker install' : `mile-marker undo front ${editionNumber(result.from)}`;
+  for (const path of result.broughtBack) io.err(`Brought back as it was: ${path}\n`);
+  const again =
+    result.from === null || result.to === null
+      ? 'mile-marker install'
+      : `mile-marker undo front ${editionNumber(result.from)}`;
   io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again: ${again}\n`);
 }

@@ -1,14 +1,16 @@
-import { writtenNames } from '../proxies/names.ts';
+import { writtenNames, type ProxyName } from '../proxies/names.ts';
 
 /** The text of a first map. Every line of it is either needed or explained; it passes `check` as it stands but for the certificates. */
 export function starterMap({
   domain,
   addresses,
   compose,
+  proxy = 'builtin',
 }: {
   domain: string;
   addresses: readonly string[];
   compose: readonly string[];
+  proxy?: ProxyName;
 }): string {
   const written = addresses.map((address) => (address.includes(':') ? `"${address}"` : address)).join(', ');
   return `# The map: which name leads to which service, through which gate.
@@ -21,7 +23,7 @@ front:
   # The public address that DNS gives for your names.
   address: [${written}]
   # The proxy that answers at the front: ${writtenNames.join(' or ')}.
-  proxy: builtin
+  proxy: ${proxy}
   # The ports as visitors see them.
   ports: {http: 80, https: 443}
   # If your router translates them, the ports as this machine sees them:

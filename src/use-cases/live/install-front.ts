@@ -32,7 +32,7 @@ import {
   type FrontPlace,
   type World,
 } from './front-moves.ts';
-import { prepareReplacing, putReplaced } from './replace.ts';
+import { prepareReplacing, putReplaced, switchedOff } from './replace.ts';
 import { writeFiles, type WriteResult } from './write.ts';
 
 /** @property test tests every road of a plan at the front itself */
@@ -280,8 +280,14 @@ interface UndoInput extends World {
   to: number | null;
 }
 
-/** @property from what ran until now @property to what runs now */
-export async function undoFront(input: UndoInput): Promise<{ from: number | null; to: number | null }> {
+/** @property from what ran until now @property to what runs now @property broughtBack files of others that are as they were */
+interface Undone {
+  from: number | null;
+  to: number | null;
+  broughtBack: string[];
+}
+
+export async function undoFront(input: UndoInput): Promise<Undone> {
   const { site, to, now } = input;
   const place = placeOf(site);
   const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
@@ -291,8 +297,9 @@ export async function undoFront(input: UndoInput): Promise<{ from: number | null
   await noteFront(place.folder, {
     ...{ event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark, map },
   });
+  const replaced = await switchedOff(place, to === null ? null : from);
   const problem = await goBack(place, { from: to, to: from }, 'undone', input);
-  if (problem === null) return { from, to };
+  if (problem === null) return { from, to, broughtBack: [...new Set(replaced.map(({ path }) => path))] };
   const why = `${programOf(proxy).title} did not go to ${liveWords(to)}: ${problem}`;
   const stuck = from === null ? null : await moveTo(place, from, input);
   if (from !== null && stuck === null)

@@ -71,20 +71,25 @@ async function putFile(path: string, text: string): Promise<void> {
   if (process.getuid?.() === 0) await chown(path, uid, gid);
 }
 
+/** Files that are switched off by an edition, or by any; not those that somebody changed since. The oldest first. */
+export async function switchedOff(
+  { folder, proxy }: { folder: string; proxy: ProxyName },
+  edition: number | null,
+): Promise<Replaced[]> {
+  const isMade = programOf(proxy).switchOff?.isMade ?? (() => false);
+  const entries = replacedBy(await readFrontJournal(folder), edition);
+  const texts = await Promise.all(entries.map(({ path }) => readFile(path, 'utf8').catch(() => '')));
+  return entries.filter((_, index) => isMade(texts[index] ?? ''));
+}
+
 /**
  * Brings files back as they were: those of one edition, or of all. One that somebody changed since is left as it is.
  *
  * @param place of the front
  */
-export async function bringBack(
-  { folder, proxy }: { folder: string; proxy: ProxyName },
-  edition: number | null,
-): Promise<void> {
-  const isMade = programOf(proxy).switchOff?.isMade ?? (() => false);
+export async function bringBack(place: { folder: string; proxy: ProxyName }, edition: number | null): Promise<void> {
   // The last one first, so that the oldest text is the one that stays.
-  for (const { path, kept, link } of replacedBy(await readFrontJournal(folder), edition).reverse()) {
-    const text = await readFile(path, 'utf8').catch(() => null);
-    if (text === null || !isMade(text)) continue;
+  for (const { path, kept, link } of (await switchedOff(place, edition)).reverse()) {
     if (link !== null) await switchLink(path, link);
     else await putFile(path, await readFile(kept, 'utf8'));
   }

@@ -23,6 +23,7 @@ interface InitInput {
   addresses: string[];
   /** Compose files to read services from; undefined: the one that lies here, if any. */
   compose?: string[] | undefined;
+  proxy?: ProxyName | undefined;
   cwd: string;
 }
 
@@ -35,11 +36,12 @@ export async function initMap({
   domain,
   addresses,
   compose,
+  proxy = 'builtin',
   cwd,
 }: InitInput): Promise<{ shown: string; compose: string[] }> {
   const name = readDomain(domain);
   const there = compose ?? (await firstThere(cwd));
-  const text = starterMap({ domain: name, addresses: addresses.map(readAddress), compose: there });
+  const text = starterMap({ domain: name, addresses: addresses.map(readAddress), compose: there, proxy });
   return { shown: await writeMap(text, cwd), compose: there };
 }
 
