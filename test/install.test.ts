@@ -138,6 +138,35 @@ test('interrupted while it tests, it is ended by the next command', async () => 
   expect(await at.mark()).toBe('edition 0002');
 });
 
+test('check --installed tells what was changed by hand, what is not live, and what another serves', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  expect((await at.run('check', '--installed')).out).toContain('front-not-live');
+  expect((await at.run('install', '--yes', '--no-rehearsal')).code).toBe(0);
+  expect(await at.run('check', '--installed')).toMatchObject({ code: 0, out: '' });
+  const current = join(at.folder, '.mile-marker/front/current');
+  writeFileSync(join(current, 'serving.conf'), '# mine\n');
+  rmSync(join(current, 'way-in.md'));
+  const altered = await at.run('check', '--installed');
+  expect([altered.code, altered.out]).toEqual([
+    0,
+    expect.stringMatching(
+      /hand since edition 0001 was written: serving\.conf\.[^]*Missing from edition 0001: way-in\.md/,
+    ),
+  ]);
+  const again = await at.run('install', '--yes', '--no-rehearsal');
+  expect([again.code, again.out, await at.mark()]).toEqual([
+    0,
+    expect.stringMatching(/changed serving\.conf\nnew +way-in\.md/),
+    'edition 0002',
+  ]);
+  expect(await at.run('check', '--installed')).toMatchObject({ code: 0, out: '' });
+  at.say(undefined, more);
+  await at.run('write');
+  const waits = await at.run('check', '--installed', '--json');
+  expect(waits.out).toContain('The front runs edition 0002, and edition 0003 was written last');
+});
+
 test('what is made, paused or renewed is live at once where the front was installed', async () => {
   const at = await place();
   at.say(undefined, more);

@@ -181,7 +181,7 @@ test('options that do not go together are refused', async () => {
     [['--read', 'x', '--login', 'y'], '--read and --login'],
     [['--watch', '--read', 'x'], '--read and --watch'],
   ] as const)
-    expect(await mileMarker(['verify', ...argv], folder)).toEqual({
+    expect(await mileMarker(['verify', ...argv], folder)).toMatchObject({
       code: 2,
       out: '',
       err: `mile-marker: ${words} cannot be combined.\n  do: Use one of them.\n`,

@@ -83,7 +83,9 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
     ['explain', 'roster'],
     ['certs', 'make'],
     ['check'],
-    ['write'],
+    ['rehearse'],
+    // What another server program is to read, is written first; the builtin front is brought live whole.
+    ...(adapterOf(proxy) === null ? [] : [['write']]),
   ]) {
     await run(argv);
     if (signal.aborted) return false;
@@ -124,39 +126,27 @@ interface Started {
 
 async function startFront({ input, folder, ports, cleanups }: Started & { cleanups: Cleanups }): Promise<void> {
   const { proxy, env, signal, say } = input;
-  const current = join(folder, '.mile-marker', 'front', 'current');
-  // What a running front says of broken services is left out of the story: verify tells it better.
-  let onReady = (): void => undefined;
-  const mark = (await readFile(join(current, 'mark.txt'), 'utf8')).trim();
   const adapter = adapterOf(proxy);
-  if (adapter !== null) {
-    const config = configOf(folder);
-    // The one that may read the password file, see `people add`.
-    const user = proxyUser({ proxy, container: null })?.name ?? null;
-    await writeFile(config, adapter.standalone({ current, runFolder: folder, user }));
-    say(`\n$ ${proxy} -c ${config}\n`);
-    const running = await adapter.start(await adapter.find(env), config);
-    cleanups.push(running.stop);
-  } else {
-    const stop = new AbortController();
-    let started = false;
-    say('\n$ mile-marker serve &\n');
-    const serving = input.command(['serve'], {
-      cwd: folder,
-      signal: AbortSignal.any([stop.signal, signal]),
-      quiet: () => started,
-    });
-    cleanups.push(() => {
-      stop.abort(new Error('SIGTERM'));
-      return serving;
-    });
-    onReady = () => {
-      started = true;
-    };
+  if (adapter === null) {
+    cleanups.push(() => takeBack(input, folder));
+    await shownCommand(input, ['install', '--yes'], folder);
+    return;
   }
-  const seen = adapter !== null ? mark : mark.replace(/^edition \d+/, 'builtin');
-  await waitForMark({ address: '127.0.0.1', port: ports.mark, mark: seen, withinMs: 10_000, signal });
-  onReady();
+  const current = join(folder, '.mile-marker', 'front', 'current');
+  const mark = (await readFile(join(current, 'mark.txt'), 'utf8')).split('\n')[0] ?? '';
+  const config = configOf(folder);
+  // The one that may read the password file, see `people add`.
+  const user = proxyUser({ proxy, container: null })?.name ?? null;
+  await writeFile(config, adapter.standalone({ current, runFolder: folder, user }));
+  say(`\n$ ${proxy} -c ${config}\n`);
+  const running = await adapter.start(await adapter.find(env), config);
+  cleanups.push(running.stop);
+  await waitForMark({ address: '127.0.0.1', port: ports.mark, mark, withinMs: 10_000, signal });
+}
+
+/** The front runs in the background, and ends with the demo, also when Ctrl-C ended that. */
+async function takeBack({ command }: DemoInput, cwd: string): Promise<void> {
+  await command(['undo', 'front', '--yes'], { cwd, signal: new AbortController().signal, quiet: () => true });
 }
 
 const configOf = (folder: string): string => join(folder, 'server.conf');

@@ -217,7 +217,7 @@ describe('write', () => {
     const second = await mileMarker(['write', '--json'], folder);
     expect(JSON.parse(second.out)).toMatchObject({ format: 'mile-marker-write', edition: 2, written: true });
     expect(readlinkSync(join(folder, current))).toBe('editions/0002');
-    expect(readFileSync(join(folder, current, 'mark.txt'), 'utf8')).toMatch(/^edition 0002 sha256:[0-9a-f]{64}\n$/);
+    expect(readFileSync(join(folder, current, 'mark.txt'), 'utf8')).toMatch(/^edition 0002 sha256:[0-9a-f]{64}\n/);
     const journal = readFileSync(join(folder, '.mile-marker/front/journal.jsonl'), 'utf8').trim().split('\n');
     expect(journal.map((line) => (JSON.parse(line) as { event: string }).event)).toEqual([
       'prepared',

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { appendFile, lstat, mkdir, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
 import { frontEntry, type FrontEntry } from '../../core/live/front-journal.ts';
@@ -12,9 +13,31 @@ export interface Edition {
   number: number;
   digest: string;
   files: WrittenFile[];
+  /** SHA-256 of each file as it was written, by its path. */
+  sums: ReadonlyMap<string, string>;
 }
 
 const marked = /^edition (\d{4,}) (sha256:[0-9a-f]{64})$/m;
+
+/** @property changed paths of files that are not as they were written @property missing those that are gone */
+interface Altered {
+  changed: string[];
+  missing: string[];
+}
+
+/** Which files of an edition are no more as they were written. Editions of earlier versions kept no sums. */
+export function alteredFiles({ files, sums }: Edition): Altered {
+  const there = new Map(files.map(({ path, content }) => [path, sumOf(content)]));
+  const listed = [...sums];
+  return {
+    changed: listed.flatMap(([path, sum]) => (there.has(path) && there.get(path) !== sum ? [path] : [])),
+    missing: listed.flatMap(([path]) => (there.has(path) ? [] : [path])),
+  };
+}
+
+function sumOf(content: string): string {
+  return createHash('sha256').update(content).digest('hex');
+}
 
 /** The edition mark: what the mark listener answers, and the first line of `mark.txt`. */
 export function markText({ number, digest }: Pick<Edition, 'number' | 'digest'>): string {
@@ -35,9 +58,13 @@ export async function readCurrent(folder: string): Promise<Edition | null> {
 
 async function read(folder: string, own: string): Promise<Edition> {
   try {
-    const mark = marked.exec(await readFile(join(own, 'mark.txt'), 'utf8'));
+    const text = await readFile(join(own, 'mark.txt'), 'utf8');
+    const mark = marked.exec(text);
     if (mark === null) throw new Error('its mark.txt says no edition');
-    return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own) };
+    const sums = new Map(
+      [...text.matchAll(/^([0-9a-f]{64}) {2}(.+)$/gm)].map(([, sum = '', path = '']) => [path, sum]),
+    );
+    return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own), sums };
   } catch (cause) {
     const message = `The edition ${own} cannot be read.`;
     const remedy = `Remove the link ${join(folder, 'current')}, then: mile-marker write. Older editions stay.`;
@@ -81,7 +108,7 @@ export async function nextNumber(folder: string): Promise<number> {
  *
  * @param now time for the journal, ISO 8601
  */
-export async function prepareEdition(folder: string, edition: Edition, now: string): Promise<void> {
+export async function prepareEdition(folder: string, edition: Omit<Edition, 'sums'>, now: string): Promise<void> {
   const { number, digest, files } = edition;
   const editions = join(folder, 'editions');
   await ensureFolder(folder);
@@ -94,7 +121,9 @@ export async function prepareEdition(folder: string, edition: Edition, now: stri
       await ensureFolder(dirname(join(half, path)));
       await writeNew(join(half, path), content);
     }
-    await writeNew(join(half, 'mark.txt'), `${markText(edition)}\n`);
+    // As sha256sum(1) has them.
+    const sums = files.map(({ path, content }) => `${sumOf(content)}  ${path}\n`);
+    await writeNew(join(half, 'mark.txt'), `${markText(edition)}\n${sums.join('')}`);
     for (const inner of new Set(files.map(({ path }) => dirname(join(half, path))))) await syncFolder(inner);
     await rename(half, join(editions, editionNumber(number)));
   } catch (cause) {

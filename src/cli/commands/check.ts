@@ -6,11 +6,13 @@ interface Options {
   map?: string;
   json?: boolean;
   failOn: Severity;
+  installed?: boolean;
 }
 
 export function check(context: CommandContext): Command {
   return new Command('check')
     .description('find mistakes in the map and around it; sends nothing beyond this machine')
+    .option('--installed', 'also compare what was written with what is there, and with what the front runs')
     .addOption(mapOption())
     .addOption(jsonOption())
     .addOption(failOnOption())

@@ -1,6 +1,6 @@
 import { listeningSockets } from '../../adapters/host/sockets.ts';
 import { exit } from '../../adapters/trouble.ts';
-import { reaches, type Finding, type Severity } from '../../core/findings/finding.ts';
+import { reaches, sortFindings, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
@@ -11,11 +11,17 @@ import { jsonDocument } from '../print/json.ts';
 import { nextCertificate } from '../print/next-certificate.ts';
 import { plural } from '../print/style.ts';
 
-export async function runCheck(options: OpenOptions & { failOn: Severity }, context: CommandContext): Promise<void> {
+interface CheckOptions extends OpenOptions {
+  failOn: Severity;
+  installed?: boolean;
+}
+
+export async function runCheck(options: CheckOptions, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
   const site = await openSite(options, context, 'check');
   if (site === null) return;
-  const findings = await judgeSite(site, { now: io.now(), env: io.env });
+  const judged = await judgeSite(site, { now: io.now(), env: io.env });
+  const findings = options.installed === true ? sortFindings([...judged, ...(await judgeLive(site, io))]) : judged;
   const summary = countFindings(findings);
   const roads = site.plan.roads.length;
   if (options.json === true) io.out(jsonDocument('check', { map: site.mapFile, roads, findings, summary }));
@@ -27,6 +33,11 @@ export async function runCheck(options: OpenOptions & { failOn: Severity }, cont
   const others = findings.filter(({ rule }) => rule !== 'engine-unanswered');
   if (reaches(others, options.failOn)) setCode(exit.foundWrong);
   else if (reaches(findings, options.failOn)) setCode(exit.cannotJudge);
+}
+
+async function judgeLive(site: Site, { signal }: Io): Promise<Finding[]> {
+  const { judgeInstalledFront } = await import('../../use-cases/live/judge-installed.ts');
+  return judgeInstalledFront(site, { timeoutMs: 2000, signal });
 }
 
 async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io): Promise<string> {

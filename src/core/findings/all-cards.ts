@@ -11,6 +11,7 @@ import { homeCards } from '../legs/home.ts';
 import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
 import { redirectCards } from '../legs/redirect.ts';
+import { installedCards } from '../live/installed.ts';
 import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
 import { serviceProofCards } from '../legs/service-proof.ts';
@@ -34,6 +35,7 @@ export const allCards: readonly Card[] = [
   ...openPortCards,
   ...homeCards,
   ...runningCards,
+  ...installedCards,
   ...tlsCards,
   ...redirectCards,
   ...accessCards,

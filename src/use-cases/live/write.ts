@@ -5,7 +5,15 @@ import { homeNetworks } from '../../core/networks/home.ts';
 import { firewallRules } from '../../core/way-in/firewall.ts';
 import { wayInPage } from '../../core/way-in/page.ts';
 import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
-import { markText, nextNumber, prepareEdition, readCurrent, switchEdition } from '../../adapters/files/editions.ts';
+import {
+  alteredFiles,
+  markText,
+  nextNumber,
+  prepareEdition,
+  readCurrent,
+  switchEdition,
+  type Edition,
+} from '../../adapters/files/editions.ts';
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
@@ -77,7 +85,7 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   const wayIn = wayInFiles(site, placement.current);
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);
-  const fresh = current?.digest !== digest || wayIn.some((file) => !isIn(current.files, file));
+  const fresh = current?.digest !== digest || isAltered(current) || wayIn.some((file) => !isIn(current.files, file));
   const edition = fresh ? await nextNumber(folder) : current.number;
   const markFile = renderer.renderMark(plan, markText({ number: edition, digest }));
   const complete = [...files, ...(renderer.entry === planPath ? [] : [planFile(plan)]), ...wayIn, markFile];
@@ -90,6 +98,12 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
   return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, includeLine };
+}
+
+/** What somebody changed by hand is written anew. */
+function isAltered(current: Edition): boolean {
+  const { changed, missing } = alteredFiles(current);
+  return changed.length + missing.length > 0;
 }
 
 /** A server does not start when the folder of a log is missing. */
