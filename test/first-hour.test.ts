@@ -6,7 +6,7 @@ import { makeNamespaces, removeNamespaces, within } from './support/network.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith, program, type Ran } from './support/program.ts';
-import { Transcript } from './support/transcript.ts';
+import { Guide } from './support/guide.ts';
 
 /** From nothing to every name tested, on a machine with containers and an nginx, in a network of its own on the real ports. */
 
@@ -47,7 +47,7 @@ test('four commands, no editor', () => {
   const folder = folderWith();
   mkdirSync(join(folder, 'marsh'));
   nginx = ownNginx(folder);
-  const guide = new Transcript('first-hour.md', [
+  const guide = new Guide('first-hour.md', [
     [/[0-9a-f]{12}/, 'ID'],
     [join(folder, 'machine/conf.d'), '/etc/nginx/conf.d'],
     [/\d{4}-\d\d-\d\d/, 'DATE'],

@@ -8,7 +8,7 @@ import { nginxProgram } from './support/fronts.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith, mileMarker, type Ran } from './support/program.ts';
-import { Transcript } from './support/transcript.ts';
+import { Guide } from './support/guide.ts';
 
 /**
  * Taking over what somebody made by hand: a first map from what nginx serves, the old front judged by it, the move, and the way back.
@@ -202,7 +202,7 @@ test.each(styles)(
     }
     execFileSync('nginx', { env: { ...process.env, ...machine.env }, stdio: 'ignore' });
     const run = (...argv: string[]): Promise<Ran> => mileMarker(argv, folder, machine.env);
-    const guide = new Transcript('moving-over.md', [
+    const guide = new Guide('moving-over.md', [
       [join(folder, 'machine'), '/etc/nginx'],
       [folder, '/srv/marsh'],
       [String(https), '443'],

@@ -7,7 +7,7 @@ const blocks = /^```console\n(?:[^]*?\n)??```$/gm;
  * What a guide in `docs/` shows, held against what really comes back: its `console` blocks in their order, each a command and all that it says.
  * `UPDATE_DOCS=1` writes them anew.
  */
-export class Transcript {
+export class Guide {
   private readonly blocks: string[] = [];
   private readonly file: string;
 
