@@ -4,7 +4,6 @@ import { join } from 'node:path';
 import { send } from '../src/adapters/rehearsal/send.ts';
 import { startStandIn, type StandIn } from '../src/adapters/rehearsal/stand-in.ts';
 import type { Outcome } from '../src/core/rehearsal/sent.ts';
-import { nginxProgram } from './support/fronts.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith, mileMarker, type Ran } from './support/program.ts';
@@ -238,7 +237,7 @@ test.each(styles)(
       'taken-1',
     );
     show('certs import /srv/marsh/pair/certificate.pem /srv/marsh/pair/key.pem --as taken-1', imported);
-    expect([imported.code, imported.err]).toEqual([0, expect.anything()]);
+    expect(imported.code).toBe(0);
     // The old front, by the new map: it serves what the map says.
     const judged = await run('verify', '--at', `127.0.0.1:${String(https)}`, '--json');
     const { findings } = JSON.parse(judged.out) as { findings: Array<{ rule: string; severity: string }> };
@@ -322,5 +321,4 @@ roads: {www: {redirect: "https://www.example.org", gate: everyone}}
     2,
     expect.stringContaining('also answers old.reedbed.example, which the map does not have'),
   ]);
-  expect(nginxProgram()).toContain('nginx');
 });

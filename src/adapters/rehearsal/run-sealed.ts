@@ -13,11 +13,18 @@ export async function runWithin(
   [program = '', ...argv]: readonly string[],
   { env, limitMs, signal }: { env: Readonly<Record<string, string | undefined>>; limitMs: number; signal: AbortSignal },
 ): Promise<Ended> {
-  const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'pipe'], env });
+  const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'pipe'], env, detached: true });
   let err = '';
   child.stderr.setEncoding('utf8').on('data', (text: string) => (err = `${err}${text}`.slice(0, 10_000)));
   let timedOut = false;
-  const end = (): void => void child.kill('SIGKILL');
+  // With all that it started: nobody else would end that.
+  const end = (): void => {
+    try {
+      if (child.pid !== undefined) process.kill(-child.pid, 'SIGKILL');
+    } catch {
+      // It has ended already.
+    }
+  };
   const timer = setTimeout(() => {
     timedOut = true;
     end();

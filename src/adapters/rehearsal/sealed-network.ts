@@ -4,12 +4,12 @@ import dgram from 'node:dgram';
 import { join } from 'node:path';
 import packet from 'dns-packet';
 import { runQuiet } from '../processes/run-quiet.ts';
+import { unshareWords } from '../processes/unshare.ts';
 import { Trouble } from '../trouble.ts';
 
 /** Words before a command by which it gets a network, mounts and processes of its own (unshare(1)); whatever it leaves ends with it. */
 export function sealedWords(): string[] {
-  const asRoot = process.getuid?.() === 0 ? [] : ['--user', '--map-root-user'];
-  return ['unshare', ...asRoot, '--net', '--mount', '--pid', '--fork', '--kill-child', '--'];
+  return unshareWords('--net', '--mount', '--pid', '--fork', '--kill-child');
 }
 
 /** Inside: has these addresses exist on the loopback device, each for itself (ip-address(8)). */

@@ -92,8 +92,14 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
 async function nothingElseWaits({ map, reload }: EditOptions, io: Io): Promise<boolean> {
   const site = await loadSite(map, io);
   if (site.map === null || !(await takesUpAtOnce(site, reload))) return false;
-  const preview = await previewInstall({ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal });
-  return isDone(preview);
+  const preview = await previewInstall({ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal }).catch(
+    (error: unknown) => {
+      // Whatever keeps it from going live keeps nobody from editing the map.
+      if (error instanceof Trouble) return null;
+      throw error;
+    },
+  );
+  return preview !== null && isDone(preview);
 }
 
 function resultWords(edit: Edit, { road, changed }: { road: string; changed: boolean }): string {

@@ -78,12 +78,18 @@ async function fromServices(
 }
 
 async function fromProxy(
-  proxy: ProxyName,
-  { domain = undefined, address = [] }: InitOptions,
+  from: ProxyName,
+  { domain, address = [], proxy }: InitOptions,
   { io }: CommandContext,
 ): Promise<void> {
   const world = { cwd: io.cwd, env: io.env };
-  const { shown, roads, left } = await initFromProxy({ proxy, domain: domain ?? null, addresses: address, ...world });
+  const { shown, roads, left } = await initFromProxy({
+    from,
+    proxy,
+    domain: domain ?? null,
+    addresses: address,
+    ...world,
+  });
   io.out(`${shown}\n`);
   for (const { origin, what, why } of left)
     io.out(
@@ -96,7 +102,7 @@ async function fromProxy(
   const rest =
     left.length === 0 ? 'Everything was carried over' : `${plural(left.length, 'thing')} could not be carried over`;
   io.err(
-    `${plural(roads.length, 'road')}, as ${programOf(proxy).title} serves them now. ${rest}. Nothing else was changed.\n`,
+    `${plural(roads.length, 'road')}, as ${programOf(from).title} serves them now. ${rest}. Nothing else was changed.\n`,
   );
   io.err('next: mile-marker check\n      to hold what runs now against the map: mile-marker verify\n');
 }

@@ -29,7 +29,10 @@ export async function runServe(options: Options, context: CommandContext): Promi
   const stopped = aborted(io.signal);
   const say = (message: string): void => io.err(`${io.now().toISOString()} ${message}\n`);
   const front = await serve({ ...found, now: io.now(), onTrouble: say });
-  if (options.written === true) io.onTakeUp(() => void takeUp(front, paths, io, say));
+  // One after the other: whoever is told twice takes the newest up twice.
+  let last = Promise.resolve();
+  const next = (): void => void (last = last.then(() => takeUp(front, paths, io, say)));
+  if (options.written === true) io.onTakeUp(next);
   const { addresses, http, https } = plan.front.listen;
   for (const address of addresses)
     io.err(`listening on ${withPort(address, http)} (http) and ${withPort(address, https)} (https)\n`);

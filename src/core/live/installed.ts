@@ -8,7 +8,7 @@ const changedByHand = card({
   id: 'edition-changed-by-hand',
   severity: 'warning',
   summary: 'Written files were changed by hand.',
-  why: 'The next change of the map writes them anew, and what was changed is gone without a word.',
+  why: 'They are written anew when the map goes live the next time, and what was changed is gone then.',
   source: 'Mile Marker: the sums of an edition',
   messages: {
     changed: {

@@ -89,12 +89,12 @@ export const nameAlreadyServed: Rule = {
   check: ({ plan, served }) => {
     const ours = [plan.front.listen.http, plan.front.listen.https];
     const blocks = (served?.blocks ?? []).filter(({ listens }) => listens.some((port) => ours.includes(port)));
-    const found = blocks.flatMap(({ file, line, names }) => {
+    const found = blocks.flatMap(({ file, line, names, ofAnotherMap }) => {
       // `.NAME` stands for NAME itself and all below it. A wildcard loses against the exact names that are written, but not against the
       // pattern of all other names.
       const exact = names.flatMap((name) => (name.startsWith('.') ? [name.slice(1), `*${name}`] : [name]));
       const roads = plan.roads.filter(({ name }) => exact.includes(name));
-      return roads.length === 0 ? [] : [{ roads, file, place: `${file}, line ${String(line)}` }];
+      return roads.length === 0 ? [] : [{ roads, file, ofAnotherMap, place: `${file}, line ${String(line)}` }];
     });
     const roads = [...new Set(found.flatMap((one) => one.roads))];
     if (roads.length === 0) return [];
@@ -104,7 +104,8 @@ export const nameAlreadyServed: Rule = {
     const data = { served: names, places, by: served?.by ?? '', reload: reloadOf(plan), replace };
     return [
       tell(alreadyServed, {
-        say: canSwitchOff(plan) ? 'off' : 'served',
+        // What another map has written is that map's to change.
+        say: canSwitchOff(plan) && !found.some((one) => one.ofAnotherMap) ? 'off' : 'served',
         data,
         roads: names,
         where: roads[0]?.where ?? null,

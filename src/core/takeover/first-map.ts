@@ -61,7 +61,7 @@ function gatesOf(roads: readonly TakenRoad[]): Map<string, { gate: TakenGate; ke
   const gates = new Map<string, { gate: TakenGate; key: string }>();
   const keys = new Set<string>();
   for (const { gate, name } of roads) {
-    if (gate === null || keys.has(keyOf(gate))) continue;
+    if (gate === null || gate.unsaid || keys.has(keyOf(gate))) continue;
     keys.add(keyOf(gate));
     gates.set(`as-${name.replace(/^\*\./, 'others.').replace(/\./g, '-')}`, { gate, key: keyOf(gate) });
   }
@@ -107,7 +107,8 @@ function certificateLines(roads: readonly TakenRoad[]): string[] {
 
 function roadLines(road: TakenRoad, domains: readonly string[], gates: ReturnType<typeof gatesOf>): string[] {
   const { name, origin, leads, paths, gate } = road;
-  const gateName = gate === null ? 'everyone' : [...gates].find(([, one]) => one.key === keyOf(gate))?.[0];
+  const gateName =
+    gate === null ? 'everyone' : gate.unsaid ? 'home' : [...gates].find(([, one]) => one.key === keyOf(gate))?.[0];
   const key = name.startsWith('*.') && name.slice(2) === domains[0] ? 'others' : name;
   return [
     `  # ${origin.file}:${String(origin.line)}`,
@@ -116,7 +117,7 @@ function roadLines(road: TakenRoad, domains: readonly string[], gates: ReturnTyp
       : [`  # Its gate stood on ${gate.wasOn} alone. A gate of a map is on the whole road.`]),
     `  ${scalar(key)}:`,
     ...leadLines(leads).map((line) => `    ${line}`),
-    `    gate: ${gateName ?? 'everyone'}`,
+    `    gate: ${gateName ?? 'home'}`,
     ...(road.bodyLimit === null ? [] : [`    body-limit: ${road.bodyLimit}`]),
     ...(road.timeout === null ? [] : [`    timeout: ${road.timeout}`]),
     ...(road.headers.length === 0

@@ -10,13 +10,14 @@ export type TakenLeads =
   | { kind: 'redirect'; url: string; permanent: boolean }
   | { kind: 'folder'; path: string };
 
-/** Who was let in. @property except prefixes without it @property wasOn the prefix that alone had it; null for all of the road */
+/** Who was let in. @property except prefixes without it @property wasOn the prefix that alone had it; null for all of the road @property unsaid others were kept out in a way that a map has no words for */
 export interface TakenGate {
   networks: string[];
   people: string | null;
   need: 'any' | 'all';
   except: string[];
   wasOn: string | null;
+  unsaid: boolean;
 }
 
 /** @property name full name in comparable form; `*.NAME` for all others of a domain */

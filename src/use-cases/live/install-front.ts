@@ -122,7 +122,8 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   const before = from === null ? null : await testedAs(input, from);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: false, onlyPrepare: true });
   const to = written.edition;
-  if (!written.written && running === to && reads.how === 'read') return { end: 'same', edition: to };
+  const isThere = !written.written && running === to && reads.how === 'read';
+  if (isThere && input.replace.length === 0) return { end: 'same', edition: to };
   onStep(`having ${title} test edition ${editionNumber(to)}`);
   const step = { from: from?.number ?? null, to };
   const prepared = await prepareReplacing(input.replace, { site, edition: to });

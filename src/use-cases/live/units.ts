@@ -61,13 +61,14 @@ async function wantedTimers(site: Site): Promise<WantedUnits> {
   };
 }
 
-async function inputOf(job: JobName, { plan, paths, mapFile }: Site): Promise<Parameters<typeof jobUnits>[1]> {
+async function inputOf(job: JobName, { plan, paths, map, mapFile }: Site): Promise<Parameters<typeof jobUnits>[1]> {
   const { front, certificates } = plan;
   const owner = await ownerOf(mapFile);
   const exports = job === 'renew' ? (await Promise.all(certificates.map(readExports))).flat() : [];
   const shared = { program: ownProgram(), mapFile, then: [] };
+  const runsOthers = map.dns.program !== null || map.dns.addressFrom?.kind === 'program';
   // Such a program may need anything.
-  if (exports.some(({ then }) => then.length > 0)) return shared;
+  if (exports.some(({ then }) => then.length > 0) || (job !== 'verify' && runsOthers)) return shared;
   // A server that is tested and reloaded opens its logs, and another process is told.
   const reloads = job === 'renew' && !programOf(front.proxy).limits.readsCertificatesAnew;
   const write = [

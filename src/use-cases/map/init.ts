@@ -58,14 +58,15 @@ interface InitFrom {
  * @throws Trouble `proxy-missing`, `proxy-refuses`, `nothing-served`, `address-needed`, and as `initMap`
  */
 export async function initFromProxy({
-  proxy,
+  from,
+  proxy = from,
   domain,
   addresses,
   cwd,
   env,
-}: Omit<InitInput, 'compose' | 'domain'> & { proxy: ProxyName; domain: string | null; env: Env }): Promise<InitFrom> {
-  const { title, takeOver } = programOf(proxy);
-  const adapter = adapterOf(proxy);
+}: Omit<InitInput, 'compose' | 'domain'> & { from: ProxyName; domain: string | null; env: Env }): Promise<InitFrom> {
+  const { title, takeOver } = programOf(from);
+  const adapter = adapterOf(from);
   if (adapter === null || takeOver === null)
     throw new Trouble({
       code: 'from-later',
@@ -86,7 +87,7 @@ export async function initFromProxy({
     throw new Trouble({
       code: 'address-needed',
       message: `${title} listens on every address of this machine, so which of them is the public one is not known.`,
-      remedy: `Name it: mile-marker init --from ${proxy} --address ADDRESS`,
+      remedy: `Name it: mile-marker init --from ${from} --address ADDRESS`,
       exitCode: 2,
     });
   const text = takenMap({ taken, domain: domain === null ? null : readDomain(domain), addresses: own, proxy });

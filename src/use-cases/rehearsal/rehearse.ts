@@ -12,7 +12,7 @@ import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import type { Env } from '../../adapters/proxies/adapter.ts';
 import { runWithin } from '../../adapters/rehearsal/run-sealed.ts';
 import { sealedWords } from '../../adapters/rehearsal/sealed-network.ts';
-import { Trouble } from '../../adapters/trouble.ts';
+import { reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { planFile, planPath } from '../../core/proxies/builtin/renderer.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -75,7 +75,11 @@ async function inSealedNetwork(
   const { site, edition, now } = input;
   const { plan, paths } = site;
   const logs = plan.roads.flatMap(({ rules }) => (typeof rules.log === 'string' ? [rules.log] : []));
-  const removeAgain = await makeMountPoints([paths.root], [...new Set(logs)]);
+  const removeAgain = await makeMountPoints([paths.root], [...new Set(logs)]).catch((error: unknown) =>
+    reasonOf(error),
+  );
+  // Whoever may not write there plays on loopback.
+  if (typeof removeAgain === 'string') return { why: removeAgain };
   try {
     const people = peopleOf(site);
     const { edition: number, digest, files } = edition;

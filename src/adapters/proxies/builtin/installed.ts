@@ -6,6 +6,7 @@ import { writeWhole } from '../../files/safe-write.ts';
 import { statePaths } from '../../files/state-folder.ts';
 import { ownProgram } from '../../host/own-program.ts';
 import { startOf } from '../../host/process-id.ts';
+import { reasonOf } from '../../trouble.ts';
 import { serviceProcess, startService } from '../../host/service-unit.ts';
 import type { InstalledProxy, Tried } from '../adapter.ts';
 
@@ -25,8 +26,17 @@ export const installedBuiltin: InstalledProxy = {
 async function reload(map: string): Promise<Tried & { stopped?: true }> {
   const pid = await running(map);
   if (pid === null) return { passed: false, output: 'it does not run', stopped: true };
-  process.kill(pid, 'SIGUSR2');
-  return { passed: true, output: '' };
+  return told(pid, 'SIGUSR2');
+}
+
+/** It may have ended a moment ago, or be somebody else's. */
+function told(pid: number, signal: NodeJS.Signals): Tried {
+  try {
+    process.kill(pid, signal);
+    return { passed: true, output: '' };
+  } catch (error) {
+    return { passed: false, output: `process ${String(pid)} cannot be told: ${reasonOf(error)}` };
+  }
 }
 
 async function running(map: string): Promise<number | null> {
@@ -34,8 +44,9 @@ async function running(map: string): Promise<number | null> {
   if (ofService !== null) return ofService;
   const text = await readFile(pidFile(map), 'utf8').catch(() => null);
   if (text === null) return null;
-  const { pid, started } = JSON.parse(text) as { pid: number; started: string };
-  return (await startOf(pid)) === started ? pid : null;
+  const kept = /^\{"pid":(\d+),"started":"(\d+)"\}$/.exec(text.trim());
+  const pid = Number(kept?.[1]);
+  return kept !== null && (await startOf(pid)) === kept[2] ? pid : null;
 }
 
 function pidFile(map: string): string {
@@ -69,7 +80,8 @@ async function stop(map: string): Promise<Tried> {
   const pid = await running(map);
   if (pid === null) return { passed: true, output: '' };
   const started = await startOf(pid);
-  process.kill(pid, 'SIGTERM');
+  const order = told(pid, 'SIGTERM');
+  if (!order.passed) return order;
   for (let left = startTenths * 2; left > 0; left -= 1) {
     if ((await startOf(pid)) !== started) {
       await rm(pidFile(map), { force: true });

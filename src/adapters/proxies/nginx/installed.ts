@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path';
 import { filesRead, foldersRead } from '../../../core/proxies/nginx/dump.ts';
 import { hasSystemd } from '../../host/units.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
+import { unshareWords } from '../../processes/unshare.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
 
 /** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
@@ -40,11 +41,10 @@ async function freeName(folder: string, entry: string): Promise<string | null> {
 async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {
   const test = ['-t', '-q', '-e', 'stderr'];
   if (swaps.length === 0) return tried(await runQuiet(program, test, patienceMs));
-  const asRoot = process.getuid?.() === 0 ? [] : ['--user', '--map-root-user'];
   const bind = `while [ "$1" != -- ]; do mount --bind "$1" "$2" || exit ${String(noMount)}; shift 2; done`;
   const inside = ['sh', '-c', `${bind}; shift; exec "$@"`, 'sh', ...swaps.flatMap(({ instead, of }) => [instead, of])];
-  const argv = [...asRoot, '--mount', '--', ...inside, '--', program, ...test];
-  const ended = await runQuiet('unshare', argv, patienceMs);
+  const [unshare = '', ...argv] = [...unshareWords('--mount'), ...inside, '--', program, ...test];
+  const ended = await runQuiet(unshare, argv, patienceMs);
   const cannot = ended.code === null || ended.code === noMount || /^unshare: /m.test(ended.err);
   return cannot ? { passed: false, output: '', untested: true } : tried(ended);
 }

@@ -1,6 +1,6 @@
 import type { ServerBlock } from '../program.ts';
 import { ownHeader } from './quote.ts';
-import { wordsOf, type Word } from './words.ts';
+import { portOf, wordsOf, type Word } from './words.ts';
 
 /**
  * Reads what `nginx -T` prints: every file that nginx really reads, each under a line `# configuration file PATH:`.
@@ -82,7 +82,7 @@ function take(block: ServerBlock | null, [name, ...rest]: readonly Word[]): void
   const [endpoint, ...flags] = rest.map(({ text }) => text);
   // A socket file takes no part in this.
   if (endpoint === undefined || endpoint.startsWith('unix:')) return;
-  const port = Number(/^\d+$/.test(endpoint) ? endpoint : (/:(\d+)$/.exec(endpoint)?.[1] ?? 80));
+  const port = portOf(endpoint);
   block.listens.push(port);
   if (flags.includes('default_server') || flags.includes('default')) block.defaultOn.push(port);
 }

@@ -1,8 +1,9 @@
-import { directivesOf, type Directive } from './tree.ts';
-import { wordsOf } from './words.ts';
 import type { SwitchedOff, ToSwitchOff } from '../program.ts';
+import { ownHeader } from './quote.ts';
+import { directivesOf, type Directive } from './tree.ts';
+import { portOf, wordsOf, type Word } from './words.ts';
 
-/** First words of the line above what is switched off. */
+/** Stands above what is switched off. */
 const mark = '# Switched off by `mile-marker install --replace`; `mile-marker undo front` brings it back.';
 
 /**
@@ -11,34 +12,34 @@ const mark = '# Switched off by `mile-marker install --replace`; `mile-marker un
  * @returns why not, where a server answers something else, too, or does not stand on lines of its own
  */
 export function switchOff(text: string, { covers, ports }: ToSwitchOff): SwitchedOff {
+  if (text.startsWith(ownHeader)) return { why: 'Mile Marker wrote it, for another map' };
   const words = [...wordsOf(text)];
   const servers = serversIn(directivesOf(words)).filter((one) => isInTheWay(one, covers, ports));
   if (servers.length === 0) return { why: 'nothing in it is in the way of this map' };
-  const lines = text.split('\n');
   for (const server of servers) {
+    const line = `its server on line ${String(server.line)}`;
     const others = namesOf(server).filter((name) => name !== '_' && name !== '' && !covers(name));
-    if (others.length > 0)
-      return {
-        why: `its server on line ${String(server.line)} also answers ${others.join(', ')}, which the map does not have`,
-      };
-    // Whatever shares a line with it would be switched off along with it.
-    const shares = words.filter(({ line }) => line === server.line || line === server.end).length;
-    const own = words.filter(({ line }) => line >= server.line && line <= server.end);
-    const [first] = own;
-    const braces = own.reduce(
-      (open, { text: word, quoted }) => open + (quoted ? 0 : word === '{' ? 1 : word === '}' ? -1 : 0),
-      0,
-    );
-    if (first?.text !== 'server' || braces !== 0 || (own[own.length - 1]?.text !== '}' && shares > 0))
-      return { why: `its server on line ${String(server.line)} does not stand on lines of its own` };
+    if (others.length > 0) return { why: `${line} also answers ${others.join(', ')}, which the map does not have` };
+    if (!isAlone(server, words)) return { why: `${line} does not stand on lines of its own` };
   }
-  const off = new Set(servers.flatMap(({ line, end }) => Array.from({ length: end - line + 1 }, (_, at) => line + at)));
-  const starts = new Set(servers.map(({ line }) => line));
-  const written = lines.flatMap((line, index) => {
-    if (!off.has(index + 1)) return [line];
-    return [...(starts.has(index + 1) ? [mark] : []), `# ${line}`];
+  const written = text.split('\n').flatMap((line, index) => {
+    const server = servers.find((one) => index + 1 >= one.line && index + 1 <= one.end);
+    if (server === undefined) return [line];
+    return [...(server.line === index + 1 ? [mark] : []), `# ${line}`];
   });
   return { text: written.join('\n'), servers: servers.length };
+}
+
+/** Whether nothing else stands on the lines of a server: their words are its own, from the first to the brace that closes it. */
+function isAlone({ line, end }: Directive, words: readonly Word[]): boolean {
+  const own = words.filter((word) => word.line >= line && word.line <= end);
+  let open = 0;
+  const closesAt = own.findIndex(({ text, quoted }) => {
+    if (!quoted && text === '{') open += 1;
+    if (!quoted && text === '}') open -= 1;
+    return open === 0 && !quoted && text === '}';
+  });
+  return own[0]?.text === 'server' && closesAt === own.length - 1;
 }
 
 function serversIn(directives: readonly Directive[]): Directive[] {
@@ -51,15 +52,12 @@ function serversIn(directives: readonly Directive[]): Directive[] {
 function namesOf({ block }: Directive): string[] {
   return (block ?? [])
     .flatMap(({ name, args }) => (name === 'server_name' ? args : []))
-    .map((name) => name.toLowerCase());
+    .map((one) => one.toLowerCase());
 }
 
 function isInTheWay(server: Directive, covers: ToSwitchOff['covers'], ports: readonly number[]): boolean {
   const listens = (server.block ?? []).filter(({ name }) => name === 'listen');
-  const portOf = (endpoint: string): number =>
-    Number(/^\d+$/.test(endpoint) ? endpoint : (/:(\d+)$/.exec(endpoint)?.[1] ?? 80));
-  const here =
-    listens.length === 0 ? ports.includes(80) : listens.some(({ args }) => ports.includes(portOf(args[0] ?? '')));
+  const here = listens.length === 0 ? ports.includes(80) : listens.some(({ args }) => ports.includes(portOf(args[0])));
   if (!here) return false;
   const isDefault = listens.some(({ args }) => args.includes('default_server') || args.includes('default'));
   return isDefault || namesOf(server).some(covers);

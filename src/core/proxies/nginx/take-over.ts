@@ -1,6 +1,8 @@
 import { parseHostName } from '../../names/host-name.ts';
-import { parseAddress } from '../../networks/address.ts';
-import type { Left, TakenGate, TakenLeads, TakenOver, TakenRoad } from '../../takeover/taken-over.ts';
+import type { Left, TakenLeads, TakenOver, TakenRoad } from '../../takeover/taken-over.ts';
+import { gateOf, gateWords, hasGate, isNoLoss } from './taken-gates.ts';
+import { leadsOf, leadsOfName } from './taken-leads.ts';
+import { filledIn, originOf, serverOf, usualPort, valueOf, type Context, type Server } from './taken-server.ts';
 import { readTree, type Directive } from './tree.ts';
 
 /**
@@ -27,68 +29,13 @@ export function takeOver(dump: string): TakenOver {
     }
   }
   const addresses = [...new Set(servers.flatMap(({ addresses: own }) => own))];
-  const ports = { http: usual(servers, false) ?? 80, https: usual(servers, true) ?? 443 };
-  return { roads: [...roads.values()].map(({ road }) => road), left, addresses, ports };
+  const ports = { http: usualPort(servers, false) ?? 80, https: usualPort(servers, true) ?? 443 };
+  return { roads: [...roads.values()].map(({ road }) => road), left: once(left), addresses, ports };
 }
 
-interface Server {
-  directive: Directive;
-  block: Directive[];
-  names: string[];
-  secure: boolean;
-  addresses: string[];
-  listens: Array<{ port: number; secure: boolean }>;
-  /** Values of `set`. */
-  variables: ReadonlyMap<string, string>;
-}
-
-/** The port that most servers listen on. */
-function usual(servers: readonly Server[], secure: boolean): number | null {
-  const counts = new Map<number, number>();
-  for (const { listens } of servers)
-    for (const one of listens) if (one.secure === secure) counts.set(one.port, (counts.get(one.port) ?? 0) + 1);
-  return [...counts].sort(([, a], [, b]) => b - a)[0]?.[0] ?? null;
-}
-
-interface Context {
-  upstreams: ReadonlyMap<string, Directive>;
-  left: Left[];
-  /** What stands in `http { }`, which servers inherit. */
-  http: readonly Directive[];
-}
-
-function serverOf(directive: Directive): Server {
-  const block = directive.block ?? [];
-  const listens = block.filter(({ name }) => name === 'listen');
-  const addresses = listens.flatMap(({ args: [endpoint = ''] }) => {
-    const host = /^\[([^\]]+)\]|^([\d.]+)(?::\d+)?$/.exec(endpoint);
-    const address = parseAddress(host?.[1] ?? host?.[2] ?? '');
-    return address === null || ['0.0.0.0', '::', '127.0.0.1', '::1'].includes(address) ? [] : [address];
-  });
-  const ports = (listens.length === 0 ? [[]] : listens.map(({ args }) => args)).map(([endpoint = '80', ...flags]) => {
-    const port = Number(/^\d+$/.test(endpoint) ? endpoint : (/:(\d+)$/.exec(endpoint)?.[1] ?? 80));
-    return { port, secure: flags.includes('ssl') || port === 443 || valueOf(block, 'ssl') === 'on' };
-  });
-  const variables = new Map(
-    block.flatMap(({ name, args: [key = '', value = ''] }) => (name === 'set' ? [[key, value] as const] : [])),
-  );
-  return {
-    directive,
-    block,
-    names: block.flatMap(({ name, args }) => (name === 'server_name' ? args : [])).map((name) => name.toLowerCase()),
-    secure: ports.some((one) => one.secure),
-    addresses,
-    listens: ports,
-    variables,
-  };
-}
-
-function valueOf(block: readonly Directive[], name: string): string | null {
-  return block.find((one) => one.name === name)?.args[0] ?? null;
-}
-
-function originOf({ file, line }: Directive): { file: string; line: number } {
-  return { file, line };
+/** What several blocks inherit is listed once. */
+function once(left: readonly Left[]): Left[] {
+  return [...new Map(left.map((one) => [JSON.stringify(one), one])).values()];
 }
 
 function roadsOf(server: Server, context: Context): TakenRoad[] {
@@ -106,10 +53,10 @@ function roadsOf(server: Server, context: Context): TakenRoad[] {
     }
     const leads = leadsOfName(name, server, context);
     // All that it does is to send visitors to HTTPS, which every road of a map does.
-    if (leads === 'https') continue;
+    if (leads === 'https' || leads === null) continue;
     found.push(roadOf(readable, leads, server, context));
   }
-  return found.flatMap((road) => (road.leads.kind === 'folder' && road.leads.path === '' ? [] : [road]));
+  return found;
 }
 
 function readableName(name: string): string | null {
@@ -117,156 +64,6 @@ function readableName(name: string): string | null {
   const parsed = parseHostName(wild ?? name);
   if (!parsed.ok) return null;
   return wild === undefined ? parsed.name.ascii : `*.${parsed.name.ascii}`;
-}
-
-/** Where one name of a server led: by an `if` that speaks of it, else as the server itself does. */
-function leadsOfName(name: string, server: Server, context: Context): TakenLeads | 'https' {
-  for (const one of server.block.filter(({ name: word }) => word === 'if')) {
-    const condition = one.args.join(' ').replace(/^\(\s*|\s*\)$/g, '');
-    const inner = one.block ?? [];
-    const about = /^\$(?:host|http_host|server_name) (=|!=) "?([^"\s]+)"?$/.exec(condition);
-    const plain = /^\$scheme (?:=|!=) "?https?"?$|^\$https (?:=|!=)/.exec(condition) !== null;
-    if (plain) {
-      if (!server.secure) return 'https';
-      continue;
-    }
-    if (about === null) {
-      if (name === server.names[0])
-        context.left.push({
-          origin: originOf(one),
-          what: `if (${condition})`,
-          why: 'a condition; a map has none but gates and methods',
-        });
-      continue;
-    }
-    if ((about[1] === '=') !== (about[2]?.toLowerCase() === name)) continue;
-    const redirect = redirectOf(inner, name, server, context);
-    if (redirect !== null) return redirect;
-  }
-  return leadsOf(server.block, name, server, context) ?? rootLeads(name, server, context);
-}
-
-/** `location /` says what the server itself does not. */
-function rootLeads(name: string, server: Server, context: Context): TakenLeads | 'https' {
-  const root = server.block.find(({ name: word, args }) => word === 'location' && args.length === 1 && args[0] === '/');
-  const inherited = [...(root?.block ?? []), ...server.block.filter(({ name: word }) => word === 'root')];
-  const leads = root === undefined ? null : leadsOf(root.block ?? [], name, server, context);
-  if (leads !== null) return leads;
-  const folder = valueOf(inherited, 'root') ?? valueOf(root?.block ?? [], 'alias');
-  if (folder !== null) return { kind: 'folder', path: folder };
-  if (name === server.names[0])
-    context.left.push({
-      origin: originOf(root ?? server.directive),
-      what: name,
-      why: 'leads nowhere that a map can say',
-    });
-  return { kind: 'folder', path: '' };
-}
-
-/** Null when a block says nothing of where it leads. */
-function leadsOf(
-  block: readonly Directive[],
-  name: string,
-  server: Server,
-  context: Context,
-): TakenLeads | 'https' | null {
-  const redirect = redirectOf(block, name, server, context);
-  if (redirect !== null) return redirect;
-  const pass = block.find(({ name: word }) => word === 'proxy_pass');
-  return pass === undefined ? null : serviceOf(pass, block, server, context);
-}
-
-function redirectOf(
-  block: readonly Directive[],
-  name: string,
-  { variables }: Server,
-  { left }: Context,
-): TakenLeads | 'https' | null {
-  for (const one of block) {
-    const [first = '', second = '', third = ''] = one.args;
-    const url = one.name === 'return' ? (second === '' ? first : second) : one.name === 'rewrite' ? second : '';
-    const code = one.name === 'return' && second !== '' ? first : third === 'permanent' ? '301' : '302';
-    if (!/^https?:\/\//.test(url)) continue;
-    const filled = filledIn(url, variables);
-    const [, scheme = '', host = '', rest = ''] =
-      /^(https?):\/\/([^/$]*(?:\$(?:host|http_host|server_name))?)(.*)$/.exec(filled) ?? [];
-    const same = /^\$(host|http_host|server_name)$/.test(host) || host.toLowerCase() === name;
-    if (same && scheme === 'https') return 'https';
-    const keeps = /^(\$request_uri|\$uri.*|\/\$1\??|\$1\??|\$request_uri\?)$/.test(rest);
-    if (!keeps && rest !== '' && rest.includes('$')) {
-      left.push({ origin: originOf(one), what: `redirect to ${url}`, why: 'a target made of variables' });
-      return null;
-    }
-    if (!keeps)
-      left.push({
-        origin: originOf(one),
-        what: `redirect to ${url}`,
-        why: 'led every path to one page; a redirect of a map keeps path and query',
-      });
-    const target = `${scheme}://${host}${keeps ? '' : rest.replace(/\?$/, '').replace(/\/$/, '')}`;
-    return { kind: 'redirect', url: target, permanent: code === '301' || code === '308' };
-  }
-  return null;
-}
-
-/** Variables that `set` gives a plain value; what is left of others stays. */
-function filledIn(text: string, variables: ReadonlyMap<string, string>): string {
-  let filled = text;
-  for (let depth = 0; depth < 5; depth += 1)
-    filled = filled.replace(/\$\{?([a-z_]\w*)\}?/gi, (word: string, name: string) => variables.get(`$${name}`) ?? word);
-  return filled;
-}
-
-function serviceOf(pass: Directive, block: readonly Directive[], server: Server, context: Context): TakenLeads | null {
-  const target = filledIn(pass.args[0] ?? '', new Map([...server.variables, ...setsOf(block)]));
-  const [, scheme = '', authority = '', path = ''] = /^(https?):\/\/([^/]+)(.*)$/.exec(target) ?? [];
-  const left = (why: string): null => {
-    context.left.push({ origin: originOf(pass), what: `proxy_pass ${pass.args[0] ?? ''}`, why });
-    return null;
-  };
-  if (authority === '' || authority.includes('$')) return left('its target is worked out while it runs');
-  if (authority.startsWith('unix:')) return left('a socket file; publish a port of the service instead');
-  if (path !== '' && path !== '/' && path !== '$request_uri')
-    return left(`adds ${path} to the path, which a map leaves as it is`);
-  const upstream = context.upstreams.get(authority);
-  const where = upstream === undefined ? authority : firstOf(upstream, context);
-  if (where === null || where.startsWith('unix:')) return left('a socket file; publish a port of the service instead');
-  const insecure =
-    scheme === 'https' &&
-    valueOf(block, 'proxy_ssl_verify') !== 'on' &&
-    valueOf(server.block, 'proxy_ssl_verify') !== 'on';
-  const said = sayHostOf([...block, ...server.block]);
-  return { kind: 'service', to: toWords(scheme, where), insecure, sayHost: said };
-}
-
-function setsOf(block: readonly Directive[]): Array<readonly [string, string]> {
-  return block.flatMap(({ name, args: [key = '', value = ''] }) => (name === 'set' ? [[key, value] as const] : []));
-}
-
-/** A Host of its own for the service; what visitors wrote is what a map passes on anyway. */
-function sayHostOf(block: readonly Directive[]): string | null {
-  const value = block.find(({ name, args }) => name === 'proxy_set_header' && args[0]?.toLowerCase() === 'host')
-    ?.args[1];
-  return value === undefined || value.includes('$') ? null : value;
-}
-
-function firstOf(upstream: Directive, { left }: Context): string | null {
-  const servers = (upstream.block ?? []).filter(({ name }) => name === 'server');
-  if (servers.length > 1)
-    left.push({
-      origin: originOf(upstream),
-      what: `upstream ${upstream.args[0] ?? ''}`,
-      why: 'spreads over several servers; a road leads to one, here the first',
-    });
-  return servers[0]?.args[0] ?? null;
-}
-
-/** A service as a map writes it: a port of this host, or a URL. */
-function toWords(scheme: string, authority: string): string {
-  const [, host = '', port] = /^(\[[^\]]+\]|[^:]+)(?::(\d+))?$/.exec(authority) ?? [];
-  const local = ['127.0.0.1', 'localhost', '[::1]', '0.0.0.0'].includes(host);
-  if (local && scheme === 'http') return `:${port ?? '80'}`;
-  return `${scheme}://${local ? '127.0.0.1' : host}${port === undefined ? '' : `:${port}`}`;
 }
 
 function roadOf(name: string, leads: TakenLeads, server: Server, context: Context): TakenRoad {
@@ -293,7 +90,7 @@ function roadOf(name: string, leads: TakenLeads, server: Server, context: Contex
     leads,
     paths: parts,
     // A `return` comes before any gate (nginx's own order of phases), so that it was open to everybody.
-    gate: leads.kind === 'redirect' ? null : gateOf(both, server, own),
+    gate: leads.kind === 'redirect' ? null : gateOf(root, server, own),
     certificate:
       certificate === null || key === null || `${certificate}${key}`.includes('$') ? null : { certificate, key },
     bodyLimit: leads.kind === 'service' ? sizeOf(valueOf(inherited, 'client_max_body_size')) : null,
@@ -360,96 +157,6 @@ function pathsOf(name: string, server: Server, context: Context): TakenRoad['pat
       folder === null ? 'does something that a map cannot say' : 'a folder below a prefix; give it a name of its own',
     );
   });
-}
-
-/** What every road of a map does or has anyway: challenges, no dotfiles, less logging of small things. */
-function isNoLoss({ args }: Directive, prefix: string, block: readonly Directive[]): boolean {
-  if (prefix.includes('acme-challenge')) return true;
-  if (
-    args[0]?.startsWith('~') === true &&
-    /\\\./.test(prefix) &&
-    block.every(({ name }) => ['deny', 'return', 'access_log', 'log_not_found'].includes(name))
-  )
-    return true;
-  return (
-    block.every(
-      ({ name }) =>
-        [
-          'access_log',
-          'error_log',
-          'log_not_found',
-          'expires',
-          'try_files',
-          'add_header',
-          'auth_basic',
-          'allow',
-        ].includes(name) && name !== 'allow',
-    ) && !hasGate(block)
-  );
-}
-
-const gateWords = ['allow', 'deny', 'auth_basic', 'auth_basic_user_file', 'satisfy', 'auth_request'];
-
-function hasGate(block: readonly Directive[]): boolean {
-  return block.some(
-    ({ name, args }) => gateWords.includes(name) && args[0] !== 'off' && !(name === 'allow' && args[0] === 'all'),
-  );
-}
-
-/** A gate on a part alone is put on the whole road, so that nothing gets open that was not. */
-function gateOf(block: readonly Directive[], server: Server, context: Context): TakenGate | null {
-  const locations = server.block.filter(({ name, args }) => name === 'location' && args[0] !== '/');
-  const whole = gateIn(block, context);
-  const parts = locations.flatMap((one) => {
-    const inner = one.block ?? [];
-    if (!hasGate(inner) || ((one.args[0] ?? '').startsWith('~') && isNoLoss(one, one.args[1] ?? '', inner))) return [];
-    const gate = gateIn(inner, context);
-    return gate === null ? [] : [{ ...gate, wasOn: one.args[one.args.length - 1] ?? '' }];
-  });
-  const open = locations.filter(
-    ({ block: inner }) => inner?.some(({ name, args }) => name === 'auth_basic' && args[0] === 'off') === true,
-  );
-  const except = open
-    .map(({ args }) => args[args.length - 1] ?? '')
-    .filter((prefix) => prefix.startsWith('/') && !prefix.includes('acme-challenge'));
-  if (whole !== null) {
-    for (const { wasOn } of parts)
-      context.left.push({
-        origin: originOf(server.directive),
-        what: `the gate of ${wasOn}`,
-        why: 'a road has one gate; here that of its other paths',
-      });
-    return { ...whole, except };
-  }
-  return parts[0] ?? null;
-}
-
-function gateIn(block: readonly Directive[], context: Context): TakenGate | null {
-  const of = (name: string): Directive[] => block.filter((one) => one.name === name);
-  for (const one of of('auth_request'))
-    context.left.push({
-      origin: originOf(one),
-      what: 'auth_request',
-      why: 'another program lets people in; a gate of a map has networks and password files',
-    });
-  const networks = of('allow')
-    .map(({ args }) => args[0] ?? '')
-    .filter((one) => one !== 'all');
-  const denies = of('deny').filter(({ args }) => args[0] !== 'all');
-  for (const one of denies)
-    context.left.push({
-      origin: originOf(one),
-      what: `deny ${one.args[0] ?? ''}`,
-      why: 'keeps one network out; a gate of a map says who may come in',
-    });
-  const closed = of('deny').some(({ args }) => args[0] === 'all');
-  const auth = valueOf(block, 'auth_basic');
-  const people = auth === null || auth === 'off' ? null : valueOf(block, 'auth_basic_user_file');
-  const inside = closed ? networks : [];
-  // Closed to all: nobody but this machine.
-  const kept = closed && networks.length === 0 && people === null ? ['127.0.0.0/8'] : inside;
-  if (kept.length === 0 && people === null) return null;
-  return { networks: kept, people, need: valueOf(block, 'satisfy') === 'any' ? 'any' : 'all', except: [], wasOn: null };
 }
 
 /** Directives that a map says in its own way, does by itself, or that say nothing to visitors. */

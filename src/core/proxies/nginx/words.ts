@@ -1,3 +1,8 @@
+/** The port of a `listen`. */
+export function portOf(endpoint = '80'): number {
+  return Number(/^\d+$/.test(endpoint) ? endpoint : (/:(\d+)$/.exec(endpoint)?.[1] ?? 80));
+}
+
 /** One word of a configuration, and where it stands. @property quoted it stood in quotes, so that braces and semicolons are text */
 export interface Word {
   text: string;
