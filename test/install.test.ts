@@ -238,15 +238,14 @@ test('old editions go, but for the newest, the live one, the one before it, and 
   expect(spareEditions(entries, editions, { current: 7, keep: 10 })).toEqual([]);
 
   const at = await place();
-  await at.run('certs', 'make');
-  for (let size = 5; size <= 10; size += 1) {
+  for (let size = 1; size <= 5; size += 1) {
     at.say(undefined, `  roster: {to: ":${String(portOf(service))}", gate: everyone, body-limit: ${String(size)}B}\n`);
-    await at.run('certs', 'make');
+    if (size === 1) await at.run('certs', 'make');
     expect((await at.run('install', '--yes', '--no-rehearsal', '--keep-editions', '1')).err).toContain('is live');
   }
   const there = readdirSync(join(at.folder, '.mile-marker/front/editions'));
-  expect(there.length).toBeLessThan(6);
-  expect(there).toEqual(expect.arrayContaining(['0005', '0006']));
+  expect(there.length).toBeLessThan(5);
+  expect(there).toEqual(expect.arrayContaining(['0004', '0005']));
 });
 
 test('the first one taken back leaves nothing', async () => {
@@ -355,7 +354,7 @@ test.each(['kill', 'ENOSPC', 'EROFS'])(
     const changes = Number(readFileSync(count, 'utf8'));
     expect(changes).toBeGreaterThan(20);
     // `npm run kills` tries them all.
-    const every = Number(process.env['EVERY_CHANGE'] ?? (fault === 'kill' ? 20 : 40));
+    const every = Number(process.env['EVERY_CHANGE'] ?? (fault === 'kill' ? 30 : 60));
     const numbers = Array.from({ length: Math.ceil(changes / every) }, (_, index) => index * every + 1);
     await Promise.all(
       numbers.map((number) =>

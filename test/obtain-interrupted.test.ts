@@ -63,7 +63,7 @@ function accountKey(folder: string): string | null {
 
 const abreast = pLimit(4);
 /** Some of them, spread over all; `npm run kills` tries every one. What kills is tried at more, what is told is told in the same places. */
-async function eachOf(count: number, usually: 3 | 6, work: (number: number) => Promise<void>): Promise<void> {
+async function eachOf(count: number, usually: 9 | 18, work: (number: number) => Promise<void>): Promise<void> {
   const every = Number(process.env['EVERY_CHANGE'] ?? usually);
   const numbers = Array.from({ length: Math.ceil(count / every) }, (_, index) => index * every + 1);
   await Promise.all(numbers.map((number) => abreast(() => work(number))));
@@ -90,7 +90,7 @@ test.each(['kill', 'ENOSPC', 'EROFS'])(
   async (fault) => {
     const changes = await changesOfOneRun();
     expect(changes).toBeGreaterThan(20);
-    await eachOf(changes, fault === 'kill' ? 3 : 6, async (number) => {
+    await eachOf(changes, fault === 'kill' ? 9 : 18, async (number) => {
       const name = newName();
       const folder = site.siteFor(name, site.authority.directory);
       const env = faulty({ FAULT: fault, FAULT_AT: String(number) });
@@ -145,7 +145,7 @@ describe('an authority that is met', () => {
       plain.stop();
       const questions = plain.steps.length;
       expect(questions).toBeGreaterThan(10);
-      await eachOf(questions, words === null ? 3 : 6, async (number) => {
+      await eachOf(questions, words === null ? 9 : 18, async (number) => {
         const meddler = await site.meddler();
         const own = newName();
         const folder = site.siteFor(own, meddler.directory);

@@ -6,16 +6,29 @@ import { signs } from './read.ts';
 
 const longestChain = 10;
 
+interface Root {
+  root: X509Certificate;
+  by: 'given' | 'practice' | 'public';
+}
+
+let publicRoots: readonly Root[] | null = null;
+
+/** Reading them all takes longer than judging many chains. */
+function allPublic(): readonly Root[] {
+  publicRoots ??= rootCertificates.map((pem) => ({ root: new X509Certificate(pem), by: 'public' }));
+  return publicRoots;
+}
+
 /** Whether a chain that was written down leads to a root that is trusted (RFC 5280 §6.1, names and signatures), in the words of OpenSSL. */
 export function trustIn(
   [leaf, ...rest]: readonly X509Certificate[],
   { given, practice }: Trust,
 ): Pick<TlsEvidence, 'trustedBy' | 'chainProblem'> {
   if (leaf === undefined) return { trustedBy: null, chainProblem: 'UNABLE_TO_GET_ISSUER_CERT' };
-  const roots = [
+  const roots: readonly Root[] = [
     ...given.map((pem) => ({ root: new X509Certificate(pem), by: 'given' as const })),
     ...practice.map((pem) => ({ root: new X509Certificate(pem), by: 'practice' as const })),
-    ...rootCertificates.map((pem) => ({ root: new X509Certificate(pem), by: 'public' as const })),
+    ...allPublic(),
   ];
   let current = leaf;
   for (let steps = 0; steps < longestChain; steps += 1) {

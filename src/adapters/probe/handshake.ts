@@ -85,15 +85,19 @@ export function handshake({
   });
 }
 
-const contexts = new WeakMap<Trust, SecureContext>();
+const contexts = new Map<string, SecureContext>();
+/** A run has at most two kinds of trust; one that goes on for months meets a new one with every new authority. */
+const mostContexts = 8;
 
-/** Reading all roots takes longer than a handshake, so it is done once. */
+/** Reading all roots takes longer than many handshakes, so it is done once for each set of them. */
 function contextOf(trust: Trust): SecureContext {
-  const known = contexts.get(trust);
+  const more = [...trust.given, ...trust.practice];
+  const key = more.join('\n');
+  const known = contexts.get(key);
   if (known !== undefined) return known;
-  const ca = [...rootCertificates, ...trust.given, ...trust.practice];
-  const made = createSecureContext({ ca, ciphers: anySuite });
-  contexts.set(trust, made);
+  const made = createSecureContext({ ca: [...rootCertificates, ...more], ciphers: anySuite });
+  if (contexts.size >= mostContexts) contexts.clear();
+  contexts.set(key, made);
   return made;
 }
 
