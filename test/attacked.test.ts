@@ -101,7 +101,7 @@ test('who logs in waits for one guess of a stranger, not for all of them', async
   const login = async (who: string, from: string, password: string): Promise<void> => {
     const credentials = Buffer.from(`edda:${password}`).toString('base64');
     const text = `GET / HTTP/1.1\r\nHost: ${name}\r\nAuthorization: Basic ${credentials}\r\nConnection: close\r\n\r\n`;
-    const outcome = await sendRaw({ port: https, tls: { servername: name }, text, from });
+    const outcome = await sendRaw({ port: https, tls: { servername: name }, text, from, idleMs: 60_000 });
     order.push(`${who} ${outcome.kind === 'answer' ? String(outcome.status) : outcome.kind}`);
   };
   const guesses = Array.from({ length: 14 }, (_, index) => login('stranger', '127.0.0.2', `guess ${String(index)}`));

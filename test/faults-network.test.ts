@@ -7,6 +7,7 @@ import type { Outcome } from './faults/installation.ts';
 import { startEngine, type RunningEngine } from './support/engine.ts';
 import { makeNamespaces, reaches, removeNamespaces, until, wire, within } from './support/network.ts';
 import { freePorts } from './support/ports.ts';
+import { someOf } from './support/some-of.ts';
 import { folderWith, mileMarker, program, says, stop } from './support/program.ts';
 
 /** Faults that need a network of their own: a machine with a container engine and the builtin front, and a stranger outside. */
@@ -71,7 +72,15 @@ roads:
         `table inet marsh { chain way { type filter hook prerouting priority -150; iifname "wan" ${row.firewall}; }; }`,
       );
     const from = row.from === 'machine' ? machine : stranger;
-    const argv = inside(from, 'verify', '--json', '--resolver', '127.0.0.1:9', '--timeout', '2500ms');
+    const argv = inside(
+      from,
+      'verify',
+      '--json',
+      '--resolver',
+      '127.0.0.1:9',
+      '--timeout',
+      row.firewall === undefined ? '10s' : '2500ms',
+    );
     const child = spawn('/usr/sbin/ip', argv, { cwd: folder, env });
     let [out, err] = ['', ''];
     child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
@@ -86,7 +95,9 @@ roads:
   }
 }
 
-test.each(networkRows.map((row): [string, NetworkRow] => [row.name, row]))('%s', async (name, row) => {
+// `npm run faults` tries every one.
+const rows = process.env['MILE_MARKER_FAULTS'] === undefined ? someOf(networkRows, 2) : networkRows;
+test.each(rows.map((row): [string, NetworkRow] => [row.name, row]))('%s', async (name, row) => {
   await until(() => within(machine, 'true').status === 0 && !reaches(machine, '127.0.0.1', 443));
   const { findings, err, roads } = await run(row);
   // No name server lives in this network.

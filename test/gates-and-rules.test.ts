@@ -2,6 +2,7 @@ import { symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import bcrypt from 'bcryptjs';
 import type { ProxyName } from './support/fronts.ts';
+import { someOf } from './support/some-of.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /**
@@ -361,6 +362,9 @@ describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
 
   test.each(asked)('HTTP/1 $what', async (row) => front.holds(placed(full(row, '1.1'))));
 
-  const overHttp2 = asked.filter(({ listener }) => listener !== 'http');
+  const overHttp2 = someOf(
+    asked.filter(({ listener }) => listener !== 'http'),
+    3,
+  );
   test.each(overHttp2)('HTTP/2 $what', async (row) => front.holds(placed(full(row, '2.0'))));
 });

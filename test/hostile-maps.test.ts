@@ -13,6 +13,7 @@ import { nginxProgram } from './support/fronts.ts';
 import { inventoryOf, someHost } from './support/plan.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith } from './support/program.ts';
+import { someOf } from './support/some-of.ts';
 
 /** Values that try to become directives, in every field of the map that takes text. */
 
@@ -95,10 +96,11 @@ const paths = describeKeys().map(({ path }) => path.split('.'));
 /** What the map took, to be shown to nginx afterwards. */
 const takenAlone: Array<{ value: string; path: string[]; to: unknown }> = [];
 
-test.each(paths.map((path) => [path.join('.'), path] as const))(
+test.each(paths.map((path, index) => [path.join('.'), path, index] as const))(
   'no value of %s becomes a word of the server',
-  (_, path) => {
-    for (const value of hostile) {
+  (_, path, index) => {
+    // Each second value, and the others at the next key.
+    for (const value of someOf(hostile.slice(index % 2), 2)) {
       const tried = [value, [value], { evil: value }].map((to: unknown) => ({ to, map: placed(base, path, to) }));
       if (path.includes('NAME')) tried.push({ to: null, map: renamed(base, path, value) });
       for (const { to, map } of tried) {

@@ -62,7 +62,7 @@ function accountKey(folder: string): string | null {
 }
 
 const abreast = pLimit(4);
-/** Some of them, spread over all; `npm run kills` tries every one. What kills is tried at more, what is told is told in the same places. */
+/** Some of them, spread over all; `npm run thorough` tries every one. What kills is tried at more, what is told is told in the same places. */
 async function eachOf(count: number, usually: 9 | 18, work: (number: number) => Promise<void>): Promise<void> {
   const every = Number(process.env['EVERY_CHANGE'] ?? usually);
   const numbers = Array.from({ length: Math.ceil(count / every) }, (_, index) => index * every + 1);

@@ -6,8 +6,8 @@ interface TroubleInput {
   code: string;
   message: string;
   remedy: string;
-  /** 2: map or command line wrong; 3: the machine did not let us. */
-  exitCode?: 2 | 3;
+  /** 2: map or command line wrong; 3: the machine did not let us; 130: interrupted in the middle of what the next command ends. */
+  exitCode?: 2 | 3 | 130;
   cause?: unknown;
 }
 
@@ -15,7 +15,7 @@ interface TroubleInput {
 export class Trouble extends Error {
   readonly code: string;
   readonly remedy: string;
-  readonly exitCode: 2 | 3;
+  readonly exitCode: 2 | 3 | 130;
 
   constructor({ code, message, remedy, exitCode = 3, cause }: TroubleInput) {
     super(message, { cause });

@@ -14,15 +14,15 @@ const server = 'ns1.saltmarsh.example';
 export interface DnsInput {
   /** Zones that it is the only name server of. */
   domains: readonly string[];
-  /** One A record for each name. */
+  /** One A record for each name, as they are at that moment. */
   records: ReadonlyMap<string, string>;
 }
 
 /** A small stand-in for the zones' name server, over UDP on loopback: SOA, NS and A records, and an honest "no" for the rest. */
 export async function startDns(input: DnsInput): Promise<RunningDns> {
   const socket = createSocket('udp4');
-  const records = new Map([...input.records, [server, '127.0.0.1']]);
   socket.on('message', (message, from) => {
+    const records = new Map([...input.records, [server, '127.0.0.1']]);
     const reply = replyTo(message, { domains: input.domains, records });
     if (reply !== null) socket.send(reply, from.port, from.address);
   });

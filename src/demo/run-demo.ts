@@ -1,4 +1,4 @@
-import { chmod, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
@@ -11,7 +11,8 @@ import type { ProxyName } from '../core/proxies/names.ts';
 import { startAuthority } from './authority.ts';
 import { startDns } from './dns.ts';
 import { startEngine } from './engine.ts';
-import { demoCompose, demoMap, demoNames, demoTroubles, type DemoPorts } from './scenario.ts';
+import { startNameService } from './name-service.ts';
+import { demoCompose, demoMap, demoNames, demoTroubles, hutMap, hutName, type DemoPorts } from './scenario.ts';
 import { freePort, startServices } from './services.ts';
 
 interface DemoInput {
@@ -52,10 +53,8 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   await chmod(folder, 0o711);
   const services = await startServices();
   cleanups.push(services.stop);
-  const dns = await startDns({
-    domains: ['saltmarsh.example', 'reedbed.example'],
-    records: new Map(demoNames.map((name) => [name, '127.0.0.1'])),
-  });
+  const records = new Map(demoNames.map((name) => [name, '127.0.0.1']));
+  const dns = await startDns({ domains: ['saltmarsh.example', 'reedbed.example'], records });
   cleanups.push(dns.stop);
   const engine = await startEngine(join(folder, 'engine.sock'), services.ports);
   cleanups.push(engine.stop);
@@ -103,6 +102,7 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
     ['dns', 'check', '--resolver', resolver],
   ])
     await run(argv);
+  await moveHut({ input, folder, records, resolver, cleanups });
   const verify = ['verify', '--trust', 'authority-root.pem', '--resolver', resolver];
   await run(verify);
   const judged = await input.command([...verify, '--json'], { cwd: folder, signal, quiet: () => true });
@@ -111,6 +111,28 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   const fits = sayTroubles(say, found);
   if (input.keep) await keepRunning({ input, folder, ports, resolver: dns.port });
   return fits;
+}
+
+interface HutInput {
+  input: DemoInput;
+  folder: string;
+  records: Map<string, string>;
+  resolver: string;
+  cleanups: Cleanups;
+}
+
+/** The other place of the observatory has an address that changes, and a name service that takes no signed updates. */
+async function moveHut({ input, folder, records, resolver, cleanups }: HutInput): Promise<void> {
+  const login = { name: hutName, user: 'marsh', password: 'tern over the spit' };
+  const service = await startNameService({ records, dynamic: login, token: { zone: 'none', secret: 'none' } });
+  cleanups.push(service.stop);
+  records.set(hutName, '198.51.100.7');
+  await mkdir(join(folder, 'hut'));
+  await writeFile(join(folder, 'hut', 'mile-marker.yaml'), hutMap(service.url));
+  await writeFile(join(folder, 'hut', 'hut.login'), `${login.user}:${login.password}\n`, { mode: 0o600 });
+  input.say('\nThe hut in the reeds is at an address that changes, by a service that keeps its name.\n');
+  const update = ['dns', 'update-address', '--map', 'hut/mile-marker.yaml', '--resolver', resolver];
+  for (const argv of [update, update]) await shownCommand(input, argv, folder);
 }
 
 async function shownCommand({ say, command, signal }: DemoInput, argv: string[], cwd: string): Promise<void> {

@@ -133,3 +133,18 @@ export const demoNames: readonly string[] = [
   'tides.saltmarsh.example',
   'sightings.reedbed.example',
 ];
+
+export const hutName = 'hut.reedbed.example';
+
+/** A second place, whose provider gives it another address now and then. @param service where the name is told it */
+export function hutMap(service: string): string {
+  return `domains: [${hutName}]
+front:
+  address: ${hutName}
+dns:
+  update-url: ${service}/update
+  update-login: hut.login
+  address-from: {program: [echo, 203.0.113.24]}
+roads: {scope: ":9"}
+`;
+}

@@ -27,7 +27,8 @@ export function testRows(file: string, rows: readonly Row[]): void {
     const folder = process.env['MILE_MARKER_FAULTS'];
     if (folder !== undefined) writeFileSync(join(folder, `${basename(file)}.json`), JSON.stringify(seen));
   });
-  test.each(rows.map((row): [string, Row] => [row.name, row]))('%s', async (name, row) => {
+  const all = process.env['MILE_MARKER_FAULTS'] !== undefined;
+  test.each((all ? rows : fewer(rows)).map((row): [string, Row] => [row.name, row]))('%s', async (name, row) => {
     const { code, findings, err } = await run(row, authority);
     const told = findings.filter(({ severity }) => severity !== 'note');
     seen.push({ name, rule: row.rule, told: told.map(({ rule }) => rule) });
@@ -40,4 +41,14 @@ export function testRows(file: string, rows: readonly Row[]): void {
     if (row.rule === null)
       expect(err).toMatch(/Nothing needs doing\.|Nothing wrong was found\. next: test the \d road/);
   });
+}
+
+/** Each finding once, and of the rest each third row; `npm run faults` tries every one. */
+function fewer(rows: readonly Row[]): Row[] {
+  const firsts = new Set(
+    rows.flatMap(({ rule }, index) =>
+      rule === null || rows.findIndex((one) => one.rule === rule) !== index ? [] : [index],
+    ),
+  );
+  return rows.filter((_, index) => firsts.has(index) || index % 3 === 0);
 }

@@ -3,7 +3,7 @@ import { Trouble } from '../trouble.ts';
 import { readText } from './read-text.ts';
 import { shellWord } from '../../core/shell-word.ts';
 
-/** A person that `verify` may come as. */
+/** Whom a server knows by a password. */
 export interface Login {
   name: string;
   password: string;
@@ -14,8 +14,8 @@ export interface Login {
  *
  * @throws Trouble `login-open` when others can read it, `login-form` when the line is none
  */
-export async function readLogin(path: string): Promise<Login> {
-  const text = await readText({ path, what: 'file with the test login' });
+export async function readLogin(path: string, what = 'file with the test login'): Promise<Login> {
+  const text = await readText({ path, what });
   const { mode } = await stat(path);
   if ((mode & 0o077) !== 0) {
     throw new Trouble({

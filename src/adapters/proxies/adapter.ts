@@ -23,10 +23,14 @@ export interface Swap {
 
 /**
  * How the installed program gets to the written files: it reads them already, it will by a file that is to be made, a person must say so; or it
- * refuses what it is set up with as it is.
+ * refuses what it is set up with as it is. `barred`: this user may not do what is left to do; `path` of the file that is to be made, if that is known.
  */
 export type Place =
-  { how: 'read' } | { how: 'file'; path: string } | { how: 'by-hand'; why: string } | { how: 'refuses'; why: string };
+  | { how: 'read' }
+  | { how: 'file'; path: string }
+  | { how: 'by-hand'; why: string }
+  | { how: 'refuses'; why: string }
+  | { how: 'barred'; why: string; path: string | null; isRead: boolean };
 
 /** The server program of this machine, as its administrator runs it. `program` is its path; of the proxy that is part of this program, the map's. */
 export interface InstalledProxy {

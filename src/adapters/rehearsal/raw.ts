@@ -25,7 +25,7 @@ export function sendRaw({
   tls: secure,
   from,
   until,
-  idleMs = 5000,
+  idleMs = 10_000,
 }: RawInput): Promise<Outcome> {
   return new Promise((resolve) => {
     const plain = net.connect({ host: address, port, ...fromAddress(from) });

@@ -3,6 +3,7 @@ import { Command, failOnOption, jsonOption, mapOption, parseDuration } from './c
 import type { RecordsOptions } from '../run/dns-records.ts';
 import type { DnsCheckOptions } from '../run/dns-check.ts';
 import type { PublishOptions } from '../run/dns-publish.ts';
+import type { UpdateOptions } from '../run/dns-address.ts';
 import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
@@ -52,8 +53,9 @@ export function dns(context: CommandContext): Command {
     .addOption(mapOption())
     .option('--resolver <address[:port]>', 'ask this resolver about zones')
     .option('--dry-run', 'show what would change, and change nothing')
+    .option('--again', 'ask the service of `dns.update-url` once more, although it refused')
     .addOption(jsonOption())
-    .action(async (options: PublishOptions) => {
+    .action(async (options: UpdateOptions) => {
       const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
       await alone(options, 'dns update-address', context.io, () => runDnsUpdateAddress(options, context));
     });

@@ -73,6 +73,7 @@ export const dnsDocuments = {
     before: texts,
     after: texts,
     changed: z.boolean(),
+    service: z.strictObject({ host: z.string(), waits: z.boolean(), since: z.string() }).nullable(),
     done: z.boolean(),
   },
 };

@@ -138,6 +138,10 @@ export const mapValueWrong = card({
       message: '`dns` has both `server` and `program`.',
       remedy: 'Keep one. Records are published in one way.',
     },
+    'dns-login': {
+      message: '`dns.update-login` only works together with `update-url`.',
+      remedy: 'Add `update-url`, or remove this line.',
+    },
     'dns-key': { message: '`dns.server` needs signed updates.', remedy: 'Add `key`, the path of a TSIG key file.' },
     'acme-missing': {
       message: '`{key}` comes from acme, but the map has no `acme`.',

@@ -78,7 +78,8 @@ function makeGates({ gates = {} }: MapKeys, yaml: YamlText): SiteMap['gates'] {
 function makeDns(written: MapKeys['dns']): SiteMap['dns'] {
   const { server = null, key = null, program = null, style = 'aliases', ttl = '1h' } = written ?? {};
   const addressFrom = makeAddressFrom(written?.['address-from']);
-  return { server, key, program, addressFrom, style, ttlSeconds: parseDuration(ttl) ?? 3600 };
+  const [updateUrl, updateLogin] = [written?.['update-url'] ?? null, written?.['update-login'] ?? null];
+  return { server, key, program, updateUrl, updateLogin, addressFrom, style, ttlSeconds: parseDuration(ttl) ?? 3600 };
 }
 
 function makeAddressFrom(written: NonNullable<MapKeys['dns']>['address-from']): AddressFrom | null {

@@ -25,6 +25,8 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText): Finding[] {
   }
   if (keys.dns?.server !== undefined && keys.dns.program !== undefined) slip('dns-two', ['dns', 'program']);
   if (keys.dns?.server !== undefined && keys.dns.key === undefined) slip('dns-key', ['dns', 'server']);
+  if (keys.dns?.['update-login'] !== undefined && keys.dns['update-url'] === undefined)
+    slip('dns-login', ['dns', 'update-login']);
   for (const [port, to] of Object.entries(keys.ports ?? {})) {
     const leads = parseTo(to);
     if (!leads.ok) slip(leads.say, ['ports', port], leads.data);

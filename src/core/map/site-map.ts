@@ -112,6 +112,9 @@ interface MapDns {
   server: string | null;
   key: string | null;
   program: string[] | null;
+  /** A service for dynamic names that is told the front's address, and the file with the login there. */
+  updateUrl: string | null;
+  updateLogin: string | null;
   /** How an address that changes is learned. */
   addressFrom: AddressFrom | null;
   style: 'aliases' | 'addresses' | 'wildcard';

@@ -12,36 +12,50 @@ import type { AddressFrom } from '../../core/map/site-map.ts';
 import type { Site } from '../map/load.ts';
 import { carryOut, serverOf, type Proposal } from './publish-records.ts';
 import { dnsTimeoutMs, readerFor, recordWay } from './record-way.ts';
+import { tellService, type ToldService } from './tell-service.ts';
 
 interface UpdateAddressInput {
   site: Site;
   resolver: NameServer | null;
   dry: boolean;
+  /** A service for dynamic names that refused is asked once more. */
+  again: boolean;
   now: Date;
   signal: AbortSignal;
 }
 
-/** @property name where the one address stands @property before what stood there @property changed whether it was another */
+/**
+ * @property name where the one address stands @property before what stood there @property changed whether it was another
+ * @property service what the service for dynamic names was told, or null where the map has none
+ */
 export interface UpdatedAddress {
   name: string;
   before: string[];
   after: string[];
   changed: boolean;
+  service: ToldService | null;
 }
 
 /**
  * Learns the public address, and changes the one address record when it is another one. Only the kinds of address that were
  * learned are touched, and nothing else of the zone.
  *
- * @throws Trouble `address-from-missing`, `address-written`, and what learning and updating throw
+ * @throws Trouble `address-from-missing`, `address-written`, and what learning, updating and `tellService` throw
  */
-export async function updateAddress({ site, resolver, dry, now, signal }: UpdateAddressInput): Promise<UpdatedAddress> {
+export async function updateAddress({
+  site,
+  resolver,
+  dry,
+  again,
+  now,
+  signal,
+}: UpdateAddressInput): Promise<UpdatedAddress> {
   const { map, plan, host, mapFile, paths } = site;
   const from = sourceOf(site);
   const name = anchorOf(plan) ?? '';
   const learned = await learnAddresses({ from, host, mapFile, timeoutMs: dnsTimeoutMs, signal });
-  const way = await recordWay(map.dns, dirname(mapFile));
-  if (way.kind === 'hand') throw noWay();
+  const way = map.dns.updateUrl === null ? await recordWay(map.dns, dirname(mapFile)) : ({ kind: 'hand' } as const);
+  if (way.kind === 'hand' && map.dns.updateUrl === null) throw noWay();
   const reader = readerFor(resolver, way);
   const zone = await zoneOf(reader, name);
   const server = await serverOf(zone, way, reader);
@@ -62,12 +76,22 @@ export async function updateAddress({ site, resolver, dry, now, signal }: Update
   const differing = changes.filter(
     (change) => dataOf(change.before).sort().join() !== dataOf(change.after).sort().join(),
   );
-  const result = { name, before, after: learned, changed: differing.length > 0 };
+  const result = { name, before, after: learned, changed: differing.length > 0, service: null };
   if (!result.changed || dry) return result;
+  if (map.dns.updateUrl !== null) {
+    const addresses = differing.flatMap(({ after }) => dataOf(after));
+    const service = await tellService({ site, url: map.dns.updateUrl, name, addresses, again, now, signal });
+    if (!service.waits) await addToJournal(join(paths.dns, 'addresses.jsonl'), entryOf(result, now));
+    return { ...result, service };
+  }
   const proposal: Proposal = { way, act: 'address', zones: [{ zone, server, changes: differing }], kept: [] };
   await carryOut({ site, proposal, now, signal });
-  await addToJournal(join(paths.dns, 'addresses.jsonl'), { at: now.toISOString(), name, before, after: learned });
+  await addToJournal(join(paths.dns, 'addresses.jsonl'), entryOf(result, now));
   return result;
+}
+
+function entryOf({ name, before, after }: UpdatedAddress, now: Date): object {
+  return { at: now.toISOString(), name, before, after };
 }
 
 /** An address of an interface is known already; one that is written in the map cannot change. */
@@ -94,8 +118,8 @@ function sourceOf({ map }: Site): AddressFrom {
 function noWay(): Trouble {
   return new Trouble({
     code: 'records-by-hand',
-    message: '`dns` in the map has no server and no program, so no record can be changed.',
-    remedy: 'Add under `dns`: `server` and `key`, or `program`.',
+    message: '`dns` in the map has no server, no program and no update-url, so no record can be changed.',
+    remedy: 'Add under `dns`: `server` and `key`, or `program`, or `update-url` of a service for dynamic names.',
     exitCode: 2,
   });
 }

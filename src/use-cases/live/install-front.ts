@@ -13,7 +13,7 @@ import {
   removeEdition,
 } from '../../adapters/files/editions.ts';
 import type { Place, Swap, Tried } from '../../adapters/proxies/adapter.ts';
-import { Trouble } from '../../adapters/trouble.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
 import { asDialled } from '../../core/live/as-dialled.ts';
 import { ownInclude, spareEditions } from '../../core/live/front-journal.ts';
 import { madeWorse, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
@@ -21,6 +21,7 @@ import { editionNumber } from '../../core/proxies/edition.ts';
 import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import { shellWord } from '../../core/shell-word.ts';
 import type { Site } from '../map/load.ts';
 import {
   goBack,
@@ -71,7 +72,7 @@ export interface Prepared {
   written: WriteResult;
 }
 
-/** @throws Trouble `install-later`, `proxy-missing`, `no-include-folder` */
+/** @throws Trouble `install-later`, `proxy-missing`, `proxy-refuses`, `needs-root`, `no-include-folder` */
 export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | keyof World>): Promise<Prepared> {
   const { site, cwd, env, now } = input;
   const { container, proxy } = site.plan.front;
@@ -92,6 +93,7 @@ export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | 
       message: `${title} does not accept what it is set up with: ${place.why}. Nothing was changed.`,
       remedy: `Fix that first: until then no reload changes anything. It works when this does: ${words.reload({ container })}`,
     });
+  if (place.how === 'barred') throw needsRoot(site, place, written.includeLine);
   if (place.how === 'by-hand') {
     throw new Trouble({
       code: 'no-include-folder',
@@ -101,6 +103,33 @@ export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | 
   }
   const running = await runningEdition(placeOf(site), input);
   return { changes: written.changes, edition: written.edition, running, place, written };
+}
+
+/** The steps one by one, for whoever may become root only for those that need it. */
+function needsRoot(
+  { plan, mapFile }: Site,
+  { why, path, isRead }: Extract<Place, { how: 'barred' }>,
+  include: WriteResult['includeLine'],
+): Trouble {
+  const { title, words } = programOf(plan.front.proxy);
+  const map = `--map ${shellWord(mapFile)}`;
+  const line = include?.line ?? '';
+  const makes =
+    path === null
+      ? `as root: add this line ${include?.where ?? ''}: ${line}`
+      : `as root: echo ${shellWord(line)} > ${shellWord(path)}`;
+  const steps = [
+    `mile-marker write ${map}`,
+    ...(isRead ? [] : [makes]),
+    `as root: ${words.reload({ container: null })}`,
+    `mile-marker verify ${map}`,
+  ];
+  return new Trouble({
+    code: 'needs-root',
+    message: `Bringing this live needs root: ${why}. ${title} was not touched. Nothing was changed.`,
+    remedy: `As root: mile-marker install ${map}\n      Or step by step:\n${steps.map((step) => `      ${step}`).join('\n')}`,
+    exitCode: exit.badInput,
+  });
 }
 
 function entryOf({ plan, paths }: Site): string {
@@ -186,6 +215,7 @@ function interrupted(to: number): Trouble {
     code: 'install-interrupted',
     message: `Interrupted before every road was tested. The front may run edition ${editionNumber(to)} already.`,
     remedy: 'The next command asks the front which one it runs, and ends this: mile-marker install',
+    exitCode: exit.interrupted,
   });
 }
 

@@ -1,8 +1,9 @@
 import { existsSync } from 'node:fs';
-import { readFile } from 'node:fs/promises';
+import { access, constants, readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { filesRead, foldersRead } from '../../../core/proxies/nginx/dump.ts';
+import { filesRead, foldersRead, pidFileIn } from '../../../core/proxies/nginx/dump.ts';
 import { hasSystemd } from '../../host/units.ts';
+import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { unshareWords } from '../../processes/unshare.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
@@ -12,7 +13,42 @@ export const installedNginx: InstalledProxy = { placeFor, testWith, reload, star
 
 async function placeFor(program: string, entry: string): Promise<Place> {
   const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const isRoot = process.getuid?.() === 0;
+  if (code !== 0 && !isRoot && /Permission denied/.test(err))
+    return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
   if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
+  const place = await placeIn(out, entry);
+  const why = isRoot ? null : await whyBarred(program, out, place);
+  if (why === null) return place;
+  return { how: 'barred', why, path: place.how === 'file' ? place.path : null, isRead: place.how === 'read' };
+}
+
+/** Whoever may not write the file, or tell the main process anything, cannot bring anything live. */
+async function whyBarred(program: string, dump: string, place: Place): Promise<string | null> {
+  const mayWrite = place.how !== 'file' || (await mayWriteIn(dirname(place.path)));
+  if (!mayWrite) return 'you may not write where it reads files';
+  const pid = Number(await readFile(pidFileIn(dump) ?? (await builtPidFile(program)), 'utf8').catch(() => ''));
+  try {
+    if (pid > 0) process.kill(pid, 0);
+    return null;
+  } catch (error) {
+    return codeOf(error) === 'EPERM' ? 'it runs as another user' : null;
+  }
+}
+
+function mayWriteIn(folder: string): Promise<boolean> {
+  return access(folder, constants.W_OK).then(
+    () => true,
+    () => false,
+  );
+}
+
+async function builtPidFile(program: string): Promise<string> {
+  const { err } = await runQuiet(program, ['-V'], patienceMs);
+  return /--pid-path=(\S+)/.exec(err)?.[1] ?? '/run/nginx.pid';
+}
+
+async function placeIn(out: string, entry: string): Promise<Place> {
   const read = filesRead(out);
   if (read.includes(entry)) return { how: 'read' };
   const [main = '/etc/nginx/nginx.conf'] = read;

@@ -68,6 +68,17 @@ export const acme = z.strictObject(
   wants('keys such as `directory`'),
 );
 
+const updateUrlWords = 'an https URL without login, hostname and myip, such as https://names.example/update';
+
+/** In clear text only where nobody listens in: on this machine. */
+function isUpdateUrl(text: string): boolean {
+  if (!URL.canParse(text) || !/^[!-~]+$/.test(text)) return false;
+  const { protocol, hostname, username, password, searchParams, hash } = new URL(text);
+  const secure = protocol === 'https:' || (protocol === 'http:' && /^127\.|^\[::1\]$/.test(hostname));
+  const bare = username === '' && password === '' && hash === '';
+  return secure && bare && !searchParams.has('hostname') && !searchParams.has('myip');
+}
+
 const serverWords = wants('an address and a port, such as 192.168.64.3:53');
 
 const addressFrom = z.union(
@@ -94,6 +105,19 @@ export const dns = z.strictObject(
       .min(1, wants('a list: the program and what it is given'))
       .optional()
       .meta(about('A program that publishes records, run without a shell.', '[./publish-record]')),
+    'update-url': z
+      .string(wants(updateUrlWords))
+      .refine(isUpdateUrl, wants(updateUrlWords))
+      .optional()
+      .meta(
+        about(
+          "Where a service for dynamic names is told the front's address (`GET URL?hostname=NAME&myip=ADDRESS`), for a name whose zone takes no signed updates.",
+          'https://names.example/update',
+        ),
+      ),
+    'update-login': path('the path of a file with NAME:PASSWORD')
+      .optional()
+      .meta(about('File with NAME:PASSWORD for `update-url`, which nobody else may read.', 'dynamic-names.login')),
     'address-from': addressFrom
       .optional()
       .meta(

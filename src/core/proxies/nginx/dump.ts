@@ -43,6 +43,22 @@ export function filesRead(text: string): string[] {
   return [...text.matchAll(/^# configuration file (.+):$/gm)].map(([, file = '']) => file);
 }
 
+/** The file with the number of the main process, as `pid` in the main part says; null when it stands nowhere. */
+export function pidFileIn(text: string): string | null {
+  let depth = 0;
+  let directive: string[] = [];
+  for (const { text: word } of wordsOf(text)) {
+    if (word === '{') depth += 1;
+    else if (word === '}') depth -= 1;
+    else if (word !== ';') {
+      directive.push(word);
+      continue;
+    } else if (depth === 0 && directive[0] === 'pid') return directive[1] ?? null;
+    directive = [];
+  }
+  return null;
+}
+
 /** Folders of which nginx reads every `.conf` file inside `http { }`, as they are written there. */
 export function foldersRead(text: string): string[] {
   const open: string[] = [];
