@@ -1,7 +1,7 @@
 import http from 'node:http';
 import https from 'node:https';
 import net from 'node:net';
-import { chmodSync, cpSync, existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, cpSync, existsSync, readFileSync, readlinkSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { spawn } from 'node:child_process';
 import { startEngine, type RunningEngine } from './support/engine.ts';
@@ -379,6 +379,54 @@ describe('a front in a container', () => {
     const { findings } = JSON.parse(verified.out) as { findings: Array<{ severity: string; rule: string }> };
     expect(findings.filter(({ severity }) => severity !== 'note')).toEqual([]);
     engine.docker('rm', '-f', 'squatter');
+  });
+
+  test('is made, brought live, moved on, taken back and stopped by install and undo', async () => {
+    rmSync(join(site, 'front.compose.yaml'), { force: true });
+    engine.docker('rm', '-f', 'front');
+    const run = (...argv: string[]): Promise<Ran> => mileMarker(argv, site);
+    const live = async (): Promise<string> => (await run('check', '--installed')).out;
+    writeMap(inside, { front });
+    await run('certs', 'make');
+    const first = await run('install', '--yes');
+    expect([first.code, first.err]).toEqual([
+      0,
+      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads well/),
+    ]);
+    expect(first.out).toContain('front.compose.yaml');
+    expect(await answers()).toEqual(hosts());
+    expect(await live()).not.toMatch(/front-not-live|edition-changed/);
+
+    writeMap(inside.replace('camera:', 'lens:'), { front });
+    await run('write');
+    expect(await live()).toContain('front-not-live');
+    // Which brings it live by itself, where an installation stands.
+    await run('certs', 'make');
+    expect((await run('install', '--yes', '--no-rehearsal')).code).toBe(0);
+    expect((await answers())[1]).not.toBe(hosts()[1]);
+    expect((await run('undo', 'front', '--yes')).err).toMatch(/Live now: edition 000\d/);
+    expect(await answers()).toEqual(hosts());
+
+    // What the server inside refuses is never switched to.
+    const written = join(site, '.mile-marker/front');
+    const current = readlinkSync(join(written, 'current'));
+    writeMap(inside.replace('gate: everyone', 'gate: everyone, body-limit: 1MiB'), { front });
+    const key = join(site, '.mile-marker/certificates', name('camera'), 'current/key.pem');
+    // Who has no rights but his own may not read it, though root of this machine may.
+    chmodSync(key, 0o000);
+    const refused = await run('install', '--yes', '--no-rehearsal');
+    chmodSync(key, 0o600);
+    expect([refused.code, refused.err]).toEqual([
+      3,
+      expect.stringMatching(/does not accept edition 000\d: [^]*key\.pem[^]*Live now: edition 000\d, as before/),
+    ]);
+    expect(readlinkSync(join(written, 'current'))).toBe(current);
+    expect(await answers()).toEqual(hosts());
+    expect(engine.docker('ps', '-a', '--format', '{{.Names}}').match(/front/g)).toHaveLength(1);
+
+    for (let left = 5; left > 0; left -= 1)
+      if (/nothing of this map/.test((await run('undo', 'front', '--yes')).err)) break;
+    expect(engine.docker('inspect', '--format', '{{.State.Running}}', 'front').trim()).toBe('false');
   });
 
   test('its roads to loopback, to host networks and to networks of others are errors, with the lines to write', async () => {

@@ -1,12 +1,10 @@
-import http from 'node:http';
-import https from 'node:https';
-import { text } from 'node:stream/consumers';
 import pLimit from 'p-limit';
 import type * as z from 'zod';
 import type { Container, EngineNetwork } from '../../core/inventory/inventory.ts';
 import { listeningIn } from '../host/sockets.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import type { EngineAddress } from './address.ts';
+import { exchange } from './exchange.ts';
 import { containerAnswer, listAnswer, networksAnswer, toContainer, toNetwork } from './answers.ts';
 
 export interface EngineFacts {
@@ -66,23 +64,11 @@ async function ask<T extends z.ZodType>({ path, form, address }: Asked<T>): Prom
   throw odd(address, `${path} answers in an unknown form (${issue?.path.join('.') ?? ''}: ${issue?.message ?? ''})`);
 }
 
-/** @throws an error with the `statusCode` of an answer that is none, with code `ABORT_ERR` when the whole of it did not come in time */
+/** @throws an error with the `statusCode` of an answer that is none, and what `exchange` throws */
 async function get(path: string, address: EngineAddress): Promise<unknown> {
-  const signal = AbortSignal.timeout(answerMs);
-  const common = { path, signal, agent: false };
-  const request =
-    address.kind === 'socket'
-      ? http.get({ ...common, socketPath: address.path })
-      : address.tls === null
-        ? http.get({ ...common, host: address.host, port: address.port })
-        : https.get({ ...common, host: address.host, port: address.port, ...address.tls });
-  const response = await new Promise<http.IncomingMessage>((resolve, reject) => {
-    request.once('response', resolve);
-    request.once('error', reject);
-  });
-  const body = await text(response);
-  if (response.statusCode !== 200)
-    throw Object.assign(new Error(body.slice(0, 200)), { statusCode: response.statusCode });
+  const { status, body: bytes } = await exchange(address, { path, timeoutMs: answerMs });
+  const body = bytes.toString('utf8');
+  if (status !== 200) throw Object.assign(new Error(body.slice(0, 200)), { statusCode: status });
   try {
     return JSON.parse(body);
   } catch {

@@ -1,10 +1,10 @@
 import { getServers } from 'node:dns';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
-import { homedir, networkInterfaces } from 'node:os';
-import { join } from 'node:path';
+import { networkInterfaces } from 'node:os';
 import type { HostFacts, InterfaceAddress } from '../../core/inventory/inventory.ts';
 import { isContainerInterface, isLookalike } from '../../core/networks/container-interface.ts';
 import { parseAddress, parseNetwork } from '../../core/networks/address.ts';
+import { composeCommand } from './compose-command.ts';
 
 /** Where distributions keep the authorities that the machine trusts, the usual ones first. */
 const rootFiles = ['/etc/ssl/certs/ca-certificates.crt', '/etc/pki/tls/certs/ca-bundle.crt', '/etc/ssl/cert.pem'];
@@ -19,23 +19,6 @@ export function hostFacts(): HostFacts {
     compose: composeCommand(),
     lookalikes: lookalikes(),
   };
-}
-
-/** Folders in which the engine's client looks for its plugins. */
-const pluginFolders = [
-  join(homedir(), '.docker/cli-plugins'),
-  '/usr/local/lib/docker/cli-plugins',
-  '/usr/local/libexec/docker/cli-plugins',
-  '/usr/lib/docker/cli-plugins',
-  '/usr/libexec/docker/cli-plugins',
-];
-
-/** Debian 12 has the older program alone. */
-function composeCommand(): string {
-  const hasPlugin = pluginFolders.some((folder) => existsSync(join(folder, 'docker-compose')));
-  const isAlone =
-    !hasPlugin && ['/usr/bin', '/usr/local/bin'].some((folder) => existsSync(join(folder, 'docker-compose')));
-  return isAlone ? 'docker-compose' : 'docker compose';
 }
 
 /** Also those that are down, which have no address to show. */

@@ -10,9 +10,14 @@ interface Ended {
 }
 
 /** Runs a program without a shell to its end, at most `timeoutMs`, and keeps what it says. Never throws. */
-export function runQuiet(program: string, argv: readonly string[], timeoutMs = 10_000): Promise<Ended> {
+export function runQuiet(
+  program: string,
+  argv: readonly string[],
+  timeoutMs = 10_000,
+  env: NodeJS.ProcessEnv = process.env,
+): Promise<Ended> {
   return new Promise((resolve) => {
-    execFile(program, [...argv], { timeout: timeoutMs, maxBuffer: 16 << 20 }, (error, out, err) => {
+    execFile(program, [...argv], { env, timeout: timeoutMs, maxBuffer: 16 << 20 }, (error, out, err) => {
       const code = error === null ? 0 : typeof error.code === 'number' ? error.code : null;
       resolve({ code, out, err, cause: code === null ? error : null });
     });

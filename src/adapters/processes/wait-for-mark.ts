@@ -5,10 +5,23 @@ import { Trouble } from '../trouble.ts';
 interface WaitInput {
   address: string;
   port: number;
+  /** How it is asked; default: there, from this machine. */
+  ask?: () => Promise<string | null>;
   /** What the mark listener must answer. */
   mark: string;
   withinMs: number;
   signal: AbortSignal;
+}
+
+/** What a front answers to its mark at an address; null when that is nothing. */
+export async function askMark(
+  { address, port }: { address: string; port: number },
+  signal: AbortSignal,
+  timeoutMs = 1000,
+): Promise<string | null> {
+  const headers = { host: address };
+  const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, timeoutMs, signal });
+  return answer.ok && answer.value.status === 200 ? answer.value.body.trim() : null;
 }
 
 /** So often must the new mark come in a row. */
@@ -19,14 +32,13 @@ const inARow = 3;
  *
  * @throws Trouble `mark-not-seen` when it does not within the time
  */
-export async function waitForMark({ address, port, mark, withinMs, signal }: WaitInput): Promise<void> {
+export async function waitForMark(input: WaitInput): Promise<void> {
+  const { address, port, mark, withinMs, signal, ask: asked = () => askMark(input, signal) } = input;
   const tries = Math.ceil(withinMs / 100);
   // For a moment after a reload some connections still go to what ran before.
   let seen = 0;
   for (let left = tries; left > 0 && !signal.aborted; left -= 1) {
-    const headers = { host: address };
-    const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, timeoutMs: 1000, signal });
-    seen = answer.ok && answer.value.body.trim() === mark.trim() ? seen + 1 : 0;
+    seen = (await asked()) === mark.trim() ? seen + 1 : 0;
     if (seen === inARow) return;
     await sleep(100);
   }

@@ -42,6 +42,8 @@ export interface InstalledProxy {
   start: (program: string) => Promise<Tried>;
   /** Only for one that runs nothing but our files: ends it. */
   stop?: (program: string) => Promise<Tried>;
+  /** Only for one whose loopback is its own: what it answers to its mark; null when that is nothing. */
+  mark?: (at: { address: string; port: number }) => Promise<string | null>;
 }
 
 /** An instance that was started by us, as a child of ours. */

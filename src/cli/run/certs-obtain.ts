@@ -97,7 +97,7 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
       : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal });
   const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
   const reloads = fresh.length > 0 && (await takesUpAtOnce(site, options.reload));
-  if (reloads) await reloadFront(site.plan, io.env);
+  if (reloads) await reloadFront(site, io.env);
   if (fresh.length > 0 && options.then !== undefined) await runThen(options.then);
   const failed = results.filter(({ trouble }) => trouble !== null);
   if (options.json === true) {

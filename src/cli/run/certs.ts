@@ -101,7 +101,7 @@ const isLiveWords = 'The front shows it from the next connection on.\nnext: mile
 /** Has the front take up what is new, where it is to. */
 async function broughtLive(site: Site, { reload }: MakeOptions, { env }: Io): Promise<boolean> {
   if (!(await takesUpAtOnce(site, reload))) return false;
-  await reloadFront(site.plan, env);
+  await reloadFront(site, env);
   return true;
 }
 

@@ -35,9 +35,9 @@ export async function runCheck(options: CheckOptions, context: CommandContext): 
   else if (reaches(findings, options.failOn)) setCode(exit.cannotJudge);
 }
 
-async function judgeLive(site: Site, { signal }: Io): Promise<Finding[]> {
+async function judgeLive(site: Site, { env, now, signal }: Io): Promise<Finding[]> {
   const { judgeInstalledFront } = await import('../../use-cases/live/judge-installed.ts');
-  return judgeInstalledFront(site, { timeoutMs: 2000, signal });
+  return judgeInstalledFront(site, { env, now, signal });
 }
 
 async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io): Promise<string> {

@@ -9,7 +9,7 @@ const edition = z.number();
  * was told) and confirmed (its mark was seen and the roads tested). `installing` begins what `confirmed`, `returned` or `refused` ends.
  *
  * Fields: `from` and `to` are editions, null where there is no front of ours. `include` is the file that was made so that the proxy reads ours; null
- * when it did already. `proxy`, `mark` and `map` say whom to ask when this was cut short. `tested` says whether the roads were tested.
+ * when it did already. `proxy`, `mark`, `map` and `container` say whom to ask when this was cut short. `tested` says whether the roads were tested.
  * `replaced`: files of others in which something was switched off, where the file as it was is kept, and where its link led when it was one.
  */
 export const frontEntry = z.discriminatedUnion('event', [
@@ -24,6 +24,7 @@ export const frontEntry = z.discriminatedUnion('event', [
     proxy: z.enum(proxyNames),
     mark: z.object({ address: z.string(), port: z.number() }),
     map: z.string().optional(),
+    container: z.object({ name: z.string(), engine: z.string().nullable() }).nullable().optional(),
     replaced: z.array(z.object({ path: z.string(), kept: z.string(), link: z.string().nullable() })).optional(),
   }),
   z.object({ event: z.literal('reloaded'), at, edition }),

@@ -64,8 +64,6 @@ export function judgeInstalled({ plan: { front }, current, runs }: InstalledFact
       ? []
       : [tell(changedByHand, { say, data: { edition, files: current[say] }, words, where, cause: `edition:${say}` })],
   );
-  // In a container its loopback is its own, and cannot be asked from here.
-  if (front.container !== null) return listed;
   if (runs === null) return [tell(notLive, { say: 'silent', words, where }), ...listed];
   const isNewest = runs.endsWith(current.digest);
   const running = /^edition \d+/.exec(runs)?.[0] ?? 'what an older or another map says';

@@ -20,6 +20,7 @@ import type { Renderer } from './renderer.ts';
  * @property units names of its systemd units; empty when it has none of its own
  * @property versions the lowest it is written for, and the newest it was tried with; null when it is this program itself
  * @property compose its part of the Compose file that `write --compose` writes
+ * @property contained what it is told where it runs by that file
  */
 export interface ProxyProgram {
   name: ProxyName;
@@ -39,6 +40,7 @@ export interface ProxyProgram {
   words: ProxyWords;
   hints: Partial<Record<Hint, string>>;
   compose: ((input: ComposeInput) => Record<string, unknown>) | null;
+  contained: ContainedProxy | null;
 }
 
 /** @property covers whether a name is on the map @property ports of the front */
@@ -136,6 +138,18 @@ export interface ServerBlock {
 interface ProxyModule {
   name: string;
   package: string;
+}
+
+/**
+ * What is said to the program where it runs in a container of its own.
+ *
+ * @property test words of its own test of what `current` in that folder leads to; null when it has none
+ * @property signal by which it takes up what was written since @property ask words that print what a URL answers, with what its images have
+ */
+export interface ContainedProxy {
+  test: ((front: string) => string[]) | null;
+  signal: 'HUP' | 'USR1' | 'USR2';
+  ask: (url: string) => string[];
 }
 
 /** Where the front runs: on this host, or in a container of this name. */

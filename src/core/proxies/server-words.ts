@@ -3,7 +3,7 @@ import type { FrontPlace, ProxyWords } from './program.ts';
 /**
  * @property unit of systemd @property package of Debian
  * @property reload tests the configuration on this host, and has the server take it up
- * @property installs `mile-marker install` does all of it on this host @property signal that does the same for a server in a container; there its log says why when it goes on with the old one
+ * @property installs `mile-marker install` does all of it @property signal that does the same for a server in a container; there its log says why when it goes on with the old one
  */
 interface ServerFacts {
   unit: string;
@@ -18,7 +18,7 @@ export function serverWords({ unit, package: name, reload, signal, installs }: S
   const reloadAt = ({ container }: FrontPlace): string =>
     container === null ? reload : `docker kill -s ${signal} ${container}`;
   const goLive = (place: FrontPlace): string =>
-    installs && place.container === null ? 'mile-marker install' : `mile-marker write && ${reloadAt(place)}`;
+    installs ? 'mile-marker install' : `mile-marker write && ${reloadAt(place)}`;
   return {
     goLive,
     first: goLive,

@@ -2,7 +2,7 @@
  * What services for dynamic names answer. Their protocol has no standard of its own; these words and rules are what they all share: nobody
  * asks twice for the same address, and who was refused stays away until a person has seen to it.
  */
-export type AnswerKind = 'taken' | 'unchanged' | 'refused' | 'later' | 'unclear';
+type AnswerKind = 'taken' | 'unchanged' | 'refused' | 'later' | 'unclear';
 
 const kinds: Readonly<Record<string, AnswerKind>> = {
   good: 'taken',

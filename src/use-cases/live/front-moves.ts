@@ -10,11 +10,12 @@ import {
   switchToNone,
 } from '../../adapters/files/editions.ts';
 import { syncFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
-import { ask } from '../../adapters/probe/ask.ts';
-import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
+import { engineAddress } from '../../adapters/engine/address.ts';
+import { askMark, waitForMark } from '../../adapters/processes/wait-for-mark.ts';
 import type { Env, InstalledProxy, ProxyAdapter, Tried } from '../../adapters/proxies/adapter.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
+import { inContainer } from '../../adapters/proxies/in-container.ts';
 import { reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { bringBack } from './replace.ts';
 import { ownInclude, type Begun } from '../../core/live/front-journal.ts';
@@ -33,6 +34,10 @@ export interface FrontPlace {
   /** Absolute path of the map. */
   map: string;
   mark: { address: string; port: number };
+  /** The container that it runs in, and the engine's address as the map has it; null for this host. */
+  container: { name: string; engine: string | null } | null;
+  /** That container has to be made anew. */
+  remake?: boolean;
 }
 
 export interface World {
@@ -50,24 +55,46 @@ interface Runner {
   adapter: ProxyAdapter | null;
 }
 
-/** @throws Trouble `proxy-missing` */
-export async function runnerOf({ proxy, map }: Pick<FrontPlace, 'proxy' | 'map'>, env: Env): Promise<Runner> {
+/** @throws Trouble `proxy-missing`, `no-engine` */
+export async function runnerOf(place: Omit<FrontPlace, 'folder' | 'mark'>, env: Env): Promise<Runner> {
+  const { proxy, map, container, remake = false } = place;
+  if (container !== null) return containerRunner({ proxy, map, container, remake }, env);
   const adapter = adapterOf(proxy);
   if (adapter === null) return { program: map, installed: installedBuiltin, adapter };
   return { program: await adapter.find(env), installed: adapter.installed, adapter };
 }
 
+function containerRunner(
+  { proxy, map, container, remake }: Required<Omit<FrontPlace, 'folder' | 'mark'>>,
+  env: Env,
+): Runner {
+  const { title, contained: words } = programOf(proxy);
+  const engine = container === null ? null : engineAddress(container.engine, env);
+  if (container !== null && words !== null && engine !== null)
+    return {
+      program: container.name,
+      installed: inContainer({ container: container.name, engine, words, map, remake }),
+      adapter: null,
+    };
+  throw new Trouble({
+    code: 'no-engine',
+    message: `${title} runs in a container, and no container engine is there to be asked.`,
+    remedy: 'Start it, or name its socket with `engine` in the map.',
+  });
+}
+
 /** The edition that the front says it runs; null when it says none, or does not answer. */
-export async function runningEdition({ mark }: Pick<FrontPlace, 'mark'>, { signal }: World): Promise<number | null> {
-  const text = await askMark(mark, signal);
+export async function runningEdition(place: FrontPlace, world: World): Promise<number | null> {
+  const text = await saidMark(place, world);
   const number = /^edition (\d{4,}) sha256:/.exec(text ?? '')?.[1];
   return number === undefined ? null : Number(number);
 }
 
-async function askMark({ address, port }: FrontPlace['mark'], signal: AbortSignal): Promise<string | null> {
-  const headers = { host: address };
-  const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, timeoutMs: 2000, signal });
-  return answer.ok && answer.value.status === 200 ? answer.value.body.trim() : null;
+/** What the front answers to its mark; null when that is nothing. A container's loopback is its own, so it is asked inside. */
+export async function saidMark(place: FrontPlace, { env, signal }: World): Promise<string | null> {
+  if (place.container === null) return askMark(place.mark, signal, 2000);
+  const { installed } = await runnerOf(place, env);
+  return installed.mark?.(place.mark) ?? null;
 }
 
 /** Points `current` at an edition, has the proxy take it up, and waits until it says so. Null when it does, else why not. */
@@ -78,10 +105,11 @@ export async function moveTo(place: FrontPlace, number: number, world: World): P
   if (!brought.passed) return brought.output;
   await noteFront(place.folder, { event: 'reloaded', at: stamp(world), edition: number });
   try {
-    await waitForMark({ ...place.mark, mark: markText(edition), withinMs: markMs, signal: world.signal });
+    const ask = (): Promise<string | null> => saidMark(place, world);
+    await waitForMark({ ...place.mark, ask, mark: markText(edition), withinMs: markMs, signal: world.signal });
     return null;
   } catch (error) {
-    return reasonOf(error);
+    return reasonOf(error).replace(/\.$/, '');
   }
 }
 
@@ -93,7 +121,7 @@ export async function readAnew(place: FrontPlace, world: World): Promise<void> {
   throw new Trouble({
     code: 'reload-failed',
     message: `${title} did not read its files anew: ${output}. It goes on with what it has.`,
-    remedy: `Fix that. It works when this does: ${words.reload({ container: null })}`,
+    remedy: `Fix that. It works when this does: ${words.reload({ container: place.container?.name ?? null })}`,
   });
 }
 
@@ -111,7 +139,7 @@ async function moveToNone(place: FrontPlace, world: World): Promise<string | nul
   const brought = await (installed.stop === undefined ? bring(place, world) : installed.stop(program));
   if (!brought.passed) return brought.output;
   for (let left = markMs / 100; left > 0; left -= 1) {
-    if ((await askMark(place.mark, world.signal)) === null) return null;
+    if ((await saidMark(place, world)) === null) return null;
     await sleep(100);
   }
   return 'it still answers the mark';

@@ -34,6 +34,7 @@ import {
   type World,
 } from './front-moves.ts';
 import { prepareReplacing, putReplaced, switchedOff } from './replace.ts';
+import { writeCompose, type ComposeResult } from './write-compose.ts';
 import { writeFiles, type WriteResult } from './write.ts';
 
 /** @property test tests every road of a plan at the front itself */
@@ -57,9 +58,10 @@ export type Installed =
   | { end: 'live'; edition: number; from: number | null; after: TestedFront; include: string | null }
   | { end: 'back'; edition: number; from: number | null; worse: Worse[] };
 
-export function placeOf({ plan, paths, mapFile }: Pick<Site, 'plan' | 'paths' | 'mapFile'>): FrontPlace {
-  const { proxy, mark } = plan.front;
-  return { folder: paths.front, proxy, map: mapFile, mark: { address: mark.address, port: mark.port } };
+export function placeOf({ plan, paths, mapFile, map }: Pick<Site, 'plan' | 'paths' | 'mapFile' | 'map'>): FrontPlace {
+  const { proxy, mark, container: name } = plan.front;
+  const container = name === null ? null : { name, engine: map.engine?.address ?? null };
+  return { folder: paths.front, proxy, map: mapFile, mark: { address: mark.address, port: mark.port }, container };
 }
 
 /** What would be done, with nothing changed. */
@@ -72,19 +74,13 @@ export interface Prepared {
   written: WriteResult;
 }
 
-/** @throws Trouble `install-later`, `proxy-missing`, `proxy-refuses`, `needs-root`, `no-include-folder` */
+/** @throws Trouble `no-engine`, `proxy-missing`, `proxy-refuses`, `needs-root`, `no-include-folder` */
 export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | keyof World>): Promise<Prepared> {
   const { site, cwd, env, now } = input;
   const { container, proxy } = site.plan.front;
-  if (container !== null)
-    throw new Trouble({
-      code: 'install-later',
-      message: 'This version does not yet bring a front in a container live by itself.',
-      remedy: `Run it by hand: mile-marker write --compose, then: ${programOf(proxy).words.reload({ container })}`,
-      exitCode: 2,
-    });
   const { program, installed } = await runnerOf(placeOf(site), env);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
+  const compose = await composeOf(input, true);
   const place = await installed.placeFor(program, entryOf(site));
   const { title, words } = programOf(proxy);
   if (place.how === 'refuses')
@@ -102,7 +98,17 @@ export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | 
     });
   }
   const running = await runningEdition(placeOf(site), input);
-  return { changes: written.changes, edition: written.edition, running, place, written };
+  const anew = compose === null || !compose.changed ? [] : [{ ...compose, after: compose.text }];
+  return { changes: [...written.changes, ...anew], edition: written.edition, running, place, written };
+}
+
+/** The Compose file of a front in a container; null where it runs on this host. */
+async function composeOf(
+  { site, cwd }: Pick<InstallInput, 'site' | 'cwd'>,
+  dry: boolean,
+): Promise<ComposeResult['file']> {
+  if (site.plan.front.container === null) return null;
+  return (await writeCompose({ site, folder: site.paths.front, cwd, dry })).file;
 }
 
 /** The steps one by one, for whoever may become root only for those that need it. */
@@ -144,14 +150,15 @@ function entryOf({ plan, paths }: Site): string {
  */
 export async function installFront(input: InstallInput): Promise<Installed> {
   const { site, cwd, now, onStep } = input;
-  const place = placeOf(site);
-  const { title } = programOf(place.proxy);
   const { running, place: reads } = await previewInstall(input);
+  const compose = await composeOf(input, false);
+  const place = { ...placeOf(site), remake: compose?.changed === true };
+  const { title } = programOf(place.proxy);
   const from = running === null ? null : await readEdition(place.folder, running).catch(() => null);
   const before = from === null ? null : await testedAs(input, from);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: false, onlyPrepare: true });
   const to = written.edition;
-  const isThere = !written.written && running === to && reads.how === 'read';
+  const isThere = !written.written && running === to && reads.how === 'read' && !place.remake;
   if (isThere && input.replace.length === 0) return { end: 'same', edition: to };
   onStep(`having ${title} test edition ${editionNumber(to)}`);
   const step = { from: from?.number ?? null, to };
@@ -159,18 +166,16 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   await assertAccepted(input, {
     ...step,
     reads,
+    place,
     swaps: prepared.map(({ path, made }) => ({ of: path, instead: made })),
   });
   const include = reads.how === 'file' ? reads.path : null;
-  const { proxy, mark, map } = place;
+  const { proxy, mark, map, container } = place;
   await noteFront(place.folder, {
     event: 'installing',
     at: now().toISOString(),
     ...step,
-    include,
-    proxy,
-    mark,
-    map,
+    ...{ include, proxy, mark, map, container },
     replaced: prepared.map(({ path, kept, link }) => ({ path, kept, link })),
   });
   onStep(`bringing edition ${editionNumber(to)} live`);
@@ -245,10 +250,9 @@ function halfBack({ from, to }: Step, why: string, stuck: string): Trouble {
 /** The server's own words on the new edition, before anything that runs sees it. */
 async function assertAccepted(
   input: InstallInput,
-  { to, reads, from, swaps }: Step & { reads: Place; swaps: readonly Swap[] },
+  { to, reads, place, from, swaps }: Step & { reads: Place; place: FrontPlace; swaps: readonly Swap[] },
 ): Promise<void> {
-  const place = placeOf(input.site);
-  const tried = reads.how === 'read' ? await tryInPlace(input, to, swaps) : await tryAlone(input, to);
+  const tried = reads.how === 'read' ? await tryInPlace(input, place, to, swaps) : await tryAlone(input, to);
   if (tried.passed || tried.untested === true) return;
   const why = tried.output;
   await noteFront(place.folder, { event: 'refused', at: input.now().toISOString(), edition: to, why });
@@ -261,10 +265,17 @@ async function assertAccepted(
 }
 
 /** Beside all that the installed program reads, in place of the edition that it reads now. */
-async function tryInPlace({ site, env }: InstallInput, to: number, swaps: readonly Swap[]): Promise<Tried> {
-  const { folder } = placeOf(site);
-  const { program, installed } = await runnerOf(placeOf(site), env);
+async function tryInPlace(
+  { env }: InstallInput,
+  place: FrontPlace,
+  to: number,
+  swaps: readonly Swap[],
+): Promise<Tried> {
+  const { folder } = place;
+  const { program, installed } = await runnerOf(place, env);
   const current = await readCurrent(folder);
+  // A container is told of no other folder than `current`.
+  if (current === null && place.container !== null) return { passed: false, output: '', untested: true };
   const moved =
     current === null || current.number === to
       ? []
@@ -324,9 +335,9 @@ export async function undoFront(input: UndoInput): Promise<Undone> {
   const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
   if (to !== null) await readEdition(place.folder, to);
   else if (await needsLine(place, input)) throw byHand(site);
-  const { proxy, mark, map } = place;
+  const { proxy, mark, map, container } = place;
   await noteFront(place.folder, {
-    ...{ event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark, map },
+    ...{ event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark, map, container },
   });
   const replaced = await switchedOff(place, to === null ? null : from);
   const problem = await goBack(place, { from: to, to: from }, 'undone', input);

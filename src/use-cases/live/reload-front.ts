@@ -1,12 +1,11 @@
 import { readFrontJournal } from '../../adapters/files/editions.ts';
-import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import type { Env } from '../../adapters/proxies/adapter.ts';
-import { runQuiet } from '../../adapters/processes/run-quiet.ts';
-import { reasonOf, Trouble } from '../../adapters/trouble.ts';
+import { Trouble } from '../../adapters/trouble.ts';
 import { liveEdition } from '../../core/live/front-journal.ts';
-import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
+import { runnerOf } from './front-moves.ts';
+import { placeOf } from './install-front.ts';
 
 /**
  * Whether what changed is to be brought live at once: where an installation stands, unless a person says otherwise.
@@ -25,28 +24,16 @@ export async function takesUpAtOnce(
  *
  * @throws Trouble `reload-failed`, `proxy-missing`
  */
-export async function reloadFront({ front }: Pick<Plan, 'front'>, env: Env): Promise<void> {
+export async function reloadFront(site: Parameters<typeof placeOf>[0], env: Env): Promise<void> {
+  const { front } = site.plan;
   const { limits, words, title } = programOf(front.proxy);
   if (limits.readsCertificatesAnew) return;
-  const by = words.reload(front);
-  const said = front.container === null ? await onHost(front.proxy, env) : await inContainer(by);
-  if (said === null) return;
-  const message = `${title} did not take up the new certificate: ${said}.`;
-  throw new Trouble({ code: 'reload-failed', message, remedy: `The certificate is stored. Reload it by hand: ${by}` });
-}
-
-/** Why it failed; null when it did not. */
-async function onHost(proxy: Plan['front']['proxy'], env: Env): Promise<string | null> {
-  const adapter = adapterOf(proxy);
-  if (adapter === null) return 'this version does not know how';
-  const { passed, output } = await adapter.installed.reload(await adapter.find(env));
-  return passed ? null : firstLine(output);
-}
-
-async function inContainer(command: string): Promise<string | null> {
-  const [program = '', ...argv] = command.split(' ');
-  const { code, err, cause } = await runQuiet(program, argv);
-  return code === 0 ? null : cause === null ? firstLine(err) : reasonOf(cause);
+  const { program, installed } = await runnerOf(placeOf(site), env);
+  const { passed, output } = await installed.reload(program);
+  if (passed) return;
+  const message = `${title} did not take up the new certificate: ${firstLine(output)}.`;
+  const remedy = `The certificate is stored. Reload it by hand: ${words.reload(front)}`;
+  throw new Trouble({ code: 'reload-failed', message, remedy });
 }
 
 function firstLine(text: string): string {

@@ -16,8 +16,8 @@ interface Settled {
 export async function settleFront(folder: string, world: World): Promise<Settled | null> {
   const begun = unfinished(await readFrontJournal(folder).catch(() => []));
   if (begun === null) return null;
-  const { from, to, proxy, mark, map = '' } = begun;
-  const place = { folder, proxy, mark, map };
+  const { from, to, proxy, mark, map = '', container = null } = begun;
+  const place = { folder, proxy, mark, map, container };
   const running = await runningEdition(place, world);
   const cut = `An earlier installation of ${liveWords(to)} was cut short.`;
   if (to !== null && running === to && (await readEdition(folder, to).catch(() => null)) !== null) {

@@ -14,9 +14,9 @@ import {
 } from '../../core/proxies/front-compose.ts';
 import type { Site } from '../map/load.ts';
 
-/** @property file null when the front runs on this host and needs no container */
+/** @property file null when the front runs on this host and needs no container; `before` is what stood there, null when nothing did */
 export interface ComposeResult {
-  file: { path: string; text: string; changed: boolean } | null;
+  file: { path: string; text: string; before: string | null; changed: boolean } | null;
   ports: ClosedPort[];
 }
 
@@ -54,7 +54,7 @@ export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput
       throw writeTrouble(path, cause);
     });
   }
-  return { file: { path: shownPath(path, cwd), text, changed: before !== text }, ports };
+  return { file: { path: shownPath(path, cwd), text, before, changed: before !== text }, ports };
 }
 
 /** Whose the keys are: the proxy must run as that user, since nobody else may read them. */

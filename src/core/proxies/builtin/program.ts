@@ -38,7 +38,7 @@ export const builtin: ProxyProgram = {
   modules: [],
   words: {
     goLive: install,
-    first: ({ container }) => (container === null ? 'mile-marker install' : 'mile-marker write --compose'),
+    first: install,
     reload: install,
     start: ({ container }) => (container === null ? 'mile-marker install' : `docker start ${container}`),
     atBoot: () => 'mile-marker install service',
@@ -56,8 +56,17 @@ export const builtin: ProxyProgram = {
       healthcheck: healthOf(['CMD', 'node', '-e', ask]),
     };
   },
+  contained: {
+    test: null,
+    signal: 'USR2',
+    ask: (url) => [
+      'node',
+      '-e',
+      `fetch('${url}').then((answer) => answer.text()).then((text) => process.stdout.write(text))`,
+    ],
+  },
 };
 
-function install({ container }: { container: string | null }): string {
-  return container === null ? 'mile-marker install' : `mile-marker write && docker restart ${container}`;
+function install(): string {
+  return 'mile-marker install';
 }

@@ -46,4 +46,5 @@ export const haproxy: ProxyProgram = {
     'tls-suites': '`ciphers ECDHE+AESGCM:ECDHE+CHACHA20` on the bind line',
   },
   compose: null,
+  contained: null,
 };

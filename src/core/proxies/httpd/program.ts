@@ -59,4 +59,5 @@ export const httpd: ProxyProgram = {
     'default-site': 'on Debian: a2dissite 000-default',
   },
   compose: null,
+  contained: null,
 };

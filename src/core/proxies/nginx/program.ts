@@ -81,13 +81,21 @@ export const nginx: ProxyProgram = {
   },
   compose: ({ plan, front, certificates, more }) => {
     const { address, port } = plan.front.mark;
-    const mark = `http://${address}:${String(port)}/mark`;
     return {
       image: 'nginx:stable',
       command: ['nginx', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`, '-g', 'daemon off;'],
       volumes: [front, certificates, ...more].map(readOnly),
       // Images of nginx have one of the two.
-      healthcheck: healthOf(['CMD-SHELL', `curl -fsS ${mark} || wget -qO- ${mark}`]),
+      healthcheck: healthOf(['CMD-SHELL', askWords(`http://${address}:${String(port)}/mark`)]),
     };
   },
+  contained: {
+    test: (front) => ['nginx', '-t', '-q', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`],
+    signal: 'HUP',
+    ask: (url) => ['sh', '-c', askWords(url)],
+  },
 };
+
+function askWords(url: string): string {
+  return `curl -fsS ${url} || wget -qO- ${url}`;
+}

@@ -1,0 +1,182 @@
+import { setTimeout as pause } from 'node:timers/promises';
+import * as z from 'zod';
+import { reasonOf } from '../trouble.ts';
+import type { EngineAddress } from './address.ts';
+import { exchange } from './exchange.ts';
+
+/** How a command in a container ended, and what it said. */
+interface EndedInside {
+  code: number;
+  out: string;
+  err: string;
+}
+
+const quickMs = 15_000;
+/** The engine waits ten seconds for a container to end by itself before it kills it. */
+const stopMs = 30_000;
+
+const inspected = z.looseObject({
+  Id: z.string(),
+  State: z.looseObject({ Running: z.boolean() }),
+  Config: z.looseObject({ Image: z.string(), User: z.string().optional(), Env: z.array(z.string()).nullish() }),
+  HostConfig: z.looseObject({ Binds: z.array(z.string()).nullish(), Mounts: z.array(z.unknown()).nullish() }),
+});
+type Inspected = z.output<typeof inspected>;
+
+/**
+ * One container, by its name, through the engine's HTTP API (version 1.41 and later; "Containers" and "Exec" of its reference). Every call ends within its
+ * time limit; what goes wrong is an `Error` with a whole sentence less its full stop.
+ */
+export class EngineContainer {
+  constructor(
+    private readonly address: EngineAddress,
+    readonly name: string,
+  ) {}
+
+  /** Null when there is none of this name. */
+  async isRunning(): Promise<boolean | null> {
+    const found = await this.inspect();
+    return found?.State.Running ?? null;
+  }
+
+  async start(): Promise<void> {
+    await this.order(`${this.path}/start`, stopMs);
+  }
+
+  async stop(): Promise<void> {
+    await this.order(`${this.path}/stop`, stopMs);
+  }
+
+  /** @param signal as `kill -s` has it, such as HUP */
+  async signal(signal: string): Promise<void> {
+    await this.order(`${this.path}/kill?signal=${signal}`, quickMs);
+  }
+
+  /** Runs a command in it. */
+  async run(argv: readonly string[]): Promise<EndedInside> {
+    const made = await this.ask(`${this.path}/exec`, { AttachStdout: true, AttachStderr: true, Cmd: argv }, idAnswer);
+    const body = await this.raw('POST', `/exec/${made.Id}/start`, quickMs, { Detach: false, Tty: false });
+    for (let left = 20; left > 0; left -= 1) {
+      const { ExitCode: code } = await this.ask(`/exec/${made.Id}/json`, undefined, exitAnswer);
+      if (code !== null) return { code, ...demultiplexed(body) };
+      await pause(50);
+    }
+    throw new Error(`the engine does not say how ${argv[0] ?? ''} ended`);
+  }
+
+  /**
+   * Runs a command in a container just like it, without a network and with more folders of this host in place of what it has there; the container is gone
+   * afterwards.
+   *
+   * @param binds HOST:INSIDE:ro @returns null when there is none to be like
+   */
+  async runBeside(argv: readonly string[], binds: readonly string[], withinMs: number): Promise<EndedInside | null> {
+    const like = await this.inspect();
+    if (like === null) return null;
+    const { Id: id } = await this.ask('/containers/create', besideOf(like, argv, binds), idAnswer);
+    try {
+      await this.order(`/containers/${id}/start`, quickMs);
+      const { StatusCode: code } = parsed(await this.raw('POST', `/containers/${id}/wait`, withinMs), waitAnswer);
+      const said = await this.raw('GET', `/containers/${id}/logs?stdout=1&stderr=1`, quickMs);
+      return { code, ...demultiplexed(said) };
+    } finally {
+      await this.raw('DELETE', `/containers/${id}?force=1&v=1`, stopMs);
+    }
+  }
+
+  private get path(): string {
+    return `/containers/${encodeURIComponent(this.name)}`;
+  }
+
+  private async inspect(): Promise<Inspected | null> {
+    const { status, body } = await this.exchanged('GET', `${this.path}/json`, quickMs);
+    if (status === 404) return null;
+    return parsed(accepted(status, body), inspected);
+  }
+
+  private async order(path: string, timeoutMs: number): Promise<void> {
+    await this.raw('POST', path, timeoutMs);
+  }
+
+  private async ask<T extends z.ZodType>(path: string, body: unknown, form: T): Promise<z.output<T>> {
+    return parsed(await this.raw(body === undefined ? 'GET' : 'POST', path, quickMs, body), form);
+  }
+
+  private async raw(
+    method: 'GET' | 'POST' | 'DELETE',
+    path: string,
+    timeoutMs: number,
+    body?: unknown,
+  ): Promise<Buffer> {
+    const answer = await this.exchanged(method, path, timeoutMs, body);
+    return accepted(answer.status, answer.body);
+  }
+
+  private async exchanged(
+    method: 'GET' | 'POST' | 'DELETE',
+    path: string,
+    timeoutMs: number,
+    body?: unknown,
+  ): Promise<{ status: number; body: Buffer }> {
+    try {
+      return await exchange(this.address, { method, path, body, timeoutMs });
+    } catch (cause) {
+      throw new Error(`the container engine at ${this.address.shown} gives no answer (${reasonOf(cause)})`, { cause });
+    }
+  }
+}
+
+const idAnswer = z.looseObject({ Id: z.string() });
+const exitAnswer = z.looseObject({ ExitCode: z.int().nullable() });
+const waitAnswer = z.looseObject({ StatusCode: z.int() });
+const errorAnswer = z.looseObject({ message: z.string() });
+
+/** 304: it is so already. */
+function accepted(status: number, body: Buffer): Buffer {
+  if (status < 300 || status === 304) return body;
+  let message = `status ${String(status)}`;
+  try {
+    message = errorAnswer.parse(JSON.parse(body.toString('utf8'))).message;
+  } catch {
+    // Its status has to do.
+  }
+  throw new Error(`the container engine refuses: ${message.trim().replace(/\.$/, '')}`);
+}
+
+function parsed<T extends z.ZodType>(body: Buffer, form: T): z.output<T> {
+  const read = form.safeParse(JSON.parse(body.toString('utf8')));
+  if (read.success) return read.data;
+  throw new Error('the container engine answers in an unknown form');
+}
+
+function besideOf({ Config, HostConfig }: Inspected, argv: readonly string[], binds: readonly string[]): unknown {
+  return {
+    Image: Config.Image,
+    User: Config.User,
+    Env: Config.Env,
+    Cmd: argv,
+    NetworkDisabled: true,
+    HostConfig: {
+      Binds: [...(HostConfig.Binds ?? []), ...binds],
+      Mounts: HostConfig.Mounts,
+      NetworkMode: 'none',
+      ReadonlyRootfs: true,
+      Tmpfs: { '/tmp': '' },
+      CapAdd: HostConfig['CapAdd'],
+      CapDrop: HostConfig['CapDrop'],
+      SecurityOpt: HostConfig['SecurityOpt'],
+    },
+  };
+}
+
+/** Two streams in one: pieces of eight bytes of head, the number of the stream first and the length last, and so many bytes (the API's "Stream format"). */
+function demultiplexed(bytes: Buffer): Pick<EndedInside, 'out' | 'err'> {
+  const pieces: Record<'out' | 'err', Buffer[]> = { out: [], err: [] };
+  let at = 0;
+  while (at + 8 <= bytes.length) {
+    const length = bytes.readUInt32BE(at + 4);
+    pieces[bytes[at] === 2 ? 'err' : 'out'].push(bytes.subarray(at + 8, at + 8 + length));
+    at += 8 + length;
+  }
+  return { out: Buffer.concat(pieces.out).toString('utf8'), err: Buffer.concat(pieces.err).toString('utf8') };
+}
