@@ -1,5 +1,6 @@
+import { spawn, spawnSync } from 'node:child_process';
 import { once } from 'node:events';
-import { existsSync, readdirSync, readFileSync, readlinkSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, lchownSync, readdirSync, readFileSync, readlinkSync, rmSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import tls from 'node:tls';
 import { join } from 'node:path';
@@ -7,7 +8,7 @@ import pLimit from 'p-limit';
 import { spareEditions } from '../src/core/live/front-journal.ts';
 import { listening, portOf } from './support/ports.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
-import { folderWith, mileMarker, mileMarkerProcess, type Ran } from './support/program.ts';
+import { ended, folderWith, mileMarker, mileMarkerProcess, program, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
 /** The map brought live by one command, on a real nginx with a configuration of its own; and whatever comes in between. */
@@ -165,6 +166,33 @@ test('check --installed tells what was changed by hand, what is not live, and wh
   await at.run('write');
   const waits = await at.run('check', '--installed', '--json');
   expect(waits.out).toContain('The front runs edition 0002, and edition 0003 was written last');
+});
+
+test('without root it changes nothing, and prints the steps of which some need root', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  const [user, group] = [65_534, 65_534];
+  for (const path of ['.', 'mile-marker.yaml', ...readdirSync(at.folder, { recursive: true, encoding: 'utf8' })])
+    if (!path.startsWith('machine')) lchownSync(join(at.folder, path), user, group);
+  const asUser = (...argv: string[]): Promise<Ran> =>
+    ended(
+      spawn(process.execPath, [program, ...argv], {
+        cwd: at.folder,
+        uid: user,
+        gid: group,
+        env: { ...at.env, HOME: at.folder, DOCKER_HOST: 'none' },
+      }),
+    );
+  const { code, err } = await asUser('install', '--yes');
+  expect([code, err]).toEqual([2, expect.stringMatching(/needs root: [^]*was not touched\. Nothing was changed\./)]);
+  expect(existsSync(join(at.folder, '.mile-marker/front'))).toBe(false);
+  // Step by step as it is printed: the first one as that user, the others as root.
+  expect((await asUser('write')).code).toBe(0);
+  const line = /as root: add this line .*?: (include .*;)/.exec(err)?.[1] ?? '';
+  writeFileSync(join(at.files, 'marsh.conf'), `${line}\n`);
+  expect(err).toContain('as root: nginx -t && nginx -s reload');
+  spawnSync(join(at.folder, 'machine/bin/nginx'));
+  expect(await at.mark()).toBe('edition 0001');
 });
 
 test('what is made, paused or renewed is live at once where the front was installed', async () => {
