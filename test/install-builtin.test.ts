@@ -1,4 +1,4 @@
-import { execFileSync, spawnSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import net from 'node:net';
@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import tls from 'node:tls';
 import { upgradeTo } from '../src/core/rehearsal/sent.ts';
 import { startStandIn, type StandIn } from '../src/adapters/rehearsal/stand-in.ts';
-import { folderWith, mileMarker, program, type Ran } from './support/program.ts';
+import { ended, folderWith, mileMarker, program, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
 /** The builtin front in the background: as a process of its own, and as a unit of systemd. */
@@ -129,14 +129,11 @@ esac
 `;
 
 /** In mounts of its own, in which systemd seems to run: the real one would want a machine for itself. */
-function withSystemd(folder: string, ...argv: string[]): Ran {
+function withSystemd(folder: string, ...argv: string[]): Promise<Ran> {
   const stage = `mkdir -p /run/systemd/system && mount --bind ${folder}/units /etc/systemd/system && PATH=${folder}/bin:$PATH exec "$@"`;
-  const { status, stdout, stderr } = spawnSync(
-    'unshare',
-    ['--mount', 'sh', '-c', `mount -t tmpfs tmpfs /run && ${stage}`, 'sh', process.execPath, program, ...argv],
-    { cwd: folder, encoding: 'utf8', env: { PATH: process.env['PATH'], LOG: `${folder}/log`, DOCKER_HOST: 'none' } },
-  );
-  return { code: status, out: stdout, err: stderr };
+  const inside = ['sh', '-c', `mount -t tmpfs tmpfs /run && ${stage}`, 'sh', process.execPath, program, ...argv];
+  const env = { PATH: process.env['PATH'], LOG: `${folder}/log`, DOCKER_HOST: 'none' };
+  return ended(spawn('unshare', ['--mount', ...inside], { cwd: folder, env }));
 }
 
 test('as a unit of systemd: shown, started, given what changes, and taken away', async () => {
@@ -149,19 +146,19 @@ test('as a unit of systemd: shown, started, given what changes, and taken away',
     3,
     expect.stringMatching(/systemd does not run here[^]*@reboot .*'--written'/),
   ]);
-  expect(withSystemd(at.folder, 'install', 'service', '--yes').err).toContain('Nothing is written yet');
+  expect((await withSystemd(at.folder, 'install', 'service', '--yes')).err).toContain('Nothing is written yet');
   expect((await at.run('install', '--yes', '--no-rehearsal')).code).toBe(0);
-  const shown = withSystemd(at.folder, 'install', 'service', '--dry-run');
+  const shown = await withSystemd(at.folder, 'install', 'service', '--dry-run');
   expect(shown.out).toMatch(/NoNewPrivileges=yes\nProtectSystem=strict[^]*ReadWritePaths=\S+\/\.mile-marker\n/);
-  const made = withSystemd(at.folder, 'install', 'service', '--yes');
+  const made = await withSystemd(at.folder, 'install', 'service', '--yes');
   expect([made.code, made.err]).toEqual([0, expect.stringContaining('systemd starts mile-marker.service now')]);
   expect(existsSync(join(at.folder, '.mile-marker/serve.json'))).toBe(false);
-  expect(withSystemd(at.folder, 'install', 'service').err).toContain('stand as they should');
+  expect((await withSystemd(at.folder, 'install', 'service')).err).toContain('stand as they should');
   at.say(more);
   await at.run('certs', 'make', '--no-reload');
-  expect(withSystemd(at.folder, 'install', '--yes', '--no-rehearsal').err).toContain('Edition 0002 is live');
+  expect((await withSystemd(at.folder, 'install', '--yes', '--no-rehearsal')).err).toContain('Edition 0002 is live');
   expect(readFileSync(`${at.folder}/log.out`, 'utf8')).toContain('serving edition 0002');
-  const timers = withSystemd(at.folder, 'install', 'timers', '--yes');
+  const timers = await withSystemd(at.folder, 'install', 'timers', '--yes');
   expect([timers.code, timers.err]).toEqual([
     0,
     expect.stringContaining('mile-marker-renew.timer, mile-marker-verify.timer'),
@@ -169,9 +166,9 @@ test('as a unit of systemd: shown, started, given what changes, and taken away',
   expect(readFileSync(`${at.folder}/log`, 'utf8')).toContain(
     'enable --now mile-marker-renew.timer mile-marker-verify.timer',
   );
-  const undone = withSystemd(at.folder, 'undo', 'service', '--yes');
+  const undone = await withSystemd(at.folder, 'undo', 'service', '--yes');
   expect([undone.code, undone.err]).toEqual([0, expect.stringContaining('Stopped and removed: mile-marker.service')]);
   await gone(at.mark);
   expect([await at.mark(), existsSync(join(at.folder, 'units/mile-marker.service'))]).toEqual(['nothing', false]);
-  expect(withSystemd(at.folder, 'undo', 'service', '--yes').err).toContain('has made no units');
+  expect((await withSystemd(at.folder, 'undo', 'service', '--yes')).err).toContain('has made no units');
 });
