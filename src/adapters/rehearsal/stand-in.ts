@@ -30,7 +30,9 @@ export async function startStandIn(
     if (onSeen === undefined) seen.push(one);
     else onSeen(one);
   };
-  const server = tls === undefined ? http.createServer() : https.createServer(tls);
+  // A request may take as long as it likes.
+  const patient = { requestTimeout: 0 };
+  const server = tls === undefined ? http.createServer(patient) : https.createServer({ ...tls, ...patient });
   server.on('request', (request: http.IncomingMessage, response: http.ServerResponse) => {
     let body = '';
     request.setEncoding('utf8').on('data', (text: string) => (body += text));
