@@ -59,6 +59,15 @@ try {
   await picture('dns', ['mile-marker dns records', `mile-marker dns check --resolver 127.0.0.1:${resolver}`], folder);
   await picture('links', ['mile-marker verify --links'], folder);
   await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
+  await picture('rehearse', ['mile-marker rehearse --all'], folder);
+  const [opened, closed] = ['everyone', 'home'].map((gate) => `to: nestcam:3000\n    gate: ${gate}`);
+  edit(folder, opened, closed);
+  await picture(
+    'install',
+    ['mile-marker install --yes', 'mile-marker editions', 'mile-marker undo front --yes'],
+    folder,
+  );
+  edit(folder, closed, opened);
   // The front of the demo goes on running, so this one has ports of its own.
   edit(folder, 'proxy: builtin', 'proxy: nginx\n  listen: {http: 9080, https: 9443}');
   edit(folder, /mark: .*/, 'mark: 127.0.0.1:29190');

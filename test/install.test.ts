@@ -95,8 +95,8 @@ test('from nothing to live and back again', async () => {
   expect(await at.mark()).toBe('edition 0002');
   expect((await at.run('undo', 'front', '2', '--yes')).err).toMatch(/Edition 0002 is live already/);
   const list = await at.run('editions');
-  expect(list.out).toMatch(/0001 .* was live|0001 .*taken back/);
-  expect(list.out).toMatch(/0002 .* live\n/);
+  expect(list.out).toMatch(/0001 .* 1 road +(was live|taken back)/);
+  expect(list.out).toMatch(/0002 .* new roster\S+ +live\n/);
   expect(await at.run('undo', 'front', '9', '--yes')).toMatchObject({
     code: 2,
     err: expect.stringContaining('There are: 0001, 0002') as string,
@@ -355,6 +355,34 @@ test('a server that says it has reloaded and has not is found out', async () => 
     expect.stringMatching(/did not take it up[^]*Live now: nothing of this map/),
   ]);
 }, 60_000);
+
+test('a server that dies when it is told to reload is started again with what it had', async () => {
+  const root = '"$(dirname "$0")/.."';
+  const at = await place(`[ -e ${root}/died ] || { touch ${root}/died; kill "$(cat ${root}/nginx.pid)"; exit 0; }`);
+  writeFileSync(join(at.folder, 'machine/died'), '');
+  await at.run('certs', 'make');
+  expect((await at.run('install', '--yes', '--no-rehearsal')).code).toBe(0);
+  at.say(undefined, more);
+  await at.run('certs', 'make', '--no-reload');
+  rmSync(join(at.folder, 'machine/died'));
+  const ran = await at.run('install', '--yes', '--no-rehearsal');
+  expect([ran.code, ran.err]).toEqual([
+    3,
+    expect.stringMatching(/did not take it up[^]*Live now: edition 0001, as before/),
+  ]);
+  expect(await at.mark()).toBe('edition 0001');
+}, 60_000);
+
+test('of two at once one waits for the other, and finds its work done', async () => {
+  const at = await place();
+  await at.run('certs', 'make');
+  const both = await Promise.all([1, 2].map(() => at.run('install', '--yes', '--no-rehearsal')));
+  expect(both.map(({ code }) => code)).toEqual([0, 0]);
+  expect(both.map(({ err }) => /is live( already)?\./.exec(err)?.[0]).sort()).toEqual(['is live already.', 'is live.']);
+  expect(await at.mark()).toBe('edition 0001');
+  const journal = readFileSync(join(at.folder, '.mile-marker/front/journal.jsonl'), 'utf8');
+  expect(journal.match(/"installing"/g)).toHaveLength(1);
+});
 
 const hook = join(__dirname, 'support/faults.mjs');
 const abreast = pLimit(3);

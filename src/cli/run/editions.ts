@@ -1,10 +1,14 @@
-import { editionsIn, readCurrent, readFrontJournal } from '../../adapters/files/editions.ts';
+import { editionsIn, readCurrent, readEdition, readFrontJournal } from '../../adapters/files/editions.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { becameOf, type Became, type Outcome } from '../../core/live/front-journal.ts';
+import { differenceWords, editionDifference, type EditionDifference } from '../../core/live/edition-difference.ts';
+import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { CommandContext } from '../io.ts';
 import { jsonDocument } from '../print/json.ts';
+import { plural } from '../print/style.ts';
 import { table } from '../print/table.ts';
 
 interface Options {
@@ -29,7 +33,18 @@ export async function runEditions({ map, json }: Options, { io }: CommandContext
   const { front } = statePaths(mapFile);
   const current = (await readCurrent(front))?.number ?? null;
   const entries = await readFrontJournal(front);
-  const editions = (await editionsIn(front)).map((number) => ({ number, ...becameOf(entries, number, current) }));
+  const numbers = await editionsIn(front);
+  const plans = await Promise.all(numbers.map((number) => planOf(front, number)));
+  const editions = numbers.map((number, index) => {
+    const plan = plans[index] ?? null;
+    const before = plans[index - 1] ?? null;
+    const known = plan !== null && (index === 0 || before !== null);
+    return {
+      number,
+      ...becameOf(entries, number, current),
+      difference: known ? editionDifference(before, plan) : null,
+    };
+  });
   if (json === true) {
     io.out(jsonDocument('editions', { map: mapFile, current, editions }));
     return;
@@ -38,11 +53,31 @@ export async function runEditions({ map, json }: Options, { io }: CommandContext
     io.err('No edition was written yet.\nnext: mile-marker install\n');
     return;
   }
-  io.out(table(['edition', 'time (UTC)', 'outcome'], editions.map(row)));
+  io.out(
+    table(
+      ['edition', 'time (UTC)', 'against the one before', 'outcome'],
+      editions.map((one, index) => row({ ...one, isFirst: index === 0 })),
+    ),
+  );
   io.err('next: to go back to one: mile-marker undo front EDITION\n');
 }
 
-function row({ number, at, outcome, why }: Became & { number: number }): string[] {
+/** Null for one of an earlier version, which kept none, and for one that was damaged. */
+async function planOf(front: string, number: number): Promise<Plan | null> {
+  const { files } = await readEdition(front, number).catch(() => ({ files: [] }));
+  return readPlan(files.find(({ path }) => path === planPath)?.content ?? '');
+}
+
+function row({
+  number,
+  at,
+  outcome,
+  why,
+  difference,
+  isFirst,
+}: Became & { number: number; difference: EditionDifference | null; isFirst: boolean }): string[] {
   const time = at === null ? '-' : at.slice(0, 19).replace('T', ' ');
-  return [editionNumber(number), time, why === null ? words[outcome] : `${words[outcome]}: ${why}`];
+  const differs =
+    difference === null ? '-' : isFirst ? plural(difference.added.length, 'road') : differenceWords(difference);
+  return [editionNumber(number), time, differs, why === null ? words[outcome] : `${words[outcome]}: ${why}`];
 }

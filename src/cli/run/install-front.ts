@@ -223,7 +223,7 @@ function report(result: Installed, { json }: OpenOptions, io: Io): void {
       const { well, untested, unsure, faulty } = countStandings(result.after.roads);
       const wrong = result.after.findings.filter(({ severity }) => severity === 'error');
       if (json !== true && wrong.length > 0)
-        io.out(`${formatFindings(wrong, { width: io.width, colour: io.colour.out })}\n`);
+        io.out(`\n${formatFindings(wrong, { width: io.width, colour: io.colour.out })}\n`);
       const rest = untested + unsure === 0 ? '' : `, ${String(untested + unsure)} not tested to the end`;
       const bad = faulty === 0 ? '' : `, ${String(faulty)} with something wrong`;
       io.err(

@@ -95,6 +95,7 @@ export const liveDocuments = {
         outcome: z.enum(['written', 'live', 'confirmed', 'not-tested', 'returned', 'refused', 'unfinished']),
         at: z.string().nullable(),
         why: z.string().nullable(),
+        difference: z.strictObject({ added: texts, gone: texts, changed: texts, others: z.boolean() }).nullable(),
       }),
     ),
   },
