@@ -97,7 +97,12 @@ test('goes live in the background, takes up what changes without losing anybody,
   end(at.folder);
   await gone(at.mark);
   expect((await at.run('install', '--yes', '--no-rehearsal')).err).toContain('is live');
-  expect((await at.run('undo', 'front', '--yes')).code).toBe(0);
+  // The map may say another proxy by now: what goes is what was brought live.
+  const map = join(at.folder, 'mile-marker.yaml');
+  writeFileSync(map, readFileSync(map, 'utf8').replace('proxy: builtin', 'proxy: nginx'));
+  for (let left = 5; left > 0 && (await at.mark()) !== 'nothing'; left -= 1)
+    expect((await at.run('undo', 'front', '--yes')).code).toBe(0);
+  expect(await at.mark()).toBe('nothing');
 });
 
 async function gone(mark: () => Promise<string>): Promise<void> {

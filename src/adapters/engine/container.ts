@@ -16,7 +16,7 @@ const quickMs = 15_000;
 const stopMs = 30_000;
 
 const inspected = z.looseObject({
-  Id: z.string(),
+  Created: z.iso.datetime(),
   State: z.looseObject({ Running: z.boolean() }),
   Config: z.looseObject({ Image: z.string(), User: z.string().optional(), Env: z.array(z.string()).nullish() }),
   HostConfig: z.looseObject({ Binds: z.array(z.string()).nullish(), Mounts: z.array(z.unknown()).nullish() }),
@@ -33,10 +33,10 @@ export class EngineContainer {
     readonly name: string,
   ) {}
 
-  /** Null when there is none of this name. */
-  async isRunning(): Promise<boolean | null> {
+  /** Whether it runs, and when it was made; null when there is none of this name. */
+  async state(): Promise<{ running: boolean; made: Date } | null> {
     const found = await this.inspect();
-    return found?.State.Running ?? null;
+    return found === null ? null : { running: found.State.Running, made: new Date(found.Created) };
   }
 
   async start(): Promise<void> {

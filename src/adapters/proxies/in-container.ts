@@ -1,3 +1,4 @@
+import { stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { ContainedProxy } from '../../core/proxies/program.ts';
 import { frontComposeFile } from '../../core/proxies/front-compose.ts';
@@ -16,20 +17,24 @@ interface InContainerInput {
   words: ContainedProxy;
   /** Absolute path of the map; the Compose file of the front lies beside it. */
   map: string;
-  /** The Compose file says something new, so that the container has to be made anew. */
-  remake: boolean;
 }
 
 /** A proxy that runs in a container of its own, as `write --compose` has it: it reads nothing but our files. */
-export function inContainer({ container: name, engine, words, map, remake }: InContainerInput): InstalledProxy {
+export function inContainer({ container: name, engine, words, map }: InContainerInput): InstalledProxy {
   const container = new EngineContainer(engine, name);
+  // Of a file that is newer than the container, the engine's own program sees whether it says something else.
+  const isCurrent = async (): Promise<boolean> => {
+    const state = await container.state();
+    const file = await stat(join(dirname(map), frontComposeFile)).catch(() => null);
+    return state !== null && (file === null || file.mtime <= state.made);
+  };
   const carriedOut = async (work: () => Promise<Tried>): Promise<Tried> =>
     work().catch((error: unknown) => ({ passed: false, output: reasonOf(error) }));
   const testWith = (_: string, swaps: readonly Swap[]): Promise<Tried> =>
     carriedOut(async () => {
       if (words.test === null) return { passed: true, output: '' };
       // The one that runs may not have what the new one gets.
-      if (remake) return untested;
+      if (!(await isCurrent())) return untested;
       const binds = swaps.map(({ instead, of }) => `${instead}:${of}:ro`);
       const ended = await container.runBeside(words.test(statePaths(map).front), binds, patienceMs);
       // Before the first start there is none to be like; whether it comes up is seen by its mark.
@@ -41,20 +46,26 @@ export function inContainer({ container: name, engine, words, map, remake }: InC
     testWith,
     reload: () =>
       carriedOut(async () => {
-        if (remake || (await container.isRunning()) !== true)
+        if (!(await isCurrent()) || (await container.state())?.running !== true)
           return { passed: false, output: 'it does not run', stopped: true };
         await container.signal(words.signal);
         return { passed: true, output: '' };
       }),
     start: () =>
       carriedOut(async () => {
-        if (remake || (await container.isRunning()) === null) return madeByCompose(map, engine);
-        await container.start();
+        const before = await container.state();
+        const made = (await isCurrent()) ? null : await madeByCompose(map, engine);
+        if (made?.passed === false) return made;
+        const after = await container.state();
+        // Made anew it has read everything; the same one that runs on has not.
+        const isSame = before?.running === true && before.made.getTime() === after?.made.getTime();
+        if (isSame) await container.signal(words.signal);
+        else if (made === null) await container.start();
         return { passed: true, output: '' };
       }),
     stop: () =>
       carriedOut(async () => {
-        if ((await container.isRunning()) === true) await container.stop();
+        if ((await container.state())?.running === true) await container.stop();
         return { passed: true, output: '' };
       }),
     mark: async ({ address, port }) => {

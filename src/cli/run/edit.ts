@@ -3,7 +3,7 @@ import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { editMap, type Edit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
-import { previewInstall } from '../../use-cases/live/install-front.ts';
+import { previewInstall } from '../../use-cases/live/preview-install.ts';
 import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import type { CommandContext, Io } from '../io.ts';
 import type { OpenOptions } from '../open-site.ts';

@@ -9,14 +9,8 @@ import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { liveWords, readAnew, runningEdition } from '../../use-cases/live/front-moves.ts';
-import {
-  installFront,
-  placeOf,
-  previewInstall,
-  undoFront,
-  type Installed,
-  type Prepared,
-} from '../../use-cases/live/install-front.ts';
+import { installFront, undoFront, type Installed } from '../../use-cases/live/install-front.ts';
+import { livePlaceOf, placeOf, previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
 import { editionBefore } from '../../core/live/front-journal.ts';
 import { readFrontJournal, readCurrent } from '../../adapters/files/editions.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
@@ -276,7 +270,8 @@ export async function runUndoFront(
   const current = (await readCurrent(front))?.number ?? null;
   const to = edition ?? editionBefore(await readFrontJournal(front), current);
   const world = { env: io.env, now: io.now, signal: io.signal };
-  const running = await runningEdition(placeOf(site), world);
+  const place = await livePlaceOf(site);
+  const running = await runningEdition(place, world);
   if (to === null && running === null && current === null) {
     io.err('Nothing of this map is live. Nothing was changed.\n');
     return;
@@ -285,7 +280,7 @@ export async function runUndoFront(
     io.err(`Edition ${editionNumber(to)} is live already. Nothing was changed.\n`);
     return;
   }
-  const { title } = programOf(site.plan.front.proxy);
+  const { title } = programOf(place.proxy);
   const question =
     to === null
       ? `There is no edition before. ${title} will serve nothing of this map. Go on?`

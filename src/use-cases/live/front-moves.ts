@@ -36,8 +36,6 @@ export interface FrontPlace {
   mark: { address: string; port: number };
   /** The container that it runs in, and the engine's address as the map has it; null for this host. */
   container: { name: string; engine: string | null } | null;
-  /** That container has to be made anew. */
-  remake?: boolean;
 }
 
 export interface World {
@@ -57,23 +55,20 @@ interface Runner {
 
 /** @throws Trouble `proxy-missing`, `no-engine` */
 export async function runnerOf(place: Omit<FrontPlace, 'folder' | 'mark'>, env: Env): Promise<Runner> {
-  const { proxy, map, container, remake = false } = place;
-  if (container !== null) return containerRunner({ proxy, map, container, remake }, env);
+  const { proxy, map, container } = place;
+  if (container !== null) return containerRunner({ proxy, map, container }, env);
   const adapter = adapterOf(proxy);
   if (adapter === null) return { program: map, installed: installedBuiltin, adapter };
   return { program: await adapter.find(env), installed: adapter.installed, adapter };
 }
 
-function containerRunner(
-  { proxy, map, container, remake }: Required<Omit<FrontPlace, 'folder' | 'mark'>>,
-  env: Env,
-): Runner {
+function containerRunner({ proxy, map, container }: Omit<FrontPlace, 'folder' | 'mark'>, env: Env): Runner {
   const { title, contained: words } = programOf(proxy);
   const engine = container === null ? null : engineAddress(container.engine, env);
   if (container !== null && words !== null && engine !== null)
     return {
       program: container.name,
-      installed: inContainer({ container: container.name, engine, words, map, remake }),
+      installed: inContainer({ container: container.name, engine, words, map }),
       adapter: null,
     };
   throw new Trouble({
@@ -136,7 +131,9 @@ async function moveToNone(place: FrontPlace, world: World): Promise<string | nul
   }
   await switchToNone(place.folder);
   const { program, installed } = await runnerOf(place, world.env);
-  const brought = await (installed.stop === undefined ? bring(place, world) : installed.stop(program));
+  const brought = await (installed.stop === undefined ? installed.reload(program) : installed.stop(program));
+  // One that does not run serves nothing of ours already.
+  if ('stopped' in brought) return null;
   if (!brought.passed) return brought.output;
   for (let left = markMs / 100; left > 0; left -= 1) {
     if ((await saidMark(place, world)) === null) return null;

@@ -21,7 +21,6 @@ import { editionNumber } from '../../core/proxies/edition.ts';
 import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { shellWord } from '../../core/shell-word.ts';
 import type { Site } from '../map/load.ts';
 import {
   goBack,
@@ -33,9 +32,9 @@ import {
   type FrontPlace,
   type World,
 } from './front-moves.ts';
+import { composeOf, livePlaceOf, placeOf, previewInstall } from './preview-install.ts';
 import { prepareReplacing, putReplaced, switchedOff } from './replace.ts';
-import { writeCompose, type ComposeResult } from './write-compose.ts';
-import { writeFiles, type WriteResult } from './write.ts';
+import { writeFiles } from './write.ts';
 
 /** @property test tests every road of a plan at the front itself */
 interface InstallInput extends World {
@@ -58,90 +57,6 @@ export type Installed =
   | { end: 'live'; edition: number; from: number | null; after: TestedFront; include: string | null }
   | { end: 'back'; edition: number; from: number | null; worse: Worse[] };
 
-export function placeOf({ plan, paths, mapFile, map }: Pick<Site, 'plan' | 'paths' | 'mapFile' | 'map'>): FrontPlace {
-  const { proxy, mark, container: name } = plan.front;
-  const container = name === null ? null : { name, engine: map.engine?.address ?? null };
-  return { folder: paths.front, proxy, map: mapFile, mark: { address: mark.address, port: mark.port }, container };
-}
-
-/** What would be done, with nothing changed. */
-export interface Prepared {
-  changes: WriteResult['changes'];
-  edition: number;
-  running: number | null;
-  /** What the proxy needs in order to read our files. */
-  place: Place;
-  written: WriteResult;
-}
-
-/** @throws Trouble `no-engine`, `proxy-missing`, `proxy-refuses`, `needs-root`, `no-include-folder` */
-export async function previewInstall(input: Pick<InstallInput, 'site' | 'cwd' | keyof World>): Promise<Prepared> {
-  const { site, cwd, env, now } = input;
-  const { container, proxy } = site.plan.front;
-  const { program, installed } = await runnerOf(placeOf(site), env);
-  const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
-  const compose = await composeOf(input, true);
-  const place = await installed.placeFor(program, entryOf(site));
-  const { title, words } = programOf(proxy);
-  if (place.how === 'refuses')
-    throw new Trouble({
-      code: 'proxy-refuses',
-      message: `${title} does not accept what it is set up with: ${place.why}. Nothing was changed.`,
-      remedy: `Fix that first: until then no reload changes anything. It works when this does: ${words.reload({ container })}`,
-    });
-  if (place.how === 'barred') throw needsRoot(site, place, written.includeLine);
-  if (place.how === 'by-hand') {
-    throw new Trouble({
-      code: 'no-include-folder',
-      message: `${title} cannot be told where the files are: ${place.why}.`,
-      remedy: `Add this line ${written.includeLine?.where ?? ''} yourself, then run this again: ${written.includeLine?.line ?? ''}`,
-    });
-  }
-  const running = await runningEdition(placeOf(site), input);
-  const anew = compose === null || !compose.changed ? [] : [{ ...compose, after: compose.text }];
-  return { changes: [...written.changes, ...anew], edition: written.edition, running, place, written };
-}
-
-/** The Compose file of a front in a container; null where it runs on this host. */
-async function composeOf(
-  { site, cwd }: Pick<InstallInput, 'site' | 'cwd'>,
-  dry: boolean,
-): Promise<ComposeResult['file']> {
-  if (site.plan.front.container === null) return null;
-  return (await writeCompose({ site, folder: site.paths.front, cwd, dry })).file;
-}
-
-/** The steps one by one, for whoever may become root only for those that need it. */
-function needsRoot(
-  { plan, mapFile }: Site,
-  { why, path, isRead }: Extract<Place, { how: 'barred' }>,
-  include: WriteResult['includeLine'],
-): Trouble {
-  const { title, words } = programOf(plan.front.proxy);
-  const map = `--map ${shellWord(mapFile)}`;
-  const line = include?.line ?? '';
-  const makes =
-    path === null
-      ? `as root: add this line ${include?.where ?? ''}: ${line}`
-      : `as root: echo ${shellWord(line)} > ${shellWord(path)}`;
-  const steps = [
-    `mile-marker write ${map}`,
-    ...(isRead ? [] : [makes]),
-    `as root: ${words.reload({ container: null })}`,
-    `mile-marker verify ${map}`,
-  ];
-  return new Trouble({
-    code: 'needs-root',
-    message: `Bringing this live needs root: ${why}. ${title} was not touched. Nothing was changed.`,
-    remedy: `As root: mile-marker install ${map}\n      Or step by step:\n${steps.map((step) => `      ${step}`).join('\n')}`,
-    exitCode: exit.badInput,
-  });
-}
-
-function entryOf({ plan, paths }: Site): string {
-  return join(paths.front, 'current', programOf(plan.front.proxy).renderer?.entry ?? '');
-}
-
 /**
  * Brings the map live: writes it, has the proxy test it beside all that it reads, switches, reloads, waits for the mark, tests the roads, and goes
  * back when a road that was right is not any more.
@@ -152,13 +67,13 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   const { site, cwd, now, onStep } = input;
   const { running, place: reads } = await previewInstall(input);
   const compose = await composeOf(input, false);
-  const place = { ...placeOf(site), remake: compose?.changed === true };
+  const place = placeOf(site);
   const { title } = programOf(place.proxy);
   const from = running === null ? null : await readEdition(place.folder, running).catch(() => null);
   const before = from === null ? null : await testedAs(input, from);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: false, onlyPrepare: true });
   const to = written.edition;
-  const isThere = !written.written && running === to && reads.how === 'read' && !place.remake;
+  const isThere = !written.written && running === to && reads.how === 'read' && compose?.changed !== true;
   if (isThere && input.replace.length === 0) return { end: 'same', edition: to };
   onStep(`having ${title} test edition ${editionNumber(to)}`);
   const step = { from: from?.number ?? null, to };
@@ -299,8 +214,8 @@ async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<T
   }
 }
 
-function byHand({ plan, paths }: Site): Trouble {
-  const { title, renderer, words } = programOf(plan.front.proxy);
+function byHand({ paths }: Site, { proxy }: FrontPlace): Trouble {
+  const { title, renderer, words } = programOf(proxy);
   const line = renderer?.includeLine({ current: join(paths.front, 'current') })?.line ?? '';
   return new Trouble({
     code: 'include-by-hand',
@@ -331,10 +246,10 @@ interface Undone {
 
 export async function undoFront(input: UndoInput): Promise<Undone> {
   const { site, to, now } = input;
-  const place = placeOf(site);
+  const place = await livePlaceOf(site);
   const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
   if (to !== null) await readEdition(place.folder, to);
-  else if (await needsLine(place, input)) throw byHand(site);
+  else if (await needsLine(place, input)) throw byHand(site, place);
   const { proxy, mark, map, container } = place;
   await noteFront(place.folder, {
     ...{ event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark, map, container },

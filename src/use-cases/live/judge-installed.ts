@@ -3,7 +3,7 @@ import type { Finding } from '../../core/findings/finding.ts';
 import { judgeInstalled } from '../../core/live/installed.ts';
 import type { Site } from '../map/load.ts';
 import { saidMark, type World } from './front-moves.ts';
-import { placeOf } from './install-front.ts';
+import { placeOf } from './preview-install.ts';
 
 /** Holds what was written last against what lies there and what the front of this machine says that it runs. */
 export async function judgeInstalledFront(site: Site, world: World): Promise<Finding[]> {

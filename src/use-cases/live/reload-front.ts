@@ -5,7 +5,7 @@ import { liveEdition } from '../../core/live/front-journal.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
 import { runnerOf } from './front-moves.ts';
-import { placeOf } from './install-front.ts';
+import { placeOf } from './preview-install.ts';
 
 /**
  * Whether what changed is to be brought live at once: where an installation stands, unless a person says otherwise.
