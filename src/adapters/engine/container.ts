@@ -16,7 +16,8 @@ const quickMs = 15_000;
 const stopMs = 30_000;
 
 const inspected = z.looseObject({
-  Created: z.iso.datetime(),
+  // Some engines write it with an offset.
+  Created: z.iso.datetime({ offset: true }),
   State: z.looseObject({ Running: z.boolean() }),
   Config: z.looseObject({ Image: z.string(), User: z.string().optional(), Env: z.array(z.string()).nullish() }),
   HostConfig: z.looseObject({ Binds: z.array(z.string()).nullish(), Mounts: z.array(z.unknown()).nullish() }),
