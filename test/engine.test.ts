@@ -2,11 +2,11 @@ import http from 'node:http';
 import https from 'node:https';
 import net from 'node:net';
 import { chmodSync, cpSync, existsSync, readFileSync, readlinkSync, rmSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { spawn } from 'node:child_process';
 import { startEngine, type RunningEngine } from './support/engine.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
-import { ended, folderWith, mileMarker, type Ran } from './support/program.ts';
+import { ended, folderWith, mileMarker, mileMarkerProcess, program, type Ran } from './support/program.ts';
 
 /** Everything about what really runs, against a real container engine. */
 
@@ -424,6 +424,46 @@ describe('a front in a container', () => {
     expect(await answers()).toEqual(hosts());
     expect(engine.docker('ps', '-a', '--format', '{{.Names}}').match(/front/g)).toHaveLength(1);
 
+    for (let left = 5; left > 0; left -= 1)
+      if (/nothing of this map/.test((await run('undo', 'front', '--yes')).err)) break;
+    expect(engine.docker('inspect', '--format', '{{.State.Running}}', 'front').trim()).toBe('false');
+  });
+
+  test('is our own program just so', async () => {
+    rmSync(join(site, 'front.compose.yaml'), { force: true });
+    engine.docker('rm', '-f', 'front');
+    const own = front.replace('nginx', 'builtin');
+    writeMap(inside, { front: own });
+    const run = (...argv: string[]): Promise<Ran> => mileMarkerProcess(argv, site, { MILE_MARKER_PATIENCE: '20' });
+    await run('certs', 'make');
+    const spoiled = folderWith();
+    cpSync(dirname(program), spoiled, { recursive: true });
+    const main = join(spoiled, basename(program));
+    writeFileSync(
+      main,
+      readFileSync(main, 'utf8').replace('\n', '\nif (process.argv[2] === "serve") throw "a spring tide";\n'),
+    );
+    const child = spawn(process.execPath, [main, 'install', '--yes', '--no-rehearsal'], {
+      cwd: site,
+      env: { ...process.env, MILE_MARKER_PATIENCE: '6' },
+    });
+    const astray = await ended(child);
+    expect([astray.code, astray.err.replace(/\s+/g, ' ')]).toEqual([
+      3,
+      expect.stringMatching(/It said last: [^]*Live now: nothing of this map/),
+    ]);
+    const first = await run('install', '--yes');
+    expect([first.code, first.err]).toEqual([
+      0,
+      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads well/),
+    ]);
+    expect(await answers()).toEqual(hosts());
+    writeMap(inside.replace('camera:', 'lens:'), { front: own });
+    await run('certs', 'make', '--no-reload');
+    expect((await run('install', '--yes', '--no-rehearsal')).code).toBe(0);
+    expect((await answers())[1]).not.toBe(hosts()[1]);
+    expect((await run('undo', 'front', '--yes')).err).toMatch(/Live now: edition 000\d/);
+    expect(await answers()).toEqual(hosts());
     for (let left = 5; left > 0; left -= 1)
       if (/nothing of this map/.test((await run('undo', 'front', '--yes')).err)) break;
     expect(engine.docker('inspect', '--format', '{{.State.Running}}', 'front').trim()).toBe('false');

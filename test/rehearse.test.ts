@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { chmodSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
 import bcrypt from 'bcryptjs';
 import { nginxProgram } from './support/fronts.ts';
@@ -133,7 +133,11 @@ test('a front that lets past a gate, and one that leads astray, are found out', 
   const folder = place('nginx');
   const files = `${folder}/.mile-marker/front/current`;
   const spoil = `sed -i '/^ *auth_basic/d; s/127.0.0.1:8081/127.0.0.1:8082/' ${files}/*.conf ${files}/roads/*.conf`;
-  const env = instead(folder, 'nginx', `case "$*" in *-t*) ${spoil};; esac\nexec ${nginxProgram()} "$@"`);
+  mkdirSync(join(folder, 'installed'));
+  writeFileSync(join(folder, 'installed.conf'), `events {}\nhttp { include ${folder}/installed/*.conf; }\n`);
+  const installed = `set -- -c ${folder}/installed.conf -T`;
+  const words = `case "$*" in *-t*) ${spoil};; *-T*) ${installed};; esac\nexec ${nginxProgram()} "$@"`;
+  const env = instead(folder, 'nginx', words);
   const ran = await mileMarker(['rehearse', '--json'], folder, env);
   expect(ran.code).toBe(1);
   const wrong = documentOf(ran).cases.map(({ road, what, expected, got }) => `${road}: ${what}: ${expected}, ${got}`);
@@ -146,4 +150,9 @@ test('a front that lets past a gate, and one that leads astray, are found out', 
   expect(told.out).toMatch(/rings[^]*expected {2}401\n +got {7}200 from 127\.0\.0\.1:8085/);
   expect(told.out).toMatch(/and \d+ more requests, listed by --all/);
   expect(readFileSync(join(folder, 'w'), 'utf8')).toMatch(/^edda:\$2/);
+  const install = await mileMarker(['install', '--yes', '--json'], folder, env);
+  const refused = JSON.parse(install.out) as { end: string; rehearsal: { summary: unknown; cases: unknown[] } };
+  expect([install.code, refused.end]).toEqual([1, 'refused']);
+  expect(refused.rehearsal.cases).toHaveLength(wrong.length);
+  expect(existsSync(join(folder, '.mile-marker/front/journal.jsonl'))).toBe(false);
 });

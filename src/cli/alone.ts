@@ -1,3 +1,5 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
 import { findMap } from '../adapters/files/find-map.ts';
 import { statePaths } from '../adapters/files/state-folder.ts';
 import type { Io } from './io.ts';
@@ -23,6 +25,25 @@ export async function alone(
   try {
     await settle(statePaths(mapFile).front, io);
     await work();
+  } finally {
+    await giveBack();
+  }
+}
+
+/**
+ * Before a command that only looks: ends what an installation left half-done, unless somebody else is at it. It looks at the journal alone where there is
+ * nothing to end.
+ */
+export async function endCutShort(mapFile: string, io: Io): Promise<void> {
+  const paths = statePaths(mapFile);
+  if (!existsSync(join(paths.front, 'journal.jsonl'))) return;
+  const { isCutShort } = await import('../use-cases/live/settle-front.ts');
+  if (!(await isCutShort(paths.front))) return;
+  const { tryLock } = await import('../adapters/files/lock.ts');
+  const giveBack = await tryLock(paths, 'mile-marker');
+  if (giveBack === null) return;
+  try {
+    await settle(paths.front, io);
   } finally {
     await giveBack();
   }

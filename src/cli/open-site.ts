@@ -1,5 +1,6 @@
 import { exit } from '../adapters/trouble.ts';
 import { loadSite, type Site } from '../use-cases/map/load.ts';
+import { endCutShort } from './alone.ts';
 import type { CommandContext } from './io.ts';
 import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
 import { jsonDocument } from './print/json.ts';
@@ -22,6 +23,7 @@ export async function openSite(
 ): Promise<Site | null> {
   const site = await loadSite(options.map, io, options);
   io.err(`map: ${site.shownMap}\n`);
+  await endCutShort(site.mapFile, io);
   if (site.map !== null) return site;
   const counts = countFindings(site.findings);
   if (options.json === true)

@@ -119,16 +119,24 @@ function importImages(folder: string, docker: RunningEngine['docker']): void {
   for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', 'var/log/nginx', 'var/lib/nginx', 'usr/share/nginx'])
     mkdirSync(join(nginx, path), { recursive: true });
   for (const name of ['busybox', 'sh', 'wget', 'cat']) copyFileSync('/bin/busybox', join(nginx, 'bin', name));
-  const program = nginxProgram();
-  copyFileSync(program, join(nginx, 'usr/sbin/nginx'));
-  const libraries = spawnSync('ldd', [program], { encoding: 'utf8' }).stdout.match(/\/\S+/g) ?? [];
-  for (const path of libraries) {
-    mkdirSync(join(nginx, dirname(path)), { recursive: true });
-    copyFileSync(path, join(nginx, path));
-  }
+  putProgram(nginxProgram(), nginx, 'usr/sbin/nginx');
   writeFileSync(join(nginx, 'etc/passwd'), 'root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n');
   writeFileSync(join(nginx, 'etc/group'), 'root:x:0:\nnogroup:x:65534:\n');
   importFolder(folder, nginx, docker, ['-c', 'ENV PATH=/bin:/usr/sbin'], 'nginx:stable');
+  const node = join(folder, 'node');
+  for (const path of ['bin', 'etc', 'tmp']) mkdirSync(join(node, path), { recursive: true });
+  putProgram(process.execPath, node, 'bin/node');
+  importFolder(folder, node, docker, ['-c', 'ENV PATH=/bin'], 'node:20-slim');
+}
+
+/** A program of this machine, with the libraries that it loads. */
+function putProgram(program: string, root: string, as: string): void {
+  copyFileSync(program, join(root, as));
+  const libraries = spawnSync('ldd', [program], { encoding: 'utf8' }).stdout.match(/\/\S+/g) ?? [];
+  for (const path of libraries) {
+    mkdirSync(join(root, dirname(path)), { recursive: true });
+    copyFileSync(path, join(root, path));
+  }
 }
 
 function importFolder(

@@ -53,6 +53,12 @@ export class EngineContainer {
     await this.order(`${this.path}/kill?signal=${signal}`, quickMs);
   }
 
+  /** The last line of its errors; null when there is none. */
+  async lastError(): Promise<string | null> {
+    const said = demultiplexed(await this.raw('GET', `${this.path}/logs?stderr=1&tail=1`, quickMs));
+    return said.err.trim() || null;
+  }
+
   /** Runs a command in it. */
   async run(argv: readonly string[]): Promise<EndedInside> {
     const made = await this.ask(`${this.path}/exec`, { AttachStdout: true, AttachStderr: true, Cmd: argv }, idAnswer);

@@ -41,21 +41,34 @@ export async function takeLock({ paths, command, onWait, signal }: LockInput): P
   const file = join(paths.root, 'lock');
   const own = `${JSON.stringify(await thisProcess(command))}\n`;
   for (let waited: number | null = null; ;) {
-    const made = await make(paths, file, own);
-    if (made === 'made') return () => giveBack(file, own);
-    if (made === 'nowhere') return () => Promise.resolve();
-    const text = await textOf(file);
-    // It was let go just now.
-    if (text === null) continue;
-    const holder = holderOf(text);
-    if (holder === null || (await isDead(holder))) {
-      await clear(file, text);
-      continue;
-    }
+    const holder = await attempt(paths, file, own);
+    if (holder === 'made') return () => giveBack(file, own);
+    if (holder === 'nowhere') return () => Promise.resolve();
     if (waited === null) onWait(holder);
     if ((waited ?? 0) >= patienceMs || signal().aborted) throw locked(holder, file);
     await pause(pauseMs, undefined, { signal: signal() }).catch(() => undefined);
     waited = (waited ?? 0) + pauseMs;
+  }
+}
+
+/** Takes it only where nobody has it, and where it can be taken at all. @returns what gives it back; null when it was not taken */
+export async function tryLock(paths: StatePaths, command: string): Promise<(() => Promise<void>) | null> {
+  const file = join(paths.root, 'lock');
+  const own = `${JSON.stringify(await thisProcess(command))}\n`;
+  return (await attempt(paths, file, own)) === 'made' ? () => giveBack(file, own) : null;
+}
+
+/** Who holds it when it was not made. */
+async function attempt(paths: StatePaths, file: string, own: string): Promise<'made' | 'nowhere' | Holder> {
+  for (;;) {
+    const made = await make(paths, file, own);
+    if (made !== 'taken') return made;
+    const text = await textOf(file);
+    // It was let go just now.
+    if (text === null) continue;
+    const holder = holderOf(text);
+    if (holder !== null && !(await isDead(holder))) return holder;
+    await clear(file, text);
   }
 }
 

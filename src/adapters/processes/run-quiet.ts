@@ -9,7 +9,7 @@ interface Ended {
   cause: unknown;
 }
 
-/** Runs a program without a shell to its end, at most `timeoutMs`, and keeps what it says. Never throws. */
+/** Runs a program without a shell to its end, at most `timeoutMs`, and keeps what it says; of one that takes longer, that it did. Never throws. */
 export function runQuiet(
   program: string,
   argv: readonly string[],
@@ -19,7 +19,8 @@ export function runQuiet(
   return new Promise((resolve) => {
     execFile(program, [...argv], { env, timeout: timeoutMs, maxBuffer: 16 << 20 }, (error, out, err) => {
       const code = error === null ? 0 : typeof error.code === 'number' ? error.code : null;
-      resolve({ code, out, err, cause: code === null ? error : null });
+      const late = error?.killed === true ? `${err}it did not end within ${String(timeoutMs / 1000)} seconds` : err;
+      resolve({ code, out, err: late, cause: code === null && error?.killed !== true ? error : null });
     });
   });
 }

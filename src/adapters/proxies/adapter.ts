@@ -44,6 +44,8 @@ export interface InstalledProxy {
   stop?: (program: string) => Promise<Tried>;
   /** Only for one whose loopback is its own: what it answers to its mark; null when that is nothing. */
   mark?: (at: { address: string; port: number }) => Promise<string | null>;
+  /** Only where nobody else hears it: the last line of its errors. */
+  lastError?: () => Promise<string | null>;
 }
 
 /** An instance that was started by us, as a child of ours. */
@@ -79,8 +81,13 @@ export interface ProxyAdapter {
   start: (program: string, config: string) => Promise<OwnInstance>;
 }
 
-/** How long a server program may take for a test or a dump, in milliseconds. With ten thousand names a test takes half a minute. */
-export const patienceMs = 120_000;
+const asked = Number(process.env['MILE_MARKER_PATIENCE']);
+
+/** How long a server program may take for a test, a dump or a reload, in milliseconds. With ten thousand names a test may take half a minute. */
+export const patienceMs = asked > 0 ? asked * 1000 : 120_000;
+
+/** How long a front may take until it answers its new mark. */
+export const markPatienceMs = asked > 0 ? asked * 1000 : 60_000;
 
 /**
  * Finds a program on the PATH, and where Debian keeps servers, which is not on everyone's.

@@ -72,6 +72,7 @@ export function inContainer({ container: name, engine, words, map }: InContainer
       const asked = await container.run(words.ask(`http://${address}:${String(port)}/mark`)).catch(() => null);
       return asked?.code === 0 ? asked.out.trim() : null;
     },
+    lastError: () => container.lastError().catch(() => null),
   };
 }
 

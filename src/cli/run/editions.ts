@@ -6,6 +6,7 @@ import { differenceWords, editionDifference, type EditionDifference } from '../.
 import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
+import { endCutShort } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
@@ -30,6 +31,7 @@ const words: Record<Outcome, string> = {
 export async function runEditions({ map, json }: Options, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
   io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  await endCutShort(mapFile, io);
   const { front } = statePaths(mapFile);
   const current = (await readCurrent(front))?.number ?? null;
   const entries = await readFrontJournal(front);

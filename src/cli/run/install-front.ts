@@ -20,7 +20,7 @@ import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, wrap } from '../print/style.ts';
-import { countsOf, endWords, nextWrong, rehearsalWords } from './rehearse.ts';
+import { countsOf, endWords, nextWrong, rehearsalAsJson, rehearsalWords } from './rehearse.ts';
 import { testRoads } from './verify-run.ts';
 import { printChanges } from './write.ts';
 
@@ -103,7 +103,8 @@ async function isAsMeant(site: Site, preview: Prepared, { json }: OpenOptions, i
     io.err(endWords(rehearsed, site, io));
     return true;
   }
-  if (json === true) io.out(jsonDocument('install', { map: site.mapFile, end: 'refused', findings: [] }));
+  const said = { map: site.mapFile, end: 'refused', findings: [], rehearsal: rehearsalAsJson(rehearsed, {}) };
+  if (json === true) io.out(jsonDocument('install', said));
   else io.out(rehearsalWords(rehearsed, {}, io));
   io.err(endWords(rehearsed, site, io));
   io.err(`${nextWrong}      or, when you know better: mile-marker install --no-rehearsal\n`);

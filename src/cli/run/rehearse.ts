@@ -28,7 +28,8 @@ export async function runRehearse(options: RehearseOptions, context: CommandCont
     ...{ site, edition, env: io.env, now: io.now, signal: io.signal },
     onLoopback: options.onLoopback === true,
   }).finally(() => io.progress(''));
-  if (options.json === true) io.out(jsonDocument('rehearsal', { map: site.mapFile, ...asJson(rehearsed, options) }));
+  if (options.json === true)
+    io.out(jsonDocument('rehearsal', { map: site.mapFile, ...rehearsalAsJson(rehearsed, options) }));
   else io.out(rehearsalWords(rehearsed, options, io));
   io.err(`${endWords(rehearsed, site, io)}Nothing was changed.\n`);
   const { went } = countsOf(rehearsed);
@@ -45,7 +46,7 @@ export function countsOf({ results, strays }: Rehearsed): { played: number; went
   return { played: results.length - untested, went, untested };
 }
 
-function asJson(rehearsed: Rehearsed, { all }: RehearseOptions): Record<string, unknown> {
+export function rehearsalAsJson(rehearsed: Rehearsed, { all }: RehearseOptions): Record<string, unknown> {
   const { how, why, results, strays } = rehearsed;
   const cases = all === true ? results : results.filter(({ differences }) => differences.length > 0);
   return { how, why, summary: countsOf(rehearsed), strays, cases };

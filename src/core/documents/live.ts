@@ -16,6 +16,24 @@ const told = z.strictObject({
   message: z.string(),
 });
 
+const rehearsed = {
+  how: z.enum(['sealed', 'loopback']),
+  why: z.string().nullable(),
+  summary: z.strictObject({ played: count, went: count, untested: count }),
+  strays: texts,
+  cases: z.array(
+    z.strictObject({
+      road: z.string().nullable(),
+      prefix: z.string().nullable(),
+      what: z.string(),
+      expected: z.string(),
+      got: z.string().nullable(),
+      untested: z.string().nullable(),
+      differences: z.array(z.strictObject({ expected: z.string(), got: z.string() })),
+    }),
+  ),
+};
+
 /** About what is written, and about what really answers. */
 export const liveDocuments = {
   write: {
@@ -52,6 +70,7 @@ export const liveDocuments = {
     include: z.string().nullable().optional(),
     changes: texts.optional(),
     findings,
+    rehearsal: z.strictObject(rehearsed).optional(),
   },
   'install-units': {
     map: z.string(),
@@ -63,27 +82,15 @@ export const liveDocuments = {
   },
   rehearsal: {
     map: z.string(),
-    how: z.enum(['sealed', 'loopback']).optional(),
-    why: z.string().nullable().optional(),
+    how: rehearsed.how.optional(),
+    why: rehearsed.why.optional(),
+    strays: rehearsed.strays.optional(),
+    cases: rehearsed.cases.optional(),
     summary: z.union([
-      z.strictObject({ played: count, went: count, untested: count }),
+      rehearsed.summary,
       // Of a map that cannot be read.
       z.strictObject(counts),
     ]),
-    strays: texts.optional(),
-    cases: z
-      .array(
-        z.strictObject({
-          road: z.string().nullable(),
-          prefix: z.string().nullable(),
-          what: z.string(),
-          expected: z.string(),
-          got: z.string().nullable(),
-          untested: z.string().nullable(),
-          differences: z.array(z.strictObject({ expected: z.string(), got: z.string() })),
-        }),
-      )
-      .optional(),
     findings: findings.optional(),
   },
   editions: {

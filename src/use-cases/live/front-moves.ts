@@ -12,7 +12,13 @@ import {
 import { syncFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { engineAddress } from '../../adapters/engine/address.ts';
 import { askMark, waitForMark } from '../../adapters/processes/wait-for-mark.ts';
-import type { Env, InstalledProxy, ProxyAdapter, Tried } from '../../adapters/proxies/adapter.ts';
+import {
+  markPatienceMs,
+  type Env,
+  type InstalledProxy,
+  type ProxyAdapter,
+  type Tried,
+} from '../../adapters/proxies/adapter.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
 import { inContainer } from '../../adapters/proxies/in-container.ts';
@@ -22,9 +28,6 @@ import { ownInclude, type Begun } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
-
-/** How long a front may take until it answers its new mark. With many names a reload takes seconds. */
-const markMs = 20_000;
 
 /** Where a front is, and how its proxy is moved from one edition to another. Every move is told to the journal before it is made. */
 export interface FrontPlace {
@@ -101,10 +104,12 @@ export async function moveTo(place: FrontPlace, number: number, world: World): P
   await noteFront(place.folder, { event: 'reloaded', at: stamp(world), edition: number });
   try {
     const ask = (): Promise<string | null> => saidMark(place, world);
-    await waitForMark({ ...place.mark, ask, mark: markText(edition), withinMs: markMs, signal: world.signal });
+    await waitForMark({ ...place.mark, ask, mark: markText(edition), withinMs: markPatienceMs, signal: world.signal });
     return null;
   } catch (error) {
-    return reasonOf(error).replace(/\.$/, '');
+    const { installed } = await runnerOf(place, world.env);
+    const said = (await installed.lastError?.()) ?? null;
+    return `${reasonOf(error).replace(/\.$/, '')}${said === null ? '' : `. It said last: ${said.replace(/\.$/, '')}`}`;
   }
 }
 
@@ -135,7 +140,7 @@ async function moveToNone(place: FrontPlace, world: World): Promise<string | nul
   // One that does not run serves nothing of ours already.
   if ('stopped' in brought) return null;
   if (!brought.passed) return brought.output;
-  for (let left = markMs / 100; left > 0; left -= 1) {
+  for (let left = markPatienceMs / 100; left > 0; left -= 1) {
     if ((await saidMark(place, world)) === null) return null;
     await sleep(100);
   }

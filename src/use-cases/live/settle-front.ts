@@ -9,6 +9,10 @@ interface Settled {
   says: string;
 }
 
+export async function isCutShort(folder: string): Promise<boolean> {
+  return unfinished(await readFrontJournal(folder).catch(() => [])) !== null;
+}
+
 /**
  * Ends what an installation left when it was cut short, by what the front says it runs: when that is the new edition, it stays; else the one before
  * comes back. Null when there is nothing to do.
