@@ -1,4 +1,5 @@
 import { Worker } from 'node:worker_threads';
+import { ownFile } from '../adapters/host/own-program.ts';
 import { reasonOf } from '../adapters/trouble.ts';
 
 interface Question {
@@ -79,7 +80,7 @@ export class HashQueue {
   }
 
   private start(): Worker {
-    const worker = new Worker(new URL(workerFile, import.meta.url));
+    const worker = new Worker(ownFile('people-worker.js'));
     worker.unref();
     worker.on('message', (fits: boolean) => this.answer(fits));
     // A thread that died is started anew by the next question; whoever asked it is refused.
@@ -91,6 +92,3 @@ export class HashQueue {
     return worker;
   }
 }
-
-/** Bundled beside the chunk that this ends up in; see scripts/build.mjs. */
-const workerFile = '../people-worker.js';

@@ -1,5 +1,3 @@
-#!/usr/bin/env node
-
 import { runProgram } from './run-program.ts';
 
 /** The process around the program: its streams, signals and exit code. */
@@ -82,7 +80,7 @@ function currentFolder(): string {
 }
 
 const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
-process.exitCode = await runProgram(process.argv.slice(2), {
+void runProgram(process.argv.slice(2), {
   out: (text) => process.stdout.write(text),
   err: (text) => process.stderr.write(text),
   width: process.stdout.columns ?? 80,
@@ -99,4 +97,6 @@ process.exitCode = await runProgram(process.argv.slice(2), {
   now: () => new Date(),
   signal: lateSignal(interrupted.signal),
   onTakeUp: (work) => void process.on('SIGUSR2', work),
+}).then((code) => {
+  process.exitCode = code;
 });

@@ -1,7 +1,8 @@
 import { spawn } from 'node:child_process';
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
-import { standalone } from '../../src/core/proxies/nginx/renderer.ts';
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { planPath, readPlan } from '../../src/core/proxies/builtin/renderer.ts';
+import { nginxFiles, standalone } from '../../src/core/proxies/nginx/renderer.ts';
 import { launch, mileMarker, says, stop } from './program.ts';
 
 export type ProxyName = 'builtin' | 'nginx';
@@ -19,11 +20,22 @@ export function nginxProgram(): string {
   return found;
 }
 
-/** Makes certificates, writes the files and starts the proxy that the map in `folder` names. */
-export async function startFront(folder: string, proxy: ProxyName): Promise<RunningFront> {
+/** Makes certificates, writes the files and starts the proxy that the map in `folder` names. @param crowds nginx as for a large map, each road a crowd */
+export async function startFront(folder: string, proxy: ProxyName, crowds = false): Promise<RunningFront> {
   await well(mileMarker(['certs', 'make'], folder));
   await well(mileMarker(['write'], folder));
+  if (crowds) layOutInCrowds(join(folder, '.mile-marker/front/current'));
   return proxy === 'builtin' ? startBuiltin(folder) : startNginx(folder);
+}
+
+function layOutInCrowds(current: string): void {
+  const plan = readPlan(readFileSync(join(current, planPath), 'utf8'));
+  if (plan === null) throw new Error('the written plan cannot be read');
+  for (const folder of ['roads', 'crowds']) rmSync(join(current, folder), { recursive: true, force: true });
+  for (const { path, content } of nginxFiles(plan, { current }, 'crowds', 1)) {
+    mkdirSync(dirname(join(current, path)), { recursive: true });
+    writeFileSync(join(current, path), content);
+  }
 }
 
 async function well(running: ReturnType<typeof mileMarker>): Promise<void> {

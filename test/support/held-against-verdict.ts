@@ -42,6 +42,9 @@ export interface Ports {
 
 export type MapText = (given: { proxy: ProxyName; ports: Ports; echoes: readonly StandIn[] }) => string;
 
+/** How a map is served: by a proxy, or by nginx as a large map is. */
+export type HeldKind = ProxyName | 'nginx in crowds';
+
 /** A front that runs a map, with services that say what reached them. */
 export class HeldFront {
   private constructor(
@@ -53,7 +56,8 @@ export class HeldFront {
   ) {}
 
   /** @param files beside the map, in the same folder */
-  static async start(proxy: ProxyName, mapText: MapText, files: Record<string, string> = {}): Promise<HeldFront> {
+  static async start(kind: HeldKind, mapText: MapText, files: Record<string, string> = {}): Promise<HeldFront> {
+    const proxy = kind === 'nginx in crowds' ? 'nginx' : kind;
     const echoes = await Promise.all(['bird-log', 'nestcam', 'roster'].map((name) => startStandIn(name)));
     const [http = 0, https = 0, mark = 0, dead = 0] = await freePorts(4);
     const ports = { http, https, mark, dead };
@@ -62,7 +66,7 @@ export class HeldFront {
     // nginx serves as a user of its own.
     chmodSync(folder, 0o755);
     const { plan } = plannedOf(text, inventoryOf([]), someHost, folder);
-    return new HeldFront(ports, folder, echoes, prepare(plan), await startFront(folder, proxy));
+    return new HeldFront(ports, folder, echoes, prepare(plan), await startFront(folder, proxy, kind !== proxy));
   }
 
   async stop(): Promise<void> {

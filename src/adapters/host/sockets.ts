@@ -8,9 +8,24 @@ import { isLoopback, parseAddress } from '../../core/networks/address.ts';
  */
 export function listeningSockets(): ListeningSocket[] {
   const found = (['tcp', 'tcp6', 'udp', 'udp6'] as const).flatMap((table) => readTable(table));
-  const owners = ownersOf(new Set(found.map(({ inode }) => inode)));
-  const sockets = found.map(({ inode, ...socket }) => ({ ...socket, owners: owners.get(inode) ?? [] }));
-  return joined(sockets);
+  let owners: ReturnType<typeof ownersOf> | null = null;
+  // To see who holds them every process is looked at, and mostly nobody asks.
+  const ownersNow = (inodes: readonly string[]): ListeningSocket['owners'] => {
+    const all = (owners ??= ownersOf(new Set(found.map(({ inode }) => inode))));
+    return inodes.flatMap((inode) => all.get(inode) ?? []);
+  };
+  return joined(found).map(({ inodes, ...socket }) => ({
+    ...socket,
+    get owners() {
+      return ownersNow(inodes);
+    },
+  }));
+}
+
+/** Whether anybody waits at a TCP port of this host; null where that cannot be seen. */
+export function isListening(port: number): boolean | null {
+  const found = (['tcp', 'tcp6'] as const).flatMap((table) => readTable(table));
+  return found.length === 0 ? null : found.some((row) => row.port === port);
 }
 
 /**
@@ -33,13 +48,13 @@ export function listeningIn(pid: number, id: string): InsidePort[] | null {
 }
 
 /** Several workers of one server may each hold a socket of the same address. */
-function joined(sockets: readonly ListeningSocket[]): ListeningSocket[] {
-  const byAddress = new Map<string, ListeningSocket>();
-  for (const socket of sockets) {
+function joined(rows: readonly Row[]): Array<Omit<Row, 'inode'> & { inodes: string[] }> {
+  const byAddress = new Map<string, Omit<Row, 'inode'> & { inodes: string[] }>();
+  for (const { inode, ...socket } of rows) {
     const key = `${socket.protocol}${String(socket.family)} ${socket.address ?? ''} ${String(socket.port)}`;
     const first = byAddress.get(key);
-    if (first === undefined) byAddress.set(key, socket);
-    else first.owners = [...first.owners, ...socket.owners];
+    if (first === undefined) byAddress.set(key, { ...socket, inodes: [inode] });
+    else first.inodes.push(inode);
   }
   return [...byAddress.values()];
 }

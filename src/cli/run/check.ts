@@ -1,4 +1,4 @@
-import { listeningSockets } from '../../adapters/host/sockets.ts';
+import { isListening } from '../../adapters/host/sockets.ts';
 import { exit } from '../../adapters/trouble.ts';
 import { reaches, sortFindings, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
@@ -45,9 +45,9 @@ async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io
   if (plan.roads.length === 0) return 'next: write your first road under `roads` in the map\n';
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.some(({ rule }) => rule !== 'no-certificate')) return 'next: fix the errors, then: mile-marker check\n';
-  const roads = errors.flatMap((error) => error.roads);
-  const ids = plan.roads.filter(({ name }) => roads.includes(name)).map(({ certificate }) => certificate);
-  const missing = plan.certificates.filter(({ id }) => ids.includes(id));
+  const roads = new Set(errors.flatMap((error) => error.roads));
+  const ids = new Set(plan.roads.filter(({ name }) => roads.has(name)).map(({ certificate }) => certificate));
+  const missing = plan.certificates.filter(({ id }) => ids.has(id));
   if (missing.length > 0) return nextCertificate(missing, plan);
   if (await isLive(site, { timeoutMs: 1000, signal }))
     return findings.some(({ severity }) => severity === 'warning')
@@ -58,9 +58,8 @@ async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io
 
 /** Whether the front of this machine runs what the map says, by its own mark. */
 async function isLive(site: Site, limits: Limits): Promise<boolean> {
-  const sockets = listeningSockets();
   // Where nobody listens there is nobody to ask. Where listeners cannot be seen, they are asked all the same.
-  if (sockets.length > 0 && !sockets.some(({ port }) => port === site.plan.front.mark.port)) return false;
+  if (isListening(site.plan.front.mark.port) === false) return false;
   const { readRunning } = await import('../../use-cases/verify/running.ts');
   const running = await readRunning(site, limits);
   return running !== null && running.wanted !== null && running.runs.endsWith(running.wanted);

@@ -23,11 +23,11 @@ export async function runRoads(options: OpenOptions & { why?: boolean }, context
   }
   const paint = style(io.colour.out);
   const head = ['road', 'gate', 'leads to'].map((word) => paint.bold(word));
-  const written = partsOnRoads(site);
+  const written = new Map(partsOnRoads(site).map(({ road, prefix, leads }) => [`${road.name}${prefix}`, leads]));
   const rows = roads.flatMap((road) =>
     // As the map has it: the road itself, then its parts.
     [...road.parts].reverse().map(({ prefix, leads }) => {
-      const said = written.find((one) => one.road.name === road.name && one.prefix === prefix)?.leads;
+      const said = written.get(`${road.name}${prefix}`);
       const gate = road.paused ? `${road.gate.name}, paused` : road.gate.name;
       return [partName(road.display, prefix), prefix === '/' ? gate : '', leadsTo(leads, said, io.width)];
     }),

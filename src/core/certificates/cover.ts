@@ -5,14 +5,16 @@
  * @param name comparable form
  */
 export function covers(dnsNames: readonly string[], name: string): boolean {
-  return dnsNames.some((written) => coversOne(written.toLowerCase().replace(/\.$/, ''), name));
+  return dnsNames.some((written) => coversOne(written, name));
 }
 
-function coversOne(pattern: string, name: string): boolean {
+function coversOne(written: string, name: string): boolean {
+  const pattern = written.toLowerCase().replace(/\.$/, '');
   if (!pattern.includes('*')) return pattern === name;
-  const [first = '', ...rest] = pattern.split('.');
-  const [, ...below] = name.split('.');
-  return first === '*' && rest.length >= 2 && rest.join('.') === below.join('.') && !rest.join('.').includes('*');
+  const rest = pattern.slice(2);
+  if (!pattern.startsWith('*.') || rest.includes('*') || !rest.includes('.')) return false;
+  const dot = name.indexOf('.');
+  return dot >= 0 && name.slice(dot + 1) === rest;
 }
 
 /**

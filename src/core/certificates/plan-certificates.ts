@@ -2,6 +2,7 @@ import type { MapCertificate, SiteMap } from '../map/site-map.ts';
 import type { PlannedCertificate } from '../plan/plan.ts';
 import { isWildcard, withoutStar } from '../names/wildcard.ts';
 import { covers } from './cover.ts';
+import { indexed } from '../indexed.ts';
 
 /** Which certificate a name shows, and the reason in a few words. */
 export interface Chosen {
@@ -57,7 +58,7 @@ function isGated({ gates }: Road): boolean {
 }
 
 function whyBest(certificates: readonly MapCertificate[], id: string, road: Road): string {
-  const found = certificates.find((one) => one.id === id);
+  const found = indexed(certificates, 'id').get(id);
   if (found === undefined) return '';
   if (found.names.includes(road.name)) return 'it names the road';
   return isGated(road)
@@ -117,7 +118,7 @@ function byLength(a: string, b: string): number {
 
 function freeId(name: string, { certificates }: SiteMap): string {
   const id = withoutStar(name);
-  return certificates.some((one) => one.id === id) ? `${id}-own` : id;
+  return indexed(certificates, 'id').has(id) ? `${id}-own` : id;
 }
 
 function planned({ id, names, from, key, files }: Wanted, map: SiteMap, folder: string): PlannedCertificate {

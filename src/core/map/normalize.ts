@@ -1,5 +1,5 @@
 import { tell } from '../findings/card.ts';
-import type { Finding } from '../findings/finding.ts';
+import type { Finding, Place } from '../findings/finding.ts';
 import { parseHostName } from '../names/host-name.ts';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseDuration } from './units.ts';
@@ -148,18 +148,17 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
     gates: gate,
     paused,
     rules: roadRules(written),
-    lines: keyLines(key, written, yaml),
+    lines: keyLines(key, written, where, yaml),
     written: otherKeys(written),
   };
   return { road, findings };
 }
 
-function keyLines(key: string, written: RoadKeys, yaml: YamlText): Record<string, number> {
-  const isThere = ([, value]: [string, unknown]): boolean => value !== undefined;
-  const keys = Object.entries(written)
-    .filter(isThere)
-    .map(([name]) => name);
-  return Object.fromEntries(keys.map((name) => [name, yaml.placeOfKey(['roads', key, name]).line]));
+/** Keys that are filled in stand where the road does. */
+function keyLines(key: string, written: RoadKeys, { line }: Place, yaml: YamlText): Record<string, number> {
+  const lines = yaml.linesAt(['roads', key]);
+  const keys = Object.entries(written).flatMap(([name, value]) => (value === undefined ? [] : name));
+  return Object.fromEntries(keys.map((name) => [name, lines[name] ?? line]));
 }
 
 function otherKeys(written: RoadKeys): Record<string, unknown> {

@@ -1,11 +1,15 @@
 import ipaddr from 'ipaddr.js';
 
+const plainQuad = /^(?:25[0-5]|2[0-4]\d|1\d\d|[1-9]?\d)(?:\.(?:25[0-5]|2[0-4]\d|1\d\d|[1-9]?\d)){3}$/;
+
 /** An address in its one written form (RFC 5952 for IPv6; an IPv4-mapped one becomes IPv4), or null. No zone, no brackets. */
 export function parseAddress(text: string): string | null {
   const bare = text.startsWith('[') && text.endsWith(']') ? text.slice(1, -1) : text;
+  // Most addresses of a large map are written like this, and are their own one form.
+  if (plainQuad.test(bare)) return bare;
+  if (!/^[0-9a-f:.]+$/i.test(bare)) return null;
   // ipaddr.js also reads inet_aton shorthands such as 010.1 or 2130706433; in a map they are slips.
   if (!ipaddr.IPv6.isValid(bare) && !ipaddr.IPv4.isValidFourPartDecimal(bare)) return null;
-  if (bare.includes('%')) return null;
   return ipaddr.process(bare).toString();
 }
 

@@ -17,6 +17,7 @@ import type {
 } from './plan.ts';
 import { planRules } from './plan-rules.ts';
 import { resolveService, type Resolution, type Surroundings } from './resolve-service.ts';
+import { indexed } from '../indexed.ts';
 
 export interface RoadInput {
   road: MapRoad;
@@ -33,7 +34,7 @@ export interface RoadInput {
 export function planRoad(input: RoadInput): PlannedRoad {
   const { road, map, host, chosen, certificates } = input;
   const gate = planGate(road, host, map, input.mapFolder);
-  const certificate = certificates.find(({ id }) => id === chosen?.id);
+  const certificate = indexed(certificates, 'id').get(chosen?.id ?? '');
   return {
     name: road.name,
     display: road.display,
@@ -67,7 +68,7 @@ function planGate(
   const parts = gates.flatMap((gate): GatePart[] => {
     if (gate === 'everyone') return [];
     if (gate === 'home') return [{ name: gate, networks: homeNetworks(host, map.front.homeNetworks), ...plain, where }];
-    const found = map.gates.find((one) => one.name === gate);
+    const found = indexed(map.gates, 'name').get(gate);
     // A gate that the map does not have is an error in the map; until then nobody passes it.
     if (found === undefined) return [{ name: gate, networks: { networks: [], except: [] }, ...plain, where }];
     const { people, networks, need, except } = found;

@@ -23,7 +23,7 @@ export interface Renderer {
   entry: string;
   includeLine: (placement: Placement) => { line: string; where: string } | null;
   render: (plan: Plan, placement: Placement) => WrittenFile[];
-  essence: (plan: Plan, placement: Placement) => WrittenFile[];
+  essence: (plan: Plan, rendered: readonly WrittenFile[]) => readonly WrittenFile[];
   renderMark: (plan: Plan, mark: string) => WrittenFile;
   unusablePath: (path: string) => string | null;
 }

@@ -48,10 +48,9 @@ export function wantedRecords(input: WantedInput): WantedRecords {
   const made =
     view === 'home' ? { records: addressesFor(names, input, plan.front.home), notes: [] } : publicRecords(input);
   const records = [...made.records, ...(view === 'home' ? [] : authorities(input))];
-  const zones = plan.domains.map((domain) => ({
-    domain,
-    records: records.filter(({ name }) => domainOf(name, plan.domains) === domain),
-  }));
+  const byDomain = new Map(plan.domains.map((domain) => [domain, [] as WantedRecord[]]));
+  for (const record of records) byDomain.get(domainOf(record.name, plan.domains) ?? '')?.push(record);
+  const zones = [...byDomain].map(([domain, own]) => ({ domain, records: own }));
   return { zones: zones.filter((zone) => zone.records.length > 0), notes: made.notes };
 }
 
@@ -70,8 +69,9 @@ function namesOf({ roads }: Plan): string[] {
 
 /** The longest domain of the map that a name lies in. */
 function domainOf(name: string, domains: readonly string[]): string | null {
-  const above = domains.filter((domain) => isUnder(name, domain)).sort((a, b) => b.length - a.length);
-  return above[0] ?? null;
+  let longest: string | null = null;
+  for (const domain of domains) if (isUnder(name, domain) && domain.length > (longest?.length ?? -1)) longest = domain;
+  return longest;
 }
 
 interface Made {
@@ -100,8 +100,9 @@ function publicRecords(input: WantedInput): Made {
     case 'addresses':
       return { records: addressesFor(names, input, addresses), notes: [] };
     case 'aliases': {
-      const own = names.filter((name) => name === anchor || plan.domains.includes(name));
-      const rest = names.filter((name) => !own.includes(name));
+      const isOwn = (name: string): boolean => name === anchor || plan.domains.includes(name);
+      const own = names.filter(isOwn);
+      const rest = names.filter((name) => !isOwn(name));
       return {
         records: [...addressesFor(own, input, addresses), ...rest.map((name) => alias(name, anchor, input))],
         notes: [],
@@ -121,7 +122,7 @@ function behindName(input: WantedInput, outside: string): Made {
     (name) =>
       `${name} is the bare domain, which cannot be an alias: give it the address of ${outside} as a record of its own, and change both together.`,
   );
-  const rest = names.filter((name) => !bare.includes(name));
+  const rest = names.filter((name) => !plan.domains.includes(name));
   if (input.dns.style !== 'wildcard') return { records: rest.map((name) => alias(name, outside, input)), notes };
   const domains = plan.domains.filter((domain) => rest.some((name) => domainOf(name, plan.domains) === domain));
   return { records: domains.map((domain) => alias(`*.${domain}`, outside, input)), notes };

@@ -42,6 +42,7 @@ import { serviceNotListening } from './not-listening.ts';
 import { serviceUnknown } from './service-unknown.ts';
 import { upstreamUnproven } from './upstream-proof.ts';
 import { containerWithoutRoad } from './without-road.ts';
+import { indexed } from '../indexed.ts';
 
 /** Every rule of `check`. A new rule is one file and one line here. */
 export const allRules: readonly Rule[] = [
@@ -107,5 +108,5 @@ export function runRules(facts: Facts): Finding[] {
 /** A person has said of every road concerned that it is meant so. Errors are told all the same: something does not work. */
 function isMeantSo({ rule, severity, roads }: Finding, { map }: Facts): boolean {
   if (severity === 'error' || roads.length === 0) return false;
-  return roads.every((name) => map.roads.find((road) => road.name === name)?.rules.meantSo.includes(rule) === true);
+  return roads.every((name) => indexed(map.roads, 'name').get(name)?.rules.meantSo.includes(rule) === true);
 }

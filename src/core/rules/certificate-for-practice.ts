@@ -38,8 +38,8 @@ function practiceFindings(facts: Facts): Finding[] {
   const [first] = replaced;
   if (first !== undefined) {
     const data = { names: replaced.flatMap(({ names }) => names), command: commandFor(first) };
-    const ids = replaced.map(({ id }) => id);
-    const roads = plan.roads.filter(({ certificate }) => ids.includes(certificate)).map(({ name }) => name);
+    const ids = new Set(replaced.map(({ id }) => id));
+    const roads = plan.roads.filter(({ certificate }) => ids.has(certificate)).map(({ name }) => name);
     return [tell(words, { say: 'practice', data, roads, severity: 'warning', cause: 'certificates:practice' })];
   }
   if (held.length === 0 || map.acme !== null || isPracticeFront(plan.front)) return [];

@@ -1,6 +1,7 @@
 import { covers } from '../certificates/cover.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Rule } from './rule.ts';
+import { indexed } from '../indexed.ts';
 
 const words = card({
   id: 'certificate-not-for-road',
@@ -20,9 +21,9 @@ export const certificateNotForRoad: Rule = {
   card: words,
   check: ({ map, plan }) =>
     plan.roads.flatMap(({ name, certificate: id, where }) => {
-      const names = plan.certificates.find((one) => one.id === id)?.names ?? [];
+      const names = indexed(plan.certificates, 'id').get(id)?.names ?? [];
       if (covers(names, name)) return [];
-      const key = map.roads.find((road) => road.name === name)?.key ?? name;
+      const key = indexed(map.roads, 'name').get(name)?.key ?? name;
       return [tell(words, { say: 'other', data: { key, id, names, name }, roads: [name], where })];
     }),
 };

@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import { isPublic } from '../plan/plan-rules.ts';
 import type { Rule } from './rule.ts';
+import { indexed } from '../indexed.ts';
 
 const locks = card({
   id: 'hsts-locks-out',
@@ -30,13 +31,13 @@ export const hstsLocksOut: Rule = {
   card: locks,
   check: ({ map, plan }) =>
     plan.roads.flatMap(({ name, rules, certificate, where }) => {
-      const key = map.roads.find((road) => road.name === name)?.key ?? name;
+      const key = indexed(map.roads, 'name').get(name)?.key ?? name;
       if (rules.hsts === null || rules.hsts === 0) return [];
       const about = { roads: [name], where };
       const { https: port } = plan.front.ports;
       if (rules.plain) return [tell(locks, { say: 'plain', data: { key }, ...about })];
       if (port !== 443) return [tell(locks, { say: 'port', data: { key, port, name }, ...about })];
-      const shown = plan.certificates.find(({ id }) => id === certificate);
+      const shown = indexed(plan.certificates, 'id').get(certificate);
       if (isPublic(map, shown)) return [];
       return [tell(locks, { say: 'practice', data: { key }, severity: 'warning', ...about })];
     }),
@@ -63,7 +64,7 @@ export const hstsRemembered: Rule = {
     plan.roads.flatMap((road) => {
       const until = hsts.get(road.name) ?? 0;
       if (until <= now || road.rules.hsts !== null) return [];
-      const shown = plan.certificates.find(({ id }) => id === road.certificate);
+      const shown = indexed(plan.certificates, 'id').get(road.certificate);
       const why = road.rules.plain
         ? 'is now served on plain HTTP too'
         : plan.front.ports.https !== 443

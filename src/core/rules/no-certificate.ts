@@ -4,6 +4,7 @@ import type { Evidence, Finding } from '../findings/finding.ts';
 import type { PlannedCertificate } from '../plan/plan.ts';
 import { shellWord } from '../shell-word.ts';
 import type { Facts, Rule } from './rule.ts';
+import { roadsShowing } from '../plan/roads-showing.ts';
 
 const words = card({
   id: 'no-certificate',
@@ -54,8 +55,8 @@ export const noCertificate: Rule = {
 /** All that one command gets is one finding. */
 function tellMissing(missing: readonly PlannedCertificate[], { plan }: Facts): Finding {
   const names = missing.flatMap((planned) => planned.names);
-  const ids = missing.map(({ id }) => id);
-  const roads = plan.roads.filter(({ certificate }) => ids.includes(certificate));
+  const ids = new Set(missing.map(({ id }) => id));
+  const roads = plan.roads.filter(({ certificate }) => ids.has(certificate));
   const [first] = missing;
   const command = first === undefined ? '' : commandFor(first);
   const where = roads.length === 1 ? (roads[0]?.where ?? null) : null;
@@ -95,7 +96,7 @@ function tellOf(planned: PlannedCertificate, say: Say, facts: Facts): Finding {
 }
 
 function aboutRoads(id: string, { plan }: Facts): Pick<Finding, 'roads' | 'where' | 'cause'> {
-  const roads = plan.roads.filter(({ certificate }) => certificate === id);
+  const roads = roadsShowing(plan, id);
   return { roads: roads.map(({ name }) => name), where: roads[0]?.where ?? null, cause: `certificate:${id}` };
 }
 

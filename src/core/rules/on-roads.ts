@@ -4,6 +4,7 @@ import type { Leads, MapRoad } from '../map/site-map.ts';
 import { partName } from '../plan/parts.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
 import type { Facts } from './rule.ts';
+import { indexed } from '../indexed.ts';
 
 /**
  * A part of a road: what the map says and what became of it.
@@ -19,12 +20,22 @@ export interface PartOnRoad {
   where: Place;
 }
 
-/** Every part of every road. Paused roads count: they will be resumed. */
-export function partsOnRoads({ map, plan }: Pick<Facts, 'map' | 'plan'>): PartOnRoad[] {
-  const planned = new Map(plan.roads.map((road) => [road.name, road.parts]));
+const parts = new WeakMap<Facts['plan'], PartOnRoad[]>();
+
+/** Every part of every road. Paused roads count: they will be resumed. Most rules ask for them, so they are gathered once. */
+export function partsOnRoads(facts: Pick<Facts, 'map' | 'plan'>): readonly PartOnRoad[] {
+  const before = parts.get(facts.plan);
+  if (before !== undefined) return before;
+  const gathered = gatherParts(facts);
+  parts.set(facts.plan, gathered);
+  return gathered;
+}
+
+function gatherParts({ map, plan }: Pick<Facts, 'map' | 'plan'>): PartOnRoad[] {
+  const planned = indexed(plan.roads, 'name');
   return map.roads.flatMap((road) =>
     road.parts.map(({ prefix, leads, where }) => {
-      const found = planned.get(road.name)?.find((part) => part.prefix === prefix);
+      const found = planned.get(road.name)?.parts.find((part) => part.prefix === prefix);
       return { road, key: partName(road.key, prefix), prefix, leads, resolution: found?.resolution ?? null, where };
     }),
   );

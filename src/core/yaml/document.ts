@@ -3,7 +3,6 @@ import {
   isAlias,
   isMap,
   isNode,
-  isPair,
   isScalar,
   isSeq,
   LineCounter,
@@ -39,6 +38,8 @@ export interface YamlText {
   placeOf(path: readonly PropertyKey[]): Place;
   /** Where the key at the end of `path` stands. */
   placeOfKey(path: readonly PropertyKey[]): Place;
+  /** The line of each key of the map at `path`; nothing where there is no map. */
+  linesAt(path: readonly PropertyKey[]): Record<string, number>;
   /** The source text of the value at `path`, on one line, at most 60 characters. */
   textAt(path: readonly PropertyKey[]): string;
   /** The explicit tag of the value at `path`, such as `!override`, or null. */
@@ -77,6 +78,7 @@ export function readYaml({ file, text }: { file: string; text: string }): YamlTe
     doubles: doublesOf(document, place),
     placeOf: (path) => place(startOf(locate(path).value)),
     placeOfKey: (path) => place(startOf(locate(path).key)),
+    linesAt: (path) => linesOf(locate(path).value, place),
     textAt: (path) => sourceText(text, locate(path).value),
     tagAt: (path) => tagOf(locate(path).value),
     isInFlow: (path) => isFlow(locate(path.slice(0, -1)).value),
@@ -107,7 +109,7 @@ function problemsOf({ documents, text, place }: ReadInput): YamlProblem[] {
   const second = documents[1];
   if (second !== undefined) problems.push({ say: 'documents', data: {}, where: place(startOf(second.contents)) });
   if (problems.length > 0) return dropEchoes(problems);
-  problems.push(...aliasProblems(document, place));
+  problems.push(...aliasProblems(document, text, place));
   if (!isMap(document.contents)) {
     const got = isSeq(document.contents) ? 'a list' : 'a single text or number';
     problems.push({ say: 'not-a-map', data: { got }, where: place(startOf(document.contents)) });
@@ -143,8 +145,9 @@ function firstSentence(message: string): string {
   return (message.split('\n')[0] ?? message).replace(/:$/, '');
 }
 
-function aliasProblems(document: Document, place: (offset: number) => Place): YamlProblem[] {
+function aliasProblems(document: Document, text: string, place: (offset: number) => Place): YamlProblem[] {
   const problems: YamlProblem[] = [];
+  if (!text.includes('*')) return problems;
   visit(document, {
     Alias(_, alias) {
       const source = alias.resolve(document);
@@ -162,21 +165,22 @@ function inside(offset: number, node: Node): boolean {
   return range !== null && range !== undefined && offset >= range[0] && offset < range[1];
 }
 
-function doublesOf(document: Document, place: (offset: number) => Place): DoubleKey[] {
+function doublesOf({ contents }: Document, place: (offset: number) => Place): DoubleKey[] {
   const doubles: DoubleKey[] = [];
-  visit(document, {
-    Map(_, map) {
-      const seen = new Map<string, number>();
-      for (const { key } of map.items) {
-        if (!isScalar(key) || key.value === '<<') continue;
-        const name = String(key.value);
-        const where = place(startOf(key));
-        const first = seen.get(name);
-        if (first === undefined) seen.set(name, where.line);
-        else doubles.push({ key: name, first, where });
-      }
-    },
-  });
+  const look = (node: unknown): void => {
+    if (isSeq(node)) node.items.forEach(look);
+    if (!isMap(node)) return;
+    const seen = new Map<string, unknown>();
+    for (const { key, value } of node.items) {
+      look(value);
+      if (!isScalar(key) || key.value === '<<') continue;
+      const name = String(key.value);
+      const first = seen.get(name);
+      if (first === undefined) seen.set(name, key);
+      else doubles.push({ key: name, first: place(startOf(first)).line, where: place(startOf(key)) });
+    }
+  };
+  look(contents);
   return doubles;
 }
 
@@ -207,10 +211,24 @@ function stepInto(node: unknown, step: PropertyKey): Spot | null {
   return pair === null ? null : { key: pair.key, value: pair.value ?? pair.key };
 }
 
+/** The pairs of each map by their keys, made when the first is asked for: a map of ten thousand roads is asked for each of them. */
+const pairsByKey = new WeakMap<YAMLMap, ReadonlyMap<string, Pair>>();
+
 function pairOf(map: YAMLMap, name: string): Pair | null {
-  // The last of two equal keys is the one whose value counts.
-  const found = map.items.filter((pair) => isPair(pair) && isScalar(pair.key) && String(pair.key.value) === name);
-  return found[found.length - 1] ?? null;
+  let pairs = pairsByKey.get(map);
+  if (pairs === undefined) {
+    // The last of two equal keys is the one whose value counts.
+    pairs = new Map(map.items.flatMap((pair) => (isScalar(pair.key) ? [[String(pair.key.value), pair]] : [])));
+    pairsByKey.set(map, pairs);
+  }
+  return pairs.get(name) ?? null;
+}
+
+function linesOf(node: unknown, place: (offset: number) => Place): Record<string, number> {
+  if (!isMap(node)) return {};
+  return Object.fromEntries(
+    node.items.map(({ key }) => [isScalar(key) ? String(key.value) : '', place(startOf(key)).line]),
+  );
 }
 
 function startOf(node: unknown): number {

@@ -39,7 +39,7 @@ async function makeReady({ plan, paths, now, onTrouble }: ServeInput): Promise<v
 }
 
 function markOf(plan: Plan): string {
-  return `builtin ${digestOf(builtinRenderer.essence(plan, { current: '' }))}\n`;
+  return `builtin ${digestOf(builtinRenderer.essence(plan, []))}\n`;
 }
 
 /** @property mark of the edition */

@@ -81,7 +81,7 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   const placement = { current: join(folder, 'current') };
   const files = renderer.render(plan, placement);
   // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
-  const digest = digestOf(renderer.essence(plan, placement));
+  const digest = digestOf(renderer.essence(plan, files));
   const wayIn = wayInFiles(site, placement.current);
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);

@@ -22,5 +22,5 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
 function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
   const renderer = programOf(plan.front.proxy).renderer;
   if (engineTrouble !== null || plan.front.container !== null || renderer === null) return null;
-  return digestOf(renderer.essence(plan, { current: join(paths.front, 'current') }));
+  return digestOf(renderer.essence(plan, renderer.render(plan, { current: join(paths.front, 'current') })));
 }

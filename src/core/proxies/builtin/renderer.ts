@@ -1,5 +1,6 @@
 import type { Plan } from '../../plan/plan.ts';
 import { planVersion } from '../../plan/plan.ts';
+import { without } from '../../without.ts';
 import type { Renderer, WrittenFile } from '../renderer.ts';
 
 /** In every edition, whatever its proxy: what it was meant to do. */
@@ -16,19 +17,19 @@ export const builtinRenderer: Renderer = {
 };
 
 export function planFile(plan: Plan): WrittenFile {
-  return { path: planPath, content: `${JSON.stringify(plan, withoutFound, 2)}\n` };
+  // What was found on this machine is not part of what is served.
+  const roads = plan.roads.map((road) => ({
+    ...road,
+    parts: road.parts.map((part) => without(part, 'resolution')),
+  }));
+  return { path: planPath, content: `${JSON.stringify({ ...plan, roads }, null, 2)}\n` };
 }
 
 /** Parts of a plan that are for people and for `verify`; the builtin proxy does the same whatever they are. */
-const besides = ['map', 'lines', 'where', 'resolution', 'why', 'expect', 'meantSo'];
+const besides = new Set(['map', 'lines', 'where', 'resolution', 'why', 'expect', 'meantSo']);
 
 function servedText(plan: Plan): string {
-  return JSON.stringify(plan, (key, value: unknown) => (besides.includes(key) ? undefined : value));
-}
-
-/** What was found on this machine is not part of what is served. */
-function withoutFound(key: string, value: unknown): unknown {
-  return key === 'resolution' ? undefined : value;
+  return JSON.stringify(plan, (key, value: unknown) => (besides.has(key) ? undefined : value));
 }
 
 /** Reads what `planFile` made. Null when it is not a plan of this version. */

@@ -1,14 +1,14 @@
 import { isWildcard, withoutStar } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
-import type { Placement } from '../renderer.ts';
 import { modernSuites } from '../hardening.ts';
+import { indexed } from '../../indexed.ts';
 import { servingLine } from './serving.ts';
 import { block, comment, dollarVariable, headerCase, ownHeader, quote, serverName } from './quote.ts';
 import { sharedMaps } from './shared-maps.ts';
 
-/** The entry file: what all roads share, what strangers get, and one include a road. */
-export function frontFile(plan: Plan, { current }: Placement): string {
+/** The entry file: what all roads share, what strangers get, and an include for each file of roads. */
+export function frontFile(plan: Plan, current: string, files: readonly string[]): string {
   const lines = [
     `${ownHeader} from your map. Do not edit it: \`mile-marker write\` replaces it.`,
     comment('Include it inside `http { }` of your nginx configuration.'),
@@ -40,7 +40,7 @@ export function frontFile(plan: Plan, { current }: Placement): string {
     ...wildcardStrangers(plan, current),
     '',
     `include ${quote(`${current}/mark.conf`)};`,
-    ...plan.roads.map((road) => `include ${quote(`${current}/${roadPath(plan, road)}`)};`),
+    ...files.map((path) => `include ${quote(`${current}/${path}`)};`),
     '',
   ];
   return lines.join('\n');
@@ -87,12 +87,12 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
 /** Strangers whose names a certificate with a wildcard covers can be answered. */
 function wildcardStrangers(plan: Plan, current: string): string[] {
   if (plan.front.unknown.act === 'refuse') return [];
-  const taken = plan.roads.map(({ name }) => name);
+  const taken = indexed(plan.roads, 'name');
   return plan.certificates
     .filter(({ names }) => names.some(isWildcard))
     .flatMap(({ names, certificateFile, keyFile }) =>
       names
-        .filter((name) => !taken.includes(name))
+        .filter((name) => !taken.has(name))
         .flatMap((name) =>
           block('server', [
             ...listenLines(plan, 'https', ' ssl http2'),

@@ -4,6 +4,7 @@ import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { addHeader, answerLines, methodLines } from './answer-lines.ts';
 import { onlyStep, prefixPattern } from './gate-lines.ts';
+import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
 import { toldFile } from './proxying.ts';
@@ -13,26 +14,27 @@ import { block, comment, escapePattern, namedText, pattern, quote, quoteThen } f
 type Listener = 'http' | 'https';
 
 /** What the last `try_files` of the gate opens: one location, or the one that the target's path chooses. */
-export function leadEntry({ name, parts }: PlannedRoad): string {
+export function leadEntry({ name, parts }: PlannedRoad, layout: Layout): string {
   const [only, second] = parts;
-  return only !== undefined && second === undefined ? locationOf(only.leads, 0) : `$${variable(name, 'lead')}`;
+  return only !== undefined && second === undefined ? locationOf(only.leads, 0, layout) : `$${variable(name, 'lead')}`;
 }
 
 /** Maps of the road, outside its servers: longest prefix first, as the plan has them. */
-export function leadMaps({ name, parts }: PlannedRoad): string[] {
+export function leadMaps({ name, parts }: PlannedRoad, layout: Layout): string[] {
   if (parts.length === 1) return [];
   return block(
     `map "$mile_marker_normal$request_uri" $${variable(name, 'lead')}`,
     parts.map(({ prefix, leads }, index) => {
       const pattern = prefix === '/' ? 'default' : prefixPattern(prefix);
-      return `${pattern} "${locationOf(leads, index)}";`;
+      return `${pattern} "${locationOf(leads, index, layout)}";`;
     }),
   );
 }
 
 /** A service has a location for each way of going there, see `kinds`. */
-function locationOf({ kind }: PlannedLeads, index: number): string {
-  return kind === 'service' ? `@lead${String(index)}_$mile_marker_kind` : `@lead${String(index)}`;
+function locationOf({ kind }: PlannedLeads, index: number, layout: Layout): string {
+  const way = layout === 'pages' ? '$mile_marker_kind' : '$mile_marker_way';
+  return kind === 'service' ? `@lead${String(index)}_${way}` : `@lead${String(index)}`;
 }
 
 /** Connections to the services of a road that are used again, outside its servers. nginx looks a name up once here, so one that may move has none. */
@@ -66,6 +68,9 @@ interface LeadInput {
   /** Where the written files lie. */
   current: string;
   road: PlannedRoad;
+  layout: Layout;
+  /** The roads that this one stands for; null for itself. */
+  crowd: Crowd | null;
   listener: Listener;
   leads: PlannedLeads;
   /** Number of the part. */
@@ -130,35 +135,41 @@ function folderLines(path: string, authority: string, listener: Listener): strin
  * stand there again. Null where the road has more steps.
  */
 export function shortWay(of: Omit<LeadInput, 'leads' | 'index'>, entry: string): string[] | null {
-  const { road } = of;
+  const { road, layout } = of;
   const step = onlyStep(road);
   const [only, second] = road.parts;
   if (step === null || second !== undefined || only?.leads.kind !== 'service') return null;
   const { upstream } = only.leads;
   const input = { ...of, leads: only.leads, index: 0 };
   // A `return` beside the gate would answer past it.
-  if (upstream === null || upstream.byName || passLines(input, upstream, 'kept') === null) return null;
+  if (upstream === null || upstream.byName || passLines(input, upstream, kinds[layout][0]) === null) return null;
+  const [usual, ...others] = kinds[layout];
+  const isOther = layout === 'pages' ? '$mile_marker_kind != kept' : '$mile_marker_way = live';
   return [
     ...block(`location ${entry}`, [
       ...methodLines(road),
       ...step,
       comment('What goes there in another way. No protocol has the number 418 (RFC 9110 §15.5.19).'),
-      ...block('if ($mile_marker_kind != kept)', [`error_page 418 = ${locationOf(only.leads, 0)};`, 'return 418;']),
-      ...serviceLines(input, upstream, 'kept'),
+      ...block(`if (${isOther})`, [`error_page 418 = ${locationOf(only.leads, 0, layout)};`, 'return 418;']),
+      ...serviceLines(input, upstream, usual),
     ]),
-    ...(['once', 'live'] as const).flatMap((kind) =>
-      block(`location @lead0_${kind}`, [...step, ...serviceLines(input, upstream, kind)]),
-    ),
+    ...others.flatMap((kind) => block(`location @lead0_${kind}`, [...step, ...serviceLines(input, upstream, kind)])),
   ];
 }
 
-/** `kept`: may be sent twice. `once`: must not, so its connection has not been idle for long. `live`: silent for long by nature, on its own. */
-const kinds = ['kept', 'once', 'live'] as const;
+type Kind = 'kept' | 'once' | 'plain' | 'live';
 
-type Kind = (typeof kinds)[number];
+/**
+ * `kept`: may be sent twice. `once`: must not, so its connection has not been idle for long. `live`: silent for long by nature, on its own. `plain`: each on
+ * a connection of its own, since connections that are kept cost a large map more memory than all the rest of it.
+ */
+const kinds: Readonly<Record<Layout, readonly [Kind, ...Kind[]]>> = {
+  pages: ['kept', 'once', 'live'],
+  crowds: ['plain', 'live'],
+};
 
 function serviceLocations(input: LeadInput, upstream: Upstream | null): string[] {
-  return kinds.flatMap((kind) =>
+  return kinds[input.layout].flatMap((kind) =>
     block(
       `location @lead${String(input.index)}_${kind}`,
       upstream === null ? ['return 502;'] : serviceLines(input, upstream, kind),
@@ -187,11 +198,12 @@ export function originOf({ scheme, host, port }: Upstream): string {
 }
 
 /** Where to dial, or null when this host lacks what a safe connection needs, or nginx cannot prove what the map asks to be proven. */
-function passLines({ plan, road, index }: LeadInput, upstream: Upstream, kind: Kind): string[] | null {
+function passLines({ plan, road, index, crowd, leads }: LeadInput, upstream: Upstream, kind: Kind): string[] | null {
   const { host, front } = plan;
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];
   if (tls === null || (upstream.byName && host.resolvers.length === 0)) return null;
-  if (!upstream.byName && kind !== 'live')
+  if (crowd !== null && isMovable(leads)) return [`proxy_pass http://${crowdAddress(crowd, index)};`];
+  if (!upstream.byName && (kind === 'kept' || kind === 'once'))
     return [
       `proxy_pass ${upstream.scheme}://${keptName(road.name, index, kind)};`,
       // nginx does so for a kept connection alone that broke before an answer came, and there is no other server.

@@ -89,6 +89,7 @@ export function proxyingMaps(): string[] {
       'default once;',
       `${pattern('~*^GET HTTP/1\\.1 websocket (?:.*[, ])?upgrade(?:[, ].*)?$')} live;`,
     ]),
+    ...block('map $mile_marker_kind $mile_marker_way', ['default plain;', 'live live;']),
     ...block('map $status $mile_marker_upgraded', ['default "";', '101 $upstream_http_upgrade;']),
   ];
 }

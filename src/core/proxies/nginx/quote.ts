@@ -1,4 +1,5 @@
 import { isWildcard } from '../../names/wildcard.ts';
+import { isCrowdName } from './crowd-name.ts';
 
 /**
  * A value as nginx reads it back byte for byte: in double quotes, with `\` and `"` escaped, and `$` through a variable,
@@ -14,12 +15,12 @@ export function quote(value: string): string {
 }
 
 /**
- * What stands between quotes for a value in which a road's own name occurs. The road of all other names has none: nginx fills in the
+ * What stands between quotes for a value in which a road's own name occurs. The road of all other names has none, and neither has a crowd: nginx fills in the
  * one that was asked for, in lower case and without port or dot at its end, as the verdict has it.
  */
 export function namedText(value: string, { name }: { name: string }): string {
   const text = quote(value).slice(1, -1);
-  return isWildcard(name) ? text.replace(name, () => '$host') : text;
+  return isWildcard(name) || isCrowdName(name) ? text.replaceAll(name, () => '$host') : text;
 }
 
 /** A quoted value that goes on with one of nginx's own variables, such as `$request_uri`. */

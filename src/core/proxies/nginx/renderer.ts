@@ -5,7 +5,8 @@ import { frontFile, roadPath } from './front.ts';
 import { mapId, scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
 import { proxyingFile, proxyingText, toldFile, toldText } from './proxying.ts';
-import { roadFile } from './road.ts';
+import { crowdsIn, layoutFor } from './crowds.ts';
+import { crowdFile, onwardFile, roadFile } from './road.ts';
 import { servingFile, servingText } from './serving.ts';
 
 export const nginxRenderer: Renderer = {
@@ -14,8 +15,8 @@ export const nginxRenderer: Renderer = {
     line: `include ${quote(`${current}/front.conf`)};`,
     where: 'inside http { } of nginx.conf',
   }),
-  render,
-  essence: render,
+  render: (plan, placement) => nginxFiles(plan, placement),
+  essence: (_, rendered) => rendered,
   renderMark: (plan, mark) => ({
     path: 'mark.conf',
     content: [
@@ -36,18 +37,52 @@ export const nginxRenderer: Renderer = {
   unusablePath: (path) => /[$*?[\]\u0000-\u001f\u007f]/.exec(path)?.[0] ?? null,
 };
 
-function render(plan: Plan, { current }: Placement): WrittenFile[] {
+/** @param layout by default the one for so many roads; the verdicts are the same in each @param least so many roads make a crowd */
+export function nginxFiles(
+  plan: Plan,
+  { current }: Placement,
+  layout = layoutFor(plan.roads),
+  least = 2,
+): WrittenFile[] {
+  const own = layout === 'pages' ? pages(plan, current) : crowdFiles(plan, current, least);
   const files = [
-    { path: 'front.conf', content: frontFile(plan, { current }) },
+    {
+      path: 'front.conf',
+      content: frontFile(
+        plan,
+        current,
+        own.map(({ path }) => path),
+      ),
+    },
     { path: servingFile, content: servingText(plan) },
     { path: proxyingFile, content: proxyingText(plan) },
     { path: toldFile, content: toldText(plan) },
-    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road, current) })),
+    ...own,
     // In a container of its own there is no configuration to include them from.
     ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
   ];
   const id = mapId(plan);
   return files.map(({ path, content }) => ({ path, content: scoped(content, id) }));
+}
+
+function pages(plan: Plan, current: string): WrittenFile[] {
+  return plan.roads.map((road) => ({
+    path: roadPath(plan, road),
+    content: roadFile(plan, road, current, 'pages'),
+  }));
+}
+
+/** A large map: roads that are alike share a file, and all of them their plain HTTP. */
+function crowdFiles(plan: Plan, current: string, least: number): WrittenFile[] {
+  const { crowds, alone } = crowdsIn(plan.roads, least);
+  return [
+    { path: 'onward.conf', content: onwardFile(plan, current) },
+    ...crowds.map((crowd) => ({
+      path: `crowds/${crowd.road.name.slice(1)}.conf`,
+      content: crowdFile(plan, crowd, current),
+    })),
+    ...alone.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road, current, 'crowds') })),
+  ];
 }
 
 /** A whole configuration, for an nginx that runs in a container of its own. */

@@ -18,26 +18,56 @@ import {
 import { proxyingLine } from './proxying.ts';
 import { servingLine } from './serving.ts';
 import { block, comment, escapePattern, namedText, oneLabel, ownHeader, pattern, quote, serverName } from './quote.ts';
+import { indexed } from '../../indexed.ts';
+import { asCrowd, crowdMaps, isMovable, type Crowd, type Layout } from './crowds.ts';
+import { crowdName } from './crowd-name.ts';
+import { roadsShowing } from '../../plan/roads-showing.ts';
 
 /**
  * The file of one road. nginx runs `if` and `return` of a server before access rules, and access rules before
  * `try_files`: so refusals that come before the gate stand in the server, the gate in locations, and where the road leads in a named
  * location that only `try_files` opens. A `return` beside the access rules would answer past them.
  */
-export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
-  const certificate = plan.certificates.find(({ id }) => id === road.certificate);
-  const lines = [
+export function roadFile(plan: Plan, road: PlannedRoad, current: string, layout: Layout): string {
+  return fileOf({ plan, road, current, layout, crowd: null }, [
     // Without its line in the map: lines move with every edit, and a file must change only when the road does.
     `${ownHeader} for the road ${road.name}.`,
-    ...describe(road).map(comment),
-    ...(road.paused ? [] : [...keptConnections(road), ...gateMaps(road, leadEntry(road)), ...leadMaps(road)]),
+  ]);
+}
+
+/** The file of roads that one server serves: where each leads, and what they have in common. */
+export function crowdFile(plan: Plan, crowd: Crowd, current: string): string {
+  const { road, members } = crowd;
+  return fileOf({ plan, road, current, layout: 'crowds', crowd }, [
+    `${ownHeader} for ${String(members.length)} roads that differ in nothing but this.`,
+    ...crowdMaps(crowd),
+  ]);
+}
+
+interface Subject {
+  plan: Plan;
+  road: PlannedRoad;
+  current: string;
+  layout: Layout;
+  crowd: Crowd | null;
+}
+
+function fileOf(subject: Subject, head: readonly string[]): string {
+  const { plan, road, current, layout } = subject;
+  const certificate = indexed(plan.certificates, 'id').get(road.certificate);
+  const entry = leadEntry(road, layout);
+  const lines = [
+    ...head,
+    ...describe(subject).map(comment),
+    ...(road.paused
+      ? []
+      : [...(layout === 'pages' ? keptConnections(road) : []), ...gateMaps(road, entry), ...leadMaps(road, layout)]),
     ...answerMaps(road),
     '',
-    ...plainServer(plan, road, current),
-    '',
+    ...(isOnward(road, layout) ? [] : [...plainServer(subject), '']),
     ...block('server', [
       ...listenLines(plan, 'https', ' ssl http2'),
-      `server_name ${serverName(road.name)};`,
+      ...nameLines(subject),
       servingLine(current),
       ...edgeLines(plan),
       `ssl_certificate ${quote(certificate?.certificateFile ?? '')};`,
@@ -51,16 +81,36 @@ export function roadFile(plan: Plan, road: PlannedRoad, current: string): string
       ),
       ...block(`if ($ssl_server_name !~* ${pattern(`^(?:${namePattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
       '',
-      ...wayLines({ plan, road, current, listener: 'https' }, '/'),
+      ...wayLines({ ...subject, listener: 'https' }, '/'),
     ]),
     '',
   ];
   return lines.join('\n');
 }
 
-function plainServer(plan: Plan, road: PlannedRoad, current: string): string[] {
+function nameLines({ road, crowd }: Subject): string[] {
+  return (crowd?.members ?? [road]).map(({ name }) => `server_name ${serverName(name)};`);
+}
+
+/** In a large map, roads whose plain HTTP is like that of all others have one server for it. */
+function isOnward({ rules, name }: PlannedRoad, layout: Layout): boolean {
+  return layout === 'crowds' && !rules.plain && rules.log === null && !isWildcard(name);
+}
+
+/** Plain HTTP of a large map: of all roads whose answers there are alike. */
+export function onwardFile(plan: Plan, current: string): string {
+  const members = plan.roads.filter((road) => isOnward(road, 'crowds'));
+  const [first] = members;
+  if (first === undefined) return `${ownHeader}: no road is served here.\n`;
+  const crowd = { road: asCrowd(first, crowdName('onward')), members };
+  const lines = plainServer({ plan, road: crowd.road, current, layout: 'crowds', crowd });
+  return [`${ownHeader} for plain HTTP.`, ...lines, ''].join('\n');
+}
+
+function plainServer(subject: Subject): string[] {
+  const { plan, road, current } = subject;
   const { plain } = road.rules;
-  const common = [...listenLines(plan, 'http'), `server_name ${serverName(road.name)};`, servingLine(current)];
+  const common = [...listenLines(plan, 'http'), ...nameLines(subject), servingLine(current)];
   if (plain) {
     return [
       comment('Plain HTTP too, as the map says.'),
@@ -71,7 +121,7 @@ function plainServer(plan: Plan, road: PlannedRoad, current: string): string[] {
         ...hiddenLines(road),
         ...answerLines(road, 'http'),
         ...challengeLines(plan, road),
-        ...wayLines({ plan, road, current, listener: 'http' }, mayBeProven(plan, road) ? '@onward' : '/'),
+        ...wayLines({ ...subject, listener: 'http' }, mayBeProven(plan, road) ? '@onward' : '/'),
       ]),
     ];
   }
@@ -107,8 +157,8 @@ function challengeLines(plan: Plan, road: PlannedRoad): string[] {
   const onward = 'try_files /dev/null/none @onward;';
   return [
     ...block('location ^~ /.well-known/acme-challenge/', [
-      `root ${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
-      `disable_symlinks on from=${quote(`${plan.challenges ?? ''}/${road.name}`)};`,
+      `root "${namedText(`${plan.challenges ?? ''}/${road.name}`, road)}";`,
+      `disable_symlinks on from="${namedText(`${plan.challenges ?? ''}/${road.name}`, road)}";`,
       'default_type text/plain;',
       'open_file_cache off;',
       'try_files $mile_marker_token @onward;',
@@ -130,36 +180,49 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
     ...(hasPeople(road) ? ['set $mile_marker_authorization $http_authorization;'] : []),
     ...(dialledParts([road]).length === 0 ? [] : [proxyingLine(current), ...serviceHeaderLines(of)]),
     ...(shortWay(of, entry) ?? [
-      ...gateLocations({ road, entry, next: leadEntry(road), refusals: methodLines(road) }),
+      ...gateLocations({ road, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),
       ...leadLocations(of),
     ]),
   ];
 }
 
+const patterns = new WeakMap<PlannedCertificate, string>();
+
 /** The names for which a certificate is shown, as a pattern. */
-function namePattern({ roads }: Plan, certificate: PlannedCertificate | undefined): string {
+function namePattern(plan: Plan, certificate: PlannedCertificate | undefined): string {
   if (certificate === undefined) return '';
-  const namesOf = (shown: boolean): string[] =>
-    roads.filter((road) => (road.certificate === certificate.id) === shown).map(({ name }) => name);
+  const before = patterns.get(certificate);
+  if (before !== undefined) return before;
+  const made = makeNamePattern(plan, certificate);
+  patterns.set(certificate, made);
+  return made;
+}
+
+function makeNamePattern(plan: Plan, certificate: PlannedCertificate): string {
+  const roads = indexed(plan.roads, 'name');
   // Names for which another certificate is shown, though this one covers them too.
-  const others = namesOf(false);
-  const names = certificate.names.filter((name) => !others.includes(name));
+  const isOthers = (name: string): boolean => (roads.get(name)?.certificate ?? certificate.id) !== certificate.id;
+  const names = certificate.names.filter((name) => !isOthers(name));
   // All other names may show another wildcard than the one that a name of its own shows.
-  const alone = namesOf(true).filter((name) => !names.includes(name) && !covers(names, name));
+  const alone = roadsShowing(plan, certificate.id)
+    .map(({ name }) => name)
+    .filter((name) => !covers(names, name) && !names.includes(name));
   return [...names, ...alone]
     .map((name) => {
       if (!isWildcard(name)) return escapePattern(name);
-      const apart = others.filter((other) => covers([name], other)).map(escapePattern);
-      const without = apart.length === 0 ? '' : `(?!(?:${apart.join('|')})\\.?$)`;
+      const apart = plan.roads.map((road) => road.name).filter((other) => covers([name], other) && isOthers(other));
+      const without = apart.length === 0 ? '' : `(?!(?:${apart.map(escapePattern).join('|')})\\.?$)`;
       return `${without}${oneLabel}${escapePattern(name.slice(1))}`;
     })
     .join('|');
 }
 
-function describe({ parts, gate, paused }: PlannedRoad): string[] {
+function describe({ road: { parts, gate, paused }, crowd }: Subject): string[] {
   if (paused) return ['Paused.'];
+  // Where each of a crowd leads stands there already.
+  const told = [...parts].reverse().filter(({ leads }) => crowd === null || !isMovable(leads));
   return [
-    ...[...parts].reverse().map(({ prefix, leads }) => `${prefix === '/' ? '' : `${prefix}: `}${describeLeads(leads)}`),
+    ...told.map(({ prefix, leads }) => `${prefix === '/' ? '' : `${prefix}: `}${describeLeads(leads)}`),
     `Gate: ${gate.name}.`,
   ];
 }
