@@ -1,9 +1,9 @@
 import { symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import bcrypt from 'bcryptjs';
-import type { ProxyName } from './support/fronts.ts';
+
 import { someOf } from './support/some-of.ts';
-import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
+import { HeldFront, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /**
  * Gates, rules of roads, paths and folders: every request to both proxies, over HTTP/1 and HTTP/2, held against the verdict.
@@ -348,7 +348,7 @@ const full = (row: Row, version: '1.1' | '2.0'): Row => ({
   host: (row.host ?? []).map((name) => `${name}.saltmarsh.example`),
 });
 
-describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
+describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds'])('%s', (proxy) => {
   let front: HeldFront;
   beforeAll(async () => {
     front = await HeldFront.start(proxy, mapText, files);

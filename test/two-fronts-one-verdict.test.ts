@@ -1,6 +1,6 @@
 import type { StandIn } from '../src/adapters/rehearsal/stand-in.ts';
-import type { ProxyName } from './support/fronts.ts';
-import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
+
+import { HeldFront, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /**
  * The same requests to every proxy, byte by byte on raw sockets, each held against the verdict. What malformed requests
@@ -197,7 +197,7 @@ const rows: Row[] = [
   { what: 'SNI known, Host unknown', host: ['evil.example'] },
 ];
 
-describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
+describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds'])('%s', (proxy) => {
   let front: HeldFront;
   beforeAll(async () => {
     front = await HeldFront.start(proxy, mapText);

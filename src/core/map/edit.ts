@@ -1,3 +1,4 @@
+import { documentOf, pairOf } from '../yaml/document.ts';
 import { isMap, isNode, isScalar, isSeq, parseDocument, stringify, type Document, type Pair, type YAMLMap } from 'yaml';
 
 /** The keys of one road in the order in which they are written. */
@@ -58,7 +59,7 @@ export function setKey(text: string, key: string, { name, value }: { name: strin
 }
 
 function setIn(text: string, map: YAMLMap, name: string, value: unknown): string | null {
-  const there = pairNamed(map, name);
+  const there = pairOf(map, name);
   const inFlow = map.flow === true;
   const written = valueText(value, inFlow);
   if (there !== null && isOnOneLine(text, there)) return replaceValue(text, there, written);
@@ -72,7 +73,7 @@ function setIn(text: string, map: YAMLMap, name: string, value: unknown): string
 }
 
 function unsetIn(text: string, map: YAMLMap, name: string): string | null {
-  const there = pairNamed(map, name);
+  const there = pairOf(map, name);
   if (there === null) return null;
   if (map.flow !== true) return removeLines(text, there);
   return shortened(text, map, there) ?? removeFromFlow(text, map, there);
@@ -80,7 +81,7 @@ function unsetIn(text: string, map: YAMLMap, name: string): string | null {
 
 /** The road's `to` alone, when that is all that is left of it. */
 function shortened(text: string, map: YAMLMap, taken: Pair): string | null {
-  const to = pairNamed(map, 'to');
+  const to = pairOf(map, 'to');
   if (map.items.length !== 2 || to === null || to === taken || !hasRange(map) || !isScalar(to.value)) return null;
   if (text.slice(map.range[0], map.range[1]).includes('\n')) return null;
   return splice(text, map.range[0], map.range[1], scalarText(String(to.value.value), false));
@@ -93,7 +94,7 @@ function isOnOneLine(text: string, { value }: Pair): boolean {
 }
 
 function pauseMap(text: string, map: YAMLMap): string | null {
-  const there = pairNamed(map, 'paused');
+  const there = pairOf(map, 'paused');
   if (there !== null) return replaceValue(text, there, 'true');
   if (map.flow === true) return addToFlow(text, map, 'paused: true');
   const last = map.items[map.items.length - 1];
@@ -103,7 +104,7 @@ function pauseMap(text: string, map: YAMLMap): string | null {
 }
 
 function resumeMap(text: string, map: YAMLMap): string | null {
-  const there = pairNamed(map, 'paused');
+  const there = pairOf(map, 'paused');
   if (there === null) return null;
   if (map.flow !== true) return removeLines(text, there);
   // The short form that `pause` opened is closed again.
@@ -119,9 +120,9 @@ interface Roads {
 }
 
 function roadsOf(text: string): Roads | null {
-  const document = parseDocument(text, { stringKeys: true, merge: true, prettyErrors: false, logLevel: 'silent' });
-  if (document.errors.length > 0 || !isMap(document.contents) || document.contents.flow === true) return null;
-  const pair = pairNamed(document.contents, 'roads');
+  const document = documentOf(text);
+  if (document === null || !isMap(document.contents) || document.contents.flow === true) return null;
+  const pair = pairOf(document.contents, 'roads');
   if (pair === null) return { document, pair, map: null };
   if (isMap(pair.value)) return { document, pair, map: pair.value.items.length === 0 ? null : pair.value };
   const empty = pair.value === null || (isScalar(pair.value) && pair.value.value === null);
@@ -130,12 +131,8 @@ function roadsOf(text: string): Roads | null {
 
 function findRoad(text: string, key: string): { map: YAMLMap; pair: Pair } | null {
   const map = roadsOf(text)?.map ?? null;
-  const pair = map === null ? null : pairNamed(map, key);
+  const pair = map === null ? null : pairOf(map, key);
   return map === null || pair === null ? null : { map, pair };
-}
-
-function pairNamed(map: YAMLMap, name: string): Pair | null {
-  return map.items.find(({ key }) => isScalar(key) && String(key.value) === name) ?? null;
 }
 
 /** The first road goes below `roads:` and the comments that follow it; `{}` gives way to it. */

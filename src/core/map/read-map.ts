@@ -2,6 +2,7 @@ import type * as z from 'zod';
 import { tell } from '../findings/card.ts';
 import type { Finding, Place } from '../findings/finding.ts';
 import { nearest } from '../findings/nearest.ts';
+import { remembered } from '../remembered.ts';
 import { readYaml, type YamlText } from '../yaml/document.ts';
 import { mapKeyDouble, mapKeyMissing, mapKeyUnknown, mapUnreadable, mapValueWrong, nameInvalid } from './cards.ts';
 import { normalizeMap } from './normalize.ts';
@@ -22,7 +23,9 @@ interface MapResult {
  *
  * @param file path as it shall stand in findings
  */
-export function readMap({ file, text }: { file: string; text: string }): MapResult {
+export const readMap = remembered(readMapText, ({ file, text }) => `${file}\n${text}`);
+
+function readMapText({ file, text }: { file: string; text: string }): MapResult {
   const yaml = readYaml({ file, text });
   if (yaml.problems.length > 0) {
     const findings = yaml.problems.map(({ say, data, where }) => tell(mapUnreadable, { say, data, where }));

@@ -14,6 +14,7 @@ import {
   type YAMLMap,
 } from 'yaml';
 import type { Evidence, Place } from '../findings/finding.ts';
+import { remembered } from '../remembered.ts';
 import type { YamlSlip } from './words.ts';
 
 interface YamlProblem {
@@ -48,6 +49,36 @@ export interface YamlText {
   isInFlow(path: readonly PropertyKey[]): boolean;
 }
 
+/** @property lines where each line begins */
+interface Parsed {
+  documents: ReturnType<typeof parseAllDocuments>;
+  lines: LineCounter;
+}
+
+const parsed = remembered<string, Parsed>(
+  (text) => {
+    const lines = new LineCounter();
+    const documents = parseAllDocuments(text, {
+      lineCounter: lines,
+      stringKeys: true,
+      merge: true,
+      // The library compares each key with every other.
+      uniqueKeys: false,
+      prettyErrors: false,
+      logLevel: 'silent',
+    });
+    return { documents, lines };
+  },
+  (text) => text,
+);
+
+/** The one document of a text that can be read, to be edited by the places of its nodes; else null. It is shared: nothing may change it. */
+export function documentOf(text: string): Document | null {
+  const { documents } = parsed(text);
+  const [document, second] = Array.isArray(documents) ? documents : [];
+  return document === undefined || second !== undefined || document.errors.length > 0 ? null : document;
+}
+
 /**
  * Reads one YAML 1.2 document whose keys are all text, with merge keys (`<<`).
  *
@@ -55,15 +86,7 @@ export interface YamlText {
  * Never throws: `value` is null when the structure is open to guesses, and `problems` says why.
  */
 export function readYaml({ file, text }: { file: string; text: string }): YamlText {
-  const lines = new LineCounter();
-  const documents = parseAllDocuments(text, {
-    lineCounter: lines,
-    stringKeys: true,
-    merge: true,
-    uniqueKeys: false,
-    prettyErrors: false,
-    logLevel: 'silent',
-  });
+  const { documents, lines } = parsed(text);
   const place = (offset: number): Place => {
     const { line, col } = lines.linePos(offset);
     return { file, line: Math.max(1, line), column: Math.max(1, col) };
@@ -214,7 +237,8 @@ function stepInto(node: unknown, step: PropertyKey): Spot | null {
 /** The pairs of each map by their keys, made when the first is asked for: a map of ten thousand roads is asked for each of them. */
 const pairsByKey = new WeakMap<YAMLMap, ReadonlyMap<string, Pair>>();
 
-function pairOf(map: YAMLMap, name: string): Pair | null {
+/** The pair of a key, or null. */
+export function pairOf(map: YAMLMap, name: string): Pair | null {
   let pairs = pairsByKey.get(map);
   if (pairs === undefined) {
     // The last of two equal keys is the one whose value counts.

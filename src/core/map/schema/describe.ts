@@ -68,7 +68,7 @@ export function laterKeys(value: unknown): LaterKey[] {
 }
 
 function walk(schema: z.ZodType, value: unknown, path: string[]): LaterKey[] {
-  if (typeof value !== 'object' || value === null) return [];
+  if (typeof value !== 'object' || value === null || !hasLater(schema)) return [];
   const record = recordIn(schema);
   const shape = shapeOf(schema);
   return Object.entries(value).flatMap(([key, part]: [string, unknown]) => {
@@ -79,6 +79,19 @@ function walk(schema: z.ZodType, value: unknown, path: string[]): LaterKey[] {
     const later = record === null ? (next.meta() as KeyMeta | undefined)?.later : undefined;
     return later === undefined ? walk(next, part, own) : [{ path: own, severity: later }];
   });
+}
+
+const withLater = new WeakMap<z.ZodType, boolean>();
+
+/** Whether any key below comes later: ten thousand roads are not looked through for nothing. */
+function hasLater(schema: z.ZodType): boolean {
+  const before = withLater.get(schema);
+  if (before !== undefined) return before;
+  const record = recordIn(schema);
+  const parts = record === null ? Object.values(shapeOf(schema)) : [record];
+  const found = parts.some((part) => (part.meta() as KeyMeta | undefined)?.later !== undefined || hasLater(part));
+  withLater.set(schema, found);
+  return found;
 }
 
 function schemaAt(path: readonly PropertyKey[]): z.ZodType {
