@@ -1,10 +1,12 @@
 import { measureFronts } from './fronts.ts';
 import { measureInstalls } from './installs.ts';
+import { measureMaps } from './maps.ts';
 import { measureStartUp } from './start-up.ts';
 
 /** Measures all, or the part that is named; of the fronts only what has the words behind it. Ends with 1 when something is past its limit. */
 const parts: Record<string, (only?: string) => Promise<boolean>> = {
   'start-up': measureStartUp,
+  maps: measureMaps,
   fronts: measureFronts,
   installs: measureInstalls,
 };

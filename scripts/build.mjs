@@ -78,6 +78,7 @@ await build({
     'smallest-proxy': 'bench/smallest-proxy.ts',
     service: 'bench/service.ts',
     clients: 'bench/clients.ts',
+    'read-yaml': 'bench/read-yaml.ts',
   },
   outdir: 'dist/dev',
 });
