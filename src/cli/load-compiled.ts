@@ -2,6 +2,7 @@ import { closeSync, fsyncSync, openSync, readFileSync, renameSync, rmSync, write
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 import { Script } from 'node:vm';
+import { crc32 } from 'node:zlib';
 
 /** Tells this build from every other one, so that nothing compiled from another is taken for it. */
 declare const MILE_MARKER_BUILD: string;
@@ -15,9 +16,9 @@ type Wrapped = (
 ) => void;
 
 /**
- * Runs a CommonJS module in its wrapper (Node.js, "The module wrapper"), all in ASCII, compiled as it was the last time, which saves a third of a short command. What is compiled lies
- * beside the module and belongs to whoever may write there, as the module itself does: nobody else can slip code in. Where it cannot be written, or is of
- * another Node, everything works just as well and takes longer.
+ * Runs a CommonJS module in its wrapper (Node.js, "The module wrapper"), all in ASCII, compiled as it was the last time, which saves a third of a short
+ * command. What is compiled lies beside the module and belongs to whoever may write there, as the module itself does: nobody else can slip code in. Where it
+ * cannot be written, or is of another Node, everything works just as well and takes longer.
  *
  * @param command what is compiled for each command is kept apart, since each uses other parts of the module
  */
@@ -34,21 +35,29 @@ export function loadCompiled(file: string, command: string): void {
     process.once('exit', () => keep(kept, script.createCachedData()));
 }
 
+/** Null when it is not there, or not as it was written: V8 takes what it is given, and one wrong byte ends the process. */
 function read(path: string): Buffer | null {
   try {
-    return readFileSync(path);
+    const bytes = readFileSync(path);
+    const data = bytes.subarray(sumBytes);
+    return bytes.readUInt32LE() === crc32(data) ? data : null;
   } catch {
     return null;
   }
 }
 
+const sumBytes = 4;
+
 /** Whole and durable, or not at all: half of it would be taken for code. */
 function keep(path: string, data: Buffer): void {
   const fresh = `${path}.${String(process.pid)}`;
   try {
+    // Before Node 20.15 there is no such function, and nothing is kept.
+    const sum = Buffer.alloc(sumBytes);
+    sum.writeUInt32LE(crc32(data));
     const file = openSync(fresh, 'wx', 0o644);
     try {
-      writeSync(file, data);
+      writeSync(file, Buffer.concat([sum, data]));
       fsyncSync(file);
     } finally {
       closeSync(file);
