@@ -14,6 +14,10 @@ const [first, ...more] = process.argv.slice(2);
 const width = Math.min(process.stdout.columns ?? 80, 100);
 /** Written when the program is built, for the two widths that most terminals amount to. */
 const help = join(__dirname, `help-${String(width)}.txt`);
-if (first === '--version' && more.length === 0) process.stdout.write(`${MILE_MARKER_VERSION}\n`);
-else if (first === '--help' && more.length === 0 && existsSync(help)) process.stdout.write(readFileSync(help));
-else loadCompiled(join(__dirname, 'program.js'), first ?? '');
+const isHelp = first === '--help' && existsSync(help);
+if (more.length > 0 || (first !== '--version' && !isHelp)) loadCompiled(join(__dirname, 'program.js'), first ?? '');
+else {
+  // A reader that goes away (`| head`) is no mistake.
+  process.stdout.on('error', () => process.exit());
+  process.stdout.write(isHelp ? readFileSync(help) : `${MILE_MARKER_VERSION}\n`);
+}
