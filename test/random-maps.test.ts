@@ -260,3 +260,23 @@ test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds'])(
     );
   },
 );
+
+test('in a crowd each name leads to its own service, also under the name of another', async () => {
+  const alike: MapText = ({ proxy, ports: { http, https, mark }, echoes }) =>
+    JSON.stringify({
+      domains: [domain],
+      front: { address: '127.0.0.1', proxy, ports: { http, https }, mark: `127.0.0.1:${String(mark)}` },
+      certificates: { marsh: { names: [domain], wildcard: true } },
+      roads: Object.fromEntries(
+        echoes.map(({ port }, index) => [names[index] ?? '', { to: `:${String(port)}`, gate: 'everyone' }]),
+      ) as object,
+    });
+  const front = await HeldFront.start('nginx in crowds', alike);
+  try {
+    for (const name of names.slice(0, 3))
+      for (const sni of names.slice(0, 3))
+        await front.holds({ what: `${name} by ${sni}`, host: [`${name}.${domain}`], sni: `${sni}.${domain}` });
+  } finally {
+    await front.stop();
+  }
+});
