@@ -12,7 +12,7 @@ import { showFile } from './folder.ts';
 import { forward, forwardLive, type ForwardContext, type OnLive } from './forward.ts';
 import { Judge, type Read } from './judge.ts';
 import { AccessLog } from './log.ts';
-import { comparableName, hasBody, type AnyRequest } from './request.ts';
+import { hasBody, type AnyRequest } from './request.ts';
 import { Services } from './services.ts';
 import type { Visitor, Visitors } from './visitors.ts';
 
@@ -111,7 +111,7 @@ export class Exchange {
         );
       setTimeout(() => socket.destroy(), 1000).unref();
     });
-    const road = visitor.sni === null ? null : this.prepared.roadOf(comparableName(visitor.sni));
+    const road = visitor.sni === null ? null : this.prepared.roadOf(this.prepared.shownTo(visitor.sni).name);
     if (typeof road?.rules.log === 'string')
       this.log.noteUnread(road.rules.log, { client: visitor.peer, now: new Date(), status });
   }

@@ -43,11 +43,6 @@ function hostLines(request: AnyRequest, lines: readonly string[]): readonly stri
   return authority === undefined ? lines : [authority, ...lines.filter((line) => line !== authority)];
 }
 
-/** A server name of a handshake in its comparable form. */
-export function comparableName(sni: string): string {
-  return sni.toLowerCase().replace(/\.$/, '');
-}
-
 /** Whether a body follows the head. */
 export function hasBody(request: AnyRequest): boolean {
   // HTTP/2 ends a body by a flag, HTTP/1 by what its head announces (RFC 9112 §6.3).

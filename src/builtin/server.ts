@@ -6,7 +6,6 @@ import { TLSSocket, type SecureContext } from 'node:tls';
 import type { Plan } from '../core/plan/plan.ts';
 import { inNetworks } from '../core/networks/address.ts';
 import { prepare } from '../core/verdict/decide.ts';
-import { admitsName } from '../core/verdict/steps/before-road.ts';
 import type { Prepared } from '../core/verdict/verdict.ts';
 import { reasonOf, Trouble, codeOf } from '../adapters/trouble.ts';
 import { sendAnswer, type AnyResponse } from './answer.ts';
@@ -16,7 +15,7 @@ import { Exchange } from './exchange.ts';
 import { http1Server, http2Server, tlsServer } from './listeners.ts';
 import { letBytesPass } from './memory.ts';
 import { usualPatience, type Patience } from './patience.ts';
-import { comparableName, type AnyRequest } from './request.ts';
+import { type AnyRequest } from './request.ts';
 import { Visitors, type Visitor } from './visitors.ts';
 
 interface BuiltinInput {
@@ -281,16 +280,15 @@ class Front {
   }
 
   private async choose(name: string, done: (error: Error | null, context?: SecureContext) => void): Promise<void> {
-    const sni = comparableName(name);
-    const id = this.prepared.certificateFor(sni);
-    if (id === null || !admitsName(this.prepared, sni)) {
+    const { name: asked, certificate, admitted } = this.prepared.shownTo(name);
+    if (certificate === null || !admitted) {
       done(null);
       return;
     }
     try {
-      done(null, await this.shelf.contextFor(id));
+      done(null, await this.shelf.contextFor(certificate));
     } catch (error) {
-      this.onTrouble(`${sni}: its certificate cannot be used: ${reasonOf(error)}`);
+      this.onTrouble(`${asked}: its certificate cannot be used: ${reasonOf(error)}`);
       done(null);
     }
   }

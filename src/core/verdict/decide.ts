@@ -2,7 +2,7 @@ import { covers } from '../certificates/cover.ts';
 import { isWildcard } from '../names/wildcard.ts';
 import { hostOfHeader } from '../names/host-name.ts';
 import { inNetworks, parseAddress } from '../networks/address.ts';
-import { roadFinder } from '../plan/wildcard-road.ts';
+import { roadFinder, roadNamed } from '../plan/wildcard-road.ts';
 import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
 import { contextOf, type Context } from './context.ts';
@@ -20,7 +20,17 @@ export function prepare(plan: Plan): Prepared {
     plan,
     roadOf,
     certificateFor,
-    hostOf: remembering(hostOfHeader),
+    askedFor: remembering((line) => {
+      const host = hostOfHeader(line);
+      const road = host === null ? null : roadOf(host);
+      return host === null ? null : { host, road: road === null ? null : roadNamed(road, host) };
+    }),
+    shownTo: remembering((sni) => {
+      const name = sni.toLowerCase().replace(/\.$/, '');
+      const certificate = certificateFor(name);
+      const admitted = certificate !== null && (roadOf(name) !== null || plan.front.unknown.act !== 'refuse');
+      return { name, certificate, admitted };
+    }),
     addressOf: remembering(parseAddress),
     isInside: insideOf(),
   };
@@ -63,8 +73,9 @@ export function decideIn(context: Context): Verdict {
   for (const step of steps) {
     const taken = step.take(context);
     if (taken === null) continue;
-    const because: Reason[] = [{ step: step.name, mapLine: taken.mapLine }];
-    return Object.assign(dressed(taken.act, step.name, context), { because });
+    const verdict: Act & { because?: Reason[] } = dressed(taken.act, step.name, context);
+    verdict.because = [{ step: step.name, mapLine: taken.mapLine }];
+    return verdict as Verdict;
   }
   // The last step speaks for every road, and `unknown-name` for every request without one.
   throw new Error('no step decided: this is a mistake in Mile Marker');

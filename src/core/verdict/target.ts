@@ -30,7 +30,8 @@ function decode(path: string): string {
 
 /** The path of a target: what stands before its query, byte for byte. */
 export function pathOf(target: string): string {
-  return target.split('?', 1)[0] ?? '';
+  const query = target.indexOf('?');
+  return query < 0 ? target : target.slice(0, query);
 }
 
 /**

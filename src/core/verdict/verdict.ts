@@ -113,6 +113,19 @@ export const singular = [
 /** Of these the first line counts, and it alone passes on. */
 export const firstCounts: ReadonlySet<string> = new Set(['origin']);
 
+/** What a Host header names. @property host in comparable form @property road as visitors of this very name meet it */
+export interface Asked {
+  host: string;
+  road: PlannedRoad | null;
+}
+
+/** What a handshake for a server name gets. @property name in comparable form @property certificate as `certificateFor` @property admitted whether it goes on */
+export interface Shown {
+  name: string;
+  certificate: string | null;
+  admitted: boolean;
+}
+
 /** A plan made ready for many decisions. */
 export interface Prepared {
   plan: Plan;
@@ -120,8 +133,9 @@ export interface Prepared {
   roadOf: (name: string) => PlannedRoad | null;
   /** Id of the certificate that is shown for a server name in comparable form; null when none covers it. */
   certificateFor: (name: string) => string | null;
-  /** `hostOfHeader` and `parseAddress`, which remember what was asked lately: most requests come from few visitors for few names. */
-  hostOf: (line: string) => string | null;
+  /** These three remember what was asked lately: most requests come from few visitors for few names. */
+  askedFor: (host: string) => Asked | null;
+  shownTo: (sni: string) => Shown;
   addressOf: (text: string) => string | null;
   /** Whether an address in comparable form may pass the networks of a gate; remembered like these. */
   isInside: (address: string, networks: NonNullable<GatePart['networks']>) => boolean;

@@ -54,8 +54,7 @@ export async function playAll(input: PlayInput): Promise<Report> {
 
 /** Each request more counts there. */
 function hasRate({ sent }: RehearsalCase, { prepared }: PlayInput): boolean {
-  const road = prepared.roadOf(prepared.hostOf(sent.host[0] ?? '') ?? '');
-  return road !== null && road.rules.rate !== null;
+  return (prepared.askedFor(sent.host[0] ?? '')?.road?.rules.rate ?? null) !== null;
 }
 
 /** On loopback a client's address cannot be had, and is told by a header. */
@@ -67,7 +66,7 @@ function asTold(sent: Sent, { front }: Plan): Sent {
 /** Why a case cannot be played; null when it can. */
 function whyNot({ sent }: RehearsalCase, prepared: Prepared, kept: Map<string, number>): string | null {
   if (frontFor(sent, prepared.plan) === null) return 'the front has no address of this family';
-  const road = prepared.roadOf(prepared.hostOf(sent.host[0] ?? '') ?? '');
+  const road = prepared.askedFor(sent.host[0] ?? '')?.road ?? null;
   const verdict = decide(prepared, requestOf(sent));
   if (verdict.act === 'forward' && verdict.upstream.trust.kind === 'pin')
     return 'the key of its service is pinned, and nobody else has it';

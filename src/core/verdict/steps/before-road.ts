@@ -4,31 +4,26 @@ import type { PlannedRoad } from '../../plan/plan.ts';
 import { longestLineBytes, mostHeaderLines } from '../../proxies/hardening.ts';
 import type { Context } from '../context.ts';
 import { isSoundTarget } from '../target.ts';
-import { singular, type Prepared } from '../verdict.ts';
+import { singular } from '../verdict.ts';
 import { answer, lineOf, nobodyLine, type Step, type Taken } from './step.ts';
 
 /** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
 export const handshake = {
   name: 'handshake',
   take: takeHandshake,
-  passing: ({ request, prepared, sni, road }) =>
+  passing: ({ request, prepared, shown, road }) =>
     request.listener === 'http'
       ? { words: 'plain HTTP has none', mapLine: 0 }
       : {
-          words: `the certificate \`${prepared.certificateFor(sni ?? '') ?? ''}\` is shown`,
+          words: `the certificate \`${shown?.certificate ?? ''}\` is shown`,
           mapLine: road?.where.line ?? prepared.plan.front.where.line,
         },
-  deciding: ({ sni }) => `${sni === null ? 'without a name' : `for ${sni}`} no certificate is shown`,
+  deciding: ({ shown }) => `${shown === null ? 'without a name' : `for ${shown.name}`} no certificate is shown`,
 } as const satisfies Step;
 
-function takeHandshake({ request, sni, prepared }: Context): Taken | null {
-  if (request.listener === 'http' || admitsName(prepared, sni)) return null;
+function takeHandshake({ request, shown, prepared }: Context): Taken | null {
+  if (request.listener === 'http' || shown?.admitted === true) return null;
   return { act: { act: 'no-handshake' }, mapLine: prepared.plan.front.where.line };
-}
-
-/** Whether a handshake for this name (comparable form) may go on. All that can be known of a request before it is there. */
-export function admitsName({ plan, certificateFor, roadOf }: Prepared, sni: string | null): boolean {
-  return sni !== null && certificateFor(sni) !== null && (roadOf(sni) !== null || plan.front.unknown.act !== 'refuse');
 }
 
 /** 2. RFC 7239 §8.1. Stops nobody: what it finds is the client of every step, see client.ts. It keeps its place, since every proxy keeps this order. */
@@ -53,10 +48,6 @@ export const sanity = {
 export const usualMethods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'] as const;
 
 function takeSanity({ request, host, target, road }: Context): Taken | null {
-  const refused = (status: number, headers: Record<string, string> = {}): Taken => ({
-    act: answer(status, headers),
-    mapLine: nobodyLine,
-  });
   if (isTooLong(request.method.length + request.target.length)) return refused(414);
   const { lines, longest } = request.headSize ?? sizeOf(request.headers);
   if (lines > mostHeaderLines || isTooLong(longest)) return refused(431);
@@ -65,8 +56,12 @@ function takeSanity({ request, host, target, road }: Context): Taken | null {
   // RFC 9110 §9.1: methods are told apart by case, and every one that is registered is in capitals.
   if (!/^[A-Z_-]+$/.test(request.method)) return refused(400);
   if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers)) return refused(400);
-  if (singular.some((name) => (request.headers[name]?.length ?? 0) > 1)) return refused(400);
+  for (const name of singular) if ((request.headers[name]?.length ?? 0) > 1) return refused(400);
   return isUnknownCoding(request.headers['transfer-encoding']) ? refused(501) : null;
+}
+
+function refused(status: number, headers: Record<string, string> = {}): Taken {
+  return { act: answer(status, headers), mapLine: nobodyLine };
 }
 
 /** A line of a head, with room for the blanks and signs that belong to it: more does not fit into what servers read one into. */
@@ -75,10 +70,13 @@ function isTooLong(length: number): boolean {
 }
 
 function sizeOf(headers: Context['request']['headers']): { lines: number; longest: number } {
-  const lengths = Object.entries(headers).flatMap(([name, values]) =>
-    values.map((value) => name.length + value.length),
-  );
-  return { lines: lengths.length, longest: Math.max(0, ...lengths) };
+  const size = { lines: 0, longest: 0 };
+  for (const name in headers)
+    for (const value of headers[name] ?? []) {
+      size.lines += 1;
+      size.longest = Math.max(size.longest, name.length + value.length);
+    }
+  return size;
 }
 
 /** RFC 9110 §10.2.1: what the road takes. */
@@ -147,11 +145,9 @@ export const misdirected = {
   deciding: () => 'the certificate that was shown is not for this name',
 } as const satisfies Step;
 
-function takeMisdirected({ request, sni, road, prepared }: Context): Taken | null {
+function takeMisdirected({ request, shown, road }: Context): Taken | null {
   if (request.listener === 'http' || road === null) return null;
-  return prepared.certificateFor(sni ?? '') === road.certificate
-    ? null
-    : { act: answer(421), mapLine: road.where.line };
+  return shown?.certificate === road.certificate ? null : { act: answer(421), mapLine: road.where.line };
 }
 
 /** 7. RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */

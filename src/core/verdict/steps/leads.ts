@@ -35,15 +35,15 @@ function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['roa
       const { upstream } = to;
       if (upstream === null) return answer(502);
       const { edge, ports } = prepared.plan.front;
+      const headers = forwardedHeaders(road, client, request.listener, ports);
       // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
-      const own = edge === null ? {} : { [edge.header]: client };
-      const forwarded = forwardedHeaders(road, client, request.listener, ports);
-      const host = upstream.sayHost === null ? {} : { host: upstream.sayHost };
+      if (edge !== null) headers[edge.header] ??= client;
+      if (upstream.sayHost !== null) headers['host'] = upstream.sayHost;
       return {
         act: 'forward',
         upstream,
         target,
-        headers: { ...own, ...forwarded, ...host },
+        headers,
         without: provesPerson(context, road) ? ['authorization'] : [],
         silenceSeconds: road.rules.silenceSeconds,
         bodyLimitBytes: road.rules.bodyLimitBytes,
