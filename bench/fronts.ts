@@ -1,11 +1,11 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import net from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { standalone } from '../src/core/proxies/nginx/renderer.ts';
 import { modernSuites } from '../src/core/proxies/hardening.ts';
+import { ended, freePorts, median, resident, startUntil } from './processes.ts';
 import { reportRow, type Row } from './report.ts';
 
 /**
@@ -336,17 +336,8 @@ http { access_log off; ${temporary.map((one) => `${one}_temp_path ${folder}/${on
   }
 
   private async run(args: string[], until = /ready/): Promise<ChildProcess> {
-    const child = spawn(process.execPath, args, { cwd: this.folder, env: this.env(), stdio: 'pipe' });
+    const child = await startUntil(process.execPath, args, { cwd: this.folder, env: this.env(), until });
     this.children.push(child);
-    await new Promise<void>((resolve, reject) => {
-      let said = '';
-      for (const stream of [child.stdout, child.stderr])
-        stream.on('data', (text: Buffer) => {
-          said = (said + text.toString()).slice(-2000);
-          if (until.test(said)) resolve();
-        });
-      child.once('exit', (code) => reject(new Error(`${args.join(' ')} ended with ${String(code)}: ${said}`)));
-    });
     return child;
   }
 
@@ -387,34 +378,7 @@ function row({ what, ours, other, unit, limit, more }: Compared): Row {
   };
 }
 
-function median(values: readonly number[]): number {
-  return [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? NaN;
-}
-
-function resident({ pid }: ChildProcess): number {
-  const kilobytes = /^VmRSS:\s+(\d+)/m.exec(readFileSync(`/proc/${String(pid)}/status`, 'utf8'))?.[1];
-  return Number(kilobytes) / 1024;
-}
-
-async function ended(child: ChildProcess): Promise<void> {
-  if (child.exitCode === null && child.signalCode === null)
-    await new Promise((resolve) => child.once('close', resolve));
-}
-
 /** A server gives back what it held in its own time. */
 function settled(ms = 20_000): Promise<void> {
   return new Promise((resolve) => setTimeout(resolve, ms));
-}
-
-async function freePorts(names: readonly string[]): Promise<Record<string, number>> {
-  const servers = await Promise.all(
-    names.map(async () => {
-      const server = net.createServer();
-      await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-      return server;
-    }),
-  );
-  const ports = servers.map((server) => (server.address() as net.AddressInfo).port);
-  await Promise.all(servers.map((server) => new Promise((resolve) => server.close(resolve))));
-  return Object.fromEntries(names.map((one, index) => [one, ports[index] ?? 0]));
 }

@@ -12,6 +12,8 @@ interface LargeMap {
   ports?: { http: number; https: number; mark: number };
   /** Where each road leads; default: a machine of its own. */
   to?: (index: number) => string;
+  /** Where what lies below a path of some of them leads. */
+  below?: string;
 }
 
 /** A map as a club that hosts for its members has it: short forms and long ones, some with limits, some with a path that leads elsewhere. */
@@ -21,6 +23,7 @@ export function largeMap({
   pairs = false,
   ports = { http: 8080, https: 8443, mark: 29180 },
   to = ownMachine,
+  below = 'http://10.127.0.1:9000',
 }: LargeMap): string {
   const certificates = pairs
     ? ''
@@ -35,17 +38,17 @@ front:
 engine: none
 ${certificates}roads:
 `;
-  return head + Array.from({ length: roads }, (_, index) => roadText(index, to(index))).join('');
+  return head + Array.from({ length: roads }, (_, index) => roadText(index, to(index), below)).join('');
 }
 
 const ownMachine = (index: number): string =>
   `http://10.${String(64 + (index >> 16))}.${String((index >> 8) & 255)}.${String(index & 255)}:8080`;
 
-function roadText(index: number, to: string): string {
+function roadText(index: number, to: string, below: string): string {
   const gate = index % 5 === 1 || index % 5 === 4 ? 'home' : 'everyone';
   if (index % 4 === 0) return `  ${roadName(index)}: {to: "${to}", gate: ${gate}}\n`;
   const limit = index % 4 === 1 ? '    body-limit: 64MiB\n' : '';
-  const path = index % 7 === 3 ? '    paths:\n      /live: {to: "http://10.127.0.1:9000"}\n' : '';
+  const path = index % 7 === 3 ? `    paths:\n      /live: {to: "${below}"}\n` : '';
   return `  ${roadName(index)}:\n    to: "${to}"\n    gate: ${gate}\n${limit}${path}`;
 }
 

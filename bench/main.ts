@@ -2,13 +2,17 @@ import { measureFronts } from './fronts.ts';
 import { measureInstalls } from './installs.ts';
 import { measureMaps } from './maps.ts';
 import { measureNginxFiles } from './nginx-files.ts';
+import { measureLargeFront } from './large-front.ts';
 import { measureStartUp } from './start-up.ts';
+import { measureVerify } from './verify-run.ts';
 
 /** Measures all, or the part that is named; of the fronts only what has the words behind it. Ends with 1 when something is past its limit. */
 const parts: Record<string, (only?: string) => Promise<boolean>> = {
   'start-up': measureStartUp,
   maps: measureMaps,
   'nginx-files': measureNginxFiles,
+  verify: measureVerify,
+  'large-front': measureLargeFront,
   fronts: measureFronts,
   installs: measureInstalls,
 };

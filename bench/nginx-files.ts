@@ -6,6 +6,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { standalone } from '../src/core/proxies/nginx/renderer.ts';
 import { largeMapFolder, roadName } from './large-map.ts';
+import { median, secondsSince } from './processes.ts';
 import { reportRow, type Row } from './report.ts';
 
 /**
@@ -119,7 +120,7 @@ async function costOf({ config, run }: Config): Promise<Cost> {
   const begin = process.hrtime.bigint();
   const { status, stderr } = spawnSync(nginx, ['-t', '-q', '-c', config, '-e', 'stderr'], { encoding: 'utf8' });
   if (status !== 0) throw new Error(stderr);
-  const test = since(begin);
+  const test = secondsSince(begin);
   const child = spawn(nginx, ['-c', config, '-e', join(run, 'error.log'), '-g', 'daemon off;'], { stdio: 'ignore' });
   const closed = new Promise((resolve) => child.once('close', resolve));
   const [first = 0] = await workersOf(child.pid ?? 0, 0);
@@ -128,7 +129,7 @@ async function costOf({ config, run }: Config): Promise<Cost> {
   const told = process.hrtime.bigint();
   child.kill('SIGHUP');
   await workersOf(child.pid ?? 0, first);
-  const reload = since(told);
+  const reload = secondsSince(told);
   child.kill('SIGTERM');
   await closed;
   return { test, reload, memory };
@@ -160,10 +161,4 @@ function childrenOf(pid: number): number[] {
 function pssOf(pid: number): number {
   const kilobytes = /^Pss: +(\d+)/m.exec(readFileSync(`/proc/${String(pid)}/smaps_rollup`, 'latin1'))?.[1];
   return Number(kilobytes) / 1024;
-}
-
-const since = (begin: bigint): number => Number(process.hrtime.bigint() - begin) / 1e9;
-
-function median(values: number[]): number {
-  return [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? NaN;
 }

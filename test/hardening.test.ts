@@ -54,7 +54,11 @@ async function startStation(): Promise<Station> {
   };
 }
 
-describe.each<ProxyName>(['builtin', 'nginx'])('%s', (proxy) => {
+/** What haproxy has neither of, which `check` says; see `differences`. */
+const alone = (nestcam: string): string =>
+  `  noted: {to: ":${nestcam}", gate: everyone, log: logs/noted.log}\n  site: {folder: ./site, gate: everyone}\n`;
+
+describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
   let station: Station;
   let front: HeldFront;
 
@@ -77,9 +81,7 @@ roads:
   open: {to: ":${birdLog ?? ''}", gate: everyone}
   gated: {to: ":${roster ?? ''}"}
   moved: {redirect: "https://open.saltmarsh.example/new", gate: everyone}
-  noted: {to: ":${nestcam ?? ''}", gate: everyone, log: logs/noted.log}
-  site: {folder: ./site, gate: everyone}
-  few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 4}
+${proxy === 'haproxy' ? '' : alone(nestcam ?? '')}  few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 4}
   guarded: {to: ":${nestcam ?? ''}", gate: wardens, rate: 1/m burst 1}
   proven: {to: "${at}", gate: everyone, upstream-ca: ca.pem, upstream-host: station.saltmarsh.example}
   misnamed: {to: "${at}", gate: everyone, upstream-ca: ca.pem, upstream-host: other.saltmarsh.example}
@@ -184,7 +186,8 @@ ${pins}`;
     }
   });
 
-  test('a log has one line a request, and nobody writes a line of his own into it', async () => {
+  const testAlone = proxy === 'haproxy' ? test.failing : test;
+  testAlone('a log has one line a request, and nobody writes a line of his own into it', async () => {
     const file = join(front.folder, 'logs/noted.log');
     const agent = 'a"b\\c\t\u00e9 127.0.0.1 - - [x] "GET /forged"';
     const host = 'Host: noted.saltmarsh.example\r\n';
@@ -249,7 +252,7 @@ ${pins}`;
     }
   });
 
-  test('a folder gives parts of a file and says when it has no such part', async () => {
+  testAlone('a folder gives parts of a file and says when it has no such part', async () => {
     const part = (range: string): Promise<Outcome> => get('site', `Range: bytes=${range}\r\n`);
     const first = await part('0-3');
     expect(first).toMatchObject({ kind: 'answer', status: 206, body: 'high' });

@@ -107,7 +107,7 @@ test.each(paths.map((path, index) => [path.join('.'), path, index] as const))(
         const plan = planOf(map);
         if (plan === null) continue;
         if (to !== null) takenAlone.push({ value, path, to });
-        for (const { content } of nginx.render(plan, { current: '/f' }))
+        for (const { content } of nginx.render(plan, { current: '/f', people: () => [] }))
           expect([value, /.*(?:evil_|\u0456).*/.exec(words(content))?.[0]]).toEqual([value, undefined]);
       }
     }
@@ -148,7 +148,10 @@ test('of those that the map takes, nginx takes each', async () => {
       certificates,
       front: { ...plan.front, listen, container: null, mark: { address: '127.0.0.1', port: mark } },
     };
-    for (const { path, content } of [...nginx.render(here, { current }), nginx.renderMark(here, 'm')]) {
+    for (const { path, content } of [
+      ...nginx.render(here, { current, people: () => [] }),
+      nginx.renderMark(here, 'm'),
+    ]) {
       mkdirSync(dirname(join(current, path)), { recursive: true });
       writeFileSync(join(current, path), content);
     }

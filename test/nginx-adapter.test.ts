@@ -59,19 +59,21 @@ test('it tests, starts, takes a change up anew, and stops; what it does not take
   const config = join(folder, 'nginx.conf');
   writeFileSync(config, configuration(folder, port, 'gulls'));
   const program = nginxProgram();
-  expect(await nginxAdapter.test(program, config)).toMatchObject({ passed: true });
-  const running = await nginxAdapter.start(program, config);
+  expect(await nginxAdapter.test(program, { config, current: folder })).toMatchObject({ passed: true });
+  const running = await nginxAdapter.start(program, { config, current: folder });
   try {
     expect(await answers(port, 'gulls')).toBe('gulls');
     writeFileSync(config, configuration(folder, port, 'terns'));
-    expect(await nginxAdapter.reload(program, config)).toMatchObject({ passed: true });
+    expect(await nginxAdapter.reload(program, { config, current: folder })).toMatchObject({ passed: true });
     expect(await answers(port, 'terns')).toBe('terns');
     writeFileSync(config, 'http { gulls; }');
     const refused = { passed: false, output: expect.stringContaining('unknown directive "gulls"') as string };
-    expect(await nginxAdapter.test(program, config)).toMatchObject(refused);
-    expect(await nginxAdapter.reload(program, config)).toMatchObject(refused);
+    expect(await nginxAdapter.test(program, { config, current: folder })).toMatchObject(refused);
+    expect(await nginxAdapter.reload(program, { config, current: folder })).toMatchObject(refused);
     expect(await answers(port, 'terns')).toBe('terns');
-    await expect(nginxAdapter.start(program, config)).rejects.toMatchObject({ code: 'proxy-refuses' });
+    await expect(nginxAdapter.start(program, { config, current: folder })).rejects.toMatchObject({
+      code: 'proxy-refuses',
+    });
   } finally {
     await running.stop();
   }

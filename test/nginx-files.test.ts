@@ -21,7 +21,10 @@ async function nginxTest(text: string, change: (files: string) => string = (file
   writeFileSync(join(folder, 'k.pem'), pair.key);
   for (const certificate of plan.certificates)
     Object.assign(certificate, { certificateFile: join(folder, 'c.pem'), keyFile: join(folder, 'k.pem') });
-  for (const { path, content } of [...nginx.render(plan, { current }), nginx.renderMark(plan, 'edition 0001')]) {
+  for (const { path, content } of [
+    ...nginx.render(plan, { current, people: () => [] }),
+    nginx.renderMark(plan, 'edition 0001'),
+  ]) {
     mkdirSync(dirname(join(current, path)), { recursive: true });
     writeFileSync(join(current, path), change(content));
   }
@@ -77,7 +80,9 @@ test('what a road file looks like', () => {
   const { plan } = plannedOf(
     'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {roster: "http://192.168.64.9:5000"}',
   );
-  const found = nginx.render(plan, { current: '/f/current' }).find(({ path }) => path.startsWith('roads/'));
+  const found = nginx
+    .render(plan, { current: '/f/current', people: () => [] })
+    .find(({ path }) => path.startsWith('roads/'));
   // What tells this map from others in one nginx.
   const road = found && {
     ...found,

@@ -1,6 +1,7 @@
 import { join } from 'node:path';
 import bcrypt from 'bcryptjs';
 import fc from 'fast-check';
+import { programOf } from '../src/core/proxies/programs.ts';
 import { HeldFront, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /** Random maps and random requests: whatever a map says, both proxies do what the verdict says. */
@@ -176,7 +177,9 @@ const domain = 'saltmarsh.example';
 function mapOf(roads: readonly Road[], others: Road | undefined, counted: boolean): MapText {
   return ({ proxy, ports, echoes }) => {
     const to = (text: string): string => `:${String(echoes[Number(text.slice(1))]?.port ?? ports.dead)}`;
-    const placed = (leads: object): object => ('to' in leads ? { ...leads, to: to(String(leads.to)) } : leads);
+    const isShown = programOf(proxy).limits.folders;
+    const placed = (leads: object): object =>
+      'to' in leads ? { ...leads, to: to(String(leads.to)) } : 'folder' in leads && !isShown ? { to: to(':0') } : leads;
     const all = others === undefined ? roads : [...roads, others];
     const written = all.map(({ leads, paths, ...rest }, index) => {
       const parts = Object.entries(paths ?? {}).map(([key, value]) => [key, placed(value)]);
@@ -242,7 +245,7 @@ function rowOf(
   };
 }
 
-test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds'])(
+test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'haproxy'])(
   '%s does what the verdict says, for random maps and requests',
   async (proxy) => {
     const roads = fc.tuple(road, road, road, road, road);

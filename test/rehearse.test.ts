@@ -2,12 +2,13 @@ import { execFileSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
 import bcrypt from 'bcryptjs';
-import { nginxProgram } from './support/fronts.ts';
+import { programOf } from '../src/core/proxies/programs.ts';
+import { nginxProgram, type ProxyName } from './support/fronts.ts';
 import { folderWith, mileMarker, program, type Ran } from './support/program.ts';
 
 /** A rehearsal on the map's real addresses and ports, with services that stand nowhere on this machine. */
 
-const map = (proxy: string): string => `domains: [saltmarsh.example, reedbed.example]
+const map = (proxy: ProxyName): string => `domains: [saltmarsh.example, reedbed.example]
 front:
   address: [203.0.113.24, "2001:db8:40::24"]
   home-networks: [192.168.64.0/24]
@@ -19,11 +20,11 @@ gates:
   ringers: {people: w}
 roads:
   saltmarsh.example: {redirect: "https://www.saltmarsh.example", gate: everyone}
-  www: {folder: ./site, gate: everyone}
+  www: {${programOf(proxy).limits.folders ? 'folder: ./site' : 'to: ":8087"'}, gate: everyone}
   sightings: {to: ":8081"}
   nestcam: {to: ":8082", gate: everyone, rate: 5/s burst 3}
   roster: {to: ":8083", gate: wardens, paths: {/api: {to: ":8084"}, /old: {redirect: /new/}}}
-  rings: {to: ":8085", gate: ringers, log: logs/rings.log}
+  rings: {to: ":8085", gate: ringers${programOf(proxy).limits.logFiles ? ', log: logs/rings.log' : ''}}
   station: {to: "https://station.example.org:8443", gate: everyone, cors: {origins: ["https://www.saltmarsh.example"]}}
   tides: {to: "http://tides.example.org:8080", gate: everyone}
   office: {to: "https://192.168.64.11", upstream-insecure: true}
@@ -31,7 +32,7 @@ roads:
   others: {redirect: "https://www.saltmarsh.example", gate: everyone}
 `;
 
-function place(proxy: string): string {
+function place(proxy: ProxyName): string {
   const folder = folderWith({
     'mile-marker.yaml': map(proxy),
     'site/index.html': 'marsh',
@@ -58,7 +59,7 @@ interface Document {
 }
 const documentOf = ({ out }: Ran): Document => JSON.parse(out) as Document;
 
-describe.each(['builtin', 'nginx'])('%s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
   test('the very files, on the real addresses and ports, do what they are meant to; nothing is left', async () => {
     const folder = place(proxy);
     const before = readdirSync(folder);

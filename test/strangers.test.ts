@@ -7,7 +7,7 @@ import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import { practiceHead } from './support/site.ts';
 
 const known = 'nestcam.saltmarsh.example';
-const proxies: ProxyName[] = ['builtin', 'nginx'];
+const proxies: ProxyName[] = ['builtin', 'nginx', 'haproxy'];
 const variants = ['refuse', 'not-found', '{redirect: "https://www.example.org/lost$path"}'];
 
 /** What strangers get, from every proxy as from the verdict: over plain HTTP, inside a known name's handshake, and by an unknown one. */

@@ -61,7 +61,7 @@ const rows: Array<[string | null, string, string, string]> = [
   [null, name('a'), `http://${name('a')}${challenge}pending`, 'GET'],
 ];
 
-const proxies: ProxyName[] = ['builtin', 'nginx'];
+const proxies: ProxyName[] = ['builtin', 'nginx', 'haproxy'];
 const unknowns = [
   ['refuse', 'nowhere'],
   ['not-found', 'nowhere'],

@@ -4,6 +4,7 @@ import { fileURLToPath } from 'node:url';
 import { documentSchemas } from '../core/documents/documents.ts';
 import { findingsPage } from '../core/findings/page.ts';
 import { mapPage } from '../core/map/page.ts';
+import { proxiesPage } from '../core/proxies/page.ts';
 import { mapJsonSchema } from '../core/map/schema/json-schema.ts';
 
 /** Makes the generated pages of docs/; with --check it only says which of them are not what the source says. */
@@ -11,6 +12,7 @@ import { mapJsonSchema } from '../core/map/schema/json-schema.ts';
 const pages: Record<string, string> = {
   'findings.md': findingsPage(),
   'map.md': mapPage(),
+  'proxies.md': proxiesPage(),
   'map.schema.json': `${JSON.stringify(mapJsonSchema(), null, 2)}\n`,
   ...Object.fromEntries(
     Object.entries(documentSchemas()).map(([file, schema]) => [

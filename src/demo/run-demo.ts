@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { handshake } from '../adapters/probe/handshake.ts';
 import { proxyUser } from '../adapters/host/file-user.ts';
+import type { OwnConfig } from '../adapters/proxies/adapter.ts';
 import { adapterOf } from '../adapters/proxies/adapters.ts';
 import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
 import { covers } from '../core/certificates/cover.ts';
@@ -91,7 +92,7 @@ async function play(input: DemoInput, cleanups: Cleanups): Promise<boolean> {
   }
   await startFront({ input, folder, ports, cleanups });
   const adapter = adapterOf(proxy);
-  const reload = adapter === null ? [] : adapter.reloadWords(await adapter.find(input.env), configOf(folder));
+  const reload = adapter === null ? [] : adapter.reloadWords(await adapter.find(input.env), ownOf(folder));
   await run(['certs', 'obtain', ...reload.flatMap((word) => ['--then', word])]);
   if (signal.aborted) return false;
   await untilShown({ port: ports.https, signal });
@@ -161,7 +162,7 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   const user = proxyUser({ proxy, container: null })?.name ?? null;
   await writeFile(config, adapter.standalone({ current, runFolder: folder, user }));
   say(`\n$ ${proxy} -c ${config}\n`);
-  const running = await adapter.start(await adapter.find(env), config);
+  const running = await adapter.start(await adapter.find(env), ownOf(folder));
   cleanups.push(running.stop);
   await waitForMark({ address: '127.0.0.1', port: ports.mark, mark, withinMs: 10_000, signal });
 }
@@ -172,6 +173,10 @@ async function takeBack({ command }: DemoInput, cwd: string): Promise<void> {
 }
 
 const configOf = (folder: string): string => join(folder, 'server.conf');
+const ownOf = (folder: string): OwnConfig => ({
+  config: configOf(folder),
+  current: join(folder, '.mile-marker', 'front', 'current'),
+});
 
 /** A reload is done when it is seen: it returns before the new certificate is shown. */
 async function untilShown({ port, signal }: { port: number; signal: AbortSignal }): Promise<void> {

@@ -19,6 +19,7 @@ const people = (
 const wardens = 'gates: {wardens: {people: w}}\nroads: {a: {to: ":1", gate: wardens}}';
 const onNginx = (text: string): string =>
   `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${text}`;
+const onHaproxy = (text: string): string => onNginx(text).replace('proxy: nginx', 'proxy: haproxy');
 const inContainer = (text: string, proxy: string): string =>
   `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: ${proxy}, container: zz}\n${text.replace(':1', 'http://192.168.64.9')}`;
 const frontOnly = 'services: {zz: {restart: always, ports: ["80:80", "443:443"]}}';
@@ -260,6 +261,21 @@ test.each<[string, Case, string]>([
     folder,
     { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: false, bars: [] }]]) } },
     'folder-not-shown: `a.saltmarsh.example` shows /site/site, which has no index.html',
+  ],
+  [
+    onHaproxy(folder),
+    { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: [] }]]) } },
+    'proxy-cannot: `a.saltmarsh.example` shows /site/site, and haproxy shows no files.',
+  ],
+  [
+    onHaproxy('roads: {a: {to: ":1", log: a.log}}'),
+    {},
+    'proxy-cannot: `a.saltmarsh.example` is to be logged to /site/a.log, and haproxy writes no files.',
+  ],
+  [
+    onHaproxy(wardens),
+    people(`e:${good.replace('$07$', '$15$')}`),
+    'people-file-faulty: haproxy ends itself over a password that takes so long to check: that of e',
   ],
   ['roads: {a: {to: ":1", plain: true}}', {}, 'road-in-clear-text: `a.saltmarsh.example` is served on plain HTTP too.'],
   [

@@ -2,10 +2,11 @@ import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { planPath, readPlan } from '../../src/core/proxies/builtin/renderer.ts';
+import { standalone as haproxyAlone } from '../../src/core/proxies/haproxy/renderer.ts';
 import { nginxFiles, standalone } from '../../src/core/proxies/nginx/renderer.ts';
 import { launch, mileMarker, says, stop } from './program.ts';
 
-export type ProxyName = 'builtin' | 'nginx';
+export type ProxyName = 'builtin' | 'nginx' | 'haproxy';
 
 /** A front that runs the map of `folder`. */
 export interface RunningFront {
@@ -25,7 +26,12 @@ export async function startFront(folder: string, proxy: ProxyName, crowds = fals
   await well(mileMarker(['certs', 'make'], folder));
   await well(mileMarker(['write'], folder));
   if (crowds) layOutInCrowds(join(folder, '.mile-marker/front/current'));
-  return proxy === 'builtin' ? startBuiltin(folder) : startNginx(folder);
+  return runFront(folder, proxy);
+}
+
+/** Starts it with the files that are there. */
+export function runFront(folder: string, proxy: ProxyName): Promise<RunningFront> {
+  return { builtin: startBuiltin, nginx: startNginx, haproxy: startHaproxy }[proxy](folder);
 }
 
 function layOutInCrowds(current: string): void {
@@ -85,5 +91,33 @@ export async function startNginx(folder: string): Promise<RunningFront> {
       await closed;
     },
     reload: () => Promise.resolve(void child.kill('SIGHUP')),
+  };
+}
+
+export function haproxyProgram(): string {
+  const found = ['/usr/sbin/haproxy', '/usr/local/sbin/haproxy', '/usr/bin/haproxy'].find((path) => existsSync(path));
+  if (found === undefined) throw new Error('haproxy is missing; install it with: apt-get install haproxy');
+  return found;
+}
+
+/** As systemd runs it: a master that starts its worker anew (management guide, `-W`). */
+async function startHaproxy(folder: string): Promise<RunningFront> {
+  const config = join(folder, 'haproxy.cfg');
+  writeFileSync(config, haproxyAlone({ runFolder: folder, user: null }));
+  const files = ['-f', config, '-f', join(folder, '.mile-marker/front/current')];
+  const child = spawn(haproxyProgram(), ['-W', ...files], { stdio: ['ignore', 'ignore', 'pipe'] });
+  const closed = new Promise<void>((resolve) => child.once('close', () => resolve()));
+  let said = '';
+  child.stderr.on('data', (text: Buffer) => (said += text.toString()));
+  for (let tries = 0; !said.includes('Loading success'); tries += 1) {
+    if (tries > 1000 || child.exitCode !== null) throw new Error(`haproxy did not start: ${said}`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  return {
+    stop: async () => {
+      child.kill('SIGTERM');
+      await closed;
+    },
+    reload: () => Promise.resolve(void child.kill('SIGUSR2')),
   };
 }

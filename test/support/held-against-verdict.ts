@@ -4,6 +4,7 @@ import { decide, prepare } from '../../src/core/verdict/decide.ts';
 import { send } from '../../src/adapters/rehearsal/send.ts';
 import { startStandIn, type StandIn } from '../../src/adapters/rehearsal/stand-in.ts';
 import { compare, type InFolder } from '../../src/core/rehearsal/compare.ts';
+import { takenBy } from '../../src/core/rehearsal/taken.ts';
 import { requestOf, type Outcome, type Sent } from '../../src/core/rehearsal/sent.ts';
 import type { Prepared, Verdict } from '../../src/core/verdict/verdict.ts';
 import { startFront, type ProxyName, type RunningFront } from './fronts.ts';
@@ -85,9 +86,11 @@ export class HeldFront {
   /** Sends one request and expects what the verdict says. */
   async holds(row: Row): Promise<void> {
     for (const echo of this.echoes) echo.seen.length = 0;
-    const [sent, verdict] = [sentOf(row), this.verdictOf(row)];
-    const outcome = await send(sent, { address: '127.0.0.1', http: this.ports.http, https: this.ports.https });
+    const own = sentOf(row);
+    const outcome = await send(own, { address: '127.0.0.1', http: this.ports.http, https: this.ports.https });
     const reached = this.echoes.flatMap(({ name, seen }) => seen.map((one) => ({ service: name, seen: one })));
+    const { sent, verdict, status } = takenBy(this.prepared, own);
+    if (status !== null) expect([row.what, outcome]).toMatchObject([row.what, { kind: 'answer', status }]);
     const service =
       verdict.act === 'forward' ? (this.echoes.find(({ port }) => port === verdict.upstream.port)?.name ?? null) : null;
     const inFolder = verdict.act === 'folder' ? inFolderAt(verdict) : 'nothing';

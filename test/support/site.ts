@@ -1,8 +1,9 @@
+import type { ProxyName } from './fronts.ts';
 import { freePorts } from './ports.ts';
 
 /** The head of a practice map on loopback, with ports that are free. */
 export async function practiceHead(
-  proxy: 'builtin' | 'nginx' = 'builtin',
+  proxy: ProxyName = 'builtin',
   extra = '',
 ): Promise<{ head: string; http: number; https: number; mark: number }> {
   const [http = 0, https = 0, mark = 0] = await freePorts(3);

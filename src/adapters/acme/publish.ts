@@ -28,16 +28,19 @@ interface HttpInput {
   timeoutMs: number;
   /** The command that brings the map live. */
   live: string;
+  /** Tells the front what is pending, where it does not look by itself. */
+  tell: () => Promise<void>;
 }
 
 /** Puts the token where the front answers it, and proves first that the front does. */
-export function httpPublisher({ folder, front, timeoutMs, live }: HttpInput): Publisher {
+export function httpPublisher({ folder, front, timeoutMs, live, tell }: HttpInput): Publisher {
   const fileOf = ({ name, token }: Published): string => join(folder, name, '.well-known', 'acme-challenge', token);
   return {
     show: async (proof) => {
       const file = fileOf(proof);
       await mkdir(dirname(file), { recursive: true, mode: 0o755 });
       await writeFile(file, proof.value, { mode: 0o644 });
+      await tell();
       const seen = await askFront(front, proof, timeoutMs);
       if (seen === proof.value) return;
       throw new Trouble({
@@ -46,7 +49,10 @@ export function httpPublisher({ folder, front, timeoutMs, live }: HttpInput): Pu
         remedy: `Check that the proxy may read ${folder}. Bring the map live: ${live}`,
       });
     },
-    hide: (proof) => rm(join(folder, proof.name), { recursive: true, force: true }),
+    hide: async (proof) => {
+      await rm(join(folder, proof.name), { recursive: true, force: true });
+      await tell();
+    },
   };
 }
 

@@ -1,8 +1,9 @@
 import { editionNumber } from '../../core/proxies/edition.ts';
-import { chmod, lstat, mkdir, readdir, rename, rm } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { chmod, lstat, mkdir, readdir, rename, rm, symlink } from 'node:fs/promises';
+import { basename, dirname, join } from 'node:path';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble } from '../files/safe-write.ts';
+import { codeOf } from '../trouble.ts';
 import type { Pair } from './make.ts';
 
 /** How many pairs are kept of each certificate: the one in use and those before it. */
@@ -24,6 +25,7 @@ export async function storePair(planned: Pick<PlannedCertificate, 'certificateFi
     await mkdir(half, { mode: 0o700 });
     await writeNew(join(half, 'key.pem'), pair.key, 0o600);
     await writeNew(join(half, 'certificate.pem'), pair.certificate);
+    await symlink('key.pem', join(half, besides('certificate.pem')));
     await chmod(half, 0o755);
     await syncFolder(half);
     await rename(half, join(own, number));
@@ -35,6 +37,21 @@ export async function storePair(planned: Pick<PlannedCertificate, 'certificateFi
   await switchLink(join(own, 'current'), number);
   for (const old of before.slice(0, Math.max(0, before.length + 1 - kept))) {
     await rm(join(own, old), { recursive: true, force: true });
+  }
+}
+
+/** Servers that are told of one file alone look for its key under this name beside it. */
+function besides(certificate: string): string {
+  return `${certificate}.key`;
+}
+
+/** Pairs of earlier versions have no such link yet. */
+export async function joinPairs(certificates: readonly PlannedCertificate[]): Promise<void> {
+  for (const { certificateFile, keyFile } of certificates) {
+    const path = besides(certificateFile);
+    await symlink(basename(keyFile), path).catch((cause: unknown) => {
+      if (codeOf(cause) !== 'EEXIST' && codeOf(cause) !== 'ENOENT') throw writeTrouble(path, cause);
+    });
   }
 }
 

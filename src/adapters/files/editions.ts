@@ -117,9 +117,9 @@ export async function prepareEdition(folder: string, edition: Omit<Edition, 'sum
   const half = join(editions, `.${editionNumber(number)}.new`);
   try {
     await mkdir(half, { mode: 0o755 });
-    for (const { path, content } of files) {
+    for (const { path, content, secret } of files) {
       await ensureFolder(dirname(join(half, path)));
-      await writeNew(join(half, path), content);
+      await writeNew(join(half, path), content, secret === true ? 0o600 : undefined);
     }
     // As sha256sum(1) has them.
     const sums = files.map(({ path, content }) => `${sumOf(content)}  ${path}\n`);

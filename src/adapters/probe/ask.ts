@@ -1,5 +1,6 @@
 import http, { type IncomingMessage } from 'node:http';
 import https from 'node:https';
+import { createSecureContext, type SecureContext } from 'node:tls';
 import { promisify } from 'node:util';
 import { brotliDecompress, constants, unzip } from 'node:zlib';
 import type { Answer, Attempt, Failure } from '../../core/legs/answer.ts';
@@ -25,24 +26,29 @@ interface AskInput extends Limits {
   headers: Record<string, string>;
   /** So many bytes of a body are announced, and not sent; 100 is an answer then. */
   announces?: number;
+  /** Connections that may be used again, of https; default: one of its own. */
+  kept?: https.Agent;
 }
 
 /**
  * Sends one request without a body and reads the answer: whole, or its first 256 KiB. Certificates are not judged here.
  */
-export function ask({
-  scheme,
-  address,
-  port,
-  servername,
-  target,
-  method = 'GET',
-  headers,
-  announces,
-  timeoutMs,
-  signal,
-  from,
-}: AskInput): Promise<Attempt<Answer>> {
+export async function ask(input: AskInput): Promise<Attempt<Answer>> {
+  const { attempt, isStale } = await askOnce(input, input.scheme === 'https' ? (input.kept ?? false) : false);
+  // A server may close a connection that it kept at any time, also under a question (RFC 9112 §9.3.1).
+  return isStale ? (await askOnce(input, false)).attempt : attempt;
+}
+
+/** @property isStale nothing was answered on a connection that others had used before */
+interface Asked {
+  attempt: Attempt<Answer>;
+  isStale: boolean;
+}
+
+function askOnce(
+  { scheme, address, port, servername, target, method = 'GET', headers, announces, timeoutMs, signal, from }: AskInput,
+  agent: http.Agent | false,
+): Promise<Asked> {
   return new Promise((resolve) => {
     const request = (scheme === 'https' ? https : http).request({
       host: address,
@@ -57,23 +63,31 @@ export function ask({
       },
       setHost: false,
       maxHeaderSize: maxHeadBytes,
-      agent: false,
+      agent,
       signal,
       ...fromAddress(from),
       ...(scheme === 'https'
-        ? { servername: servername ?? '', rejectUnauthorized: false, ALPNProtocols: ['http/1.1'], ciphers: anySuite }
+        ? {
+            servername: servername ?? '',
+            rejectUnauthorized: false,
+            ALPNProtocols: ['http/1.1'],
+            secureContext: anyContext(),
+          }
         : {}),
     });
     const timer = setTimeout(() => request.destroy(new TimeUp('no whole answer', timeoutMs)), timeoutMs);
     const end = (attempt: Attempt<Answer>): void => {
       clearTimeout(timer);
       request.destroy();
-      resolve(attempt);
+      const isStale = !attempt.ok && request.reusedSocket && !answered && attempt.failure.kind !== 'silent';
+      resolve({ attempt, isStale });
     };
+    let answered = false;
     let hints = false;
     request.on('information', ({ statusCode }) => (hints ||= statusCode === 103));
     request.on('response', (response) => {
       const { statusCode: status = 0 } = response;
+      answered = true;
       readBody(response, timeoutMs).then(
         (body) => end({ ok: true, value: { status, headers: headersOf(response), body, hints } }),
         (error: unknown) => end({ ok: false, failure: cutShort(error) }),
@@ -90,6 +104,13 @@ export function ask({
 
 /** Weak certificates and suites must be seen to be told of; judging them is not the library's. */
 export const anySuite = 'DEFAULT@SECLEVEL=0';
+
+let context: SecureContext | undefined;
+/** Making one takes longer than half a handshake. */
+function anyContext(): SecureContext {
+  context ??= createSecureContext({ ciphers: anySuite });
+  return context;
+}
 
 function cutShort(error: unknown): Failure {
   const failure = failureOf(error);

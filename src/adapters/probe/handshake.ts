@@ -44,12 +44,13 @@ export function handshake({
       resolve({ ok: false, failure: failureOf(new Error('interrupted')) });
       return;
     }
+    const known = contextOf(trust);
     const wire = net.connect({ host: address, port, ...fromAddress(from) });
     const socket = tls.connect({
       socket: wire,
       servername: name,
       ALPNProtocols: ['h2', 'http/1.1'],
-      secureContext: contextOf(trust),
+      secureContext: known.context,
       rejectUnauthorized: false,
       checkServerIdentity: () => undefined,
     });
@@ -68,7 +69,7 @@ export function handshake({
     let isShaken = false;
     socket.once('secureConnect', () => {
       isShaken = true;
-      const evidence = evidenceOf(socket, trust);
+      const evidence = evidenceOf(socket, { trust, seen: known.seen, place: `${address} ${String(port)}` });
       if (socket.alpnProtocol !== 'h2') end({ ok: true, value: evidence });
       else
         void settingsCome(socket, timeoutMs / 3).then((speaksTwo) =>
@@ -85,17 +86,26 @@ export function handshake({
   });
 }
 
-const contexts = new Map<string, SecureContext>();
+/** @property seen what was made of the chains that came, by place and certificate: names with one certificate are many */
+interface KnownTrust {
+  context: SecureContext;
+  seen: Map<string, ChainEvidence>;
+}
+
+type ChainEvidence = Pick<Shaken, 'leaf' | 'trustedBy' | 'chainDates' | 'weak'>;
+
+const contexts = new Map<string, KnownTrust>();
 /** A run has at most two kinds of trust; one that goes on for months meets a new one with every new authority. */
 const mostContexts = 8;
 
 /** Reading all roots takes longer than many handshakes, so it is done once for each set of them. */
-function contextOf(trust: Trust): SecureContext {
+function contextOf(trust: Trust): KnownTrust {
   const more = [...trust.given, ...trust.practice];
   const key = more.join('\n');
   const known = contexts.get(key);
   if (known !== undefined) return known;
-  const made = createSecureContext({ ca: [...rootCertificates, ...more], ciphers: anySuite });
+  const context = createSecureContext({ ca: [...rootCertificates, ...more], ciphers: anySuite });
+  const made = { context, seen: new Map<string, ChainEvidence>() };
   if (contexts.size >= mostContexts) contexts.clear();
   contexts.set(key, made);
   return made;
@@ -115,18 +125,40 @@ function settingsCome(socket: tls.TLSSocket, timeoutMs: number): Promise<boolean
   });
 }
 
-function evidenceOf(socket: tls.TLSSocket, trust: Trust): Shaken {
+/** Of a run with ten thousand certificates all fit. */
+const mostSeen = 20_000;
+
+interface Place {
+  trust: Trust;
+  seen: Map<string, ChainEvidence>;
+  place: string;
+}
+
+function evidenceOf(socket: tls.TLSSocket, { trust, seen, place }: Place): Shaken {
+  // The newer call, getPeerX509Certificate, takes the leaf out of the chain that is read next (Node 20).
+  const { fingerprint256 } = socket.getPeerCertificate();
+  const chainProblem = socket.authorized ? null : String(socket.authorizationError);
+  const key = `${place} ${fingerprint256} ${chainProblem ?? ''}`;
+  const chain = seen.get(key) ?? chainEvidence(socket, trust);
+  if (seen.size >= mostSeen) seen.clear();
+  seen.set(key, chain);
+  return {
+    ...chain,
+    protocol: (socket.getProtocol() ?? '').replace('TLSv', 'TLS '),
+    chainProblem,
+    suite: socket.getCipher().standardName,
+    speaksTwo: null,
+  };
+}
+
+function chainEvidence(socket: tls.TLSSocket, trust: Trust): ChainEvidence {
   const chain = socket.getPeerCertificate(true);
   const certificate = new X509Certificate(chain.raw);
   return {
-    protocol: (socket.getProtocol() ?? '').replace('TLSv', 'TLS '),
     leaf: certificateFacts(certificate),
     trustedBy: socket.authorized ? trustOf(chain, trust) : null,
-    chainProblem: socket.authorized ? null : String(socket.authorizationError),
     chainDates: datesAbove(chain),
     weak: weakness(certificate),
-    suite: socket.getCipher().standardName,
-    speaksTwo: null,
   };
 }
 

@@ -48,6 +48,12 @@ export interface InstalledProxy {
   lastError?: () => Promise<string | null>;
 }
 
+/** A whole configuration round the written files. @property config its file, made of `standalone` @property current stable path of the edition */
+export interface OwnConfig {
+  config: string;
+  current: string;
+}
+
 /** An instance that was started by us, as a child of ours. */
 export interface OwnInstance {
   stop: () => Promise<void>;
@@ -65,20 +71,22 @@ export interface ProxyAdapter {
   /** Names of the modules that it is built with. */
   modules: (program: string) => Promise<string[]>;
   /** Runs its own test of a configuration. */
-  test: (program: string, config: string) => Promise<Tried>;
+  test: (program: string, own: OwnConfig) => Promise<Tried>;
   /** Has what runs with this configuration take it up anew. */
-  reload: (program: string, config: string) => Promise<Tried>;
+  reload: (program: string, own: OwnConfig) => Promise<Tried>;
   installed: InstalledProxy;
   /** Words of the command that does that, for others to run. */
-  reloadWords: (program: string, config: string) => string[];
+  reloadWords: (program: string, own: OwnConfig) => string[];
   /** What it serves by files that are not those of this plan, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */
   served: (env: Env, own: Pick<Plan, 'map'> | null) => Promise<Served>;
   /** What it really reads, in its own words, comments and all. @throws Trouble `proxy-refuses` when it does not accept it itself */
   dump: (program: string) => Promise<string>;
   /** A whole configuration round the written files, for an instance of one's own that needs no root. */
   standalone: (input: { current: string; runFolder: string; user: string | null }) => string;
+  /** Only for one that does not look itself: tells it which challenges of authorities are pending, for now and for its next start. */
+  tellChallenges?: (plan: Plan) => Promise<void>;
   /** Tests a configuration, then runs it in the foreground as a child of ours. @throws Trouble `proxy-refuses` with its own words */
-  start: (program: string, config: string) => Promise<OwnInstance>;
+  start: (program: string, own: OwnConfig) => Promise<OwnInstance>;
 }
 
 const asked = Number(process.env['MILE_MARKER_PATIENCE']);

@@ -1,6 +1,9 @@
 import type { Answer } from '../legs/answer.ts';
 import type { HashKind } from '../people/hash-kinds.ts';
 import type { Plan } from '../plan/plan.ts';
+import type { Sent } from '../rehearsal/sent.ts';
+import type { Verdict } from '../verdict/verdict.ts';
+import type { DifferenceId, Differs } from './differences.ts';
 import type { TakenOver } from '../takeover/taken-over.ts';
 import type { ProxyName } from './names.ts';
 import type { Renderer } from './renderer.ts';
@@ -11,6 +14,8 @@ import type { Renderer } from './renderer.ts';
  *
  * @property title as a sentence names it
  * @property renderer null while this version does not write its configuration
+ * @property differs what it does where proxies differ; null while its configuration is not written
+ * @property takes which requests it takes otherwise than the verdict, by one of these; null when it does so with none
  * @property errorLog how its error log reads; null when it writes none
  * @property dump reads its own dump of what it serves; null when it has none
  * @property takeOver reads off that dump what a map can say of it; null when it cannot
@@ -26,6 +31,8 @@ export interface ProxyProgram {
   name: ProxyName;
   title: string;
   renderer: Renderer | null;
+  differs: Differs | null;
+  takes: ((sent: Sent, verdict: Verdict) => Taking | null) | null;
   limits: ProxyLimits;
   pages: PageTraits;
   errorLog: ErrorLog | null;
@@ -42,6 +49,9 @@ export interface ProxyProgram {
   compose: ((input: ComposeInput) => Record<string, unknown>) | null;
   contained: ContainedProxy | null;
 }
+
+/** A request that a declared difference is about: taken for another one, or answered like this without a service. */
+export type Taking = { by: DifferenceId; as: Sent } | { by: DifferenceId; status: number };
 
 /** @property covers whether a name is on the map @property ports of the front */
 export interface ToSwitchOff {
@@ -60,6 +70,7 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
  * @property people where the people of a gate are kept: in the file that the map names, or in its own configuration
  * @property pair whether certificate and key are two files, or must be one
  * @property folders whether it can serve a folder
+ * @property logFiles whether it can log requests to a file
  * @property pin whether it can hold a service to one public key
  * @property addressInCertificate whether it can hold a service to an address in its certificate, and not to names alone
  * @property refusesHandshake whether a name that it does not have can be refused in the handshake
@@ -74,6 +85,7 @@ interface ProxyLimits {
   people: 'file' | 'configuration';
   pair: 'two-files' | 'one-file';
   folders: boolean;
+  logFiles: boolean;
   pin: boolean;
   addressInCertificate: boolean;
   refusesHandshake: boolean;

@@ -4,11 +4,15 @@ import type { Plan } from '../plan/plan.ts';
 export interface WrittenFile {
   path: string;
   content: string;
+  /** Hashes of passwords stand in it: for its owner alone. */
+  secret?: true;
 }
 
-/** Where the written files will lie, as the server sees it. `current` is the stable path of the newest edition. */
+/** Where the written files will lie, as the server sees it. @property current the stable path of the newest edition */
 export interface Placement {
   current: string;
+  /** Who stands in a password file, for a server that keeps people in its own configuration. */
+  people: (file: string) => ReadonlyArray<{ name: string; hash: string }>;
 }
 
 /**
@@ -21,7 +25,7 @@ export interface Placement {
  */
 export interface Renderer {
   entry: string;
-  includeLine: (placement: Placement) => { line: string; where: string } | null;
+  includeLine: (placement: Pick<Placement, 'current'>) => { line: string; where: string } | null;
   render: (plan: Plan, placement: Placement) => WrittenFile[];
   essence: (plan: Plan, rendered: readonly WrittenFile[]) => readonly WrittenFile[];
   renderMark: (plan: Plan, mark: string) => WrittenFile;

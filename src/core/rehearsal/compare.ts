@@ -110,7 +110,7 @@ function atService({ sent, verdict, reached, service }: Played): Difference[] {
 
 function plainBody({ body, headers }: Sent): string {
   const chunked = headers.some(([name]) => name.toLowerCase() === 'transfer-encoding');
-  return chunked ? (body ?? '').replace(/^[0-9a-f]+\r\n([^]*)\r\n0\r\n\r\n$/, '$1') : (body ?? '');
+  return chunked ? (body ?? '').replace(/^(?:[0-9a-f]+\r\n([^]*)\r\n)?0\r\n\r\n$/, '$1') : (body ?? '');
 }
 
 function lineOf(

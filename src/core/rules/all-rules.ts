@@ -33,6 +33,7 @@ import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
 import { consoleOpen } from './open-consoles.ts';
 import { peopleFileFaulty } from './people-files.ts';
+import { proxyCannot } from './proxy-cannot.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
@@ -82,6 +83,7 @@ export const allRules: readonly Rule[] = [
   noWayIn,
   peopleFileFaulty,
   portNotPublished,
+  proxyCannot,
   portTwoOwners,
   publishedToEveryone,
   redirectCircle,

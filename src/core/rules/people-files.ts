@@ -61,6 +61,10 @@ const words = card({
       message: 'The hash of {name} in {file} is weak ({kind}): whoever gets the file soon has the password.',
       remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
     },
+    deadly: {
+      message: '{proxy} ends itself over a password that takes so long to check: that of {name}, about {ms} ms.',
+      remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
+    },
     slow: {
       message: 'Each request of {name} costs about {ms} ms of {proxy}, which serves nobody else meanwhile.',
       remedy: 'Set it again, with a cost that fits: mile-marker people add {name} --gate {gate}',
@@ -128,7 +132,8 @@ function judge(
   const [, parent = '', name = ''] = /^(.*)\/([^/]*)$/.exec(file) ?? [];
   if (plan.front.container !== null && files.mapFolder === parent) say('beside', { name }, 'warning');
   const { limits, title: proxy, userInImage } = programOf(plan.front.proxy);
-  if (found.bars.length > 0)
+  const isRead = limits.people === 'file';
+  if (isRead && found.bars.length > 0)
     say('barred', {
       proxy,
       bars: found.bars,
@@ -136,14 +141,18 @@ function judge(
       commands: opening(file, found.bars, files.proxyUser),
     });
   const { container } = plan.front;
-  if (container !== null && userInImage !== null && (found.mode & 0o044) === 0)
+  if (isRead && container !== null && userInImage !== null && (found.mode & 0o044) === 0)
     say(
       'contained',
       { proxy, user: userInImage, mode: found.mode.toString(8), container, word: shellWord(file) },
       'warning',
     );
   if ((found.mode & 0o007) !== 0)
-    say('others', { mode: found.mode.toString(8), commands: closing(file, files.proxyUser) }, 'warning');
+    say(
+      'others',
+      { mode: found.mode.toString(8), commands: closing(file, isRead ? files.proxyUser : null) },
+      'warning',
+    );
   for (const { line, why, name } of bad) {
     if (why === 'twice') say('twice', { line, name }, 'warning');
     else say('line', { line, why: lineWords[why] }, 'warning');
@@ -153,11 +162,15 @@ function judge(
     const ms = Math.round(checkMs(kind));
     if (!limits.hashes.includes(kind.id))
       say('kind', { name, proxy, kind: kind.id === 'unknown' ? 'no known kind' : kind.id });
+    else if (!isRead && ms > deadlyMs) say('deadly', { name, ms, proxy });
     else if (isWeakKind(kind)) say('weak', { name, kind: kind.id }, 'warning');
     else if (ms >= slowMs && limits.hashesInLoop) say('slow', { name, ms, proxy }, 'warning');
   }
   return findings;
 }
+
+/** A server that hashes while it starts, and is watched by itself, ends before two seconds are over. */
+const deadlyMs = 1000;
 
 /** Lets the proxy's user read the file, and others no more than go through the folders above it. */
 function opening(file: string, bars: readonly string[], user: string | null): string {

@@ -1,3 +1,4 @@
+import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { dirname } from 'node:path';
 import {
@@ -155,5 +156,6 @@ function publisherFor(
     port: plan.front.listen.http,
   };
   const live = programOf(plan.front.proxy).words.goLive(plan.front);
-  return httpPublisher({ folder: paths.challenges, front, timeoutMs: dnsTimeoutMs, live });
+  const tell = async (): Promise<void> => adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
+  return httpPublisher({ folder: paths.challenges, front, timeoutMs: dnsTimeoutMs, live, tell });
 }

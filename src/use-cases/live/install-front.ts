@@ -208,7 +208,7 @@ async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<T
   try {
     const config = join(runFolder, 'alone.conf');
     await writeFile(config, adapter.standalone({ current: join(folder, 'current'), runFolder, user: null }));
-    return await adapter.test(program, config);
+    return await adapter.test(program, { config, current: join(folder, 'current') });
   } finally {
     await rm(runFolder, { recursive: true, force: true });
   }

@@ -59,7 +59,7 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
     throw new Trouble({
       code: 'no-include-folder',
       message: `${title} cannot be told where the files are: ${place.why}.`,
-      remedy: `Add this line ${written.includeLine?.where ?? ''} yourself, then run this again: ${written.includeLine?.line ?? ''}`,
+      remedy: `First: mile-marker write. Then add this line yourself ${written.includeLine?.where ?? ''}, and run this again: ${written.includeLine?.line ?? ''}`,
     });
   }
   const running = await runningEdition(placeOf(site), input);

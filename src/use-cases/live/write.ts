@@ -4,6 +4,7 @@ import { sshPorts } from '../../adapters/host/ssh-ports.ts';
 import { homeNetworks } from '../../core/networks/home.ts';
 import { firewallRules } from '../../core/way-in/firewall.ts';
 import { wayInPage } from '../../core/way-in/page.ts';
+import { joinPairs } from '../../adapters/certificates/store.ts';
 import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
 import {
   alteredFiles,
@@ -14,6 +15,8 @@ import {
   switchEdition,
   type Edition,
 } from '../../adapters/files/editions.ts';
+import { adapterOf } from '../../adapters/proxies/adapters.ts';
+import { placementOf } from '../../adapters/files/placement.ts';
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
@@ -78,7 +81,7 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   const renderer = rendererFor(plan.front.proxy);
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
-  const placement = { current: join(folder, 'current') };
+  const placement = placementOf(plan, site.mapFile, join(folder, 'current'));
   const files = renderer.render(plan, placement);
   // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
   const digest = digestOf(renderer.essence(plan, files));
@@ -93,6 +96,8 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   if (dry) return { folder, edition, digest, files: complete, changes, written: false, throwaway: [], includeLine };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
+  if (programOf(plan.front.proxy).limits.pair === 'one-file') await joinPairs(plan.certificates);
+  await adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
   await ensureLogs(plan);
   if (fresh) await prepareEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
@@ -148,10 +153,17 @@ export function digestOf(files: readonly WrittenFile[]): string {
   return `sha256:${hash.digest('hex')}`;
 }
 
+/** What is secret is the last word of a line; whose it is may be seen. */
+function hidden({ path, before, after }: FileChange): FileChange {
+  const hide = (text: string | null): string | null => text?.replace(/'[^']*'$/gm, "'(not shown)'") ?? null;
+  return { path, before: hide(before), after: hide(after) };
+}
+
 function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFile[], markPath: string): FileChange[] {
   // What an edition is kept with says nothing new to a person.
   const isShown = ({ path }: WrittenFile): boolean =>
     path !== 'mark.txt' && (path !== planPath || newer.some((file) => file.path === planPath));
+  const secrets = new Set(newer.flatMap(({ path, secret }) => (secret === true ? [path] : [])));
   const old = new Map(older.filter(isShown).map(({ path, content }) => [path, content]));
   const fresh = new Map(newer.map(({ path, content }) => [path, content]));
   return (
@@ -162,5 +174,6 @@ function changesBetween(older: readonly WrittenFile[], newer: readonly WrittenFi
       .filter(
         ({ path, before, after }) => before !== after && !(path === markPath && before !== null && after !== null),
       )
+      .map((change) => (secrets.has(change.path) ? hidden(change) : change))
   );
 }

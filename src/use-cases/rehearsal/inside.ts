@@ -3,6 +3,7 @@ import { existsSync } from 'node:fs';
 import { mkdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
+import { joinPairs } from '../../adapters/certificates/store.ts';
 import { hashPassword } from '../../adapters/people/hash.ts';
 import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
@@ -11,6 +12,8 @@ import type { StandIn } from '../../adapters/rehearsal/stand-in.ts';
 import { startBuiltin } from '../../builtin/server.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import type { Placement } from '../../core/proxies/renderer.ts';
 import { rehearsalCases, type RehearsalCase } from '../../core/rehearsal/cases.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { prepare } from '../../core/verdict/decide.ts';
@@ -29,6 +32,8 @@ export async function rehearseInside(job: Job): Promise<Report> {
   );
   const cases = rehearsalCases(prepare(plan), new Map(job.people));
   const closeNames = job.sealed ? await setStage(job, cases) : await setOnLoopback(job);
+  if (programOf(plan.front.proxy).limits.pair === 'one-file') await joinPairs(plan.certificates);
+  await adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
   await writePeople(job, passwords);
   const arrivals: Arrivals = { byCase: new Map(), strays: [] };
   const standIns = await startStandIns(plan, {
@@ -124,15 +129,27 @@ async function writeEdition({ current, number, files }: Job): Promise<void> {
 }
 
 /** Everybody gets a password of the rehearsal's own: the real ones are nobody's to know. */
-async function writePeople({ people, scratch, sealed }: Job, passwords: ReadonlyMap<string, string>): Promise<void> {
+async function writePeople(job: Job, passwords: ReadonlyMap<string, string>): Promise<void> {
+  const { people, scratch, sealed } = job;
+  const known = new Map<string, Array<{ name: string; hash: string }>>();
   for (const [index, [path, names]] of people.entries()) {
-    const lines = await Promise.all(
-      names.map(async (name) => `${name}:${await hashPassword(passwords.get(name) ?? '', 4)}\n`),
+    const own = await Promise.all(
+      names.map(async (name) => ({ name, hash: await hashPassword(passwords.get(name) ?? '', 4) })),
     );
+    known.set(path, own);
     const file = join(scratch, `people-${String(index)}`);
-    await writeFile(file, lines.join(''));
+    await writeFile(file, own.map(({ name, hash }) => `${name}:${hash}\n`).join(''));
     if (sealed) await bindInstead(file, path);
   }
+  await writeSecrets(job, (file) => known.get(file) ?? []);
+}
+
+/** A server that keeps people in its own configuration has them there. */
+async function writeSecrets({ plan, current, files }: Job, people: Placement['people']): Promise<void> {
+  if (files.every(({ secret }) => secret !== true)) return;
+  const written = programOf(plan.front.proxy).renderer?.render(plan, { current, people }) ?? [];
+  for (const { path, content, secret } of written)
+    if (secret === true) await writeFile(join(current, path), content, { mode: 0o600 });
 }
 
 async function startFront({ plan, program, scratch, current, mark }: Job): Promise<{ stop: () => Promise<void> }> {
@@ -144,5 +161,5 @@ async function startFront({ plan, program, scratch, current, mark }: Job): Promi
   const config = join(scratch, 'whole.conf');
   const user = process.getuid?.() === 0 ? 'root' : null;
   await writeFile(config, adapter.standalone({ current, runFolder: scratch, user }));
-  return adapter.start(program, config);
+  return adapter.start(program, { config, current });
 }

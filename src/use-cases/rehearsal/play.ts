@@ -8,6 +8,7 @@ import type { RehearsalCase } from '../../core/rehearsal/cases.ts';
 import { compare, expectedWords, type InFolder } from '../../core/rehearsal/compare.ts';
 import { toldHeader } from '../../core/rehearsal/on-loopback.ts';
 import { requestOf, type Outcome, type Seen, type Sent } from '../../core/rehearsal/sent.ts';
+import { takenBy } from '../../core/rehearsal/taken.ts';
 import { decide } from '../../core/verdict/decide.ts';
 import type { Prepared, Verdict } from '../../core/verdict/verdict.ts';
 import { isInTheWay, upstreamKey } from './stand-ins.ts';
@@ -105,15 +106,13 @@ async function playOne(
 ): Promise<{ result: CaseResult; silent: boolean }> {
   const { prepared, arrivals } = input;
   const id = String(index + 1);
-  const sent = withLogin(one, input);
-  const verdict = decide(prepared, requestOf(sent));
+  const own = withLogin(one, input);
+  const { sent, verdict } = takenBy(prepared, own);
   const reached: Array<{ service: string; seen: Seen }> = [];
   arrivals.byCase.set(id, reached);
-  const front = frontFor(sent, prepared.plan);
+  const front = frontFor(own, prepared.plan);
   const outcome: Outcome =
-    front === null
-      ? { kind: 'closed' }
-      : await send({ ...sent, headers: [...sent.headers, ['X-Rehearsal', id]] }, front);
+    front === null ? { kind: 'closed' } : await send({ ...own, headers: [...own.headers, ['X-Rehearsal', id]] }, front);
   const inFolder = verdict.act === 'folder' ? await lookInto(verdict) : 'nothing';
   const played = { sent, verdict, outcome, reached, service: serviceOf(verdict, input), inFolder };
   const differences = compare(played);

@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import { makeAuthority } from '../../adapters/certificates/make.ts';
 import { markText } from '../../adapters/files/editions.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
+import { placementOf } from '../../adapters/files/placement.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { freePorts } from '../../adapters/host/free-ports.ts';
 import { ownFile } from '../../adapters/host/own-program.ts';
@@ -117,7 +118,7 @@ async function onFreePorts(input: RehearseInput, { program, scratch }: Backstage
   if (renderer === null) throw failed('its files cannot be written yet', plan);
   const current = join(paths.front, 'current');
   const text = markText({ number: 1, digest: `sha256:${'0'.repeat(64)}` });
-  const files = [...renderer.render(plan, { current }), renderer.renderMark(plan, text)];
+  const files = [...renderer.render(plan, placementOf(plan, site.mapFile, current)), renderer.renderMark(plan, text)];
   const job: Job = {
     ...{ sealed: false, program, plan, number: 1, mark: text, current, paths, scratch, now: now().toISOString() },
     names: upstreamNames(site.plan),

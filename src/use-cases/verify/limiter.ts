@@ -1,4 +1,3 @@
-import { setTimeout as delay } from 'node:timers/promises';
 import pLimit from 'p-limit';
 
 /** Runs work when its turn has come. */
@@ -16,15 +15,16 @@ export function limiter(count: number): Limiter {
   const working = pLimit(count);
   return (work) =>
     waiting(async () => {
-      const grace = new AbortController();
       const { result } = await working(async () => {
         const running = work();
-        const settled = running.then(
-          () => undefined,
-          () => undefined,
-        );
-        await Promise.race([settled, delay(graceMs, undefined, { signal: grace.signal }).catch(() => undefined)]);
-        grace.abort();
+        await new Promise<void>((resolve) => {
+          const timer = setTimeout(resolve, graceMs);
+          const settled = (): void => {
+            clearTimeout(timer);
+            resolve();
+          };
+          running.then(settled, settled);
+        });
         return { result: running };
       });
       return result;

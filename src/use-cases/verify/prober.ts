@@ -4,6 +4,7 @@ import { handshake, type Shaken, type Trust } from '../../adapters/probe/handsha
 import type { NameSource } from '../../adapters/probe/look-up.ts';
 import { chainInOrder, oldProtocol } from '../../adapters/probe/old-tls.ts';
 import { weakSuite } from '../../adapters/probe/weak-suites.ts';
+import { keptConnections } from '../../adapters/probe/kept.ts';
 import { openLive } from '../../adapters/probe/open-live.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import type { WeakSuite } from '../../core/legs/weak-suites.ts';
@@ -44,6 +45,7 @@ export interface Prober {
 
 /** Looks for itself. */
 export function liveProber(names: NameSource, trust: Trust, limits: Limits): Prober {
+  const kept = keptConnections();
   return {
     names,
     connect: (at) => connect({ ...at, ...limits }),
@@ -51,7 +53,7 @@ export function liveProber(names: NameSource, trust: Trust, limits: Limits): Pro
     oldProtocol: (at, name) => oldProtocol({ ...at, name, ...limits }),
     weakSuite: (at, name) => weakSuite({ ...at, name, ...limits }),
     chainInOrder: (at, name) => chainInOrder({ ...at, name, ...limits }),
-    ask: ({ name, from, ...question }) => ask({ ...question, servername: name, ...limits, ...source(from) }),
+    ask: ({ name, from, ...question }) => ask({ ...question, servername: name, kept, ...limits, ...source(from) }),
     openLive: ({ name, target, from, ...question }) =>
       openLive({ ...question, servername: name, path: target, ...limits, ...source(from) }),
     isLive: true,

@@ -1,5 +1,6 @@
 import { join } from 'node:path';
 import { readCurrent } from '../../adapters/files/editions.ts';
+import { placementOf } from '../../adapters/files/placement.ts';
 import { ask } from '../../adapters/probe/ask.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import type { RunningEvidence } from '../../core/legs/running.ts';
@@ -19,8 +20,10 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
 }
 
 /** Without the engine, or before a container of the front's own is there, another plan comes out than that which was written. */
-function wantedDigest({ plan, paths, engineTrouble }: Site): string | null {
+function wantedDigest({ plan, mapFile, paths, engineTrouble }: Site): string | null {
   const renderer = programOf(plan.front.proxy).renderer;
   if (engineTrouble !== null || plan.front.container !== null || renderer === null) return null;
-  return digestOf(renderer.essence(plan, renderer.render(plan, { current: join(paths.front, 'current') })));
+  return digestOf(
+    renderer.essence(plan, renderer.render(plan, placementOf(plan, mapFile, join(paths.front, 'current')))),
+  );
 }

@@ -13,6 +13,7 @@ import {
   patienceMs,
   refused,
   type Env,
+  type OwnConfig,
   type OwnInstance,
   type ProxyAdapter,
   type Tried,
@@ -24,8 +25,8 @@ export const nginxAdapter: ProxyAdapter = {
   modules: async (program) =>
     [...(await builtWith(program, '-V')).matchAll(/--with-(\w+_module)\b/g)].map(([, name = '']) => name),
   test,
-  reload: async (program, config) => {
-    const [, ...argv] = reloadWords(program, config);
+  reload: async (program, own) => {
+    const [, ...argv] = reloadWords(program, own);
     const { code, err } = await runQuiet(program, argv, patienceMs);
     return { passed: code === 0, output: err };
   },
@@ -34,10 +35,10 @@ export const nginxAdapter: ProxyAdapter = {
   served,
   dump,
   standalone,
-  start: async (program, config) => {
-    const tried = await test(program, config);
+  start: async (program, own) => {
+    const tried = await test(program, own);
     if (!tried.passed) throw refused('nginx', tried.output);
-    return start(program, config);
+    return start(program, own);
   },
 };
 
@@ -45,12 +46,12 @@ async function builtWith(program: string, option: '-v' | '-V'): Promise<string> 
   return (await runQuiet(program, [option])).err;
 }
 
-async function test(program: string, config: string): Promise<Tried> {
+async function test(program: string, { config }: OwnConfig): Promise<Tried> {
   const { code, err } = await runQuiet(program, ['-t', '-q', '-c', config, '-e', 'stderr'], patienceMs);
   return { passed: code === 0, output: err };
 }
 
-function reloadWords(program: string, config: string): string[] {
+function reloadWords(program: string, { config }: OwnConfig): string[] {
   return [program, '-c', config, '-e', '/dev/null', '-s', 'reload'];
 }
 
@@ -95,7 +96,7 @@ async function removeEmptyPid(dump: string, begunMs: number): Promise<void> {
   }
 }
 
-function start(program: string, config: string): OwnInstance {
+function start(program: string, { config }: OwnConfig): OwnInstance {
   const child = spawn(program, ['-c', config, '-e', 'stderr', '-g', 'daemon off;'], {
     stdio: ['ignore', 'ignore', 'ignore'],
   });

@@ -5,7 +5,7 @@ import { filesRead, foldersRead, pidFileIn } from '../../../core/proxies/nginx/d
 import { hasSystemd } from '../../host/units.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
-import { unshareWords } from '../../processes/unshare.ts';
+import { runSwapped } from '../swapped.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
 
 /** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
@@ -70,23 +70,10 @@ async function freeName(folder: string, entry: string): Promise<string | null> {
   return null;
 }
 
-/**
- * In a mount namespace of its own (mount_namespaces(7)) the new edition stands where the old one does, so that the very bytes are tested with all
- * that is beside them, and what runs sees nothing of it.
- */
 async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {
-  const test = ['-t', '-q', '-e', 'stderr'];
-  if (swaps.length === 0) return tried(await runQuiet(program, test, patienceMs));
-  const bind = `while [ "$1" != -- ]; do mount --bind "$1" "$2" || exit ${String(noMount)}; shift 2; done`;
-  const inside = ['sh', '-c', `${bind}; shift; exec "$@"`, 'sh', ...swaps.flatMap(({ instead, of }) => [instead, of])];
-  const [unshare = '', ...argv] = [...unshareWords('--mount'), ...inside, '--', program, ...test];
-  const ended = await runQuiet(unshare, argv, patienceMs);
-  const cannot = ended.code === null || ended.code === noMount || /^unshare: /m.test(ended.err);
-  return cannot ? { passed: false, output: '', untested: true } : tried(ended);
+  const ended = await runSwapped(program, ['-t', '-q', '-e', 'stderr'], swaps);
+  return ended === null ? { passed: false, output: '', untested: true } : tried(ended);
 }
-
-/** Exit code of the shell in between; nginx ends with 0 or 1. */
-const noMount = 99;
 
 function tried({ code, err }: { code: number | null; err: string }): Tried {
   return { passed: code === 0, output: code === 0 ? '' : reasonIn(err) };

@@ -1,6 +1,7 @@
 import { frontWords } from './words.ts';
 import { healthOf, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
+import { differs } from './differs.ts';
 import { builtinRenderer } from './renderer.ts';
 
 /** The proxy that is part of this program: `mile-marker serve`. */
@@ -8,12 +9,15 @@ export const builtin: ProxyProgram = {
   name: 'builtin',
   title: "Mile Marker's own proxy",
   renderer: builtinRenderer,
+  differs,
+  takes: null,
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'apr1', 'sha1', 'salted-sha1'],
     hashesInLoop: false,
     people: 'file',
     pair: 'two-files',
     folders: true,
+    logFiles: true,
     pin: true,
     addressInCertificate: true,
     refusesHandshake: true,

@@ -1,17 +1,22 @@
 import type { ProxyProgram } from '../program.ts';
+import { differs } from './differs.ts';
+import { takes } from './takes.ts';
+import { haproxyRenderer } from './renderer.ts';
 import { serverWords } from '../server-words.ts';
 
-/** haproxy. Its configuration is not written yet; a front that somebody made by hand for it is known all the same. */
 export const haproxy: ProxyProgram = {
   name: 'haproxy',
   title: 'haproxy',
-  renderer: null,
+  renderer: haproxyRenderer,
+  differs,
+  takes,
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'md5-crypt', 'des'],
     hashesInLoop: true,
     people: 'configuration',
     pair: 'one-file',
     folders: false,
+    logFiles: false,
     pin: false,
     addressInCertificate: false,
     refusesHandshake: true,
@@ -37,9 +42,10 @@ export const haproxy: ProxyProgram = {
   words: serverWords({
     unit: 'haproxy',
     package: 'haproxy',
-    reload: 'haproxy -c -f /etc/haproxy/haproxy.cfg && systemctl reload haproxy',
+    // The unit itself tests all that it reads before it tells it.
+    reload: 'systemctl reload haproxy',
     signal: 'USR2',
-    installs: false,
+    installs: true,
   }),
   hints: {
     'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line',

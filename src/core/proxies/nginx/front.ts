@@ -4,7 +4,8 @@ import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { modernSuites } from '../hardening.ts';
 import { indexed } from '../../indexed.ts';
 import { servingLine } from './serving.ts';
-import { block, comment, dollarVariable, headerCase, ownHeader, quote, serverName } from './quote.ts';
+import { headerCase } from '../header-case.ts';
+import { block, comment, dollarVariable, ownHeader, quote, serverName } from './quote.ts';
 import { sharedMaps } from './shared-maps.ts';
 
 /** The entry file: what all roads share, what strangers get, and an include for each file of roads. */

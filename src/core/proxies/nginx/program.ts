@@ -1,6 +1,7 @@
 import { headerOf, titleOf } from '../../legs/answer.ts';
 import { healthOf, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
+import { differs } from './differs.ts';
 import { serverWords } from '../server-words.ts';
 import { readDump } from './dump.ts';
 import { nginxErrorLog } from './error-log.ts';
@@ -12,6 +13,8 @@ export const nginx: ProxyProgram = {
   name: 'nginx',
   title: 'nginx',
   renderer: nginxRenderer,
+  differs,
+  takes: null,
   limits: {
     // What the C library of Debian 12 verifies, and those that nginx itself does.
     hashes: [
@@ -30,6 +33,7 @@ export const nginx: ProxyProgram = {
     people: 'file',
     pair: 'two-files',
     folders: true,
+    logFiles: true,
     pin: false,
     addressInCertificate: false,
     refusesHandshake: true,

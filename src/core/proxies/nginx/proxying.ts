@@ -2,7 +2,8 @@ import type { Plan } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
 import { longestAnswerHeadBytes } from '../hardening.ts';
 import { visitorIn } from './visitor.ts';
-import { block, comment, headerCase, ownHeader, pattern, quote } from './quote.ts';
+import { headerCase } from '../header-case.ts';
+import { block, comment, ownHeader, pattern, quote } from './quote.ts';
 
 /** Beside the entry file: what every connection to a service keeps, included by each server that has services. */
 export const proxyingFile = 'proxying.conf';

@@ -66,10 +66,3 @@ export function comment(text: string): string {
 export function block(head: string, lines: readonly string[]): string[] {
   return [`${head} {`, ...lines.map((line) => (line === '' ? '' : `    ${line}`)), '}'];
 }
-
-/** The usual spelling of a header's name, given in lower case. */
-export function headerCase(name: string): string {
-  return name
-    .replace(/(^|-)([a-z])/g, (_, dash: string, letter: string) => dash + letter.toUpperCase())
-    .replace('Ip', 'IP');
-}

@@ -40,7 +40,7 @@ export const nginxRenderer: Renderer = {
 /** @param layout by default the one for so many roads; the verdicts are the same in each @param least so many roads make a crowd */
 export function nginxFiles(
   plan: Plan,
-  { current }: Placement,
+  { current }: Pick<Placement, 'current'>,
   layout = layoutFor(plan.roads),
   least = 2,
 ): WrittenFile[] {

@@ -1,0 +1,54 @@
+import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
+import { longestCredentials } from '../hardening.ts';
+import { peopleList } from './people.ts';
+import { comment, escapePattern, inLines, quote } from './quote.ts';
+import { namedFormat } from './named.ts';
+
+/** A target at or below a prefix, in normal form. */
+export function below(prefix: string): string {
+  const end = prefix.endsWith('/') ? '' : '(?:/|$)';
+  return `{ var(txn.normal) -m bool } { path -m reg ${quote(`^${escapePattern(prefix)}${end}`)} }`;
+}
+
+/** 12. One part of the gate after the other: networks first (403), people after (401). */
+export function gateLines(road: PlannedRoad): string[] {
+  return road.gate.parts.flatMap((part, index) => [comment(`Gate: ${part.name}.`), ...partLines(road, part, index)]);
+}
+
+function partLines(road: PlannedRoad, part: GatePart, index: number): string[] {
+  const { networks, people, except } = part;
+  const of = (what: string): string => `${what}${String(index)}`;
+  const isSet = (what: string): string => `{ var(txn.${of(what)}) -m found }`;
+  const gated = except.length === 0 ? '' : ` !${isSet('open')}`;
+  const ask = `http-request return status 401 hdr WWW-Authenticate ${quote(`Basic realm="${namedFormat(road.name, road)}"`)}`;
+  const either = networks !== null && people !== null && part.need === 'any';
+  return [
+    ...except.map((prefix) => `http-request set-var(txn.${of('open')}) bool(true) if ${below(prefix)}`),
+    ...(networks === null
+      ? []
+      : [
+          ...inLines(`acl ${of('near')} src --`, networks.networks),
+          ...inLines(`acl ${of('apart')} src --`, networks.except),
+          `http-request set-var(txn.${of('near')}) bool(true) if ${of('near')}${networks.except.length === 0 ? '' : ` !${of('apart')}`}`,
+          ...(either ? [] : [`http-request return status 403 if !${isSet('near')}${gated}`]),
+        ]),
+    ...(people === null
+      ? []
+      : [
+          comment('A password is tried where it decides, and where an honest visitor could have such a long one.'),
+          `http-request set-var(txn.${of('known')}) bool(true) if${either ? ` !${isSet('near')}` : ''}${gated} { req.fhdr(authorization),length le ${String(longestCredentials + 'Basic '.length + 2)} } { http_auth(${peopleList(people)}) }`,
+          `${ask} if !${isSet('known')}${either ? ` !${isSet('near')}` : ''}${gated}`,
+        ]),
+  ];
+}
+
+/** A password for the gate is the front's, and goes on to no service. */
+export function withoutPassword({ gate }: PlannedRoad): string[] {
+  return gate.parts.flatMap(({ people, except }, index) =>
+    people === null
+      ? []
+      : [
+          `http-request del-header Authorization if { req.fhdr(authorization) -m reg -i ${quote('^basic(?: |$)')} }${except.length === 0 ? '' : ` !{ var(txn.open${String(index)}) -m found }`}`,
+        ],
+  );
+}

@@ -1,0 +1,31 @@
+import type { Plan } from '../../plan/plan.ts';
+import type { Placement, WrittenFile } from '../renderer.ts';
+import { comment, ownHeader, quote, section } from './quote.ts';
+
+/** The people of the gates stand in haproxy's own configuration (manual §12.1), so a change of theirs is a change of the front's. */
+export function peopleFile({ roads }: Plan, { people }: Pick<Placement, 'people'>): WrittenFile[] {
+  const files = new Set(roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? [])));
+  if (files.size === 0) return [];
+  const lists = [...files]
+    .sort()
+    .flatMap((file) =>
+      section(`userlist ${peopleList(file)}`, [
+        comment(file),
+        ...people(file).map(({ name, hash }) => `user ${quote(name)} password ${quote(hash)}`),
+      ]),
+    );
+  return [
+    {
+      path: '01-people.cfg',
+      content: [`${ownHeader}: people and the hashes of their passwords.`, ...lists].join('\n'),
+      secret: true,
+    },
+  ];
+}
+
+/** Made of the path alone (FNV-1a, 32 bits): a road's page must not change with other files. */
+export function peopleList(file: string): string {
+  let hash = 0x811c9dc5;
+  for (const byte of new TextEncoder().encode(file)) hash = Math.imul(hash ^ byte, 0x01000193) >>> 0;
+  return `mile-marker-people-${hash.toString(16).padStart(8, '0')}`;
+}

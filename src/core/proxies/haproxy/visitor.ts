@@ -1,0 +1,39 @@
+import type { Plan } from '../../plan/plan.ts';
+import { comment, inLines, quote } from './quote.ts';
+
+/** So many hops of edges behind each other are believed. */
+const mostHops = 4;
+
+/** An address behind which a port may stand, as some edges write it. */
+const withoutPort = `regsub("^\\[([0-9A-Fa-f:.]+)\\](?::[0-9]+)?$","\\1"),regsub("^([0-9.]+):[0-9]+$","\\1")`;
+
+/**
+ * 2. The visitor's own address (RFC 7239 §8.1): what the edge itself wrote is believed, read from the right; what is no address ends it. An IPv4 address in
+ * IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).
+ */
+export function visitorLines({ front: { edge } }: Plan): string[] {
+  const client = [
+    comment('The visitor, as all that follows means it.'),
+    `http-request set-var(txn.client) ${quote('src,regsub("^::ffff:([0-9.]+)$","\\1",i)')}`,
+    comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
+    `http-request set-var-fmt(txn.node) ${quote('%[var(txn.client)]')}`,
+    `http-request set-var-fmt(txn.node) ${quote('"[%[var(txn.client)]]"')} if { var(txn.client) -m sub : }`,
+  ];
+  if (edge === null) return client;
+  const hop = (back: number): string[] => {
+    const said = `req.hdr(${edge.header},-${String(back)}),${withoutPort}`;
+    return [
+      `http-request set-var(txn.said) ${quote(said)} if believed`,
+      `http-request set-src var(txn.said) if believed { var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
+      `http-request set-var(txn.enough) bool(true) if { var(txn.said) -m found } !{ var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
+    ];
+  };
+  return [
+    comment('Who stands in front says who the visitor is; of a list only what they wrote themselves.'),
+    ...inLines('acl of-edge src', edge.networks),
+    ...Array.from({ length: mostHops }, (_, index) => hop(index + 1))
+      .flat()
+      .map((line) => line.replaceAll('if believed', 'if of-edge !{ var(txn.enough) -m found }')),
+    ...client,
+  ];
+}
