@@ -10,6 +10,7 @@ import {
   slowBodySeconds,
   slowHeadSeconds,
 } from '../hardening.ts';
+import { answerLines, originLines, requestLines } from './passing.ts';
 import { sanityLines } from './sanity.ts';
 import { comment, escapeFormat, ownHeader, quote, quoteFormat, section } from './quote.ts';
 import { visitorLines } from './visitor.ts';
@@ -59,7 +60,10 @@ export function frontFile(plan: Plan, current: string): string {
       ...strangerLines(plan),
       ...shownLines(plan, current),
       ...normalLines(),
+      ...originLines(),
+      ...requestLines(plan, 'https'),
       'use_backend %[var(txn.road)]',
+      ...answerLines(),
     ]),
     ...section(`frontend mile-marker-http from ${defaultsName}`, [
       ...front.listen.addresses.map((address) => `bind ${bindAddress(address, front.listen.http)}`),
@@ -71,7 +75,10 @@ export function frontFile(plan: Plan, current: string): string {
       comment('Everything goes to HTTPS, the target byte for byte.'),
       `http-request redirect location ${quote(`https://%[var(txn.name)]${escapeFormat(outsidePort(plan))}%[pathq]`)} code 308 if { var(txn.road) -m str onward }`,
       ...normalLines(),
+      ...originLines(),
+      ...requestLines(plan, 'http'),
       'use_backend %[var(txn.road)]',
+      ...answerLines(),
     ]),
   ].join('\n');
 }

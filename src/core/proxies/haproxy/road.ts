@@ -1,12 +1,9 @@
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
-import { authorityOn } from '../../verdict/forwarded.ts';
-import { firstCounts, forgeable } from '../../verdict/verdict.ts';
 import { headerCase } from '../header-case.ts';
 import { defaultsName, leadsWords, resolversName } from './front.ts';
 import { below, gateLines, withoutPassword } from './gate-lines.ts';
-import { namedFormat } from './named.ts';
 import { backendOf } from './names.ts';
 import { comment, escapePattern, ownHeader, quote, quoteFormat, section } from './quote.ts';
 
@@ -34,7 +31,7 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener): string
           comment('The certificate that was shown must cover this name.'),
           `http-request return status 421 if !{ var(txn.shown) -m str -- ${quote(road.certificate)} }`,
         ];
-  const answers = answerLines(road, listener);
+  const answers = roadAnswers(road, listener);
   if (road.paused) return [...originLines(road), ...misdirected, 'http-request return status 503', ...answers];
   return [
     ...originLines(road),
@@ -44,7 +41,7 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener): string
     ...preflightLines(road),
     ...rateLines(road),
     ...gateLines(road),
-    ...leadLines(plan, road, listener),
+    ...leadLines(plan, road),
     ...answers,
   ];
 }
@@ -71,33 +68,29 @@ function methodLines({ rules: { methods } }: PlannedRoad): string[] {
   ];
 }
 
-/** One line alone counts. */
-const oneOrigin = '{ req.fhdr_cnt(origin) eq 1 } !{ req.fhdr(origin) -m len 0 }';
-
-/** The origin that may read the answer, whatever that is: known before anything answers (Fetch standard, CORS protocol). */
+/** The origin that may read the answer, whatever that is: known before anything answers. */
 function originLines({ rules: { cors } }: PlannedRoad): string[] {
   if (cors === null) return [];
   const isOne = cors.origins.map((origin) => `^${escapePattern(origin)}$`).join('|');
   return [
     comment('Pages of other origins.'),
     cors.origins.includes('*')
-      ? `http-request set-var(txn.origin) str(*) if ${oneOrigin}`
-      : `http-request set-var(txn.origin) req.fhdr(origin) if ${oneOrigin} { req.fhdr(origin) -m reg ${quote(isOne)} }`,
+      ? 'http-request set-var(txn.origin) str(*) if { var(txn.from) -m found }'
+      : `http-request set-var(txn.origin) var(txn.from) if { var(txn.from) -m reg ${quote(isOne)} }`,
   ];
 }
 
 /** 10. Answers to preflights. */
 function preflightLines({ rules: { cors } }: PlannedRoad): string[] {
   if (cors === null) return [];
-  const asks = `{ method OPTIONS } ${oneOrigin} { req.fhdr_cnt(access-control-request-method) eq 1 } !{ req.fhdr(access-control-request-method) -m len 0 }`;
   const granted = [
     ['Access-Control-Allow-Methods', allowedMethods(cors).join(', ')],
     ...(cors.headers.length === 0 ? [] : [['Access-Control-Allow-Headers', cors.headers.join(', ')]]),
     ...(cors.maxAgeSeconds === null ? [] : [['Access-Control-Max-Age', String(cors.maxAgeSeconds)]]),
   ].map(([name = '', value = '']) => `hdr ${name} ${quoteFormat(value)}`);
   return [
-    `http-request return status 204 ${granted.join(' ')} if ${asks} { var(txn.origin) -m found }`,
-    `http-request return status 403 if ${asks}`,
+    `http-request return status 204 ${granted.join(' ')} if { var(txn.preflight) -m found } { var(txn.origin) -m found }`,
+    'http-request return status 403 if { var(txn.preflight) -m found }',
   ];
 }
 
@@ -120,7 +113,7 @@ function rateLines({ rules: { rate } }: PlannedRoad): string[] {
 }
 
 /** 13. Where the parts of a road lead; the longest prefix first. */
-function leadLines(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+function leadLines(plan: Plan, road: PlannedRoad): string[] {
   const { parts } = road;
   const last = parts.length - 1;
   const number = (index: number): string => `{ var(txn.part) -m int ${String(index)} }`;
@@ -145,7 +138,6 @@ function leadLines(plan: Plan, road: PlannedRoad, listener: Listener): string[] 
     ...answered,
     ...unannouncedLines(road),
     ...withoutPassword(road),
-    ...toService(plan, road, listener),
     ...dialled.flatMap(({ upstream, index }) =>
       upstream.sayHost === null ? [] : [`http-request set-header Host ${quoteFormat(upstream.sayHost)}${when(index)}`],
     ),
@@ -192,80 +184,14 @@ function dialable({ host }: Plan, upstream: Upstream | null): string | null {
   return `${at}${moves} ${tls} verify required verifyhost ${name} ca-file ${quote(file)}`;
 }
 
-/** What belongs to one connection (RFC 9110 §7.6.1) and haproxy would pass on. */
-const ofConnection = ['HTTP2-Settings', 'Keep-Alive', 'Proxy-Connection', 'TE', 'Trailer'];
-
-/** What services are told of the visitor; what a stranger wrote about himself never passes. */
-function toService(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
-  const { edge, ports } = plan.front;
-  const authority = namedFormat(authorityOn(road, listener, ports), road);
-  const client = '%[var(txn.client)]';
-  const told: Array<[string, string]> = [
-    ['Host', authority],
-    ['Forwarded', `for=%[var(txn.node)];host="${authority}";proto=${listener}`],
-    ['X-Forwarded-For', client],
-    ['X-Forwarded-Host', authority],
-    ['X-Forwarded-Port', String(ports[listener])],
-    ['X-Forwarded-Proto', listener],
-    ['X-Real-IP', client],
-  ];
-  const own = edge === null || told.some(([name]) => name.toLowerCase() === edge.header) ? [] : [edge.header];
-  const set = new Set([...told.map(([name]) => name.toLowerCase()), ...own]);
-  const gone = forgeable.filter((name) => !set.has(name)).map(headerCase);
-  return [
-    comment('A tunnel of any other kind than a WebSocket would skip every rule after it.'),
-    `http-request set-var(txn.live) bool(true) if { method GET } HTTP_1.1 { req.hdr(upgrade) -m str -i websocket } { req.fhdr_cnt(upgrade) eq 1 } { req.hdr(connection) -m str -i upgrade }`,
-    'http-request del-header Upgrade unless { var(txn.live) -m found }',
-    'http-request del-header Connection unless { var(txn.live) -m found }',
-    ...[...ofConnection, ...gone].map((name) => `http-request del-header ${name}`),
-    comment('Cookies of several lines are one (RFC 6265 §5.4).'),
-    ...[2, 3, 4].map((count) => {
-      const all = Array.from({ length: count }, (_, index) => `%[req.fhdr(cookie,${String(index + 1)})]`).join('; ');
-      return `http-request set-header Cookie ${quote(all)} if { req.fhdr_cnt(cookie) eq ${String(count)} }`;
-    }),
-    comment('What must not be sent twice.'),
-    'http-request disable-l7-retry unless { method GET HEAD OPTIONS PUT DELETE } !{ req.fhdr(content-length) -m int gt 0 } !{ req.fhdr_cnt(transfer-encoding) gt 0 } !{ var(txn.live) -m found }',
-    comment('The service itself says whether an upload may begin.'),
-    'http-request del-header Expect unless { req.hdr(expect) -m str -i 100-continue }',
-    comment('Names of other letters are read as these by many programs.'),
-    `http-request del-header ${quote('[^A-Za-z0-9-]')} -m reg`,
-    ...[...firstCounts].map(
-      (name) =>
-        `http-request set-header ${headerCase(name)} ${quote(`%[req.fhdr(${name},1)]`)} if { req.fhdr_cnt(${name}) gt 1 }`,
-    ),
-    comment('What the service is told.'),
-    ...told.map(([name, value]) => `http-request set-header ${name} ${quote(value)}`),
-    ...own.map((name) => `http-request set-header ${headerCase(name)} ${client}`),
-  ];
-}
-
-/** What a service says that goes no further: what belongs to the connection, and what speaks for the front. */
-const dropped = [
-  ...[
-    'HTTP2-Settings',
-    'Keep-Alive',
-    'Proxy-Connection',
-    'TE',
-    'Trailer',
-    'Server',
-    'X-Powered-By',
-    'Strict-Transport-Security',
-  ],
-  ...['Buffering', 'Charset', 'Expires', 'Limit-Rate', 'Redirect'].map((what) => `X-Accel-${what}`),
-];
-
 /** The headers of every answer of a road, the service's and the front's own. */
-function answerLines({ rules }: PlannedRoad, listener: Listener): string[] {
+function roadAnswers({ rules }: PlannedRoad, listener: Listener): string[] {
   const { hsts, headers, defaults, cors } = rules;
-  const gone = [...dropped, ...headers.map(([name]) => name), ...(cors === null ? [] : corsHeaders.map(headerCase))];
+  const gone = [...headers.map(([name]) => name), ...(cors === null ? [] : corsHeaders.map(headerCase))];
   const after = (words: string): string => `http-after-response ${words}`;
   return [
     comment('What every answer says.'),
-    'http-response set-var(txn.answered) bool(true)',
     ...gone.map((name) => `http-response del-header ${name}`),
-    'http-response del-header Upgrade unless { status 101 }',
-    comment('A service that cannot be reached.'),
-    after('set-status 502 if { status 503 } { var(txn.dials) -m found } !{ var(txn.answered) -m found }'),
     ...(hsts === null || listener === 'http'
       ? []
       : [after(`set-header Strict-Transport-Security max-age=${String(hsts)}`)]),
