@@ -445,7 +445,7 @@ describe('a front in a container', () => {
     );
     const child = spawn(process.execPath, [main, 'install', '--yes', '--no-rehearsal'], {
       cwd: site,
-      env: { ...process.env, MILE_MARKER_PATIENCE: '6' },
+      env: { ...process.env, MILE_MARKER_PATIENCE: '12' },
     });
     const astray = await ended(child);
     expect([astray.code, astray.err.replace(/\s+/g, ' ')]).toEqual([

@@ -28,6 +28,8 @@ test('passwords stand in a file for its owner alone, and no difference shows the
     const { code, out } = await mileMarker(argv, folder);
     expect([argv, code, out.includes('01-people.cfg'), out.includes('$2')]).toEqual([argv, 0, true, false]);
   }
+  const removed = await mileMarker(['people', 'remove', 'joost', '--gate', 'wardens'], folder);
+  expect([removed.code, removed.err]).toEqual([0, expect.stringContaining('haproxy lets them in until this is live')]);
 });
 
 test('a service that is not there, or has a name that nobody knows, keeps no other road from being served', async () => {

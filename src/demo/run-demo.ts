@@ -161,7 +161,7 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   // The one that may read the password file, see `people add`.
   const user = proxyUser({ proxy, container: null })?.name ?? null;
   await writeFile(config, adapter.standalone({ current, runFolder: folder, user }));
-  say(`\n$ ${proxy} -c ${config}\n`);
+  say(`\n$ ${adapter.startWords(ownOf(folder)).join(' ')}\n`);
   const running = await adapter.start(await adapter.find(env), ownOf(folder));
   cleanups.push(running.stop);
   await waitForMark({ address: '127.0.0.1', port: ports.mark, mark, withinMs: 10_000, signal });

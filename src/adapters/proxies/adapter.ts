@@ -75,6 +75,8 @@ export interface ProxyAdapter {
   /** Has what runs with this configuration take it up anew. */
   reload: (program: string, own: OwnConfig) => Promise<Tried>;
   installed: InstalledProxy;
+  /** Words of the command that runs it in the foreground, for people. */
+  startWords: (own: OwnConfig) => string[];
   /** Words of the command that does that, for others to run. */
   reloadWords: (program: string, own: OwnConfig) => string[];
   /** What it serves by files that are not those of this plan, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */

@@ -66,11 +66,16 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
   io.err(await nextAfterPerson(site, place));
 }
 
+function goLive({ plan }: Site): string {
+  return programOf(plan.front.proxy).words.goLive(plan.front);
+}
+
 /** Where the front runs by `install` and reads the file at each request, there is nothing left to do. */
 async function nextAfterPerson(site: Site, place: PeoplePlace): Promise<string> {
   if (!hasRoads(site, place)) return `next: give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check\n`;
   const { limits } = programOf(site.plan.front.proxy);
-  const isLive = limits.people === 'file' && (await takesUpAtOnce(site, null));
+  if (limits.people === 'configuration') return `It takes effect when it is live.\nnext: ${goLive(site)}\n`;
+  const isLive = await takesUpAtOnce(site, null);
   return isLive ? 'It takes effect at once.\nnext: mile-marker verify\n' : 'next: mile-marker check\n';
 }
 
@@ -78,8 +83,11 @@ export async function runRemovePerson(name: string, options: PeopleOptions, cont
   const opened = await open(options, context);
   if (opened === null) return;
   await removePerson(opened.place, name, opened.site.plan.front.proxy);
+  const { limits, title } = programOf(opened.site.plan.front.proxy);
   context.io.err(
-    `${name} can no longer log in at ${gates(opened.place)}. It takes effect at once.\nnext: mile-marker people list\n`,
+    limits.people === 'file'
+      ? `${name} can no longer log in at ${gates(opened.place)}. It takes effect at once.\nnext: mile-marker people list\n`
+      : `${name} is taken out of ${gates(opened.place)}. ${title} lets them in until this is live.\nnext: ${goLive(opened.site)}\n`,
   );
 }
 

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { chown, lstat, readFile, stat } from 'node:fs/promises';
 import { resolve, dirname } from 'node:path';
 import { ensureFolder, writeWhole } from '../../adapters/files/safe-write.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { proxyUser } from '../../adapters/host/file-user.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import { codeOf, reasonOf, Trouble } from '../../adapters/trouble.ts';
@@ -122,7 +123,9 @@ async function writePeople(file: string, text: string, proxy: ProxyName): Promis
   }
   const before = await stat(file).catch(() => null);
   const isRoot = process.getuid?.() === 0;
-  const user = proxyUser({ proxy, container: null });
+  // Nobody else reads the file of a server that has people in its own configuration.
+  const isRead = programOf(proxy).limits.people === 'file';
+  const user = isRead ? proxyUser({ proxy, container: null }) : null;
   const group = user?.groups[0];
   const mode = before === null ? (group === undefined ? 0o600 : 0o640) : before.mode & 0o777;
   await writeWhole(file, text, mode);

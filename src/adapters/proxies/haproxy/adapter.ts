@@ -27,6 +27,7 @@ export const haproxyAdapter: ProxyAdapter = {
     const { code, err } = await runQuiet(shell, argv, patienceMs);
     return { passed: code === 0, output: err };
   },
+  startWords: (own) => ['haproxy', '-W', ...filesOf(own)],
   reloadWords,
   installed: installedHaproxy,
   // It has no dump: what runs is known by the files it was started with alone.

@@ -31,6 +31,7 @@ export const nginxAdapter: ProxyAdapter = {
     return { passed: code === 0, output: err };
   },
   installed: installedNginx,
+  startWords: ({ config }) => ['nginx', '-c', config],
   reloadWords,
   served,
   dump,
