@@ -34,9 +34,13 @@ interface AskInput extends Limits {
  * Sends one request without a body and reads the answer: whole, or its first 256 KiB. Certificates are not judged here.
  */
 export async function ask(input: AskInput): Promise<Attempt<Answer>> {
-  const { attempt, isStale } = await askOnce(input, input.scheme === 'https' ? (input.kept ?? false) : false);
+  const agent = input.scheme === 'https' ? (input.kept ?? false) : false;
+  const { attempt, isStale } = await askOnce(input, agent);
+  if (agent === false) return attempt;
   // A server may close a connection that it kept at any time, also under a question (RFC 9112 §9.3.1).
-  return isStale ? (await askOnce(input, false)).attempt : attempt;
+  // Behind early hints a front that does not read past them may pass on the answer too, where the connection stays open; over HTTP/2 it does not.
+  const isHinted = attempt.ok && attempt.value.hints;
+  return isStale || isHinted ? (await askOnce(input, false)).attempt : attempt;
 }
 
 /** @property isStale nothing was answered on a connection that others had used before */
