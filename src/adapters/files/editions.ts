@@ -64,7 +64,9 @@ async function read(folder: string, own: string): Promise<Edition> {
     const sums = new Map(
       [...text.matchAll(/^([0-9a-f]{64}) {2}(.+)$/gm)].map(([, sum = '', path = '']) => [path, sum]),
     );
-    return { number: Number(mark[1]), digest: mark[2] ?? '', files: await readTree(own), sums };
+    const { files, barred } = await readTree(own);
+    for (const path of barred) sums.delete(path);
+    return { number: Number(mark[1]), digest: mark[2] ?? '', files, sums };
   } catch (cause) {
     const message = `The edition ${own} cannot be read.`;
     const remedy = `Remove the link ${join(folder, 'current')}, then: mile-marker write. Older editions stay.`;
@@ -83,12 +85,23 @@ async function linkTarget(path: string): Promise<string | null> {
   }
 }
 
-async function readTree(folder: string): Promise<WrittenFile[]> {
+/** @property barred of the outcome: paths of files that are for others to read, as people with their hashes are */
+async function readTree(folder: string): Promise<{ files: WrittenFile[]; barred: string[] }> {
   const entries = await readdir(folder, { recursive: true, withFileTypes: true });
   const paths = entries.filter((entry) => entry.isFile()).map((entry) => join(entry.parentPath, entry.name));
-  return Promise.all(
-    paths.sort().map(async (path) => ({ path: relative(folder, path), content: await readFile(path, 'utf8') })),
+  const barred: string[] = [];
+  const files = await Promise.all(
+    paths.sort().map(async (path): Promise<WrittenFile[]> => {
+      try {
+        return [{ path: relative(folder, path), content: await readFile(path, 'utf8') }];
+      } catch (error) {
+        if (codeOf(error) !== 'EACCES') throw error;
+        barred.push(relative(folder, path));
+        return [];
+      }
+    }),
   );
+  return { files: files.flat(), barred };
 }
 
 /** The number that the next edition will have. Abandoned ones are counted too, so that no number is used twice. */
