@@ -15,7 +15,8 @@ test('passwords stand in a file for its owner alone, and no difference shows the
   const { head } = await practiceHead('haproxy');
   const folder = folderWith({
     'mile-marker.yaml': `${head}gates: {wardens: {people: w}}\nroads: {log: {to: ":9", gate: wardens}}\n`,
-    w: people('edda'),
+    // A name that nobody can say is passed over.
+    w: people('edda', 'a\tb'),
   });
   expect((await mileMarker(['write'], folder)).code).toBe(0);
   const file = join(folder, '.mile-marker/front/current/01-people.cfg');

@@ -1,3 +1,4 @@
+import { nameProblem } from '../../people/password-file.ts';
 import type { Plan } from '../../plan/plan.ts';
 import type { Placement, WrittenFile } from '../renderer.ts';
 import { comment, ownHeader, quote, section } from './quote.ts';
@@ -6,14 +7,15 @@ import { comment, ownHeader, quote, section } from './quote.ts';
 export function peopleFile({ roads }: Plan, { people }: Pick<Placement, 'people'>): WrittenFile[] {
   const files = new Set(roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? [])));
   if (files.size === 0) return [];
-  const lists = [...files]
-    .sort()
-    .flatMap((file) =>
-      section(`userlist ${peopleList(file)}`, [
-        comment(file),
-        ...people(file).map(({ name, hash }) => `user ${quote(name)} password ${quote(hash)}`),
-      ]),
-    );
+  const lists = [...files].sort().flatMap((file) =>
+    section(`userlist ${peopleList(file)}`, [
+      comment(file),
+      // Nobody can say such a name (RFC 7617 §2), and no line of a configuration can hold it.
+      ...people(file)
+        .filter(({ name }) => nameProblem(name) === null)
+        .map(({ name, hash }) => `user ${quote(name)} password ${quote(hash)}`),
+    ]),
+  );
   return [
     {
       path: '01-people.cfg',
