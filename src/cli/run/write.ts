@@ -128,8 +128,8 @@ function containerWords(again: string, compose: string | null): string {
   return `next: ${start}\n      if it runs already: ${again}\n`;
 }
 
-function includeWords({ line, where }: { line: string; where: string }, reload: string): string {
-  return `      or by hand, once: add this line ${where}:\n      ${line}\n      then: ${reload}\n`;
+function includeWords({ line, where, apply }: { line: string; where: string; apply?: string }, reload: string): string {
+  return `      or by hand, once: add this line ${where}:\n      ${line}\n      then: ${apply ?? reload}\n`;
 }
 
 /** One line a file. */

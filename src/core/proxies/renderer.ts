@@ -25,7 +25,7 @@ export interface Placement {
  */
 export interface Renderer {
   entry: string;
-  includeLine: (placement: Pick<Placement, 'current'>) => { line: string; where: string } | null;
+  includeLine: (placement: Pick<Placement, 'current'>) => { line: string; where: string; apply?: string } | null;
   render: (plan: Plan, placement: Placement) => WrittenFile[];
   essence: (plan: Plan, rendered: readonly WrittenFile[]) => readonly WrittenFile[];
   renderMark: (plan: Plan, mark: string) => WrittenFile;

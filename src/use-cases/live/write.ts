@@ -55,7 +55,7 @@ export interface WriteResult {
   changes: FileChange[];
   written: boolean;
   throwaway: string[];
-  includeLine: { line: string; where: string } | null;
+  includeLine: { line: string; where: string; apply?: string } | null;
 }
 
 interface WriteInput {

@@ -12,6 +12,8 @@ export const haproxyRenderer: Renderer = {
   includeLine: ({ current }) => ({
     line: `EXTRAOPTS="-f ${current}"`,
     where: 'in /etc/default/haproxy, beside what stands there',
+    // It knows these words from its start on.
+    apply: 'systemctl restart haproxy',
   }),
   render: (plan, placement) => [
     { path: frontPath, content: frontFile(plan, placement.current) },
