@@ -166,7 +166,7 @@ function asJson({ folder, edition, written, changes, throwaway, includeLine }: W
     edition,
     written,
     throwaway,
-    include: includeLine,
+    include: includeLine === null ? null : { line: includeLine.line, where: includeLine.where },
     changes: changes.map((change) => ({ path: change.path, change: verb(change).trim() })),
   };
 }
