@@ -201,7 +201,7 @@ const asked: Row[] = [
     'Vary',
   ].flatMap((name) =>
     ['open', 'methods', 'anyone', 'cors'].map((road): Row => {
-      const say: [string, string] = ['X-Say', JSON.stringify([[name.toLowerCase(), 'of the service']])];
+      const say: [string, string] = ['X-Say', JSON.stringify([[name.toLowerCase(), 'of-the-service']])];
       return {
         what: `${road}: the service says ${name}`,
         host: [road],
@@ -352,7 +352,7 @@ const full = (row: Row, version: '1.1' | '2.0'): Row => ({
   host: (row.host ?? []).map((name) => `${name}.saltmarsh.example`),
 });
 
-describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'haproxy'])('%s', (proxy) => {
+describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
   beforeAll(async () => {
     front = await HeldFront.start(proxy, mapText, files);

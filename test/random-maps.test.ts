@@ -245,7 +245,7 @@ function rowOf(
   };
 }
 
-test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'haproxy'])(
+test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])(
   '%s does what the verdict says, for random maps and requests',
   async (proxy) => {
     const roads = fc.tuple(road, road, road, road, road);

@@ -197,7 +197,7 @@ const rows: Row[] = [
   { what: 'SNI known, Host unknown', host: ['evil.example'] },
 ];
 
-describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'haproxy'])('%s', (proxy) => {
+describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
   beforeAll(async () => {
     front = await HeldFront.start(proxy, mapText);

@@ -3,10 +3,11 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { dirname, join } from 'node:path';
 import { planPath, readPlan } from '../../src/core/proxies/builtin/renderer.ts';
 import { standalone as haproxyAlone } from '../../src/core/proxies/haproxy/renderer.ts';
+import { standalone as httpdAlone } from '../../src/core/proxies/httpd/renderer.ts';
 import { nginxFiles, standalone } from '../../src/core/proxies/nginx/renderer.ts';
 import { launch, mileMarker, says, stop } from './program.ts';
 
-export type ProxyName = 'builtin' | 'nginx' | 'haproxy';
+export type ProxyName = 'builtin' | 'nginx' | 'httpd' | 'haproxy';
 
 /** A front that runs the map of `folder`. */
 export interface RunningFront {
@@ -31,7 +32,7 @@ export async function startFront(folder: string, proxy: ProxyName, crowds = fals
 
 /** Starts it with the files that are there. */
 export function runFront(folder: string, proxy: ProxyName): Promise<RunningFront> {
-  return { builtin: startBuiltin, nginx: startNginx, haproxy: startHaproxy }[proxy](folder);
+  return { builtin: startBuiltin, nginx: startNginx, httpd: startHttpd, haproxy: startHaproxy }[proxy](folder);
 }
 
 function layOutInCrowds(current: string): void {
@@ -119,5 +120,39 @@ async function startHaproxy(folder: string): Promise<RunningFront> {
       await closed;
     },
     reload: () => Promise.resolve(void child.kill('SIGUSR2')),
+  };
+}
+
+export function httpdProgram(): string {
+  const found = ['/usr/sbin/apache2', '/usr/sbin/httpd', '/usr/local/bin/httpd'].find((path) => existsSync(path));
+  if (found === undefined) throw new Error('httpd is missing; install it with: apt-get install apache2');
+  return found;
+}
+
+async function startHttpd(folder: string): Promise<RunningFront> {
+  const config = join(folder, 'httpd.conf');
+  const current = join(folder, '.mile-marker/front/current');
+  // It serves as another user than root, or not at all.
+  const user = process.getuid?.() === 0 ? 'www-data' : null;
+  writeFileSync(config, httpdAlone({ current, runFolder: folder, modules: '/usr/lib/apache2/modules', user }));
+  const child = spawn(httpdProgram(), ['-f', config, '-DFOREGROUND'], { stdio: ['ignore', 'ignore', 'pipe'] });
+  const closed = new Promise<void>((resolve) => child.once('close', () => resolve()));
+  let said = '';
+  child.stderr.on('data', (text: Buffer) => (said += text.toString()));
+  const log = join(folder, 'error.log');
+  for (
+    let tries = 0;
+    !(existsSync(log) && readFileSync(log, 'utf8').includes('resuming normal operations'));
+    tries += 1
+  ) {
+    if (tries > 1000 || child.exitCode !== null) throw new Error(`httpd did not start: ${said}`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  return {
+    stop: async () => {
+      child.kill('SIGTERM');
+      await closed;
+    },
+    reload: () => Promise.resolve(void child.kill('SIGUSR1')),
   };
 }

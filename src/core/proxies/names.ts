@@ -3,4 +3,4 @@ export const proxyNames = ['builtin', 'nginx', 'httpd', 'haproxy'] as const;
 export type ProxyName = (typeof proxyNames)[number];
 
 /** Those whose configuration this version writes; a test compares them with `programs.ts`, which costs more to load. */
-export const writtenNames: readonly ProxyName[] = ['builtin', 'nginx', 'haproxy'];
+export const writtenNames: readonly ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];

@@ -50,8 +50,9 @@ export interface ProxyProgram {
   contained: ContainedProxy | null;
 }
 
-/** A request that a declared difference is about: taken for another one, or answered like this without a service. */
-export type Taking = { by: DifferenceId; as: Sent } | { by: DifferenceId; status: number };
+/** A request that a declared difference is about: taken for another one, answered like this without a service, or with this verdict. */
+export type Taking =
+  { by: DifferenceId; as: Sent } | { by: DifferenceId; status: number } | { by: DifferenceId; verdict: Verdict };
 
 /** @property covers whether a name is on the map @property ports of the front */
 export interface ToSwitchOff {

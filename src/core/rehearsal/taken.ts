@@ -16,6 +16,7 @@ export function takenBy(prepared: Prepared, sent: Sent): Taken {
   const taking = programOf(prepared.plan.front.proxy).takes?.(sent, verdict) ?? null;
   if (taking === null) return { sent, verdict, status: null };
   if ('as' in taking) return { sent: taking.as, verdict: decide(prepared, requestOf(taking.as)), status: null };
+  if ('verdict' in taking) return { sent, verdict: taking.verdict, status: null };
   const { status } = taking;
   return { sent, verdict: { act: 'answer', status, headers: {}, because: [{ step: 'sanity', mapLine: 0 }] }, status };
 }

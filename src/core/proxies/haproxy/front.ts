@@ -1,6 +1,5 @@
 import { isWildcard } from '../../names/wildcard.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
-import { mainPart } from '../../plan/parts.ts';
 import type { Plan } from '../../plan/plan.ts';
 import {
   idleSeconds,
@@ -10,6 +9,7 @@ import {
   slowBodySeconds,
   slowHeadSeconds,
 } from '../hardening.ts';
+import { abnormal } from '../pattern.ts';
 import { answerLines, originLines, requestLines } from './passing.ts';
 import { sanityLines } from './sanity.ts';
 import { comment, escapeFormat, ownHeader, quote, quoteFormat, section } from './quote.ts';
@@ -188,7 +188,7 @@ function shownLines({ certificates }: Plan, current: string): string[] {
 
 /** A path that is not in normal form is below no prefix. */
 function normalLines(): string[] {
-  return [`http-request set-var(txn.normal) bool(true) if !{ path -m reg ${quote('//|[\\\\;%]|/\\.{1,2}(?:/|$)')} }`];
+  return [`http-request set-var(txn.normal) bool(true) if !{ path -m reg ${quote(abnormal)} }`];
 }
 
 /** The mark is a listener of its own on the machine itself. */
@@ -202,14 +202,4 @@ export function markFile({ front }: Plan, mark: string): string {
       'http-request return status 404',
     ]),
   ].join('\n');
-}
-
-/** For people: where a road leads. */
-export function leadsWords(road: Plan['roads'][number]): string {
-  const { leads } = mainPart(road);
-  if (leads.kind === 'redirect') return `Redirects to ${leads.url}.`;
-  if (leads.kind === 'folder') return `Shows the folder ${leads.path}.`;
-  return leads.upstream === null
-    ? 'Leads nowhere yet.'
-    : `Leads to ${leads.upstream.scheme}://${withPort(leads.upstream.host, leads.upstream.port)}: ${leads.upstream.why}.`;
 }

@@ -1,7 +1,8 @@
 import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
 import { longestCredentials } from '../hardening.ts';
 import { peopleList } from './people.ts';
-import { comment, escapePattern, inLines, quote } from './quote.ts';
+import { escapePattern } from '../pattern.ts';
+import { comment, inLines, quote } from './quote.ts';
 import { namedFormat } from './named.ts';
 
 /** A target at or below a prefix, in normal form. */

@@ -31,11 +31,6 @@ function refuseControl(value: string): void {
     throw new RangeError('a control character cannot stand in haproxy configuration');
 }
 
-/** Text that stands for itself in a regular expression. */
-export function escapePattern(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-}
-
 /** First words of every file that is written. */
 export const ownHeader = '# Written by Mile Marker';
 

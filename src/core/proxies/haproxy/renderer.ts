@@ -1,5 +1,4 @@
-import { withoutStar } from '../../names/wildcard.ts';
-import type { Plan, PlannedRoad } from '../../plan/plan.ts';
+import { roadFileName } from '../road-file.ts';
 import type { Renderer } from '../renderer.ts';
 import { frontFile, frontPath, markFile } from './front.ts';
 import { certificateList, nameMaps, shownMaps } from './names.ts';
@@ -21,22 +20,13 @@ export const haproxyRenderer: Renderer = {
     ...nameMaps(plan),
     ...shownMaps(plan),
     certificateList(plan),
-    ...plan.roads.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road) })),
+    ...plan.roads.map((road) => ({ path: `road-${roadFileName(plan, road)}.cfg`, content: roadFile(plan, road) })),
   ],
   essence: (_, rendered) => rendered,
   renderMark: (plan, mark) => ({ path: '02-mark.cfg', content: markFile(plan, mark) }),
   // Words of lists and maps end at a blank, and arguments of converters at a bracket or a comma.
   unusablePath: (path) => /[^A-Za-z0-9/._+@:~-]/.exec(path)?.[0] ?? null,
 };
-
-/** A host name may be longer than a file name (255 bytes); then its place in the map tells it apart. */
-function roadPath({ roads }: Plan, { name }: PlannedRoad): string {
-  const file =
-    name.length <= 240
-      ? withoutStar(name)
-      : `${withoutStar(name).slice(0, 200)}-${String(roads.findIndex((road) => road.name === name))}`;
-  return `road-${file}.cfg`;
-}
 
 /**
  * A whole configuration beside the written files, for a haproxy of one's own that needs no root.

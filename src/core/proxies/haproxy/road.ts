@@ -2,10 +2,12 @@ import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { headerCase } from '../header-case.ts';
-import { defaultsName, leadsWords, resolversName } from './front.ts';
+import { defaultsName, resolversName } from './front.ts';
+import { leadsWords } from '../leads-words.ts';
 import { below, gateLines, withoutPassword } from './gate-lines.ts';
 import { backendOf } from './names.ts';
-import { comment, escapePattern, ownHeader, quote, quoteFormat, section } from './quote.ts';
+import { escapePattern } from '../pattern.ts';
+import { comment, ownHeader, quote, quoteFormat, section } from './quote.ts';
 
 type Listener = 'http' | 'https';
 
@@ -14,8 +16,7 @@ export function roadFile(plan: Plan, road: PlannedRoad): string {
   const listeners: Listener[] = road.rules.plain ? ['https', 'http'] : ['https'];
   return [
     `${ownHeader} for the road ${road.name}.`,
-    comment(road.paused ? 'Paused.' : leadsWords(road)),
-    comment(`Gate: ${road.gate.name}.`),
+    ...leadsWords(road).map(comment),
     '',
     ...listeners.flatMap((listener) =>
       section(`backend ${backendOf(road, listener)} from ${defaultsName}`, backendLines(plan, road, listener)),

@@ -1,13 +1,11 @@
 import { longestHeadBytes, longestLineBytes, mostHeaderLines } from '../hardening.ts';
 import { usualMethods } from '../../verdict/steps/before-road.ts';
 import { singular } from '../../verdict/verdict.ts';
+import { soundHost } from '../pattern.ts';
 import { comment, quote } from './quote.ts';
 
 /** A path climbs at most so deep before it comes back; what goes deeper is refused, whatever it leads to. */
 const mostDeep = 16;
-
-const host =
-  '^(?:\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(?::(?:[0-9]{0,4}|[1-5][0-9]{4}|6(?:[0-4][0-9]{3}|5(?:[0-4][0-9]{2}|5(?:[0-2][0-9]|3[0-5])))))?$';
 
 /** 3. Nothing malformed reaches a service, see the verdict's step of this name. */
 export function sanityLines(): string[] {
@@ -28,7 +26,7 @@ export function sanityLines(): string[] {
     `http-request return status 405 hdr Allow ${quote(usualMethods.join(', '))} if { method CONNECT TRACE }`,
     refuse(`!{ method -m reg ${quote('^[A-Z_-]+$')} }`),
     refuse(`{ req.fhdr_cnt(host) gt 1 }`),
-    refuse(`!{ req.fhdr(host) -m reg ${quote(host)} }`),
+    refuse(`!{ req.fhdr(host) -m reg ${quote(`^${soundHost}$`)} }`),
     refuse(`!{ pathq -m reg ${quote('^/[\\x21\\x22\\x24-\\x7e]*$')} }`),
     refuse(`{ path -m reg -i ${quote('%(?![0-9a-f]{2})|%00')} }`),
     ...climbingLines(refuse),

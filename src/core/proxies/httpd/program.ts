@@ -1,4 +1,7 @@
 import { headerOf, titleOf } from '../../legs/answer.ts';
+import { differs } from './differs.ts';
+import { httpdRenderer } from './renderer.ts';
+import { takes } from './takes.ts';
 import type { ProxyProgram } from '../program.ts';
 import { serverWords } from '../server-words.ts';
 
@@ -6,13 +9,13 @@ import { serverWords } from '../server-words.ts';
 const ownError =
   /^<!DOCTYPE HTML PUBLIC "[^"]+"(?: "[^"]+")?>\s*<html><head>\s*<title>\d{3} [^<]+<\/title>\s*<\/head><body>\s*<h1>/;
 
-/** Apache httpd. Its configuration is not written yet; a front that somebody made by hand for it is known all the same. */
+/** Apache httpd.  */
 export const httpd: ProxyProgram = {
   name: 'httpd',
   title: 'httpd',
-  renderer: null,
-  differs: null,
-  takes: null,
+  renderer: httpdRenderer,
+  differs,
+  takes,
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'des'],
     hashesInLoop: false,
@@ -22,7 +25,7 @@ export const httpd: ProxyProgram = {
     logFiles: true,
     pin: false,
     addressInCertificate: true,
-    refusesHandshake: false,
+    refusesHandshake: true,
     closesSilently: false,
     readsEveryLine: true,
     rate: false,
@@ -51,7 +54,7 @@ export const httpd: ProxyProgram = {
     package: 'apache2',
     reload: 'apache2ctl -t && apache2ctl graceful',
     signal: 'USR1',
-    installs: false,
+    installs: true,
   }),
   hints: {
     'pass-host': '`ProxyPreserveHost On`',

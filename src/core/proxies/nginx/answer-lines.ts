@@ -1,7 +1,8 @@
 import type { PlannedRoad } from '../../plan/plan.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { variable } from './ids.ts';
-import { block, escapePattern, pattern, quote } from './quote.ts';
+import { escapePattern } from '../pattern.ts';
+import { block, pattern, quote } from './quote.ts';
 import { defaultVariable } from './shared-maps.ts';
 
 /** What of a service's answer the road says itself. */

@@ -1,9 +1,10 @@
-import { isWildcard, withoutStar } from '../../names/wildcard.ts';
+import { isWildcard } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { modernSuites } from '../hardening.ts';
 import { indexed } from '../../indexed.ts';
 import { servingLine } from './serving.ts';
+import { roadFileName } from '../road-file.ts';
 import { headerCase } from '../header-case.ts';
 import { block, comment, dollarVariable, ownHeader, quote, serverName } from './quote.ts';
 import { sharedMaps } from './shared-maps.ts';
@@ -47,13 +48,9 @@ export function frontFile(plan: Plan, current: string, files: readonly string[])
   return lines.join('\n');
 }
 
-/** Path of a road's file. A host name may be longer than a file name (255 bytes); then its place in the map tells it apart. */
-export function roadPath({ roads }: Plan, { name }: PlannedRoad): string {
-  const file =
-    name.length <= 240
-      ? withoutStar(name)
-      : `${withoutStar(name).slice(0, 200)}-${String(roads.findIndex((road) => road.name === name))}`;
-  return `roads/${file}.conf`;
+/** Path of a road's file. */
+export function roadPath(plan: Plan, road: PlannedRoad): string {
+  return `roads/${roadFileName(plan, road)}.conf`;
 }
 
 /**

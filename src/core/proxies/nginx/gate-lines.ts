@@ -1,6 +1,7 @@
 import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
-import { block, comment, escapePattern, namedText, pattern, quote } from './quote.ts';
+import { escapePattern } from '../pattern.ts';
+import { block, comment, namedText, pattern, quote } from './quote.ts';
 
 /**
  * The way of a request through rate and gate to where the road leads: named locations, each of which opens the next by `try_files`,

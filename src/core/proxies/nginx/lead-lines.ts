@@ -9,7 +9,8 @@ import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
 import { toldFile } from './proxying.ts';
 import { visitorIn } from './visitor.ts';
-import { block, comment, escapePattern, namedText, pattern, quote, quoteThen } from './quote.ts';
+import { escapePattern } from '../pattern.ts';
+import { block, comment, namedText, pattern, quote, quoteThen } from './quote.ts';
 
 type Listener = 'http' | 'https';
 

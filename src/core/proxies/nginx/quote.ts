@@ -1,4 +1,5 @@
 import { isWildcard } from '../../names/wildcard.ts';
+import { escapePattern, oneLabel } from '../pattern.ts';
 import { isCrowdName } from './crowd-name.ts';
 
 /**
@@ -41,14 +42,6 @@ export function pattern(expression: string): string {
 /** A name behind `server_name`. A wildcard covers one label only, which nginx's own `*.NAME` does not keep to. */
 export function serverName(name: string): string {
   return isWildcard(name) ? pattern(`~^${oneLabel}${escapePattern(name.slice(1))}$`) : name;
-}
-
-/** The characters that the verdict lets stand in a host name. */
-export const oneLabel = '[0-9a-z_-]+';
-
-/** Text that stands for itself in a regular expression. */
-export function escapePattern(text: string): string {
-  return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 }
 
 /** First words of every file that is written; by them `readDump` knows our own. */

@@ -1,5 +1,4 @@
-import type { Plan, PlannedCertificate, PlannedLeads, PlannedRoad } from '../../plan/plan.ts';
-import { covers } from '../../certificates/cover.ts';
+import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import { dialledParts } from '../../plan/parts.ts';
 import { addHeader, answerLines, answerMaps, hiddenLines, methodLines } from './answer-lines.ts';
@@ -11,17 +10,17 @@ import {
   leadEntry,
   leadLocations,
   leadMaps,
-  originOf,
   serviceHeaderLines,
   shortWay,
 } from './lead-lines.ts';
 import { proxyingLine } from './proxying.ts';
+import { leadsWords } from '../leads-words.ts';
 import { servingLine } from './serving.ts';
-import { block, comment, escapePattern, namedText, oneLabel, ownHeader, pattern, quote, serverName } from './quote.ts';
+import { block, comment, namedText, ownHeader, pattern, quote, serverName } from './quote.ts';
 import { indexed } from '../../indexed.ts';
 import { asCrowd, crowdMaps, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { crowdName } from './crowd-name.ts';
-import { roadsShowing } from '../../plan/roads-showing.ts';
+import { shownPattern } from '../shown-pattern.ts';
 
 /**
  * The file of one road. nginx runs `if` and `return` of a server before access rules, and access rules before
@@ -58,7 +57,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
   const entry = leadEntry(road, layout);
   const lines = [
     ...head,
-    ...describe(subject).map(comment),
+    ...leadsWords(road, told(subject)).map(comment),
     ...(road.paused
       ? []
       : [...(layout === 'pages' ? keptConnections(road) : []), ...gateMaps(road, entry), ...leadMaps(road, layout)]),
@@ -79,7 +78,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
       comment(
         'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
       ),
-      ...block(`if ($ssl_server_name !~* ${pattern(`^(?:${namePattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
+      ...block(`if ($ssl_server_name !~* ${pattern(`^(?:${shownPattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
       '',
       ...wayLines({ ...subject, listener: 'https' }, '/'),
     ]),
@@ -186,51 +185,7 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
   ];
 }
 
-const patterns = new WeakMap<PlannedCertificate, string>();
-
-/** The names for which a certificate is shown, as a pattern. */
-function namePattern(plan: Plan, certificate: PlannedCertificate | undefined): string {
-  if (certificate === undefined) return '';
-  const before = patterns.get(certificate);
-  if (before !== undefined) return before;
-  const made = makeNamePattern(plan, certificate);
-  patterns.set(certificate, made);
-  return made;
-}
-
-function makeNamePattern(plan: Plan, certificate: PlannedCertificate): string {
-  const roads = indexed(plan.roads, 'name');
-  // Names for which another certificate is shown, though this one covers them too.
-  const isOthers = (name: string): boolean => (roads.get(name)?.certificate ?? certificate.id) !== certificate.id;
-  const names = certificate.names.filter((name) => !isOthers(name));
-  // All other names may show another wildcard than the one that a name of its own shows.
-  const alone = roadsShowing(plan, certificate.id)
-    .map(({ name }) => name)
-    .filter((name) => !covers(names, name) && !names.includes(name));
-  return [...names, ...alone]
-    .map((name) => {
-      if (!isWildcard(name)) return escapePattern(name);
-      const apart = plan.roads.map((road) => road.name).filter((other) => covers([name], other) && isOthers(other));
-      const without = apart.length === 0 ? '' : `(?!(?:${apart.map(escapePattern).join('|')})\\.?$)`;
-      return `${without}${oneLabel}${escapePattern(name.slice(1))}`;
-    })
-    .join('|');
-}
-
-function describe({ road: { parts, gate, paused }, crowd }: Subject): string[] {
-  if (paused) return ['Paused.'];
-  // Where each of a crowd leads stands there already.
-  const told = [...parts].reverse().filter(({ leads }) => crowd === null || !isMovable(leads));
-  return [
-    ...told.map(({ prefix, leads }) => `${prefix === '/' ? '' : `${prefix}: `}${describeLeads(leads)}`),
-    `Gate: ${gate.name}.`,
-  ];
-}
-
-function describeLeads(leads: PlannedLeads): string {
-  if (leads.kind === 'redirect') return `Redirects to ${leads.url}.`;
-  if (leads.kind === 'folder') return `Shows the folder ${leads.path}.`;
-  return leads.upstream === null
-    ? 'Leads nowhere yet.'
-    : `Leads to ${originOf(leads.upstream)}: ${leads.upstream.why}.`;
+/** Where each of a crowd leads stands there already. */
+function told({ road: { parts }, crowd }: Subject): PlannedRoad['parts'] {
+  return parts.filter(({ leads }) => crowd === null || !isMovable(leads));
 }

@@ -1,5 +1,6 @@
 import type { Plan } from '../../plan/plan.ts';
 import { idleSeconds, longestHeadBytes, longestLineBytes, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
+import { soundHost } from '../pattern.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
 
 /** Beside the entry file: what every server keeps. */
@@ -42,8 +43,5 @@ export function servingText({ limits }: Plan): string {
  */
 const sanityLines: readonly string[] = [
   ...block('if ($request ~ "[^\\x20-\\x22\\x24-\\x7e]")', ['return 400;']),
-  ...block(
-    'if ($http_host !~ "^(?:(?:\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(?::(?:[0-9]{0,4}|[1-5][0-9]{4}|6(?:[0-4][0-9]{3}|5(?:[0-4][0-9]{2}|5(?:[0-2][0-9]|3[0-5])))))?)?$")',
-    ['return 400;'],
-  ),
+  ...block(`if ($http_host !~ "^(?:${soundHost})?$")`, ['return 400;']),
 ];

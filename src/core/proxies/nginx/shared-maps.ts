@@ -1,6 +1,7 @@
 import type { Plan } from '../../plan/plan.ts';
 import { usualMethods } from '../../verdict/steps/before-road.ts';
 import { longestCredentials } from '../hardening.ts';
+import { abnormal, noFile } from '../pattern.ts';
 import { proxyingMaps } from './proxying.ts';
 import { visitorMaps } from './visitor.ts';
 import { block, comment, pattern, quote } from './quote.ts';
@@ -33,14 +34,9 @@ export function sharedMaps(plan: Plan): string[] {
     comment('What is allowed where a road says nothing else (RFC 9110 §10.2.1).'),
     ...map('$status', 'allow', ['default "";', `405 ${quote(usualMethods.join(', '))};`]),
     comment('A path that is not in normal form is below no prefix.'),
-    ...map('$request_uri', 'normal', ['default yes;', `${pattern('~^[^?]*(?://|[\\\\;%]|/\\.{1,2}(?:[/?]|$))')} "";`]),
+    ...map('$request_uri', 'normal', ['default yes;', `${pattern(`~^[^?]*(?:${abnormal})`)} "";`]),
     comment('What no file can be called: dotfiles but /.well-known/, encoded slashes, control characters.'),
-    ...map('$request_uri', 'no_file', [
-      'default "";',
-      `${pattern('~*^[^?]*(?://|\\\\|%(?:2f|5c|[01][0-9a-f]|7f))')} yes;`,
-      `${pattern('~*^[^?]+/(?:\\.|%2e)')} yes;`,
-      `${pattern(`~*^/(?:\\.|%2e)(?!${eitherWay('well-known/')})`)} yes;`,
-    ]),
+    ...map('$request_uri', 'no_file', ['default "";', ...noFile('[^?]').map((one) => `${pattern(`~*${one}`)} yes;`)]),
     ...map('$uri', 'file', ['default $uri;', `${pattern('~/$')} "\${uri}index.html";`]),
     ...map('$uri', 'bare', ['default $uri;', `${pattern('~/$')} /dev/null/none;`]),
     ...map('$request_uri', 'path', ['default "";', `${pattern('~^([^?]*)')} $1;`]),
@@ -69,13 +65,6 @@ export function sharedMaps(plan: Plan): string[] {
 
 function map(source: string, name: string, lines: readonly string[]): string[] {
   return block(`map ${source} $mile_marker_${name}`, lines);
-}
-
-/** Each character as itself or percent-encoded; without case, which a file's name has and an encoding has not. */
-function eitherWay(text: string): string {
-  return [...text]
-    .map((letter) => (letter === '/' ? '/' : `(?:${letter}|%${letter.charCodeAt(0).toString(16)})`))
-    .join('');
 }
 
 /** Every pair of name and value that some road wants, in one order. */

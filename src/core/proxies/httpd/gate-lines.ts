@@ -1,0 +1,111 @@
+import { isWildcard } from '../../names/wildcard.ts';
+import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
+import { longestCredentials } from '../hardening.ts';
+import { escapePattern } from '../pattern.ts';
+import { comment, quote, rewrite, section } from './quote.ts';
+
+/** Conditions for a target at or below a prefix, in normal form. */
+export function below(prefix: string): Array<[string, string]> {
+  return [
+    ['%{ENV:mm_normal}', '=1'],
+    ['%{ENV:mm_path}', `^${escapePattern(prefix)}${prefix.endsWith('/') ? '' : '(?:/|$)'}`],
+  ];
+}
+
+/** Which parts of the gate let a target pass ungated, known before any of them is asked. */
+export function exceptionLines({ gate }: PlannedRoad): string[] {
+  return gate.parts.flatMap(({ except }, index) =>
+    except.flatMap((prefix) => rewrite(below(prefix), '-', `E=${openName(index)}:1`)),
+  );
+}
+
+/** 12. All parts must agree; httpd answers 403 where no password would help, and 401 where one may (mod_authz_core). */
+export function gateLines(road: PlannedRoad): string[] {
+  const { parts } = road.gate;
+  if (parts.length === 0) return ['Require all granted'];
+  const files = [...new Set(parts.flatMap(({ people }) => people ?? []))];
+  return [
+    ...(files[0] === undefined ? [] : askLines(road, files[0])),
+    ...section('RequireAny', '', [
+      'Require env mm_own',
+      ...section('RequireAll', '', [
+        // It asks for one file of people; `check` says so before anything is written.
+        ...(files.length > 1 ? ['Require all denied'] : []),
+        ...parts.flatMap((part, index) => [comment(`Gate: ${part.name}.`), ...partLines(parts, part, index)]),
+      ]),
+    ]),
+  ];
+}
+
+const openName = (index: number): string => `mm_open${String(index)}`;
+
+function askLines({ name }: PlannedRoad, file: string): string[] {
+  return [
+    'AuthType Basic',
+    // It is a format: the road of all other names is called by the one that was asked for.
+    `AuthName ${isWildcard(name) ? '"%{SERVER_NAME}"' : quote(name)}`,
+    'AuthBasicProvider file',
+    `AuthUserFile ${quote(file)}`,
+    comment('A password is tried where an honest visitor could have such a long one.'),
+    ...section('If', `"req_novary('Authorization') =~ /^basic .{${String(longestCredentials + 3)}}/i"`, [
+      'AuthUserFile /dev/null',
+    ]),
+  ];
+}
+
+function partLines(parts: readonly GatePart[], part: GatePart, index: number): string[] {
+  const { networks, people, except, need } = part;
+  const near = networks === null ? [] : nearLines(networks);
+  const open = except.length === 0 ? [] : [`Require env ${openName(index)}`];
+  const known = people === null ? [] : ['Require valid-user'];
+  if (networks !== null && people !== null && need === 'any')
+    return section('RequireAny', '', [...open, ...near, ...known]);
+  const asked = parts.slice(0, index).flatMap((one, at) => (one.people === null ? [] : [asks(one, at)]));
+  // Whom an earlier part asks for a password gets to hear of this one when he has said it.
+  const later =
+    asked.length === 0
+      ? []
+      : section('RequireAll', '', [
+          `Require expr "${asked.join(' || ')}"`,
+          ...section('RequireNone', '', ['Require valid-user']),
+        ]);
+  return [
+    ...(networks === null ? [] : section('RequireAny', '', [...open, ...later, ...near])),
+    ...(people === null ? [] : open.length === 0 ? known : section('RequireAny', '', [...open, ...known])),
+  ];
+}
+
+type Networks = NonNullable<GatePart['networks']>;
+
+function nearLines({ networks, except }: Networks): string[] {
+  const inside = inLines(networks);
+  if (except.length === 0) return inside;
+  return section('RequireAll', '', [
+    ...section('RequireAny', '', inside),
+    ...section('RequireNone', '', inLines(except)),
+  ]);
+}
+
+function inLines(networks: readonly string[]): string[] {
+  return networks.map((network) => `Require ip ${network}`);
+}
+
+/** An expression for whether a part can be passed with a password alone. */
+function asks({ networks, except, need }: GatePart, index: number): string {
+  const isIn = (list: readonly string[]): string => list.map((one) => `-R '${one}'`).join(' || ');
+  const far =
+    networks === null || need === 'all'
+      ? []
+      : [`!((${isIn(networks.networks)})${networks.except.length === 0 ? '' : ` && !(${isIn(networks.except)})`})`];
+  const gated = except.length === 0 ? [] : [`-z %{env:${openName(index)}}`];
+  const all = [...gated, ...far];
+  return all.length === 0 ? 'true' : `(${all.join(' && ')})`;
+}
+
+/** An expression for whether the gate asks for a password at all: then what proves a person is the front's, and goes on to no service. */
+export function asksExpression({ gate }: PlannedRoad): string | null {
+  const asking = gate.parts.flatMap(({ people, except }, index) =>
+    people === null ? [] : [except.length === 0 ? 'true' : `-z %{env:${openName(index)}}`],
+  );
+  return asking.length === 0 ? null : `(${asking.join(' || ')})`;
+}

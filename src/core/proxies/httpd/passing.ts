@@ -1,0 +1,88 @@
+import { isWildcard } from '../../names/wildcard.ts';
+import type { Plan, PlannedRoad } from '../../plan/plan.ts';
+import { authorityOn } from '../../verdict/forwarded.ts';
+import { firstCounts, forgeable } from '../../verdict/verdict.ts';
+import { headerCase } from '../header-case.ts';
+import type { WrittenFile } from '../renderer.ts';
+import { asksExpression } from './gate-lines.ts';
+import { comment, ownHeader, quote, quoteHeader } from './quote.ts';
+
+type Listener = 'http' | 'https';
+
+/** What belongs to one connection (RFC 9110 §7.6.1) and httpd would pass on. */
+const ofConnection = ['HTTP2-Settings', 'Proxy-Connection', 'TE', 'Trailer'];
+
+/** Beside the entry file: what every service is told. */
+const toldFile = 'told.conf';
+
+/** These are of the road and its listener. */
+const ofRoad = ['forwarded', 'x-forwarded-host', 'x-forwarded-port', 'x-forwarded-proto'];
+
+export function toldFiles({ front: { edge } }: Plan): WrittenFile[] {
+  const told = ['x-forwarded-for', 'x-real-ip', ...(edge === null ? [] : [edge.header])];
+  const gone = forgeable.filter((name) => !ofRoad.includes(name) && !told.includes(name));
+  const lines = [
+    `${ownHeader}: what every service is told.`,
+    'ProxyPreserveHost On',
+    'ProxyAddHeaders Off',
+    'ProxyErrorOverride Off',
+    comment('What belongs to one connection, and what a stranger says of himself.'),
+    ...[...ofConnection, ...gone.map(headerCase)].map((name) => `RequestHeader unset ${name}`),
+    comment('Names of other letters are read as these by many programs.'),
+    ...forgeable
+      .filter((name) => name.includes('-'))
+      .flatMap((name) => ['_', '.'].map((sign) => `RequestHeader unset ${headerCase(name).replace(/-/g, sign)}`)),
+    comment('Of several lines that stand once the first counts.'),
+    ...[...firstCounts].map((name) => `RequestHeader edit ${headerCase(name)} "\\s*,.*$" ""`),
+    ...[...new Set(told)].map((name) => `RequestHeader set ${headerCase(name)} "%{mm_client}e"`),
+    comment('What a service says that goes no further: what belongs to the connection, and what speaks for the front.'),
+    ...dropped.map((name) => `Header onsuccess unset ${name}`),
+    '',
+  ];
+  return [{ path: toldFile, content: lines.join('\n') }];
+}
+
+const dropped = [
+  ...['Keep-Alive', 'Proxy-Connection', 'Server', 'X-Powered-By', 'Strict-Transport-Security'],
+  ...['Buffering', 'Charset', 'Expires', 'Limit-Rate', 'Redirect'].map((what) => `X-Accel-${what}`),
+];
+
+/** What the services of a road are told. */
+export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, current: string): string[] {
+  const text = authorityOn(road, listener, plan.front.ports);
+  const authority = authorityFormat(plan, road, listener);
+  const isNamed = authority === text;
+  const host = isNamed ? quoteHeader(text) : quote(`expr=${authority}`);
+  const forwarded = (node: string, isIpv6: string): string => {
+    const value = `for=${node};host="${isNamed ? text : '%{mm_authority}e'}";proto=${listener}`;
+    return `RequestHeader set Forwarded ${quote(value.replace(/\\/g, '\\\\'))} "expr=${isIpv6}%{env:mm_client} =~ /:/"`;
+  };
+  const asks = asksExpression(road);
+  return [
+    `Include ${quote(`${current}/${toldFile}`)}`,
+    `RequestHeader set Host ${host}`,
+    comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
+    forwarded('%{mm_client}e', '! '),
+    forwarded('"[%{mm_client}e]"', ''),
+    `RequestHeader set X-Forwarded-Host ${host}`,
+    `RequestHeader set X-Forwarded-Port ${String(plan.front.ports[listener])}`,
+    `RequestHeader set X-Forwarded-Proto ${listener}`,
+    ...(asks === null
+      ? []
+      : [
+          comment('A password for the gate goes on to no service.'),
+          `RequestHeader unset Authorization "expr=req_novary('Authorization') =~ /^basic( |$)/i && ${asks}"`,
+        ]),
+  ];
+}
+
+/** Name and port as visitors see them. The road of all other names has none of its own. */
+export function authorityFormat(plan: Plan, road: PlannedRoad, listener: Listener): string {
+  const text = authorityOn(road, listener, plan.front.ports);
+  return isWildcard(road.name) ? text.replaceAll(road.name, () => '%{SERVER_NAME}') : text;
+}
+
+/** The same for `Forwarded`, whose value is a format and no expression. */
+export function authorityLines(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+  return isWildcard(road.name) ? [`RewriteRule ^ - [E=mm_authority:${authorityFormat(plan, road, listener)}]`] : [];
+}

@@ -1,0 +1,256 @@
+import { indexed } from '../../indexed.ts';
+import { withPort } from '../../networks/address.ts';
+import type { Plan, PlannedLeads, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
+import { leadsWords } from '../leads-words.ts';
+import { escapePattern } from '../pattern.ts';
+import { shownPattern } from '../shown-pattern.ts';
+import { answerLines, originLines, preflightLines } from './answer-lines.ts';
+import { toNothing } from './answers.ts';
+import { challengeLines, mayBeProven } from './challenges.ts';
+import { folderAnswers, folderRules, folderSections } from './folder.ts';
+import { isOnward, nameLines, oneLabelLines, onwardLines, pairLines } from './front.ts';
+import { below, exceptionLines, gateLines } from './gate-lines.ts';
+import { placesOf } from './listening.ts';
+import { authorityFormat, authorityLines, tellingLines } from './passing.ts';
+import {
+  comment,
+  escapeSubstitution,
+  ownHeader,
+  quote,
+  quoteRewrite,
+  rewrite,
+  section,
+  type Conditions,
+} from './quote.ts';
+import { includeLine } from './serving.ts';
+
+type Listener = 'http' | 'https';
+
+/**
+ * The file of one road. What mod_rewrite answers in a server comes before the gate, and what it answers in `<Location>` after it: so refusals stand in the
+ * server, and so does the choice of where a request goes, which is gone to after the gate alone.
+ */
+export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
+  return [
+    `${ownHeader} for the road ${road.name}.`,
+    ...leadsWords(road).map(comment),
+    '',
+    ...plainServer(plan, road, current),
+    ...section('VirtualHost', placesOf(plan, 'https'), [
+      ...nameLines(road.name),
+      includeLine(current, 'serving'),
+      includeLine(current, 'tls'),
+      ...pairLines(indexed(plan.certificates, 'id').get(road.certificate) ?? { certificateFile: '', keyFile: '' }),
+      ...wayLines(plan, road, current, 'https'),
+    ]),
+    '',
+  ].join('\n');
+}
+
+function plainServer(plan: Plan, road: PlannedRoad, current: string): string[] {
+  if (isOnward(road)) return [];
+  const lines = road.rules.plain
+    ? [includeLine(current, 'serving'), ...wayLines(plan, road, current, 'http')]
+    : [...logLines(road), ...onwardLines(plan, current, mayBeProven(plan, road))];
+  return section('VirtualHost', placesOf(plan, 'http'), [...nameLines(road.name), ...lines]);
+}
+
+/** From the verdict's sanity step on, in its order. */
+function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: Listener): string[] {
+  const before = [
+    ...logLines(road),
+    ...answerLines(road, listener),
+    ...originLines(road),
+    includeLine(current, 'sanity'),
+    ...oneLabelLines(plan, road.name),
+    ...(listener === 'http' ? (mayBeProven(plan, road) ? challengeLines(plan) : []) : shownLines(plan, road)),
+  ];
+  if (road.paused) return [...before, comment('Paused on the map.'), ...rewrite([], '-', 'R=503,L')];
+  return [
+    ...before,
+    ...bodyLines(road),
+    ...methodLines(road),
+    ...preflightLines(road),
+    ...exceptionLines(road),
+    ...leadLines(plan, road, current, listener),
+    ...section('Location', '"/"', [...gateLines(road), ...afterGate(plan, road, listener)]),
+  ];
+}
+
+function logLines({ rules: { log } }: PlannedRoad): string[] {
+  if (log === null) return [];
+  return [log === false ? 'CustomLog /dev/null mile-marker' : `CustomLog ${quote(log)} mile-marker`];
+}
+
+/** 6. The certificate that was shown must cover this name. */
+function shownLines(plan: Plan, road: PlannedRoad): string[] {
+  const names = shownPattern(plan, indexed(plan.certificates, 'id').get(road.certificate));
+  return [
+    comment('The certificate that was shown must cover this name.'),
+    ...rewrite([['%{SSL:SSL_TLS_SNI}', `!^(?:${names})\\.?$`, 'NC']], '-', 'R=421,L'),
+  ];
+}
+
+/** RFC 9110 §15.5.14, by the length that is announced; a body that does not say its length is asked for it where it would go on (§15.5.12). */
+function bodyLines({ rules: { bodyLimitBytes } }: PlannedRoad): string[] {
+  if (bodyLimitBytes === null) return [];
+  return [`RewriteCond expr "%{HTTP:Content-Length} -gt ${String(bodyLimitBytes)}" [NV]`, 'RewriteRule ^ - [R=413,L]'];
+}
+
+function methodLines({ rules: { methods } }: PlannedRoad): string[] {
+  if (methods === null) return [];
+  return rewrite([['%{REQUEST_METHOD}', `!^(?:${methods.map(escapePattern).join('|')})$`]], '-', 'R=405,L');
+}
+
+/** 13. Where the parts of a road lead; the longest prefix first. */
+function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Listener): string[] {
+  const { parts } = road;
+  const isOnly = parts.length === 1;
+  const chosen = isOnly
+    ? []
+    : parts.flatMap(({ prefix }, index) =>
+        rewrite(
+          [['%{ENV:mm_part}', '^$'], ...(prefix === '/' ? [] : below(prefix))],
+          '-',
+          `E=mm_part:${String(index)},E=mm_part${String(index)}:1`,
+        ),
+      );
+  const dialled = parts.flatMap(({ leads }) =>
+    leads.kind === 'service' && dialable(plan, leads.upstream) ? [leads.upstream] : [],
+  );
+  const when = (index: number): Conditions => (isOnly ? [] : [['%{ENV:mm_part}', `=${String(index)}`]]);
+  return [
+    ...chosen,
+    ...(dialled.length === 0
+      ? []
+      : [
+          ...(road.rules.bodyLimitBytes === null
+            ? []
+            : parts.flatMap(({ leads }, index) => (leads.kind === 'service' ? unannouncedLines(when(index)) : []))),
+          ...authorityLines(plan, road, listener),
+          ...tellingLines(plan, road, listener, current),
+          ...sayHostLines(road),
+          ...workerLines(plan, road, dialled),
+          comment('A service that cannot be reached, whatever the reason.'),
+          ...[500, 503].map((status) => `ErrorDocument ${String(status)} /.mile-marker/502`),
+        ]),
+    ...parts.flatMap((part, index) => leadRules(plan, part, current, when(index))),
+    ...parts.flatMap(({ leads }) => (leads.kind === 'folder' ? folderSections(leads.path, current) : [])),
+  ];
+}
+
+/** A body that does not say its length cannot be counted as it grows, and is asked for it (RFC 9110 §15.5.12). */
+function unannouncedLines(when: Conditions): string[] {
+  return [
+    ...rewrite([...when, ['%{HTTP:Transfer-Encoding}', '.']], '-', 'R=411,L'),
+    ...rewrite(
+      [
+        ...when,
+        ['%{SERVER_PROTOCOL}', '=HTTP/2.0'],
+        ['%{REQUEST_METHOD}', '^(?:POST|PUT|PATCH)$'],
+        ['%{HTTP:Content-Length}', '^$'],
+      ],
+      '-',
+      'R=411,L',
+    ),
+  ];
+}
+
+function sayHostLines({ parts }: PlannedRoad): string[] {
+  return parts.flatMap(({ leads }, index) => {
+    if (leads.kind !== 'service' || leads.upstream === null || leads.upstream.sayHost === null) return [];
+    const when = parts.length === 1 ? '' : ` env=mm_part${String(index)}`;
+    return [`RequestHeader set Host ${quote(leads.upstream.sayHost)}${when}`];
+  });
+}
+
+function originOf({ scheme, host, port }: Upstream): string {
+  return `${scheme}://${withPort(host, port)}`;
+}
+
+/** httpd checks a service's certificate against the Host that it tells it, and nothing else; `check` says so before anything is written. */
+function dialable({ host }: Plan, upstream: Upstream | null): upstream is Upstream {
+  if (upstream === null) return false;
+  const { scheme, trust, verifyAs, sayHost } = upstream;
+  if (scheme === 'http') return true;
+  if (trust.kind === 'none') return true;
+  return trust.kind !== 'pin' && verifyAs === sayHost && (trust.kind === 'ca' || host.trustedRoots !== null);
+}
+
+/** How each service is dialled (mod_proxy, "ProxyPass", parameters of workers). */
+function workerLines(plan: Plan, road: PlannedRoad, dialled: readonly Upstream[]): string[] {
+  const byOrigin = new Map(dialled.map((upstream) => [originOf(upstream), upstream]));
+  const { silenceSeconds } = road.rules;
+  return [
+    ...([...byOrigin.values()].some(({ scheme }) => scheme === 'https') ? ['SSLProxyEngine On'] : []),
+    ...[...byOrigin].flatMap(([origin, upstream]) =>
+      section('Proxy', quote(origin), [
+        // A name may move, and is looked up for each connection.
+        `ProxySet upgrade=websocket retry=0 connectiontimeout=${String(plan.limits.connectSeconds)} timeout=${String(silenceSeconds)} responsefieldsize=${String(longestAnswerHeadBytes)} ${upstream.byName ? 'disablereuse=on' : `enablereuse=on ttl=${String(keptSeconds)}`}`,
+        ...(upstream.scheme === 'https' ? tlsLines(plan, upstream) : []),
+      ]),
+    ),
+  ];
+}
+
+function tlsLines({ host }: Plan, { trust }: Upstream): string[] {
+  if (trust.kind === 'none')
+    return [
+      comment('`upstream-insecure`: whoever answers is believed.'),
+      ...['SSLProxyVerify none', 'SSLProxyCheckPeerName off', 'SSLProxyCheckPeerCN off', 'SSLProxyCheckPeerExpire off'],
+    ];
+  const file = trust.kind === 'ca' ? trust.file : (host.trustedRoots ?? '');
+  return [
+    'SSLProxyVerify require',
+    'SSLProxyVerifyDepth 4',
+    'SSLProxyCheckPeerName on',
+    `SSLProxyCACertificateFile ${quote(file)}`,
+  ];
+}
+
+/** What a request becomes before the gate; it is carried out after it. */
+function leadRules(plan: Plan, { leads }: PlannedPart, current: string, when: Conditions): string[] {
+  switch (leads.kind) {
+    case 'folder':
+      return folderRules(leads.path, current, when);
+    case 'service':
+      if (dialable(plan, leads.upstream))
+        return rewrite(when, quoteRewrite(`${escapeSubstitution(originOf(leads.upstream))}%{ENV:mm_path}`), 'P,NE,L');
+      return toNothing(current, when);
+    case 'redirect':
+      return toNothing(current, when);
+  }
+}
+
+/** Answers after the gate: where a road redirects to, or shows a folder, or leads nowhere. */
+function afterGate(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+  const lines = road.parts.flatMap(({ leads }, index) => {
+    const when: Conditions = road.parts.length === 1 ? [] : [['%{ENV:mm_part}', `=${String(index)}`]];
+    if (leads.kind === 'redirect') return redirectRules(leads, when);
+    if (leads.kind === 'folder') return folderAnswers(authorityFormat(plan, road, listener), listener, when);
+    return dialable(plan, leads.upstream) ? [] : rewrite(when, '-', 'R=502,L');
+  });
+  if (lines.length === 0) return [];
+  return [
+    // mod_rewrite works in no place that follows no links.
+    'Options FollowSymLinks',
+    'RewriteEngine On',
+    ...rewrite([['%{ENV:mm_own}', '=1']], '-', 'END'),
+    ...lines,
+  ];
+}
+
+/** The rest of the target byte for byte, with one slash where the two meet; httpd puts the query behind it by itself. */
+function redirectRules(
+  { status, url, below: prefix }: Extract<PlannedLeads, { kind: 'redirect' }>,
+  when: Conditions,
+): string[] {
+  const bare = escapePattern((prefix ?? '').replace(/\/$/, ''));
+  const rest = `^${bare}${url.endsWith('/') ? '/?' : ''}(.*)$`;
+  return rewrite(
+    [...when, ['%{ENV:mm_path}', rest]],
+    quoteRewrite(`${escapeSubstitution(url)}%1`),
+    `R=${String(status)},NE,L`,
+  );
+}
