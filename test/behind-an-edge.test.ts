@@ -97,7 +97,7 @@ async function statusThrough(port: number, from: string, header: string): Promis
   return null;
 }
 
-describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   test.each(edges)('behind a %s that sends %s and %s it', async (program, header, does, line) => {
     const isRefused = proxy === 'nginx' && header === custom && does === 'adds';
     if (isRefused) {

@@ -21,7 +21,7 @@ const basic = (text: string): string => `Basic ${Buffer.from(text).toString('bas
 /** As long as it may be, with a name of four letters and the colon. */
 const longest = 'p'.repeat(longestCredentialsBytes - 'lena:'.length);
 
-describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
   /** A service that answers the first request of each connection, and hangs up on the next. */
   let fickle: net.Server;
@@ -382,7 +382,8 @@ roads:
   });
 
   describe('what docs/design.md declares to differ', () => {
-    const own = <T>(builtin: T, nginx: T, haproxy = nginx): T => ({ builtin, nginx, haproxy })[proxy];
+    const own = <T>(builtin: T, nginx: T, haproxy = nginx, httpd = nginx): T =>
+      ({ builtin, nginx, httpd, haproxy })[proxy];
 
     const toRude = { what: '', host: ['rude.saltmarsh.example'], sni: 'rude.saltmarsh.example' };
 

@@ -72,7 +72,7 @@ test('the builtin proxy says good-bye to a connection of HTTP/2 that is idle, an
   await Promise.all([front.stop(), told]);
 });
 
-describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   let service: http.Server;
   let front: RunningFront;
   let ask: ReturnType<typeof asker>;

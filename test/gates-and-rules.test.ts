@@ -62,7 +62,7 @@ roads:
   people: {to: ":${birdLog ?? ''}", gate: wardens}
   either: {to: ":${birdLog ?? ''}", gate: either}
   both: {to: ":${birdLog ?? ''}", gate: both}
-  list: {to: ":${birdLog ?? ''}", gate: [house, wardens, ringers]}
+  list: {to: ":${birdLog ?? ''}", gate: ${programOf(proxy).limits.peopleFiles === 'many' ? '[house, wardens, ringers]' : '[house, wardens]'}}
   chain: {to: ":${birdLog ?? ''}", gate: [either, both]}
   moved: {redirect: "https://open.saltmarsh.example", gate: either}
   methods:

@@ -58,7 +58,7 @@ async function startStation(): Promise<Station> {
 const alone = (nestcam: string): string =>
   `  noted: {to: ":${nestcam}", gate: everyone, log: logs/noted.log}\n  site: {folder: ./site, gate: everyone}\n`;
 
-describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   let station: Station;
   let front: HeldFront;
 

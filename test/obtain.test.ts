@@ -91,7 +91,7 @@ const held = (folder: string, id: string): X509Certificate =>
 
 const txt = (name: string): string[] => dig(first, `_acme-challenge.${name}`, 'TXT');
 
-describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('over HTTP by %s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('over HTTP by %s', (proxy) => {
   test('the front starts with the throwaway certificate, answers the challenge, and then shows the real one', async () => {
     const folder = siteWith({ proxy, challenge: 'http', roads: '  log: ":9"\n  www: {to: ":9", gate: everyone}\n' });
     await mileMarker(['write'], folder);

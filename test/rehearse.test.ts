@@ -59,7 +59,7 @@ interface Document {
 }
 const documentOf = ({ out }: Ran): Document => JSON.parse(out) as Document;
 
-describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   test('the very files, on the real addresses and ports, do what they are meant to; nothing is left', async () => {
     const folder = place(proxy);
     const before = readdirSync(folder);

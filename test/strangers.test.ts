@@ -1,3 +1,5 @@
+import { takenBy } from '../src/core/rehearsal/taken.ts';
+import { sentOf } from './support/held-against-verdict.ts';
 import { decide, prepare } from '../src/core/verdict/decide.ts';
 import { startFront, type ProxyName } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
@@ -7,7 +9,7 @@ import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import { practiceHead } from './support/site.ts';
 
 const known = 'nestcam.saltmarsh.example';
-const proxies: ProxyName[] = ['builtin', 'nginx', 'haproxy'];
+const proxies: ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];
 const variants = ['refuse', 'not-found', '{redirect: "https://www.example.org/lost$path"}'];
 
 /** What strangers get, from every proxy as from the verdict: over plain HTTP, inside a known name's handshake, and by an unknown one. */
@@ -37,10 +39,13 @@ test.each(proxies.flatMap((proxy) => variants.map((unknown) => [proxy, unknown] 
           outcome.kind === 'answer'
             ? { status: outcome.status, location: outcome.headers['location'] ?? null }
             : outcome.kind;
+        const { status } = takenBy(prepared, sentOf({ what: '', listener, sni, host: [host], target }));
         const wanted =
-          verdict.act === 'answer'
-            ? { status: verdict.status, location: verdict.location ?? null }
-            : verdict.act.replace('close', 'closed');
+          status !== null
+            ? { status, location: null }
+            : verdict.act === 'answer'
+              ? { status: verdict.status, location: verdict.location ?? null }
+              : verdict.act.replace('close', 'closed');
         expect([listener, sni, host, got]).toEqual([listener, sni, host, wanted]);
       }
     } finally {

@@ -1,3 +1,5 @@
+import { takenBy } from '../src/core/rehearsal/taken.ts';
+import { sentOf } from './support/held-against-verdict.ts';
 import { chmodSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { tokenIn } from '../src/core/certificates/challenge.ts';
@@ -61,7 +63,7 @@ const rows: Array<[string | null, string, string, string]> = [
   [null, name('a'), `http://${name('a')}${challenge}pending`, 'GET'],
 ];
 
-const proxies: ProxyName[] = ['builtin', 'nginx', 'haproxy'];
+const proxies: ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];
 const unknowns = [
   ['refuse', 'nowhere'],
   ['not-found', 'nowhere'],
@@ -119,12 +121,15 @@ gates: {shut: {networks: 192.0.2.0/24}}
           outcome.kind === 'answer'
             ? { status: outcome.status, location: outcome.headers['location'] ?? null }
             : outcome.kind;
+        const { status } = takenBy(prepared, sentOf({ what: '', listener, sni, host: [host], target, method }));
         const wanted =
-          verdict.act === 'answer'
-            ? { status: verdict.status, location: verdict.location ?? null }
-            : verdict.act === 'forward'
-              ? { status: 502, location: null }
-              : verdict.act.replace('close', 'closed');
+          status !== null
+            ? { status, location: null }
+            : verdict.act === 'answer'
+              ? { status: verdict.status, location: verdict.location ?? null }
+              : verdict.act === 'forward'
+                ? { status: 502, location: null }
+                : verdict.act.replace('close', 'closed');
         const what = [sni, host, method, target];
         if (verdict.because[0]?.step === 'sanity')
           expect([what, typeof got === 'string' || got.status >= 400]).toEqual([what, true]);

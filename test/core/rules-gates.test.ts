@@ -19,6 +19,7 @@ const people = (
 const wardens = 'gates: {wardens: {people: w}}\nroads: {a: {to: ":1", gate: wardens}}';
 const onNginx = (text: string): string =>
   `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${text}`;
+const onHttpd = (text: string): string => onNginx(text).replace('proxy: nginx', 'proxy: httpd');
 const onHaproxy = (text: string): string => onNginx(text).replace('proxy: nginx', 'proxy: haproxy');
 const inContainer = (text: string, proxy: string): string =>
   `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: ${proxy}, container: zz}\n${text.replace(':1', 'http://192.168.64.9')}`;
@@ -271,6 +272,26 @@ test.each<[string, Case, string]>([
     onHaproxy('roads: {a: {to: ":1", log: a.log}}'),
     {},
     'proxy-cannot: `a.saltmarsh.example` is to be logged to /site/a.log, and haproxy writes no files.',
+  ],
+  [
+    onHttpd('roads: {a: {to: ":1", rate: 5/s}}'),
+    {},
+    'proxy-cannot: `a.saltmarsh.example` has a `rate`, and httpd counts no requests.',
+  ],
+  [
+    onHttpd('gates: {w: {people: w}, r: {people: r}}\nroads: {a: {to: ":1", gate: [w, r]}}'),
+    {},
+    'proxy-cannot: `a.saltmarsh.example` has gates with several files of people, and httpd asks one file for each road.',
+  ],
+  [
+    onHttpd(wardens),
+    people(`e:${good}`),
+    'proxy-cannot: httpd counts no requests, so passwords can be tried on one road as fast as it hashes them.',
+  ],
+  [
+    onHttpd('roads: {a: {to: "https://inside.example:8443"}}'),
+    {},
+    'upstream-unproven: httpd checks the certificate of the service of `a.saltmarsh.example` against the Host that it tells it',
   ],
   [
     onHaproxy(wardens),

@@ -23,18 +23,20 @@ export interface Swap {
 
 /**
  * How the installed program gets to the written files: it reads them already, it will by a file that is to be made, a person must say so; or it
- * refuses what it is set up with as it is. `barred`: this user may not do what is left to do; `path` of the file that is to be made, if that is known.
+ * refuses what it is set up with as it is. `first`: it lacks what our files need, until a person has done these steps. `barred`: this user may not do what is left to do; `path` of the file that is to be made, if that is known.
  */
 export type Place =
   | { how: 'read' }
   | { how: 'file'; path: string }
   | { how: 'by-hand'; why: string }
+  | { how: 'first'; why: string; steps: string }
   | { how: 'refuses'; why: string }
   | { how: 'barred'; why: string; path: string | null; isRead: boolean };
 
 /** The server program of this machine, as its administrator runs it. `program` is its path; of the proxy that is part of this program, the map's. */
 export interface InstalledProxy {
-  placeFor: (program: string, entry: string) => Promise<Place>;
+  /** @param ports that the map has the front listen on */
+  placeFor: (program: string, entry: string, ports: readonly number[]) => Promise<Place>;
   /** Its own test of all that it reads, with some of it in place of what is there. */
   testWith: (program: string, swaps: readonly Swap[]) => Promise<Tried>;
   /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */

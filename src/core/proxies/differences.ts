@@ -5,6 +5,7 @@
 export const differences = {
   folders: 'roads that show a folder',
   'absolute-form': 'a target in absolute form that names another host than `Host` beside it, or has none beside it',
+  'empty-port': 'a `Host` that ends with a colon',
   'equal-hosts': 'two equal `Host` lines',
   'several-lines': 'several lines of a header that stands once, such as `Authorization`',
   strangers: 'a name that the map does not have, over HTTP/1',
@@ -18,6 +19,8 @@ export const differences = {
   'silent-answer': 'a service that is silent in the middle of an answer',
   coding: 'a coding of a body that nobody knows',
   'live-answer': 'the answer that begins a WebSocket',
+  expectations: 'an `Expect` that nobody knows',
+  'own-redirects': 'a redirect of a path to another path of its road',
   'odd-websocket': 'a WebSocket that is asked for by another method than GET, or without a key',
   names: 'looks up a service given by name',
   'address-in-certificate': 'checks the certificate of a service given as https://ADDRESS',

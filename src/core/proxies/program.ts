@@ -2,7 +2,7 @@ import type { Answer } from '../legs/answer.ts';
 import type { HashKind } from '../people/hash-kinds.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { Sent } from '../rehearsal/sent.ts';
-import type { Verdict } from '../verdict/verdict.ts';
+import type { Prepared, Verdict } from '../verdict/verdict.ts';
 import type { DifferenceId, Differs } from './differences.ts';
 import type { TakenOver } from '../takeover/taken-over.ts';
 import type { ProxyName } from './names.ts';
@@ -32,7 +32,7 @@ export interface ProxyProgram {
   title: string;
   renderer: Renderer | null;
   differs: Differs | null;
-  takes: ((sent: Sent, verdict: Verdict) => Taking | null) | null;
+  takes: ((sent: Sent, verdict: Verdict, prepared: Prepared) => Taking | null) | null;
   limits: ProxyLimits;
   pages: PageTraits;
   errorLog: ErrorLog | null;
@@ -78,6 +78,8 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
  * @property closesSilently whether it can end a connection without an answer
  * @property rate whether it can limit requests
  * @property readsEveryLine whether it reads every line of any header in which an edge tells the visitor's address, and not its first one only
+ * @property servesAsRoot whether it can be told to serve as root, which only a rehearsal asks of it
+ * @property peopleFiles how many files of people it can ask for one road
  * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
  */
 interface ProxyLimits {
@@ -93,6 +95,10 @@ interface ProxyLimits {
   closesSilently: boolean;
   rate: boolean;
   readsEveryLine: boolean;
+  servesAsRoot: boolean;
+  peopleFiles: 'one' | 'many';
+  /** Whether it can tell a service another Host than the name that it checks its certificate for. */
+  hostBesideProof: boolean;
   readsCertificatesAnew: boolean;
 }
 

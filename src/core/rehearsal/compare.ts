@@ -152,8 +152,21 @@ function ownHeadersOf({ verdict, sent }: Played, found: Readonly<Record<string, 
   const expected = verdict.act === 'forward' ? throughAnswer(verdict, saidBy(sent)) : { ...verdict.headers };
   const names = verdict.act === 'answer' && verdict.status === 405 ? [...judged, 'allow'] : judged;
   return names.flatMap((name) =>
-    same(`answer has ${headerWords(name, expected[name])}`, `answer has ${headerWords(name, found[name])}`),
+    same(
+      `answer has ${headerWords(name, ofList(name, expected[name]))}`,
+      `answer has ${headerWords(name, ofList(name, found[name]))}`,
+    ),
   );
+}
+
+/** A list of names says the same in any order (RFC 9110 §12.5.5). */
+function ofList(name: string, value: string | undefined): string | undefined {
+  if (name !== 'vary' || value === undefined) return value;
+  return value
+    .split(',')
+    .map((one) => one.trim())
+    .sort()
+    .join(', ');
 }
 
 function throughAnswer(

@@ -13,9 +13,10 @@ interface Taken {
 /** The verdict, but for what a proxy is declared to take otherwise. */
 export function takenBy(prepared: Prepared, sent: Sent): Taken {
   const verdict = decide(prepared, requestOf(sent));
-  const taking = programOf(prepared.plan.front.proxy).takes?.(sent, verdict) ?? null;
+  const taking = programOf(prepared.plan.front.proxy).takes?.(sent, verdict, prepared) ?? null;
   if (taking === null) return { sent, verdict, status: null };
-  if ('as' in taking) return { sent: taking.as, verdict: decide(prepared, requestOf(taking.as)), status: null };
+  // What it is taken for may be subject to another one; each takes away its own cause.
+  if ('as' in taking) return takenBy(prepared, taking.as);
   if ('verdict' in taking) return { sent, verdict: taking.verdict, status: null };
   const { status } = taking;
   return { sent, verdict: { act: 'answer', status, headers: {}, because: [{ step: 'sanity', mapLine: 0 }] }, status };

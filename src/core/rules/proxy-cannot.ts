@@ -1,6 +1,8 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { partName } from '../plan/parts.ts';
+import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import type { ProxyProgram } from '../proxies/program.ts';
 import { programOf, writtenPrograms } from '../proxies/programs.ts';
 import type { Rule } from './rule.ts';
 
@@ -16,6 +18,20 @@ const words = card({
       remedy:
         'Let a service show it, and lead the road there: `to: SERVICE:PORT`. Or write another proxy under `front`: {others}',
     },
+    people: {
+      message: '`{road}` has gates with several files of people, and {proxy} asks one file for each road.',
+      remedy:
+        'Leave one gate with people there; a person who may pass stands in its file. Or write another proxy under `front`: {others}',
+    },
+    rate: {
+      message: '`{road}` has a `rate`, and {proxy} counts no requests.',
+      remedy: 'Take `rate` away. Or write another proxy under `front`: {others}',
+    },
+    passwords: {
+      message: '{proxy} counts no requests, so passwords can be tried on {count} as fast as it hashes them.',
+      remedy:
+        'Give them long passwords: `mile-marker people add NAME --gate GATE --generate`. Or write another proxy under `front`: {others}',
+    },
     log: {
       message: '`{road}` is to be logged to {file}, and {proxy} writes no files.',
       remedy:
@@ -25,8 +41,8 @@ const words = card({
 });
 
 /** How a map says another proxy that can. */
-function able(what: 'folders' | 'logFiles'): string {
-  const names = writtenPrograms().flatMap(({ name, limits }) => (limits[what] ? [`proxy: ${name}`] : []));
+function able(can: (limits: ProxyProgram['limits']) => boolean): string {
+  const names = writtenPrograms().flatMap(({ name, limits }) => (can(limits) ? [`proxy: ${name}`] : []));
   return names.join(', or ');
 }
 
@@ -34,26 +50,67 @@ export const proxyCannot: Rule = {
   card: words,
   check: ({ plan }) => {
     const { limits, title: proxy } = programOf(plan.front.proxy);
-    return plan.roads.flatMap(({ name, display, parts, rules: { log }, where, lines }): Finding[] => {
-      const folders = limits.folders ? [] : parts;
-      const shown = folders.flatMap(({ leads, prefix, where: place }) =>
-        leads.kind === 'folder'
-          ? [
-              tell(words, {
-                say: 'folder',
-                data: { proxy, road: partName(display, prefix), folder: leads.path, others: able('folders') },
-                roads: [name],
-                where: place,
-              }),
-            ]
-          : [],
-      );
-      if (limits.logFiles || typeof log !== 'string') return shown;
-      const data = { proxy, road: display, file: log, others: able('logFiles') };
-      return [
-        ...shown,
-        tell(words, { say: 'log', data, roads: [name], where: { ...where, line: lines['log'] ?? where.line } }),
-      ];
-    });
+    const found = plan.roads.flatMap((road) => [
+      ...(limits.folders ? [] : shownFolders(road, proxy)),
+      ...(limits.logFiles ? [] : logged(road, proxy)),
+      ...(limits.peopleFiles === 'many' ? [] : severalFiles(road, proxy)),
+      ...(limits.rate ? [] : counted(road, proxy)),
+    ]);
+    return limits.rate ? found : [...found, ...passwords(plan, proxy)];
   },
 };
+
+function shownFolders({ name, display, parts }: PlannedRoad, proxy: string): Finding[] {
+  return parts.flatMap(({ leads, prefix, where }) => {
+    if (leads.kind !== 'folder') return [];
+    const others = able(({ folders }) => folders);
+    const data = { proxy, road: partName(display, prefix), folder: leads.path, others };
+    return [tell(words, { say: 'folder', data, roads: [name], where })];
+  });
+}
+
+function logged(road: PlannedRoad, proxy: string): Finding[] {
+  const { log } = road.rules;
+  if (typeof log !== 'string') return [];
+  const others = able(({ logFiles }) => logFiles);
+  const data = { proxy, road: road.display, file: log, others };
+  return [tell(words, { say: 'log', data, roads: [road.name], where: placeOf(road, 'log') })];
+}
+
+function severalFiles(road: PlannedRoad, proxy: string): Finding[] {
+  if (peopleFilesOf(road.gate).size < 2) return [];
+  const data = { proxy, road: road.display, others: able(({ peopleFiles }) => peopleFiles === 'many') };
+  return [tell(words, { say: 'people', data, roads: [road.name], where: placeOf(road, 'gate') })];
+}
+
+/** What the map says itself; every gate with people has one that it does not say. */
+function counted(road: PlannedRoad, proxy: string): Finding[] {
+  if (road.rules.rate === null || road.lines['rate'] === undefined) return [];
+  const data = { proxy, road: road.display, others: able(({ rate }) => rate) };
+  return [tell(words, { say: 'rate', data, roads: [road.name], where: placeOf(road, 'rate') })];
+}
+
+function passwords({ roads, front }: Plan, proxy: string): Finding[] {
+  const asking = roads.filter(({ gate, rules }) => rules.rate !== null && peopleFilesOf(gate).size === 1);
+  if (asking.length === 0) return [];
+  const count = asking.length === 1 ? 'one road' : `${String(asking.length)} roads`;
+  const data = { proxy, count, others: able(({ rate }) => rate) };
+  return [
+    tell(words, {
+      say: 'passwords',
+      severity: 'note',
+      data,
+      roads: asking.map(({ name }) => name),
+      where: front.where,
+      cause: 'proxy-cannot:passwords',
+    }),
+  ];
+}
+
+function peopleFilesOf({ parts }: PlannedRoad['gate']): Set<string> {
+  return new Set(parts.flatMap(({ people }) => people ?? []));
+}
+
+function placeOf({ where, lines }: PlannedRoad, key: string): PlannedRoad['where'] {
+  return { ...where, line: lines[key] ?? where.line };
+}

@@ -39,14 +39,14 @@ export interface Prepared {
   written: WriteResult;
 }
 
-/** @throws Trouble `no-engine`, `proxy-missing`, `proxy-refuses`, `needs-root`, `no-include-folder` */
+/** @throws Trouble `no-engine`, `proxy-missing`, `proxy-refuses`, `proxy-lacks`, `needs-root`, `no-include-folder` */
 export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   const { site, cwd, env, now } = input;
   const { container, proxy } = site.plan.front;
   const { program, installed } = await runnerOf(placeOf(site), env);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
   const compose = await composeOf(input, true);
-  const place = await installed.placeFor(program, entryOf(site));
+  const place = await installed.placeFor(program, entryOf(site), portsOf(site));
   const { title, words } = programOf(proxy);
   if (place.how === 'refuses')
     throw new Trouble({
@@ -55,6 +55,12 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
       remedy: `Fix that first: until then no reload changes anything. It works when this does: ${words.reload({ container })}`,
     });
   if (place.how === 'barred') throw needsRoot(site, place, written.includeLine);
+  if (place.how === 'first')
+    throw new Trouble({
+      code: 'proxy-lacks',
+      message: `${title} cannot serve this yet: ${place.why}. Nothing was changed.`,
+      remedy: `As root: ${place.steps}. Then run this again`,
+    });
   if (place.how === 'by-hand') {
     throw new Trouble({
       code: 'no-include-folder',
@@ -101,6 +107,10 @@ function needsRoot(
     remedy: `As root: mile-marker install ${map}\n      Or step by step:\n${steps.map((step) => `      ${step}`).join('\n')}`,
     exitCode: exit.badInput,
   });
+}
+
+function portsOf({ plan }: Site): number[] {
+  return [plan.front.listen.http, plan.front.listen.https];
 }
 
 function entryOf({ plan, paths }: Site): string {

@@ -1,9 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import { existsSync } from 'node:fs';
-import { mkdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { chmod, mkdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { fillWithThrowaway } from '../../adapters/certificates/practice.ts';
 import { joinPairs } from '../../adapters/certificates/store.ts';
+import { proxyUser } from '../../adapters/host/file-user.ts';
 import { hashPassword } from '../../adapters/people/hash.ts';
 import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
@@ -159,7 +160,14 @@ async function startFront({ plan, program, scratch, current, mark }: Job): Promi
     return { stop: () => front.stop(0) };
   }
   const config = join(scratch, 'whole.conf');
-  const user = process.getuid?.() === 0 ? 'root' : null;
+  const user = process.getuid?.() === 0 ? await servingUser(plan, scratch) : null;
   await writeFile(config, adapter.standalone({ current, runFolder: scratch, user }));
   return adapter.start(program, { config, current });
+}
+
+/** As root it may read all that is there. A program that cannot be told so reads what its own user may, and what is made for it here. */
+async function servingUser({ front }: Plan, scratch: string): Promise<string | null> {
+  if (programOf(front.proxy).limits.servesAsRoot) return 'root';
+  await chmod(scratch, 0o711);
+  return proxyUser({ proxy: front.proxy, container: null })?.name ?? null;
 }

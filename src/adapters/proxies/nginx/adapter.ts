@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { rm, stat } from 'node:fs/promises';
 import { readDump } from '../../../core/proxies/nginx/dump.ts';
-import { mapId } from '../../../core/proxies/nginx/ids.ts';
+import { mapId } from '../../../core/proxies/digest.ts';
 import type { Plan } from '../../../core/plan/plan.ts';
 import { standalone } from '../../../core/proxies/nginx/renderer.ts';
 import type { Served } from '../../../core/rules/rule.ts';

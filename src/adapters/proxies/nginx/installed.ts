@@ -5,6 +5,7 @@ import { filesRead, foldersRead, pidFileIn } from '../../../core/proxies/nginx/d
 import { hasSystemd } from '../../host/units.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
+import { freeName } from '../free-name.ts';
 import { runSwapped } from '../swapped.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
 
@@ -58,16 +59,6 @@ async function placeIn(out: string, entry: string): Promise<Place> {
     if (path !== null) return { how: 'file', path };
   }
   return { how: 'by-hand', why: 'its configuration reads no folder of files' };
-}
-
-/** A file of an earlier installation may stand there still; the file of another map stays. */
-async function freeName(folder: string, entry: string): Promise<string | null> {
-  for (const name of ['mile-marker.conf', 'mile-marker-2.conf', 'mile-marker-3.conf', 'mile-marker-4.conf']) {
-    const path = join(folder, name);
-    const text = await readFile(path, 'utf8').catch(() => null);
-    if (text?.includes(entry) !== false) return path;
-  }
-  return null;
 }
 
 async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {

@@ -3,6 +3,7 @@ import type { Differs } from '../differences.ts';
 export const differs: Differs = {
   folders: 'shown',
   'absolute-form': 'its own host counts (RFC 9112 §3.2.2)',
+  'empty-port': 'is the name without it',
   'equal-hosts': '400',
   'several-lines': '400',
   strangers: 'the connection ends without an answer',
@@ -16,6 +17,8 @@ export const differs: Differs = {
   'silent-answer': 'is cut off after an hour',
   coding: '501',
   'live-answer': 'has the headers of its road',
+  expectations: 'goes no further',
+  'own-redirects': 'to the path',
   'odd-websocket': 'is a plain request',
   names: 'as the machine does',
   'address-in-certificate': 'against the address',

@@ -24,6 +24,9 @@ export const builtin: ProxyProgram = {
     closesSilently: true,
     readsEveryLine: true,
     rate: true,
+    servesAsRoot: true,
+    peopleFiles: 'many',
+    hostBesideProof: true,
     readsCertificatesAnew: true,
   },
   pages: {

@@ -3,6 +3,7 @@ import type { Differs } from '../differences.ts';
 export const differs: Differs = {
   folders: 'cannot: an error of `check`',
   'absolute-form': '400',
+  'empty-port': 'is the name without it',
   'equal-hosts': 'are one',
   'several-lines': '400',
   strangers: 'the connection ends without an answer',
@@ -16,6 +17,8 @@ export const differs: Differs = {
   'silent-answer': 'after 60 seconds',
   coding: '422',
   'live-answer': 'has the headers of its road',
+  expectations: 'goes no further',
+  'own-redirects': 'to the path',
   'odd-websocket': '400',
   names: 'asks DNS only, not /etc/hosts',
   'address-in-certificate': 'against names only, so it fails: 502',

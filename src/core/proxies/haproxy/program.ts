@@ -23,6 +23,9 @@ export const haproxy: ProxyProgram = {
     closesSilently: true,
     readsEveryLine: true,
     rate: true,
+    servesAsRoot: true,
+    peopleFiles: 'many',
+    hostBesideProof: true,
     readsCertificatesAnew: false,
   },
   pages: {

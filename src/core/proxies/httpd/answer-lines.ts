@@ -33,12 +33,21 @@ function corsLines(cors: Cors): string[] {
     ([name, value]) =>
       `Header always set ${name} ${quoteHeader(value)} "expr=%{REQUEST_STATUS} == 204 && -n %{env:mm_granted}"`,
   );
+  // As expressions: httpd answers 421 by itself before any rule of mod_rewrite.
+  const mayRead = quote(`expr=req_novary('Origin') =~ m#${originPattern(cors)}#`);
+  const isAny = cors.origins.includes('*');
   return [
-    ...(cors.origins.includes('*') ? [] : ['Header always add Vary Origin']),
-    'Header always set Access-Control-Allow-Origin "%{mm_origin}e" env=mm_origin',
-    ...(cors.credentials ? ['Header always set Access-Control-Allow-Credentials true env=mm_origin'] : []),
+    ...(isAny ? [] : ['Header always add Vary Origin']),
+    `Header always set Access-Control-Allow-Origin ${isAny ? '*' : `"expr=%{req_novary:Origin}"`} ${mayRead}`,
+    ...(cors.credentials ? [`Header always set Access-Control-Allow-Credentials true ${mayRead}`] : []),
     ...granted,
   ];
+}
+
+/** Of several lines httpd makes one, with commas; one line alone counts. */
+function originPattern({ origins }: Cors): string {
+  if (origins.includes('*')) return '^[^,]+$';
+  return `^(?:${origins.map(escapePattern).join('|')})$`;
 }
 
 function preflightHeaders(cors: Cors): Array<[string, string]> {
@@ -53,23 +62,12 @@ function preflightHeaders(cors: Cors): Array<[string, string]> {
   ];
 }
 
-/** The origin that may read the answer, whatever that is: known before anything answers. */
-export function originLines({ rules: { cors } }: PlannedRoad): string[] {
-  if (cors === null) return [];
-  if (cors.origins.includes('*')) return rewrite([['%{ENV:mm_from}', '=1']], '-', 'E=mm_origin:*');
-  const isOne = cors.origins.map((origin) => `^${escapePattern(origin)}$`).join('|');
-  return [
-    comment('Pages of other origins.'),
-    ...rewrite([['%{HTTP:Origin}', isOne]], '-', 'E=mm_origin:%{HTTP:Origin}'),
-  ];
-}
-
 /** 10. Answers to preflights. */
 export function preflightLines({ rules: { cors } }: PlannedRoad): string[] {
   if (cors === null) return [];
   const asked = ['%{ENV:mm_preflight}', '=1'] as const;
   return [
-    ...rewrite([asked, ['%{ENV:mm_origin}', '.']], '-', 'R=204,L,E=mm_granted:1'),
+    ...rewrite([asked, ['%{HTTP:Origin}', originPattern(cors)]], '-', 'R=204,L,E=mm_granted:1'),
     ...rewrite([asked], '-', 'R=403,L'),
   ];
 }

@@ -5,8 +5,8 @@ import { escapeSubstitution, quoteRewrite, rewrite, type Conditions } from './qu
 export const answersPath = 'answers';
 
 /** A request for which httpd is to find no file; after the gate it is answered. */
-export function toNothing(current: string, when: Conditions): string[] {
-  return rewrite(when, quoteRewrite(escapeSubstitution(`${current}/${answersPath}/none`)), 'L');
+export function toNothing(current: string, when: Conditions, flags = ''): string[] {
+  return rewrite(when, quoteRewrite(escapeSubstitution(`${current}/${answersPath}/none`)), `L${flags}`);
 }
 
 /** Condition of a header that belongs to a refusal of a method by httpd itself, and to none by a service. */

@@ -37,6 +37,7 @@ export function gateLines(road: PlannedRoad): string[] {
   ];
 }
 
+const soundBasic = `basic +[A-Za-z0-9+/]{1,${String(longestCredentials)}}={0,2} *`;
 const openName = (index: number): string => `mm_open${String(index)}`;
 
 function askLines({ name }: PlannedRoad, file: string): string[] {
@@ -45,9 +46,13 @@ function askLines({ name }: PlannedRoad, file: string): string[] {
     // It is a format: the road of all other names is called by the one that was asked for.
     `AuthName ${isWildcard(name) ? '"%{SERVER_NAME}"' : quote(name)}`,
     'AuthBasicProvider file',
+    comment('Who is known and may not pass from there is not asked for another password.'),
+    'AuthzSendForbiddenOnFailure On',
     `AuthUserFile ${quote(file)}`,
-    comment('A password is tried where an honest visitor could have such a long one.'),
-    ...section('If', `"req_novary('Authorization') =~ /^basic .{${String(longestCredentials + 3)}}/i"`, [
+    comment(
+      'A password is tried where it is one: base64 of a length that no honest visitor passes (RFC 7617 sets none).',
+    ),
+    ...section('If', `"req_novary('Authorization') !~ m#^(?:(?!basic(?: |$)).*|${soundBasic})$#i"`, [
       'AuthUserFile /dev/null',
     ]),
   ];

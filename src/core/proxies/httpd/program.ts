@@ -1,5 +1,7 @@
 import { headerOf, titleOf } from '../../legs/answer.ts';
 import { differs } from './differs.ts';
+import { readDump } from './dump.ts';
+import { httpdErrorLog } from './error-log.ts';
 import { httpdRenderer } from './renderer.ts';
 import { takes } from './takes.ts';
 import type { ProxyProgram } from '../program.ts';
@@ -29,6 +31,9 @@ export const httpd: ProxyProgram = {
     closesSilently: false,
     readsEveryLine: true,
     rate: false,
+    servesAsRoot: false,
+    peopleFiles: 'one',
+    hostBesideProof: false,
     readsCertificatesAnew: false,
   },
   pages: {
@@ -40,8 +45,8 @@ export const httpd: ProxyProgram = {
       (/<address>Apache/.test(answer.body) || ownError.test(answer.body)),
     wantsHttps: ({ body }) => /speaking plain HTTP to an SSL/i.test(body),
   },
-  errorLog: null,
-  dump: null,
+  errorLog: httpdErrorLog,
+  dump: readDump,
   takeOver: null,
   switchOff: null,
   users: ['www-data', 'apache', 'http'],

@@ -45,7 +45,8 @@ export function standalone({ current, runFolder, modules, user }: Standalone): s
   return [
     `ServerRoot ${quote(runFolder)}`,
     'ServerName localhost',
-    ...(user === null ? [] : [`User ${user}`]),
+    // Packages give the user a group of its name; without a group httpd keeps that of root.
+    ...(user === null ? [] : [`User ${user}`, `Group ${user}`]),
     `DefaultRuntimeDir ${quote(runFolder)}`,
     `PidFile ${quote(`${runFolder}/httpd.pid`)}`,
     `ErrorLog ${quote(`${runFolder}/error.log`)}`,

@@ -2,10 +2,11 @@ import { indexed } from '../../indexed.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
+import { mapId } from '../digest.ts';
 import { leadsWords } from '../leads-words.ts';
 import { escapePattern } from '../pattern.ts';
 import { shownPattern } from '../shown-pattern.ts';
-import { answerLines, originLines, preflightLines } from './answer-lines.ts';
+import { answerLines, preflightLines } from './answer-lines.ts';
 import { toNothing } from './answers.ts';
 import { challengeLines, mayBeProven } from './challenges.ts';
 import { folderAnswers, folderRules, folderSections } from './folder.ts';
@@ -33,7 +34,7 @@ type Listener = 'http' | 'https';
  */
 export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
   return [
-    `${ownHeader} for the road ${road.name}.`,
+    `${ownHeader} (map ${mapId(plan)}) for the road ${road.name}.`,
     ...leadsWords(road).map(comment),
     '',
     ...plainServer(plan, road, current),
@@ -61,7 +62,6 @@ function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: List
   const before = [
     ...logLines(road),
     ...answerLines(road, listener),
-    ...originLines(road),
     includeLine(current, 'sanity'),
     ...oneLabelLines(plan, road.name),
     ...(listener === 'http' ? (mayBeProven(plan, road) ? challengeLines(plan) : []) : shownLines(plan, road)),
@@ -127,7 +127,9 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Lis
       : [
           ...(road.rules.bodyLimitBytes === null
             ? []
-            : parts.flatMap(({ leads }, index) => (leads.kind === 'service' ? unannouncedLines(when(index)) : []))),
+            : parts.flatMap(({ leads }, index) =>
+                leads.kind === 'service' ? unannouncedLines(when(index), current) : [],
+              )),
           ...authorityLines(plan, road, listener),
           ...tellingLines(plan, road, listener, current),
           ...sayHostLines(road),
@@ -140,21 +142,16 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Lis
   ];
 }
 
-/** A body that does not say its length cannot be counted as it grows, and is asked for it (RFC 9110 §15.5.12). */
-function unannouncedLines(when: Conditions): string[] {
-  return [
-    ...rewrite([...when, ['%{HTTP:Transfer-Encoding}', '.']], '-', 'R=411,L'),
-    ...rewrite(
-      [
-        ...when,
-        ['%{SERVER_PROTOCOL}', '=HTTP/2.0'],
-        ['%{REQUEST_METHOD}', '^(?:POST|PUT|PATCH)$'],
-        ['%{HTTP:Content-Length}', '^$'],
-      ],
-      '-',
-      'R=411,L',
-    ),
+/** A body that does not say its length cannot be counted as it grows, and is asked for it after the gate (RFC 9110 §15.5.12). */
+function unannouncedLines(when: Conditions, current: string): string[] {
+  const isBare: Conditions = [
+    ['%{SERVER_PROTOCOL}', '=HTTP/2.0'],
+    ['%{REQUEST_METHOD}', '^(?:POST|PUT|PATCH)$'],
+    ['%{HTTP:Content-Length}', '^$'],
   ];
+  return [[['%{HTTP:Transfer-Encoding}', '.']] as const, isBare].flatMap((conditions) =>
+    toNothing(current, [...when, ...conditions], ',E=mm_bare:1'),
+  );
 }
 
 function sayHostLines({ parts }: PlannedRoad): string[] {
@@ -225,32 +222,38 @@ function leadRules(plan: Plan, { leads }: PlannedPart, current: string, when: Co
 
 /** Answers after the gate: where a road redirects to, or shows a folder, or leads nowhere. */
 function afterGate(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+  const authority = authorityFormat(plan, road, listener);
   const lines = road.parts.flatMap(({ leads }, index) => {
     const when: Conditions = road.parts.length === 1 ? [] : [['%{ENV:mm_part}', `=${String(index)}`]];
-    if (leads.kind === 'redirect') return redirectRules(leads, when);
-    if (leads.kind === 'folder') return folderAnswers(authorityFormat(plan, road, listener), listener, when);
+    if (leads.kind === 'redirect') return redirectRules(leads, `${listener}://${authority}`, when);
+    if (leads.kind === 'folder') return folderAnswers(authority, listener, when);
     return dialable(plan, leads.upstream) ? [] : rewrite(when, '-', 'R=502,L');
   });
-  if (lines.length === 0) return [];
+  const bare = road.rules.bodyLimitBytes === null ? [] : rewrite([['%{ENV:mm_bare}', '=1']], '-', 'R=411,L');
+  if (lines.length + bare.length === 0) return [];
   return [
     // mod_rewrite works in no place that follows no links.
     'Options FollowSymLinks',
     'RewriteEngine On',
     ...rewrite([['%{ENV:mm_own}', '=1']], '-', 'END'),
+    ...bare,
     ...lines,
   ];
 }
 
-/** The rest of the target byte for byte, with one slash where the two meet; httpd puts the query behind it by itself. */
+/**
+ * The rest of the target byte for byte, with one slash where the two meet; httpd puts the query behind it by itself, and before a path what it takes for
+ * its own name.
+ *
+ * @param origin of the road, as a format of mod_rewrite
+ */
 function redirectRules(
   { status, url, below: prefix }: Extract<PlannedLeads, { kind: 'redirect' }>,
+  origin: string,
   when: Conditions,
 ): string[] {
   const bare = escapePattern((prefix ?? '').replace(/\/$/, ''));
   const rest = `^${bare}${url.endsWith('/') ? '/?' : ''}(.*)$`;
-  return rewrite(
-    [...when, ['%{ENV:mm_path}', rest]],
-    quoteRewrite(`${escapeSubstitution(url)}%1`),
-    `R=${String(status)},NE,L`,
-  );
+  const to = `${url.startsWith('/') ? origin : ''}${escapeSubstitution(url)}%1`;
+  return rewrite([...when, ['%{ENV:mm_path}', rest]], quoteRewrite(to), `R=${String(status)},NE,L`);
 }

@@ -71,11 +71,10 @@ function servingLines(plan: Plan): string[] {
     comment(
       'A page of another origin that asks (Fetch standard, CORS protocol). Of several lines httpd makes one, with commas.',
     ),
-    ...rewrite([['%{HTTP:Origin}', '^[^,]+$']], '-', 'E=mm_from:1'),
     ...rewrite(
       [
         ['%{REQUEST_METHOD}', '=OPTIONS'],
-        ['%{ENV:mm_from}', '=1'],
+        ['%{HTTP:Origin}', '^[^,]+$'],
         ['%{HTTP:Access-Control-Request-Method}', '^[^,]+$'],
       ],
       '-',

@@ -1,10 +1,13 @@
 import { asksForLive, type Sent } from '../../rehearsal/sent.ts';
-import { singular, type Verdict } from '../../verdict/verdict.ts';
+import { authorityOn } from '../../verdict/forwarded.ts';
+import { singular, type Prepared, type Verdict } from '../../verdict/verdict.ts';
 import type { Taking } from '../program.ts';
 
 /** Which requests httpd takes otherwise than the verdict, by its declared differences. */
-export function takes(sent: Sent, verdict: Verdict): Taking | null {
+export function takes(sent: Sent, verdict: Verdict, prepared: Prepared): Taking | null {
+  if (verdict.act === 'no-handshake') return null;
   const { listener, target, version, method, headers } = sent;
+  if (sent.host[0]?.endsWith(':') === true) return { by: 'empty-port', status: 400 };
   const has = (name: string): boolean => headers.some(([one]) => one.toLowerCase() === name);
   const [, scheme, rest = ''] = /^(https?):\/\/[^/?#]*(.*)$/i.exec(target) ?? [];
   // Of a target for the other listener its host does not count.
@@ -15,15 +18,37 @@ export function takes(sent: Sent, verdict: Verdict): Taking | null {
   const [length, chunks] = [has('content-length'), has('transfer-encoding')];
   if (length && chunks)
     return { by: 'two-lengths', as: { ...sent, headers: headers.filter(([name]) => !/^content-length$/i.test(name)) } };
+  const expects = headers.find(([name]) => name.toLowerCase() === 'expect')?.[1].toLowerCase() ?? '100-continue';
+  if (expects !== '100-continue' && verdict.because[0]?.step !== 'sanity') return { by: 'expectations', status: 417 };
   const joined = joinedLines(headers);
   if (joined.length < headers.length) return { by: 'several-lines', as: { ...sent, headers: joined } };
-  if (verdict.act === 'close') return { by: 'strangers', status: 421 };
+  if (isStranger(sent, verdict, prepared)) return { by: 'strangers', status: 421 };
   const isBare = version === '2.0' && ['POST', 'PUT', 'PATCH'].includes(method) && !length;
   if (verdict.act === 'forward' && verdict.bodyLimitBytes !== null && (chunks || isBare))
     return { by: 'unannounced-body', status: 411 };
   if (verdict.act === 'forward' && asksForLive(sent))
     return { by: 'live-answer', verdict: { ...verdict, answer: { drop: [], set: [], defaults: [] } } };
-  return null;
+  const own = ownRedirect(sent, verdict, prepared);
+  return own === null ? null : { by: 'own-redirects', verdict: own };
+}
+
+/** It writes no `Location` without a host. */
+function ownRedirect({ host, listener }: Sent, verdict: Verdict, { askedFor, plan }: Prepared): Verdict | null {
+  const road = askedFor(host[0] ?? '')?.road ?? null;
+  if (road === null || verdict.act !== 'answer' || verdict.location?.startsWith('/') !== true) return null;
+  return {
+    ...verdict,
+    location: `${listener}://${authorityOn(road, listener, plan.front.ports)}${verdict.location}`,
+  };
+}
+
+/** It cannot end a connection without an answer, and answers nobody by a certificate that is another name's. */
+function isStranger({ listener, host, sni }: Sent, verdict: Verdict, { askedFor, shownTo }: Prepared): boolean {
+  if (verdict.act === 'close') return true;
+  if (listener === 'http' || verdict.because[0]?.step !== 'unknown-name') return false;
+  const asked = askedFor(host[0] ?? '');
+  const own = asked === null ? null : shownTo(asked.host).certificate;
+  return own === null || own !== shownTo(sni ?? '').certificate;
 }
 
 /** Lines that stand once are one line, with commas, when there are several. */

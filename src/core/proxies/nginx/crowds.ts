@@ -3,7 +3,8 @@ import { withPort } from '../../networks/address.ts';
 import type { PlannedPart, PlannedRoad } from '../../plan/plan.ts';
 import { crowdName } from './crowd-name.ts';
 import { without } from '../../without.ts';
-import { digestOf, variable } from './ids.ts';
+import { digestOf } from '../digest.ts';
+import { variable } from './ids.ts';
 import { block, comment, quote } from './quote.ts';
 
 /**

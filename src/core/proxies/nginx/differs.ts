@@ -3,6 +3,7 @@ import type { Differs } from '../differences.ts';
 export const differs: Differs = {
   folders: 'shown',
   'absolute-form': 'its own host counts',
+  'empty-port': 'is the name without it',
   'equal-hosts': '400',
   'several-lines': '400',
   strangers: 'the connection ends without an answer',
@@ -16,6 +17,8 @@ export const differs: Differs = {
   'silent-answer': 'after 60 seconds',
   coding: '501',
   'live-answer': 'has the headers of its road',
+  expectations: 'passes',
+  'own-redirects': 'to the path',
   'odd-websocket': 'is a plain request',
   names: 'asks DNS only, not /etc/hosts',
   'address-in-certificate': 'against names only, so it fails: 502',

@@ -40,6 +40,9 @@ export const nginx: ProxyProgram = {
     closesSilently: true,
     readsEveryLine: false,
     rate: true,
+    servesAsRoot: true,
+    peopleFiles: 'many',
+    hostBesideProof: true,
     readsCertificatesAnew: false,
   },
   pages: {

@@ -1,0 +1,127 @@
+import { existsSync } from 'node:fs';
+import { access, constants, readFile } from 'node:fs/promises';
+import { basename, dirname } from 'node:path';
+import {
+  dumpOptions,
+  filesRead,
+  includeFolders,
+  modulesIn,
+  pidFileIn,
+  portsListened,
+  rootIn,
+} from '../../../core/proxies/httpd/dump.ts';
+import { freeName } from '../free-name.ts';
+import { usedModules } from '../../../core/proxies/httpd/renderer.ts';
+import { hasSystemd } from '../../host/units.ts';
+import { codeOf } from '../../trouble.ts';
+import { runQuiet } from '../../processes/run-quiet.ts';
+import { runSwapped } from '../swapped.ts';
+import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
+import { run, withSettings } from './run.ts';
+import { reasonIn } from './words.ts';
+
+/** The httpd of this machine, with whatever its administrator set it up with (httpd(8)). */
+export const installedHttpd: InstalledProxy = { placeFor, testWith, reload, start };
+
+async function placeFor(program: string, entry: string, ports: readonly number[]): Promise<Place> {
+  const { code, out, err } = await run(program, ['-t', ...dumpOptions]);
+  const isRoot = process.getuid?.() === 0;
+  if (code !== 0 && !isRoot && /[Pp]ermission denied/.test(err))
+    return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
+  if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
+  const first = await lackOf(out, ports);
+  if (first !== null) return first;
+  const place = await placeIn(out, entry);
+  const why = isRoot ? null : await whyBarred(out, place);
+  if (why === null) return place;
+  return { how: 'barred', why, path: place.how === 'file' ? place.path : null, isRead: place.how === 'read' };
+}
+
+/** What must be there before it can serve our files: modules, and the ports that it listens on. */
+async function lackOf(out: string, ports: readonly number[]): Promise<Place | null> {
+  const loaded = new Set(modulesIn(out));
+  const off = usedModules.filter((name) => !loaded.has(name));
+  if (off.length > 0) {
+    const steps = existsSync('/etc/apache2/mods-available')
+      ? `a2enmod ${off.join(' ')}`
+      : 'load them by LoadModule lines';
+    return { how: 'first', why: `its modules ${off.join(', ')} are off`, steps };
+  }
+  const texts = await Promise.all(filesRead(out).map((path) => readFile(path, 'utf8').catch(() => '')));
+  const heard = new Set(portsListened(texts.join('\n')));
+  const silent = ports.filter((port) => !heard.has(port));
+  if (silent.length === 0) return null;
+  const lines = silent.map((port) => `Listen ${String(port)}`).join(', and ');
+  return {
+    how: 'first',
+    why: `it does not listen on port ${silent.join(' or ')}`,
+    steps: `add to its configuration: ${lines}`,
+  };
+}
+
+async function placeIn(out: string, entry: string): Promise<Place> {
+  const read = filesRead(out);
+  if (read.includes(entry)) return { how: 'read' };
+  const [main = ''] = read;
+  for (const folder of includeFolders(await readFile(main, 'utf8').catch(() => ''), rootIn(out))) {
+    if (!existsSync(folder)) continue;
+    const path = await freeName(folder, entry);
+    if (path !== null) return { how: 'file', path };
+  }
+  return { how: 'by-hand', why: 'its configuration reads no folder of files' };
+}
+
+/** Whoever may not write the file, or tell the main process anything, cannot bring anything live. */
+async function whyBarred(out: string, place: Place): Promise<string | null> {
+  const mayWrite = place.how !== 'file' || (await access(dirname(place.path), constants.W_OK).then(yes, no));
+  if (!mayWrite) return 'you may not write where it reads files';
+  const pid = await mainProcess(out);
+  try {
+    if (pid !== null) process.kill(pid, 0);
+    return null;
+  } catch (error) {
+    return codeOf(error) === 'EPERM' ? 'it runs as another user' : null;
+  }
+}
+
+const yes = (): boolean => true;
+const no = (): boolean => false;
+
+async function mainProcess(out: string): Promise<number | null> {
+  const pid = Number((await readFile(pidFileIn(out) ?? '', 'utf8').catch(() => '')).trim());
+  return pid > 0 ? pid : null;
+}
+
+async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {
+  const [shell, argv] = withSettings(program, ['-t']);
+  const ended = await runSwapped(shell, argv, swaps);
+  return ended === null ? { passed: false, output: '', untested: true } : tried(ended);
+}
+
+/** Told by a signal; its own `-k graceful` starts one that does not run. */
+async function reload(program: string): Promise<Tried & { stopped?: true }> {
+  const tested = await testWith(program, []);
+  if (!tested.passed) return tested;
+  const { out } = await run(program, ['-t', ...dumpOptions]);
+  const pid = await mainProcess(out);
+  const stopped = { passed: false, output: 'it does not run', stopped: true } as const;
+  if (pid === null) return stopped;
+  try {
+    process.kill(pid, 'SIGUSR1');
+    return { passed: true, output: '' };
+  } catch (error) {
+    return codeOf(error) === 'ESRCH' ? stopped : { passed: false, output: 'it runs as another user' };
+  }
+}
+
+async function start(program: string): Promise<Tried> {
+  if (hasSystemd()) {
+    const unit = basename(program) === 'httpd' ? 'httpd' : 'apache2';
+    return tried(await runQuiet('systemctl', ['start', unit], patienceMs));
+  }
+  return tried(await run(program, ['-k', 'start']));
+}
+
+function tried({ code, err }: { code: number | null; err: string }): Tried {
+  return { passed: code === 0, output: code === 0 ? '' : reasonIn(err) };
+}
