@@ -23,12 +23,18 @@ const longest = 'p'.repeat(longestCredentialsBytes - 'lena:'.length);
 
 describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
+  /** What it does otherwise is declared: `several-lines`, `long-heads`, `many-lines`, `cookies` of its differences. */
+  const isHttpd = proxy === 'httpd';
   /** A service that answers the first request of each connection, and hangs up on the next. */
   let fickle: net.Server;
   const asked: string[] = [];
   /** A service that does not speak HTTP, and what it heard. */
   let rude: net.Server;
   let heard = '';
+  // What it cannot, `check` says; see `differences`.
+  const { rate: counts } = programOf(proxy).limits;
+  const rate = counts ? ', rate: 1/m burst 1' : '';
+  const testRate = counts ? test : test.failing;
 
   const mapText: MapText = ({ ports, echoes }) => {
     const [birdLog, nestcam, roster] = echoes.map(({ port }) => String(port));
@@ -43,8 +49,8 @@ gates: {wardens: {people: w}}
 roads:
   open: {to: ":${birdLog ?? ''}", gate: everyone}
   site: {${programOf(proxy).limits.folders ? 'folder: ./site' : 'redirect: "https://www.example.org"'}, gate: everyone}
-  few: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 1}
-  scarce: {to: ":${nestcam ?? ''}", gate: everyone, rate: 1/m burst 1}
+  few: {to: ":${nestcam ?? ''}", gate: everyone${rate}}
+  scarce: {to: ":${nestcam ?? ''}", gate: everyone${rate}}
   said: {to: ":${nestcam ?? ''}", gate: everyone, upstream-host: tides.internal, response-headers: {X-Tide: high}}
   guarded: {to: ":${roster ?? ''}", gate: wardens}
   fickle: {to: ":${String(portOf(fickle))}", gate: everyone}
@@ -116,11 +122,12 @@ roads:
     expect(gets).toEqual([200, 200]);
     // The second one went out on the kept connection first; haproxy gives those to second requests of a visitor alone.
     const isShared = proxy !== 'haproxy';
+    const isSharedByPosts = isShared && proxy !== 'httpd';
     expect(asked).toEqual(isShared ? ['GET', 'GET', 'GET'] : ['GET', 'GET']);
     asked.length = 0;
     const posts = [statusOf(await ask('POST')), statusOf(await ask('POST'))];
     expect([posts, asked]).toEqual([
-      [200, isShared ? 502 : 200],
+      [200, isSharedByPosts ? 502 : 200],
       ['POST', 'POST'],
     ]);
   });
@@ -195,7 +202,7 @@ roads:
     const outcome = await raw(
       `POST / HTTP/1.1\r\n${lines(...many, `Content-Length: ${String(inner.length)}`)}${inner}`,
     );
-    expect(statusOf(outcome)).toBe(reaching === 1 ? 200 : 431);
+    expect(statusOf(outcome)).toBe(reaching === 1 ? 200 : isHttpd ? 400 : 431);
     const seen = front.echoes.flatMap((echo) => echo.seen);
     expect(seen.map(({ method, target, body }) => [method, target, body])).toEqual(
       Array.from({ length: reaching }, () => ['POST', '/', inner]),
@@ -203,8 +210,12 @@ roads:
   });
 
   test.each<[string, string, number]>([
-    ['a header line of nine thousand bytes', `GET / HTTP/1.1\r\nX-Long: ${'a'.repeat(9000)}\r\n`, 431],
-    ['forty thousand bytes of headers', `GET / HTTP/1.1\r\n${`X-A: ${'a'.repeat(4000)}\r\n`.repeat(10)}`, 431],
+    ['a header line of nine thousand bytes', `GET / HTTP/1.1\r\nX-Long: ${'a'.repeat(9000)}\r\n`, isHttpd ? 400 : 431],
+    [
+      'forty thousand bytes of headers',
+      `GET / HTTP/1.1\r\n${`X-A: ${'a'.repeat(4000)}\r\n`.repeat(10)}`,
+      isHttpd ? 400 : 431,
+    ],
     ['a target of nine thousand bytes', `GET /${'a'.repeat(9000)} HTTP/1.1\r\n`, 414],
     [
       'a coding of a body that nobody knows',
@@ -212,7 +223,15 @@ roads:
       Number(programOf(proxy).differs?.coding),
     ],
     ['a port that is none', `GET / HTTP/1.1\r\nHost: ${open}:65536\r\nX-`, 400],
-    ['two lines of Authorization', 'GET / HTTP/1.1\r\nAuthorization: Bearer a\r\nAuthorization: Bearer b\r\n', 400],
+    ...(isHttpd
+      ? []
+      : [
+          [
+            'two lines of Authorization',
+            'GET / HTTP/1.1\r\nAuthorization: Bearer a\r\nAuthorization: Bearer b\r\n',
+            400,
+          ] as [string, string, number],
+        ]),
   ])('%s: refused with its own status on both ports, and nothing reaches a service', async (_, text, status) => {
     for (const echo of front.echoes) echo.seen.length = 0;
     const whole = `${text}${lines()}`;
@@ -226,7 +245,7 @@ roads:
     expect(trace).toMatchObject({ status: 405, headers: { allow: 'GET, HEAD, POST, PUT, PATCH, DELETE, OPTIONS' } });
     // nginx takes the authority of a tunnel for a malformed target.
     const connect = statusOf(await raw(`CONNECT open.saltmarsh.example:443 HTTP/1.1\r\n${lines()}`));
-    expect(connect).toBe(proxy === 'nginx' ? 400 : 405);
+    expect(connect).toBe(proxy === 'nginx' || isHttpd ? 400 : 405);
     const stream = await front.send({ what: '', host: [open], method: 'CONNECT', version: '2.0' });
     expect(['closed', 400, 405]).toContain(statusOf(stream));
     if (stream.kind === 'answer') expect(stream.body).not.toContain('HTTP/1.1');
@@ -241,10 +260,11 @@ roads:
         ['Cookie', 'a=1'],
         ['Cookie', 'b=2'],
         ['X.Forwarded.For', '127.0.0.1'],
-        ['Expect', 'the-tide'],
+        // See `expectations` of its differences.
+        ...(isHttpd ? [] : [['Expect', 'the-tide'] as [string, string]]),
       ],
     });
-    expect(headers).toMatchObject({ origin: 'https://one.example', cookie: 'a=1; b=2' });
+    expect(headers).toMatchObject({ origin: 'https://one.example', cookie: isHttpd ? 'a=1, b=2' : 'a=1; b=2' });
     expect(Object.keys(headers ?? {}).filter((name) => /\./.test(name) || name === 'expect')).toEqual([]);
   });
 
@@ -319,7 +339,7 @@ roads:
     },
   );
 
-  test('visitors of one /64 share a rate, and the next one has its own', async () => {
+  testRate('visitors of one /64 share a rate, and the next one has its own', async () => {
     const from = async (address: string): Promise<number | string> =>
       statusOf(
         await raw(
@@ -352,7 +372,7 @@ roads:
     ],
   ];
 
-  test.each(kinds)('a gate keeps out %s, and a rate counts it once', async (what, method, more) => {
+  testRate.each(kinds)('a gate keeps out %s, and a rate counts it once', async (what, method, more) => {
     const ask = async (road: string, from: string): Promise<number | string> =>
       statusOf(
         await raw(`${method} / HTTP/1.1\r\nHost: ${road}.saltmarsh.example\r\n${more}\r\n`, {
@@ -389,7 +409,7 @@ roads:
 
     test('a service whose first bytes are no HTTP', async () => {
       // 0: what came has no status line.
-      expect(statusOf(await front.send(toRude))).toBe(own(502, 0, 502));
+      expect(statusOf(await front.send(toRude))).toBe(own(502, 0, 502, 200));
     });
 
     test('headers that `Connection` names', async () => {
@@ -399,18 +419,20 @@ roads:
           ['X-Tide', 'low'],
         ],
       });
-      expect(headers?.['x-tide']).toBe(own<unknown>(undefined, 'low'));
+      expect(headers?.['x-tide'] ?? 'gone').toBe(own('gone', 'low', 'low', 'gone'));
     });
 
     test('control characters in the value of a header', async () => {
       heard = '';
       const outcome = await front.send({ ...toRude, headers: [['X-Tide', 'a\u0001b']] });
-      expect([statusOf(outcome), /X-Tide: a\u0001b/i.test(heard)]).toEqual(own([400, false], [0, true], [502, true]));
+      expect([statusOf(outcome), /X-Tide: a\u0001b/i.test(heard)]).toEqual(
+        own([400, false], [0, true], [502, true], [400, false]),
+      );
     });
 
     test('leading zeros in the address that the edge tells', async () => {
       const headers = await seenOf({ from: '127.0.0.7', headers: [['X-Forwarded-For', '127.0.0.010']] });
-      expect(headers?.['x-real-ip']).toBe(own('127.0.0.7', '127.0.0.10'));
+      expect(headers?.['x-real-ip']).toBe(own('127.0.0.7', '127.0.0.10', '127.0.0.10', '127.0.0.8'));
     });
   });
 

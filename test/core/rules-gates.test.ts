@@ -289,11 +289,6 @@ test.each<[string, Case, string]>([
     'proxy-cannot: httpd counts no requests, so passwords can be tried on one road as fast as it hashes them.',
   ],
   [
-    onHttpd('roads: {a: {to: "https://inside.example:8443"}}'),
-    {},
-    'upstream-unproven: httpd checks the certificate of the service of `a.saltmarsh.example` against the Host that it tells it',
-  ],
-  [
     onHaproxy(wardens),
     people(`e:${good.replace('$07$', '$15$')}`),
     'people-file-faulty: haproxy ends itself over a password that takes so long to check: that of e',

@@ -97,8 +97,6 @@ interface ProxyLimits {
   readsEveryLine: boolean;
   servesAsRoot: boolean;
   peopleFiles: 'one' | 'many';
-  /** Whether it can tell a service another Host than the name that it checks its certificate for. */
-  hostBesideProof: boolean;
   readsCertificatesAnew: boolean;
 }
 

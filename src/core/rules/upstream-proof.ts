@@ -26,11 +26,6 @@ const words = card({
       remedy:
         'Write `upstream-ca: FILE` with the service’s own certificate, which does the same. Or write `proxy: builtin`.',
     },
-    host: {
-      message:
-        '{proxy} checks the certificate of the service of `{road}` against the Host that it tells it, which is the visitor’s, and answers 502.',
-      remedy: 'Write the name in its certificate: `upstream-host: NAME`. Then both are that.',
-    },
     address: {
       message:
         '`{road}` leads to an https service by its address, {to}, and {proxy} compares certificates with names only.',
@@ -55,8 +50,6 @@ export const upstreamUnproven: Rule = {
       const why = trust.kind === 'ca' ? (files.authorities.get(trust.file) ?? null) : null;
       if (trust.kind === 'ca' && why !== null)
         return [tell(words, { say: 'file', data: { ...data, file: trust.file, why }, severity: 'error', ...about })];
-      if (!limits.hostBesideProof && verifyAs !== upstream.sayHost)
-        return [tell(words, { say: 'host', data: { ...data, proxy }, severity: 'error', ...about })];
       const byAddress = /^[\d.]+$|:/.test(verifyAs ?? '');
       return !limits.addressInCertificate && byAddress
         ? [tell(words, { say: 'address', data: { ...data, proxy }, ...about })]

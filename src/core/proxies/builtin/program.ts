@@ -26,7 +26,6 @@ export const builtin: ProxyProgram = {
     rate: true,
     servesAsRoot: true,
     peopleFiles: 'many',
-    hostBesideProof: true,
     readsCertificatesAnew: true,
   },
   pages: {

@@ -25,7 +25,6 @@ export const haproxy: ProxyProgram = {
     rate: true,
     servesAsRoot: true,
     peopleFiles: 'many',
-    hostBesideProof: true,
     readsCertificatesAnew: false,
   },
   pages: {

@@ -5,6 +5,7 @@ import { mapId } from '../digest.ts';
 import { oneLabel } from '../pattern.ts';
 import { answersPath } from './answers.ts';
 import { challengeFolder, challengeLines, mayBeProven } from './challenges.ts';
+import { hopFile } from './hops.ts';
 import { placesOf } from './listening.ts';
 import { comment, dollarLine, escapeSubstitution, ownHeader, quote, quoteRewrite, rewrite, section } from './quote.ts';
 import { includeLine } from './serving.ts';
@@ -18,7 +19,7 @@ export function frontFile(plan: Plan, current: string, roads: ReadonlyMap<string
     comment('Include it in your httpd configuration, before other servers at the same addresses.'),
     '',
     dollarLine,
-    'LogFormat "%h %l %u %t \\"%r\\" %>s %O \\"%{Referer}i\\" \\"%{User-Agent}i\\"" mile-marker',
+    'LogFormat "%h %l %u %t \\"%r\\" %>s %B \\"%{Referer}i\\" \\"%{User-Agent}i\\"" mile-marker',
     ...folderOf(current.replace(/\/[^/]+$/, ''), ['Options FollowSymLinks']),
     ...folderOf(`${current}/${answersPath}`, ['Require all granted']),
     ...challengeFolder(plan),
@@ -33,6 +34,7 @@ export function frontFile(plan: Plan, current: string, roads: ReadonlyMap<string
     ...refusing(plan, current, 'ServerName nobody.invalid'),
     ...onwardServer(plan, current),
     include('mark.conf'),
+    include(hopFile),
     ...exact.map(({ name }) => include(roads.get(name) ?? '')),
     ...wildLines(plan, current, (name) => include(roads.get(name) ?? '')),
     '',

@@ -4,6 +4,7 @@ import { authorityOn } from '../../verdict/forwarded.ts';
 import { firstCounts, forgeable } from '../../verdict/verdict.ts';
 import { headerCase } from '../header-case.ts';
 import type { WrittenFile } from '../renderer.ts';
+import { hopHeaders } from './hops.ts';
 import { asksExpression } from './gate-lines.ts';
 import { comment, ownHeader, quote, quoteHeader } from './quote.ts';
 
@@ -27,7 +28,11 @@ export function toldFiles({ front: { edge } }: Plan): WrittenFile[] {
     'ProxyAddHeaders Off',
     'ProxyErrorOverride Off',
     comment('What belongs to one connection, and what a stranger says of himself.'),
-    ...[...ofConnection, ...gone.map(headerCase)].map((name) => `RequestHeader unset ${name}`),
+    ...[...ofConnection, ...gone.map(headerCase), ...Object.values(hopHeaders)].map(
+      (name) => `RequestHeader unset ${name}`,
+    ),
+    comment('A tunnel of any other kind than a WebSocket would skip every rule after it.'),
+    `RequestHeader unset Upgrade "expr=! (%{REQUEST_METHOD} == 'GET' && %{SERVER_PROTOCOL} == 'HTTP/1.1' && req_novary('Upgrade') =~ /^websocket$/i && req_novary('Connection') =~ /(^|[, ])upgrade([, ]|$)/i)"`,
     comment('Names of other letters are read as these by many programs.'),
     ...forgeable
       .filter((name) => name.includes('-'))
@@ -43,7 +48,7 @@ export function toldFiles({ front: { edge } }: Plan): WrittenFile[] {
 }
 
 const dropped = [
-  ...['Keep-Alive', 'Proxy-Connection', 'Server', 'X-Powered-By', 'Strict-Transport-Security'],
+  ...['HTTP2-Settings', 'Keep-Alive', 'Proxy-Connection', 'Server', 'X-Powered-By', 'Strict-Transport-Security'],
   ...['Buffering', 'Charset', 'Expires', 'Limit-Rate', 'Redirect'].map((what) => `X-Accel-${what}`),
 ];
 
@@ -52,7 +57,7 @@ export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, 
   const text = authorityOn(road, listener, plan.front.ports);
   const authority = authorityFormat(plan, road, listener);
   const isNamed = authority === text;
-  const host = isNamed ? quoteHeader(text) : quote(`expr=${authority}`);
+  const host = authorityValue(plan, road, listener);
   const forwarded = (node: string, isIpv6: string): string => {
     const value = `for=${node};host="${isNamed ? text : '%{mm_authority}e'}";proto=${listener}`;
     return `RequestHeader set Forwarded ${quote(value.replace(/\\/g, '\\\\'))} "expr=${isIpv6}%{env:mm_client} =~ /:/"`;
@@ -80,6 +85,12 @@ export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, 
 export function authorityFormat(plan: Plan, road: PlannedRoad, listener: Listener): string {
   const text = authorityOn(road, listener, plan.front.ports);
   return isWildcard(road.name) ? text.replaceAll(road.name, () => '%{SERVER_NAME}') : text;
+}
+
+/** The same as the value of a header. */
+export function authorityValue(plan: Plan, road: PlannedRoad, listener: Listener): string {
+  const format = authorityFormat(plan, road, listener);
+  return isWildcard(road.name) ? quote(`expr=${format}`) : quoteHeader(format);
 }
 
 /** The same for `Forwarded`, whose value is a format and no expression. */

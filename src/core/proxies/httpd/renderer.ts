@@ -3,6 +3,7 @@ import { roadFileName } from '../road-file.ts';
 import { answerFiles } from './answers.ts';
 import { typesFiles } from './folder.ts';
 import { frontFile, markFile } from './front.ts';
+import { hopFiles } from './hops.ts';
 import { listenLines } from './listening.ts';
 import { toldFiles } from './passing.ts';
 import { ownHeader, quote } from './quote.ts';
@@ -25,6 +26,7 @@ export const httpdRenderer: Renderer = {
       { path: listenFile, content: [`${ownHeader}: where it listens.`, ...listenLines(plan), ''].join('\n') },
       ...servingFiles(plan, current),
       ...toldFiles(plan),
+      ...hopFiles(plan, current),
       ...typesFiles(),
       ...answerFiles(),
       ...plan.roads.map((road) => ({ path: paths.get(road.name) ?? '', content: roadFile(plan, road, current) })),

@@ -1,7 +1,5 @@
 import { indexed } from '../../indexed.ts';
-import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
-import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
 import { mapId } from '../digest.ts';
 import { leadsWords } from '../leads-words.ts';
 import { escapePattern } from '../pattern.ts';
@@ -12,8 +10,9 @@ import { challengeLines, mayBeProven } from './challenges.ts';
 import { folderAnswers, folderRules, folderSections } from './folder.ts';
 import { isOnward, nameLines, oneLabelLines, onwardLines, pairLines } from './front.ts';
 import { below, exceptionLines, gateLines } from './gate-lines.ts';
+import { hopHeaders, hopOf, hopOrigin } from './hops.ts';
 import { placesOf } from './listening.ts';
-import { authorityFormat, authorityLines, tellingLines } from './passing.ts';
+import { authorityFormat, authorityLines, authorityValue, tellingLines } from './passing.ts';
 import {
   comment,
   escapeSubstitution,
@@ -25,6 +24,7 @@ import {
   type Conditions,
 } from './quote.ts';
 import { includeLine } from './serving.ts';
+import { originOf, workerLines } from './workers.ts';
 
 type Listener = 'http' | 'https';
 
@@ -116,13 +116,11 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Lis
           `E=mm_part:${String(index)},E=mm_part${String(index)}:1`,
         ),
       );
-  const dialled = parts.flatMap(({ leads }) =>
-    leads.kind === 'service' && dialable(plan, leads.upstream) ? [leads.upstream] : [],
-  );
+  const isDialled = parts.some(({ leads }) => leads.kind === 'service' && dialledAt(plan, leads.upstream) !== null);
   const when = (index: number): Conditions => (isOnly ? [] : [['%{ENV:mm_part}', `=${String(index)}`]]);
   return [
     ...chosen,
-    ...(dialled.length === 0
+    ...(!isDialled
       ? []
       : [
           ...(road.rules.bodyLimitBytes === null
@@ -132,10 +130,14 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Lis
               )),
           ...authorityLines(plan, road, listener),
           ...tellingLines(plan, road, listener, current),
-          ...sayHostLines(road),
-          ...workerLines(plan, road, dialled),
+          ...ownLines(plan, road, listener),
+          ...dialLines(plan, road),
           comment('A service that cannot be reached, whatever the reason.'),
           ...[500, 503].map((status) => `ErrorDocument ${String(status)} /.mile-marker/502`),
+          'ErrorDocument 502 /.mile-marker/again',
+          comment('What may be sent twice, and what goes on a connection of its own.'),
+          ...rewrite([['%{THE_REQUEST}', '^GET ']], '-', 'E=mm_twice:1'),
+          ...rewrite([['%{THE_REQUEST}', '!^(?:GET|HEAD|OPTIONS) ']], '-', 'E=proxy-initial-not-pooled:1'),
         ]),
     ...parts.flatMap((part, index) => leadRules(plan, part, current, when(index))),
     ...parts.flatMap(({ leads }) => (leads.kind === 'folder' ? folderSections(leads.path, current) : [])),
@@ -154,67 +156,63 @@ function unannouncedLines(when: Conditions, current: string): string[] {
   );
 }
 
-function sayHostLines({ parts }: PlannedRoad): string[] {
-  return parts.flatMap(({ leads }, index) => {
-    if (leads.kind !== 'service' || leads.upstream === null || leads.upstream.sayHost === null) return [];
-    const when = parts.length === 1 ? '' : ` env=mm_part${String(index)}`;
-    return [`RequestHeader set Host ${quote(leads.upstream.sayHost)}${when}`];
+/** What a service is told beside what all of the road are: a Host of its own, and by which hop it is gone to. */
+function ownLines(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+  return road.parts.flatMap(({ leads }, index) => {
+    if (leads.kind !== 'service' || leads.upstream === null) return [];
+    const { sayHost, verifyAs } = leads.upstream;
+    const when = road.parts.length === 1 ? '' : ` env=mm_part${String(index)}`;
+    const hop = hopOf(plan, leads.upstream);
+    if (hop === null) return sayHost === null ? [] : [`RequestHeader set Host ${quote(sayHost)}${when}`];
+    const said = sayHost === null ? authorityValue(plan, road, listener) : quote(sayHost);
+    return [
+      `RequestHeader set Host ${quote(verifyAs ?? '')}${when}`,
+      `RequestHeader set ${hopHeaders.host} ${said}${when}`,
+      `RequestHeader set ${hopHeaders.id} ${hop.id}${when}`,
+    ];
   });
 }
 
-function originOf({ scheme, host, port }: Upstream): string {
-  return `${scheme}://${withPort(host, port)}`;
+/** Where a service is dialled; null when this host lacks what a safe connection needs, or httpd cannot prove what the map asks to be proven. */
+function dialledAt(plan: Plan, upstream: Upstream | null): string | null {
+  if (upstream === null) return null;
+  if (upstream.scheme === 'http' || upstream.trust.kind === 'none') return originOf(upstream);
+  return hopOf(plan, upstream) === null ? null : hopOrigin(plan);
 }
 
-/** httpd checks a service's certificate against the Host that it tells it, and nothing else; `check` says so before anything is written. */
-function dialable({ host }: Plan, upstream: Upstream | null): upstream is Upstream {
-  if (upstream === null) return false;
-  const { scheme, trust, verifyAs, sayHost } = upstream;
-  if (scheme === 'http') return true;
-  if (trust.kind === 'none') return true;
-  return trust.kind !== 'pin' && verifyAs === sayHost && (trust.kind === 'ca' || host.trustedRoots !== null);
-}
-
-/** How each service is dialled (mod_proxy, "ProxyPass", parameters of workers). */
-function workerLines(plan: Plan, road: PlannedRoad, dialled: readonly Upstream[]): string[] {
-  const byOrigin = new Map(dialled.map((upstream) => [originOf(upstream), upstream]));
-  const { silenceSeconds } = road.rules;
+function dialLines(plan: Plan, { parts, rules }: PlannedRoad): string[] {
+  const byOrigin = new Map<string, Upstream>();
+  for (const { leads } of parts) {
+    const upstream = leads.kind === 'service' ? leads.upstream : null;
+    const origin = dialledAt(plan, upstream);
+    if (origin !== null && upstream !== null) byOrigin.set(origin, upstream);
+  }
   return [
-    ...([...byOrigin.values()].some(({ scheme }) => scheme === 'https') ? ['SSLProxyEngine On'] : []),
+    ...([...byOrigin.keys()].some((origin) => origin.startsWith('https:')) ? ['SSLProxyEngine On'] : []),
     ...[...byOrigin].flatMap(([origin, upstream]) =>
       section('Proxy', quote(origin), [
-        // A name may move, and is looked up for each connection.
-        `ProxySet upgrade=websocket retry=0 connectiontimeout=${String(plan.limits.connectSeconds)} timeout=${String(silenceSeconds)} responsefieldsize=${String(longestAnswerHeadBytes)} ${upstream.byName ? 'disablereuse=on' : `enablereuse=on ttl=${String(keptSeconds)}`}`,
-        ...(upstream.scheme === 'https' ? tlsLines(plan, upstream) : []),
+        ...workerLines(plan, upstream, rules.silenceSeconds),
+        ...(origin.startsWith('https:') ? believing : []),
       ]),
     ),
   ];
 }
 
-function tlsLines({ host }: Plan, { trust }: Upstream): string[] {
-  if (trust.kind === 'none')
-    return [
-      comment('`upstream-insecure`: whoever answers is believed.'),
-      ...['SSLProxyVerify none', 'SSLProxyCheckPeerName off', 'SSLProxyCheckPeerCN off', 'SSLProxyCheckPeerExpire off'],
-    ];
-  const file = trust.kind === 'ca' ? trust.file : (host.trustedRoots ?? '');
-  return [
-    'SSLProxyVerify require',
-    'SSLProxyVerifyDepth 4',
-    'SSLProxyCheckPeerName on',
-    `SSLProxyCACertificateFile ${quote(file)}`,
-  ];
-}
+const believing = [
+  comment('`upstream-insecure`: whoever answers is believed.'),
+  ...['SSLProxyVerify none', 'SSLProxyCheckPeerName off', 'SSLProxyCheckPeerCN off', 'SSLProxyCheckPeerExpire off'],
+];
 
 /** What a request becomes before the gate; it is carried out after it. */
 function leadRules(plan: Plan, { leads }: PlannedPart, current: string, when: Conditions): string[] {
   switch (leads.kind) {
     case 'folder':
       return folderRules(leads.path, current, when);
-    case 'service':
-      if (dialable(plan, leads.upstream))
-        return rewrite(when, quoteRewrite(`${escapeSubstitution(originOf(leads.upstream))}%{ENV:mm_path}`), 'P,NE,L');
-      return toNothing(current, when);
+    case 'service': {
+      const origin = dialledAt(plan, leads.upstream);
+      if (origin === null) return toNothing(current, when);
+      return rewrite(when, quoteRewrite(`${escapeSubstitution(origin)}%{ENV:mm_path}`), 'P,NE,L');
+    }
     case 'redirect':
       return toNothing(current, when);
   }
@@ -227,7 +225,7 @@ function afterGate(plan: Plan, road: PlannedRoad, listener: Listener): string[] 
     const when: Conditions = road.parts.length === 1 ? [] : [['%{ENV:mm_part}', `=${String(index)}`]];
     if (leads.kind === 'redirect') return redirectRules(leads, `${listener}://${authority}`, when);
     if (leads.kind === 'folder') return folderAnswers(authority, listener, when);
-    return dialable(plan, leads.upstream) ? [] : rewrite(when, '-', 'R=502,L');
+    return dialledAt(plan, leads.upstream) === null ? rewrite(when, '-', 'R=502,L') : [];
   });
   const bare = road.rules.bodyLimitBytes === null ? [] : rewrite([['%{ENV:mm_bare}', '=1']], '-', 'R=411,L');
   if (lines.length + bare.length === 0) return [];

@@ -36,9 +36,36 @@ export function servingFiles(plan: Plan, current: string): WrittenFile[] {
 
 function servingLines(plan: Plan): string[] {
   return [
+    ...pathLines(plan),
+    ...edgeLines(plan),
+    'AddDefaultCharset Off',
+    `Header always set Allow ${quote(usualMethods.join(', '))} ${onRefusal}`,
+    comment('A path that is not in normal form is below no prefix.'),
+    ...rewrite([['%{ENV:mm_path}', `!${abnormal}`]], '-', 'E=mm_normal:1'),
+    ...visitorLines(),
+    comment(
+      'A page of another origin that asks (Fetch standard, CORS protocol). Of several lines httpd makes one, with commas.',
+    ),
+    ...rewrite(
+      [
+        ['%{REQUEST_METHOD}', '=OPTIONS'],
+        ['%{HTTP:Origin}', '^[^,]+$'],
+        ['%{HTTP:Access-Control-Request-Method}', '^[^,]+$'],
+      ],
+      '-',
+      'E=mm_preflight:1',
+    ),
+  ];
+}
+
+/** What keeps targets and bodies as they come, whoever asks. */
+export function pathLines(plan: Plan): string[] {
+  return [
     'UseCanonicalName Off',
     'ServerSignature Off',
     'TraceEnable off',
+    comment('Before HTTP/1.0 a request had neither headers nor a version.'),
+    'HttpProtocolOptions Strict Require1.0',
     comment('Targets stay as they come.'),
     'AllowEncodedSlashes NoDecode',
     'MergeSlashes Off',
@@ -56,30 +83,14 @@ function servingLines(plan: Plan): string[] {
     comment('Bytes pass as they come, whatever other modules are set to do for all servers.'),
     'SetEnv no-gzip 1',
     'SetEnv no-brotli 1',
+    comment('Uploads go on as they come; httpd would wait for the first sixteen kilobytes.'),
+    'SetEnv proxy-prefetch-nonblocking 1',
     'SetEnv mm_expr expr',
     'SetEnv mm_expr_capital Expr',
-    ...edgeLines(plan),
-    'AddDefaultCharset Off',
-    `Header always set Allow ${quote(usualMethods.join(', '))} ${onRefusal}`,
     'RewriteEngine On',
     comment('The path as it came, also out of a target in absolute form (RFC 9112 §3.2.2).'),
     ...rewrite([['%{THE_REQUEST}', '^[^ ]+ (?:[Hh][Tt][Tt][Pp][Ss]?://[^/? ]*)?(/[^? ]*)?']], '-', 'E=mm_path:%1'),
     ...rewrite([['%{ENV:mm_path}', '^$']], '-', 'E=mm_path:/'),
-    comment('A path that is not in normal form is below no prefix.'),
-    ...rewrite([['%{ENV:mm_path}', `!${abnormal}`]], '-', 'E=mm_normal:1'),
-    ...visitorLines(),
-    comment(
-      'A page of another origin that asks (Fetch standard, CORS protocol). Of several lines httpd makes one, with commas.',
-    ),
-    ...rewrite(
-      [
-        ['%{REQUEST_METHOD}', '=OPTIONS'],
-        ['%{HTTP:Origin}', '^[^,]+$'],
-        ['%{HTTP:Access-Control-Request-Method}', '^[^,]+$'],
-      ],
-      '-',
-      'E=mm_preflight:1',
-    ),
   ];
 }
 
@@ -103,7 +114,20 @@ function ownAnswerLines(current: string): string[] {
   return [
     comment('An answer of its own.'),
     'ErrorDocument 405 /.mile-marker/405',
-    'RewriteCond %{ENV:REDIRECT_STATUS} .',
+    comment('A kept connection that its service closes under a request: once more, where that is safe.'),
+    ...rewrite(
+      [
+        ['%{ENV:REDIRECT_STATUS}', '=502'],
+        ['%{ENV:REDIRECT_mm_twice}', '=1'],
+      ],
+      '-',
+      'E=mm_own:1,E=mm_again:1',
+    ),
+    'RewriteCond %{ENV:mm_again} !=1 [NV]',
+    'RewriteCond %{ENV:REDIRECT_STATUS} =502 [NV]',
+    `RewriteRule ^ ${quoteRewrite(`${escapeSubstitution(`${current}/${answersPath}`)}/502.asis`)} [L,E=mm_own:1,H=send-as-is]`,
+    'RewriteCond %{ENV:mm_again} !=1 [NV]',
+    'RewriteCond %{ENV:REDIRECT_STATUS} . [NV]',
     `RewriteRule ^/\\.mile-marker/([0-9]{3})$ ${quoteRewrite(`${escapeSubstitution(`${current}/${answersPath}`)}/$1.asis`)} [L,E=mm_own:1,H=send-as-is]`,
   ];
 }

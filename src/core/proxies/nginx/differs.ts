@@ -22,6 +22,7 @@ export const differs: Differs = {
   'odd-websocket': 'is a plain request',
   names: 'asks DNS only, not /etc/hosts',
   'address-in-certificate': 'against names only, so it fails: 502',
+  proofs: 'are kept',
   pin: 'cannot: 502, and an error of `check`',
   server: '`nginx`, without version',
   'early-hints':
@@ -31,7 +32,9 @@ export const differs: Differs = {
   control: 'reach the service, but for NUL and line ends',
   'unknown-person': 'costs none: its password is not hashed',
   zeros: 'are read as decimal',
+  cookies: 'are one',
   connect: '400',
+  'long-heads': '431',
   'many-lines': '431 in newer packages; older ones pass them all',
   'kept-by-name': 'one for each request',
   hashes: 'what the C library verifies, and those',

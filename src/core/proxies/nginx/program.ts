@@ -42,7 +42,6 @@ export const nginx: ProxyProgram = {
     rate: true,
     servesAsRoot: true,
     peopleFiles: 'many',
-    hostBesideProof: true,
     readsCertificatesAnew: false,
   },
   pages: {
