@@ -94,10 +94,6 @@ export class HeldFront {
     const service =
       verdict.act === 'forward' ? (this.echoes.find(({ port }) => port === verdict.upstream.port)?.name ?? null) : null;
     const inFolder = verdict.act === 'folder' ? inFolderAt(verdict) : 'nothing';
-    if (process.env['SHOW']) {
-      const d = compare({ sent, verdict, outcome, reached, service, inFolder });
-      if (d.length > 0) console.error(JSON.stringify([sent, verdict, outcome], null, 1));
-    }
     expect([row.what, ...compare({ sent, verdict, outcome, reached, service, inFolder })]).toEqual([row.what]);
   }
 }

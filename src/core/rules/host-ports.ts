@@ -4,7 +4,8 @@ import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Serv
 import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
 import { hostPortsOf } from '../map/parts.ts';
-import { allPrograms } from '../proxies/programs.ts';
+import type { ProxyProgram } from '../proxies/program.ts';
+import { allPrograms, programOf } from '../proxies/programs.ts';
 import { familyOf } from '../networks/address.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -150,7 +151,9 @@ function takenMark(facts: Facts): Finding[] {
 function mayHoldMark(name: string, { plan, front }: Facts): boolean {
   const { proxy } = plan.front;
   const isServe = proxy === 'builtin' && /^(node|mile-marker|MainThread)$/.test(name);
-  return name === proxy || isServe || (front.kind === 'container' && /docker|rootlessport/.test(name));
+  return (
+    isProcessOf(programOf(proxy), name) || isServe || (front.kind === 'container' && /docker|rootlessport/.test(name))
+  );
 }
 
 function takenByService(facts: Facts): Finding[] {
@@ -174,9 +177,7 @@ function takenByProgram(facts: Facts): Finding[] {
     const holder = sockets.find((socket) => socket.protocol === 'tcp' && socket.port === port && meets(socket, facts));
     if (holder === undefined || isTheFront(holder, facts)) return [];
     const data = { owner: capital(ownerWords(holder.owners)), port, listener, free: freePort(facts) };
-    const other = allPrograms.find(({ name, units }) =>
-      holder.owners.some((owner) => owner.name === name || units.includes(owner.name)),
-    );
+    const other = allPrograms.find((program) => holder.owners.some(({ name }) => isProcessOf(program, name)));
     const about = { where: plan.front.where, cause: `front-port:${String(port)}` };
     if (other !== undefined && other.renderer !== null && plan.front.container === null)
       return [tell(frontTaken, { say: 'proxy', data: { ...data, proxy: other.name }, ...about })];
@@ -196,10 +197,15 @@ function isTheFront(holder: ListeningSocket, { plan, sockets, front }: Facts): b
   const { mark, proxy } = plan.front;
   const marks = sockets.filter(({ port, protocol }) => port === mark.port && protocol === 'tcp');
   const pids = new Set(marks.flatMap(({ owners: held }) => held.map(({ pid }) => pid)));
-  if (holder.owners.some(({ pid, name }) => pids.has(pid) || name === proxy)) return true;
+  if (holder.owners.some(({ pid, name }) => pids.has(pid) || isProcessOf(programOf(proxy), name))) return true;
   // Nobody lets us see who it is, and our mark is there too: then it is most likely ours.
   if (holder.owners.length === 0 && marks.length > 0) return true;
   return front.service !== null && holder.owners.every(({ name }) => /docker|rootlessport/.test(name));
+}
+
+/** Packages call a program by its own name or as its unit. */
+function isProcessOf({ name, units }: Pick<ProxyProgram, 'name' | 'units'>, process: string): boolean {
+  return process === name || units.includes(process);
 }
 
 /** At the head of a sentence; the name of a program stays as it is. */

@@ -63,10 +63,11 @@ export function portsListened(text: string): number[] {
 export function readDump(text: string, own: string | null): ServerBlock[] {
   const blocks: ServerBlock[] = [];
   const maps = mapsOfFiles(text);
-  let port = 0;
+  const places = new Map<ServerBlock, string>();
+  let [port, place] = [0, ''];
   let current: ServerBlock | null = null;
-  const begin = (name: string, place: string, isDefault: boolean): void => {
-    const [, file = '', line = '0'] = /^(.*):(\d+)$/.exec(place) ?? [];
+  const begin = (name: string, at: string, isDefault: boolean): void => {
+    const [, file = '', line = '0'] = /^(.*):(\d+)$/.exec(at) ?? [];
     current = {
       file,
       line: Number(line),
@@ -76,27 +77,33 @@ export function readDump(text: string, own: string | null): ServerBlock[] {
       ofAnotherMap: false,
     };
     blocks.push(current);
+    places.set(current, place);
   };
   let isFirst = false;
   for (const line of listOfServers(text)) {
-    const [, at, rest = ''] = /^\S*:(\d+|\*)\s+(.*)$/.exec(line) ?? [];
-    if (at !== undefined) {
-      port = at === '*' ? 0 : Number(at);
+    const [, number, rest = ''] = /^\S*:(\d+|\*)\s+(.*)$/.exec(line) ?? [];
+    if (number !== undefined) {
+      port = number === '*' ? 0 : Number(number);
       isFirst = rest === 'is a NameVirtualHost';
-      const [, name = '', place = ''] = /^(\S+) \((.+)\)$/.exec(rest) ?? [];
-      if (!isFirst) begin(name, place, true);
+      place = line.split(/\s/)[0] ?? '';
+      const [, name = '', where = ''] = /^(\S+) \((.+)\)$/.exec(rest) ?? [];
+      if (!isFirst) begin(name, where, true);
       continue;
     }
-    const [, name, place = ''] = /^ +port \S+ namevhost (\S+) \((.+)\)$/.exec(line) ?? [];
+    const [, name, where = ''] = /^ +port \S+ namevhost (\S+) \((.+)\)$/.exec(line) ?? [];
     const alias = /^ +(?:wild )?alias (\S+)$/.exec(line)?.[1];
     if (name !== undefined) {
-      begin(name, place, isFirst);
+      begin(name, where, isFirst);
       isFirst = false;
     } else if (alias !== undefined) (current as ServerBlock | null)?.names.push(alias.toLowerCase());
   }
+  const ours = new Set(
+    blocks.flatMap((block) => (own !== null && maps.get(block.file) === own ? (places.get(block) ?? []) : [])),
+  );
   return blocks.flatMap((block) => {
     const map = maps.get(block.file);
-    if (map === undefined) return [block];
+    // The first at an address is its default; ours is read before those of sites, and only where it is not that says something.
+    if (map === undefined) return [ours.has(places.get(block) ?? '') ? block : { ...block, defaultOn: [] }];
     return own === null || map === '' || map === own ? [] : [{ ...block, ofAnotherMap: true }];
   });
 }
