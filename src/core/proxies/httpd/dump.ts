@@ -44,7 +44,7 @@ export function includeFolders(main: string, root: string): string[] {
 }
 
 /** The texts of the files, by path. */
-export function textsIn(text: string): Map<string, string> {
+function textsIn(text: string): Map<string, string> {
   const parts = text.split(/^# configuration file (\/.+):$/m).slice(1);
   return new Map(parts.flatMap((part, index) => (index % 2 === 0 ? [[part, parts[index + 1] ?? ''] as const] : [])));
 }

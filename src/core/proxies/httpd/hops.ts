@@ -13,7 +13,7 @@ import { originOf, workerLines } from './workers.ts';
  * way of a server on the machine itself, at the address of the mark, that is asked for by the name in the certificate. Whoever can ask that one can as well
  * dial the service.
  */
-export interface Hop {
+interface Hop {
   id: string;
   upstream: Upstream;
   /** The authority or its roots. */
