@@ -251,7 +251,7 @@ const alarms: Array<[string, string, Case, string]> = [
     "the front's port, by a program",
     'roads: {}',
     { ...bare, sockets: [socket(80, 'tide-board'), socket(8000, 'x')] },
-    'front-port-taken: tide-board (process 660) listens on port 80 of this host, which the front needs for http. | Move that program to another port, such as 8001, or stop it, or give the front other ports with `front.listen`.',
+    'front-port-taken: tide-board (process 987) listens on port 80 of this host, which the front needs for http. | Move that program to another port, such as 8001, or stop it, or give the front other ports with `front.listen`.',
   ],
   [
     "the front's port, by a server that could be the front",
