@@ -1,6 +1,18 @@
 import fc from 'fast-check';
 import { HeldFront, type HeldKind, type MapText } from './support/held-against-verdict.ts';
-import { differs, requestsOf, scene, serve, smallest } from './support/random-maps.ts';
+import { differs, requestsOf, scene, serve, smallest, type Scene } from './support/random-maps.ts';
+
+type Asked = Parameters<typeof differs>[1];
+
+async function firstWrong(kind: HeldKind, one: Scene, asked: readonly Asked[]): Promise<Asked | undefined> {
+  const front = await serve(kind, one);
+  try {
+    for (const request of asked) if ((await differs(front, request)).length > 0) return request;
+    return undefined;
+  } finally {
+    await front.stop();
+  }
+}
 
 /**
  * The proof that a map means the same on every proxy: random maps and requests, ordinary and hostile, each held against the verdict. Here a seeded part of it;
@@ -18,17 +30,7 @@ test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])
       const own = seed + number;
       const [[one, asked] = []] = fc.sample(fc.tuple(scene, requestsOf(requests)), { seed: own, numRuns: 1 });
       if (one === undefined || asked === undefined) throw new Error('nothing was made');
-      const front = await serve(kind, one);
-      let wrong: (typeof asked)[number] | undefined;
-      try {
-        for (const request of asked) {
-          if ((await differs(front, request)).length === 0) continue;
-          wrong = request;
-          break;
-        }
-      } finally {
-        await front.stop();
-      }
+      const wrong = await firstWrong(kind, one, asked);
       if (wrong === undefined) continue;
       const [least, request] = await smallest(kind, one, wrong);
       const again = await serve(kind, least);

@@ -1,4 +1,5 @@
 import { exit } from '../adapters/trouble.ts';
+import type { ProxyName } from '../core/proxies/names.ts';
 import { loadSite, type Site } from '../use-cases/map/load.ts';
 import { endCutShort } from './alone.ts';
 import type { CommandContext } from './io.ts';
@@ -10,6 +11,8 @@ export interface OpenOptions {
   json?: boolean;
   /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
   frontAsMade?: boolean;
+  /** In place of the one that the map says. */
+  proxy?: ProxyName;
 }
 
 /**

@@ -1,3 +1,4 @@
+import { writtenNames } from '../../core/proxies/names.ts';
 import { Command, InvalidArgumentError, Option } from 'commander';
 import type { Severity } from '../../core/findings/finding.ts';
 
@@ -60,3 +61,11 @@ export function collect(value: string, before: string[] | undefined): string[] {
 }
 
 export { Command };
+
+/** In place of the proxy that the map says, to see what moving there changes. */
+export function proxyOption(): Option {
+  return new Option(
+    '--proxy <name>',
+    'for this proxy instead of the one that the map says, with what changes for visitors',
+  ).choices(writtenNames);
+}

@@ -1,5 +1,5 @@
 import { Argument, Option } from 'commander';
-import { Command, collect, jsonOption, mapOption, parseCount, parseMinutes } from './common-options.ts';
+import { Command, collect, jsonOption, mapOption, proxyOption, parseCount, parseMinutes } from './common-options.ts';
 import { alone } from '../alone.ts';
 import type { InstallOptions } from '../run/firewall.ts';
 import type { InstallFrontOptions } from '../run/install-front.ts';
@@ -17,6 +17,7 @@ export function install(context: CommandContext): Command {
     .addOption(mapOption())
     .option('--yes', 'do not ask')
     .option('--dry-run', 'show what would change, and change nothing')
+    .addOption(proxyOption())
     .option('--despite <rule>', 'front: go on although `check` finds an error of this rule (may be repeated)', collect)
     .option(
       '--replace <file>',

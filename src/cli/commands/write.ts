@@ -1,5 +1,6 @@
-import { Command, jsonOption, mapOption } from './common-options.ts';
+import { Command, jsonOption, mapOption, proxyOption } from './common-options.ts';
 import { alone } from '../alone.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -9,6 +10,7 @@ interface Options {
   diff?: boolean;
   dryRun?: boolean;
   compose?: boolean;
+  proxy?: ProxyName;
 }
 
 export function write(context: CommandContext): Command {
@@ -18,6 +20,7 @@ export function write(context: CommandContext): Command {
     .option('--out <folder>', 'folder for the editions (default: .mile-marker/front beside the map)')
     .option('--diff', 'show how the files would change, and write nothing')
     .option('--dry-run', 'show what would be written, and write nothing')
+    .addOption(proxyOption())
     .option('--compose', 'also write front.compose.yaml, a container for the proxy, and show which ports to close')
     .addOption(jsonOption())
     .action(async (options: Options) => {

@@ -10,6 +10,7 @@ import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { liveWords, readAnew, runningEdition } from '../../use-cases/live/front-moves.ts';
 import { installFront, undoFront, type Installed } from '../../use-cases/live/install-front.ts';
+import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
 import { livePlaceOf, placeOf, previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
 import { editionBefore } from '../../core/live/front-journal.ts';
 import { readFrontJournal, readCurrent } from '../../adapters/files/editions.ts';
@@ -19,6 +20,7 @@ import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
+import { movingAsJson, movingWords } from '../print/moving.ts';
 import { plural, wrap } from '../print/style.ts';
 import { countsOf, endWords, nextWrong, rehearsalAsJson, rehearsalWords } from './rehearse.ts';
 import { testRoads } from './verify-run.ts';
@@ -43,6 +45,8 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   if (site === null) return;
   const replace = (options.replace ?? []).map((file) => resolve(io.cwd, file));
   const findings = await judgeSite(site, { now: io.now(), env: io.env, replaced: replace });
+  const moving = await movingOf(site);
+  if (moving !== null && options.json !== true) io.err(movingWords(moving, io.width));
   const blocking = blockingOf(findings, options.despite ?? []);
   if (blocking.length > 0) {
     refuse(site, blocking, options, io);
@@ -58,14 +62,14 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     for (const path of replace) io.out(`changed ${path}, where what is in the way is switched off\n`);
   }
   if (options.dryRun === true) {
-    if (options.json === true) io.out(document(site, preview, null));
+    if (options.json === true) io.out(document(site, preview, null, moving));
     io.err('Nothing was changed.\nnext: mile-marker install\n');
     return;
   }
   if (isDone(preview) && replace.length === 0) {
     await readAnew(placeOf(site), world);
     const { title } = programOf(site.plan.front.proxy);
-    if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }));
+    if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }, moving));
     io.err(
       `Edition ${editionNumber(preview.edition)} is live already. ${title} has read certificates and password files anew.\nnext: mile-marker verify\n`,
     );
@@ -80,8 +84,10 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     return;
   }
   const result = await install(site, { ...options, replace }, io);
-  if (options.json === true) io.out(document(site, preview, result));
+  if (options.json === true) io.out(document(site, preview, result, moving));
   report(result, options, io);
+  if (result.end === 'live' && options.proxy !== undefined)
+    io.err(`      to stay there, write in the map: proxy: ${options.proxy}\n`);
   if (result.end === 'back') setCode(exit.foundWrong);
 }
 
@@ -234,7 +240,12 @@ function worseWords(worse: readonly Worse[], io: Io): string {
   return formatFindings(findings, { width: io.width, colour: io.colour.out });
 }
 
-function document(site: Site, { changes, running, place }: Prepared, result: Installed | null): string {
+function document(
+  site: Site,
+  { changes, running, place }: Prepared,
+  result: Installed | null,
+  moving: MovingOf | null,
+): string {
   return jsonDocument('install', {
     map: site.mapFile,
     end: result?.end ?? 'not-yet',
@@ -242,6 +253,7 @@ function document(site: Site, { changes, running, place }: Prepared, result: Ins
     ...(result === null ? {} : { edition: result.edition }),
     include: place.how === 'file' ? place.path : null,
     changes: changes.map(({ path }) => path),
+    moving: movingAsJson(moving),
     findings:
       result?.end === 'live'
         ? result.after.findings

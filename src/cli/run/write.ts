@@ -6,6 +6,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite } from '../../use-cases/map/load.ts';
+import { movingOf } from '../../use-cases/live/moving.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/live/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/live/write.ts';
 import type { CommandContext, Io } from '../io.ts';
@@ -13,6 +14,7 @@ import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { withCertificates } from '../print/next-certificate.ts';
+import { movingAsJson, movingWords } from '../print/moving.ts';
 import { plural, style, wrap } from '../print/style.ts';
 
 interface Options extends OpenOptions {
@@ -42,14 +44,21 @@ export async function runWrite(options: Options, context: CommandContext): Promi
     io.err(`${formatFindings(live, { width: io.width, colour: io.colour.err })}\n`);
   }
   const dry = options.diff === true || options.dryRun === true;
+  const moving = await movingOf(site);
   const result = await writeFiles({ site, out: options.out, cwd: io.cwd, now: io.now(), dry });
   const compose =
     options.compose === true ? await writeCompose({ site, folder: result.folder, cwd: io.cwd, dry }) : null;
   if (options.json === true) {
-    io.out(jsonDocument('write', { map: site.mapFile, ...asJson(result), compose, findings }));
+    io.out(
+      jsonDocument('write', {
+        ...{ map: site.mapFile, ...asJson(result), compose, findings },
+        moving: movingAsJson(moving),
+      }),
+    );
     return;
   }
   if (compose !== null) printCompose(compose, dry, io);
+  if (moving !== null) io.err(movingWords(moving, io.width));
   const { front, plan } = site;
   const container =
     front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { legNames } from '../findings/finding.ts';
+import { proxyNames } from '../proxies/names.ts';
 import { count, counts, findings, severity, texts } from './shapes.ts';
 
 const leg = z.strictObject({
@@ -34,10 +35,25 @@ const rehearsed = {
   ),
 };
 
+const moving = z
+  .strictObject({
+    from: z.enum(proxyNames),
+    to: z.enum(proxyNames),
+    noticed: z.array(z.strictObject({ id: z.string(), before: z.string(), after: z.string() })),
+    odd: count,
+    played: count,
+    otherwise: z.array(
+      z.strictObject({ road: z.string().nullable(), what: z.string(), before: z.string(), after: z.string() }),
+    ),
+  })
+  .nullable()
+  .optional();
+
 /** About what is written, and about what really answers. */
 export const liveDocuments = {
   write: {
     map: z.string(),
+    moving,
     folder: z.string().optional(),
     edition: count.optional(),
     written: z.boolean(),
@@ -63,6 +79,7 @@ export const liveDocuments = {
     summary: z.strictObject(counts).optional(),
   },
   install: {
+    moving,
     map: z.string(),
     end: z.enum(['refused', 'not-yet', 'same', 'live', 'back']),
     running: count.nullable().optional(),

@@ -16,6 +16,7 @@ import { hstsEntry, rememberedUntil } from '../../core/hsts.ts';
 import type { Inventory } from '../../core/inventory/inventory.ts';
 import { readMap } from '../../core/map/read-map.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
 import { makePlan, type Planned } from '../../core/plan/make-plan.ts';
 import { runRules } from '../../core/rules/all-rules.ts';
 import { takeInventory } from '../survey/take-inventory.ts';
@@ -51,13 +52,14 @@ interface UnreadSite {
 export async function loadSite(
   mapOption: string | undefined,
   { cwd, env }: Place,
-  { frontAsMade = false }: { frontAsMade?: boolean } = {},
+  { frontAsMade = false, proxy }: { frontAsMade?: boolean; proxy?: ProxyName } = {},
 ): Promise<Site | UnreadSite> {
   const mapFile = await findMap({ option: mapOption, cwd, env });
   const shownMap = shownPath(mapFile, cwd);
   const read = readMap({ file: shownMap, text: await readText({ path: mapFile, what: 'map' }) });
   if (read.map === null) return { mapFile, shownMap, map: null, findings: sortFindings(read.findings) };
-  const { map } = read;
+  const { front } = read.map;
+  const map = proxy === undefined ? read.map : { ...read.map, front: { ...front, proxy } };
   const { inventory, trouble: engineTrouble, ...taken } = await takeInventory({ map, mapFile, cwd, env });
   const paths = statePaths(mapFile);
   const host = hostFacts();
