@@ -1,10 +1,13 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import net from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { standalone } from '../src/core/proxies/nginx/renderer.ts';
-import { modernSuites } from '../src/core/proxies/hardening.ts';
+import { standalone as haproxyAlone } from '../src/core/proxies/haproxy/renderer.ts';
+import { standalone as httpdAlone } from '../src/core/proxies/httpd/renderer.ts';
+import { haproxyByHand, httpdByHand, nginxByHand } from './hand-made.ts';
 import { ended, freePorts, median, resident, startUntil } from './processes.ts';
 import { reportRow, type Row } from './report.ts';
 
@@ -41,22 +44,34 @@ const loads: Load[] = [
 
 /** @param only part of what is measured, by its words */
 export async function measureFronts(only = ''): Promise<boolean> {
-  const missing = ['/usr/bin/h2load', '/usr/sbin/nginx'].filter((path) => !existsSync(path));
+  const missing = ['/usr/bin/h2load', '/usr/sbin/nginx', '/usr/sbin/apache2', '/usr/sbin/haproxy'].filter(
+    (path) => !existsSync(path),
+  );
   if (missing.length > 0) {
-    process.stdout.write('fronts: not measured. Install what is missing: apt-get install nghttp2-client nginx-light\n');
+    process.stdout.write(
+      'fronts: not measured. Install what is missing: apt-get install nghttp2-client nginx-light apache2 haproxy\n',
+    );
     return true;
   }
   const bench = new Bench(only);
   try {
     await bench.start();
     const builtin = await bench.compare('builtin', { least: 0.9, mostLate: 1.1 });
-    const nginx = await bench.compare('nginx', { least: 0.95, mostLate: null });
+    const others: Row[] = [];
+    for (const proxy of ['nginx', 'httpd', 'haproxy'] as const)
+      others.push(...(await bench.compare(proxy, { least: 0.95, mostLate: null })));
     const held = await bench.hold();
-    return [...builtin, ...nginx, ...held].every(({ passed }) => passed);
+    return [...builtin, ...others, ...held].every(({ passed }) => passed);
   } finally {
     bench.stop();
   }
 }
+
+type Served = 'nginx' | 'httpd' | 'haproxy';
+
+const modules = '/usr/lib/apache2/modules';
+/** httpd serves as another user than root, or not at all. */
+const httpdUser = process.getuid?.() === 0 ? 'www-data' : null;
 
 interface Limits {
   /** Of the other's requests a second. */
@@ -102,15 +117,17 @@ class Bench {
     return what.includes(this.only);
   }
 
-  async compare(proxy: 'builtin' | 'nginx', limits: Limits): Promise<Row[]> {
+  async compare(proxy: 'builtin' | Served, limits: Limits): Promise<Row[]> {
+    const asked = loads.some(({ what }) => this.isAsked(`${proxy}: ${what}`));
+    if (!asked && !(proxy === 'builtin' && this.isAsked(frames))) return [];
     const ours = await this.ourFront(proxy);
-    const other = proxy === 'builtin' ? await this.smallestProxy() : await this.handMade();
+    const other = proxy === 'builtin' ? await this.smallestProxy() : await this.handMade(proxy);
     const rows: Row[] = [];
     for (const load of loads)
       if (this.isAsked(`${proxy}: ${load.what}`)) rows.push(...(await this.compareOne(proxy, load, limits)));
     if (proxy === 'builtin' && this.isAsked(frames)) rows.push(await this.compareFrames());
     for (const child of [ours, other]) {
-      child.kill(proxy === 'nginx' ? 'SIGTERM' : 'SIGKILL');
+      child.kill(proxy === 'builtin' ? 'SIGKILL' : 'SIGTERM');
       await ended(child);
     }
     return rows;
@@ -235,7 +252,7 @@ class Bench {
     return rows;
   }
 
-  private async ourFront(proxy: 'builtin' | 'nginx'): Promise<ChildProcess> {
+  private async ourFront(proxy: 'builtin' | Served): Promise<ChildProcess> {
     const { http, https, mark, service, taker } = this.ports;
     writeFileSync(
       join(this.folder, 'mile-marker.yaml'),
@@ -250,11 +267,18 @@ roads:
     this.mileMarker(['write']);
     const pair = join(this.folder, '.mile-marker/certificates', name, 'current');
     Object.assign(this.pair, { certificate: join(pair, 'certificate.pem'), key: join(pair, 'key.pem') });
-    if (proxy === 'builtin') return this.run([program, 'serve'], /Serving/);
-    return this.startNginx(
-      'ours',
-      standalone({ current: join(this.folder, '.mile-marker/front/current'), runFolder: this.runFolder('ours') }),
-    );
+    const current = join(this.folder, '.mile-marker/front/current');
+    const runFolder = this.runFolder('ours');
+    switch (proxy) {
+      case 'builtin':
+        return this.run([program, 'serve'], /Serving/);
+      case 'nginx':
+        return this.startNginx('ours', standalone({ current, runFolder }));
+      case 'httpd':
+        return this.startHttpd('ours', httpdAlone({ current, runFolder, modules, user: httpdUser }));
+      case 'haproxy':
+        return this.startHaproxy('ours', haproxyAlone({ runFolder, user: null }), ['-f', current]);
+    }
   }
 
   private smallestProxy(service = this.ports.service): Promise<ChildProcess> {
@@ -263,41 +287,39 @@ roads:
     return this.run([part('smallest-proxy'), String(other), certificate, key, name, String(service), String(taker)]);
   }
 
-  /** As a careful person writes it, who wants bytes to pass as they come. */
-  private handMade(): Promise<ChildProcess> {
-    const { certificate, key } = this.pair;
-    const { other, service, taker } = this.ports;
-    const headers = {
-      Host: name,
-      Connection: '',
-      Forwarded: `for=$remote_addr;host=${name};proto=https`,
-      'X-Forwarded-For': '$remote_addr',
-      'X-Forwarded-Host': name,
-      'X-Forwarded-Port': String(other),
-      'X-Forwarded-Proto': 'https',
-      'X-Real-IP': '$remote_addr',
-    };
-    const proxied = [
-      'proxy_http_version 1.1;',
-      'proxy_buffering off;',
-      'proxy_buffer_size 32k;',
-      'proxy_buffers 8 32k;',
-      'proxy_request_buffering off;',
-      'client_max_body_size 0;',
-      ...Object.entries(headers).map(([header, value]) => `proxy_set_header ${header} "${value}";`),
-    ].join(' ');
-    return this.nginx('hand-made', [
-      `upstream service { server 127.0.0.1:${String(service)}; keepalive 32; }`,
-      `upstream taker { server 127.0.0.1:${String(taker)}; keepalive 32; }`,
-      ...Object.entries({ [name]: 'service', [takes]: 'taker' }).map(
-        ([one, to]) => `server { listen 127.0.0.1:${String(other)} ssl http2; server_name ${one}; server_tokens off;
-        ssl_certificate ${certificate}; ssl_certificate_key ${key};
-        ssl_protocols TLSv1.2 TLSv1.3; ssl_ciphers ${modernSuites.join(':')}; ssl_prefer_server_ciphers off; ssl_session_tickets off;
-        add_header Strict-Transport-Security max-age=86400 always; add_header X-Content-Type-Options nosniff always;
-        add_header X-Frame-Options SAMEORIGIN always; add_header Referrer-Policy strict-origin-when-cross-origin always;
-        location / { ${proxied} proxy_pass http://${to}; } }`,
-      ),
-    ]);
+  /** The same by hand, for the same server program. */
+  private handMade(proxy: Served): Promise<ChildProcess> {
+    const input = { name, takes, pair: this.pair, ports: this.ports };
+    const folder = this.runFolder('hand-made');
+    switch (proxy) {
+      case 'nginx':
+        return this.nginx('hand-made', nginxByHand(input));
+      case 'httpd':
+        return this.startHttpd('hand-made', httpdByHand(input, folder, modules, httpdUser));
+      case 'haproxy':
+        return this.startHaproxy('hand-made', haproxyByHand(input));
+    }
+  }
+
+  private startHttpd(what: string, text: string): Promise<ChildProcess> {
+    const config = join(this.runFolder(what), 'httpd.conf');
+    writeFileSync(config, text);
+    return this.startServer('/usr/sbin/apache2', ['-f', config, '-DFOREGROUND'], what);
+  }
+
+  private startHaproxy(what: string, text: string, more: string[] = []): Promise<ChildProcess> {
+    const config = join(this.runFolder(what), 'haproxy.cfg');
+    writeFileSync(config, text);
+    return this.startServer('/usr/sbin/haproxy', ['-db', '-f', config, ...more], what);
+  }
+
+  private async startServer(path: string, argv: string[], what: string): Promise<ChildProcess> {
+    const child = spawn(path, argv, { stdio: 'ignore' });
+    this.children.push(child);
+    const port = what === 'ours' ? this.ports.https : this.ports.other;
+    for (let tries = 0; tries < 200 && !(await answers(port)); tries += 1) await settled(50);
+    if (child.exitCode !== null) throw new Error(`${path} did not start`);
+    return child;
   }
 
   private nginx(what: string, lines: string[]): Promise<ChildProcess> {
@@ -376,6 +398,16 @@ function row({ what, ours, other, unit, limit, more }: Compared): Row {
     limit: `${more ? 'at least' : 'at most'} ${String(limit)}`,
     passed: more ? ratio >= limit : ratio <= limit,
   };
+}
+
+function answers(port: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    const socket = net.connect({ host: '127.0.0.1', port }, () => {
+      socket.destroy();
+      resolve(true);
+    });
+    socket.on('error', () => resolve(false));
+  });
 }
 
 /** A server gives back what it held in its own time. */
