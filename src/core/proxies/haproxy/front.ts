@@ -25,8 +25,10 @@ export function frontFile(plan: Plan, current: string): string {
     comment('Have haproxy read this folder: -f FOLDER behind its other files.'),
     '',
     ...section('global', [
-      comment('A head of a request or an answer has to fit.'),
-      `tune.bufsize ${String(longestHeadBytes + 16 * 1024)}`,
+      comment(
+        'A head of a request or an answer has to fit, with eight bytes for each line. Room costs: what may be sent twice is copied whole.',
+      ),
+      `tune.bufsize ${String(longestHeadBytes + mostHeaderLines * 8 + 2048)}`,
       `tune.http.maxhdr ${String(mostHeaderLines * 4)}`,
       comment('Every handshake is a whole one: a session taken up again would bring the road that began it.'),
       'tune.ssl.cachesize 0',
@@ -150,7 +152,8 @@ function nameLines({ roads }: Plan, current: string, listener: 'http' | 'https')
   const below = `http-request set-var(txn.road) ${quote(`var(txn.name),regsub("^[0-9a-z_-]+\\.",""),${map(`names-below${plain}.map`)}`)} if !{ var(txn.road) -m found } { var(txn.name) -m reg ${quote('^[0-9a-z_-]+\\.')} }`;
   return [
     comment('The name that is asked for, without port, capitals and the dot at its end.'),
-    `http-request set-var(txn.name) ${quote('req.fhdr(host),regsub(":[0-9]*$",""),lower,regsub("\\.$","")')}`,
+    'http-request set-var(txn.name) req.fhdr(host),host_only,lower',
+    `http-request set-var(txn.name) ${quote('var(txn.name),regsub("\\.$","")')} if { var(txn.name) -m end . }`,
     `http-request set-var(txn.road) ${quote(`var(txn.name),${map(`names${plain}.map`)}`)}`,
     ...(roads.some(({ name }) => isWildcard(name)) ? [below] : []),
   ];
@@ -180,7 +183,8 @@ function shownLines({ certificates }: Plan, current: string): string[] {
   const below = `http-request set-var(txn.shown) ${quote(`var(txn.sni),regsub("^[0-9a-z_-]+\\.",""),map(${current}/shown-below.map)`)} if !{ var(txn.shown) -m found } { var(txn.sni) -m reg ${quote('^[0-9a-z_-]+\\.')} }`;
   return [
     comment('Which certificate was shown.'),
-    `http-request set-var(txn.sni) ${quote('ssl_fc_sni,lower,regsub("\\.$","")')}`,
+    'http-request set-var(txn.sni) ssl_fc_sni,lower',
+    `http-request set-var(txn.sni) ${quote('var(txn.sni),regsub("\\.$","")')} if { var(txn.sni) -m end . }`,
     `http-request set-var(txn.shown) ${quote(`var(txn.sni),map(${current}/shown.map)`)}`,
     ...(certificates.some(({ names }) => names.some(isWildcard)) ? [below] : []),
   ];

@@ -44,15 +44,15 @@ export function requestLines(plan: Plan, listener: Listener): string[] {
     'http-request del-header Upgrade unless { var(txn.live) -m found }',
     'http-request del-header Connection unless { var(txn.live) -m found }',
     comment('What belongs to one connection, and what a stranger says of himself.'),
-    ...[...ofConnection, ...gone].map((name) => `http-request del-header ${name}`),
     comment('Names of other letters are read as these by many programs.'),
-    `http-request del-header ${quote('[^A-Za-z0-9-]')} -m reg`,
+    `http-request del-header ${quote(`${namesPattern([...ofConnection, ...gone])}|[^a-z0-9-]`)} -m reg`,
     comment('The service itself says whether an upload may begin.'),
     'http-request del-header Expect unless { req.hdr(expect) -m str -i 100-continue }',
     comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
+    'http-request set-var(txn.cookies) req.fhdr_cnt(cookie)',
     ...[2, 3, 4].map((count) => {
       const all = Array.from({ length: count }, (_, index) => `%[req.fhdr(cookie,${String(index + 1)})]`).join('; ');
-      return `http-request set-header Cookie ${quote(all)} if { req.fhdr_cnt(cookie) eq ${String(count)} }`;
+      return `http-request set-header Cookie ${quote(all)} if { var(txn.cookies) -m int ${String(count)} }`;
     }),
     ...[...firstCounts].map(
       (name) =>
@@ -76,9 +76,14 @@ export function answerLines(): string[] {
   return [
     comment('What a service says that goes no further.'),
     'http-response set-var(txn.answered) bool(true)',
-    ...dropped.map((name) => `http-response del-header ${name}`),
+    `http-response del-header ${quote(namesPattern(dropped))} -m reg`,
     'http-response del-header Upgrade unless { status 101 }',
     comment('A service that cannot be reached.'),
     'http-after-response set-status 502 if { status 503 } { var(txn.dials) -m found } !{ var(txn.answered) -m found }',
   ];
+}
+
+/** Any of these names, as haproxy keeps them; one look at each header instead of one for each name. */
+function namesPattern(names: readonly string[]): string {
+  return `^(?:${names.map((name) => name.toLowerCase()).join('|')})$`;
 }

@@ -23,30 +23,33 @@ export function sanityLines(): string[] {
     refuse(`{ req.hdrs,length gt ${String(longestHeadBytes)} }`, 431),
     refuse(`{ req.fhdr_cnt gt ${String(mostHeaderLines)} }`, 431),
     refuse(`{ req.hdrs,length gt ${most} } { req.hdrs -m reg ${quote(`[^\\r\\n]{${most}}`)} }`, 431),
-    `http-request return status 405 hdr Allow ${quote(usualMethods.join(', '))} if { method CONNECT TRACE }`,
-    refuse(`!{ method -m reg ${quote('^[A-Z_-]+$')} }`),
-    refuse(`{ req.fhdr_cnt(host) gt 1 }`),
     refuse(`!{ req.fhdr(host) -m reg ${quote(`^${soundHost}$`)} }`),
-    refuse(`!{ pathq -m reg ${quote('^/[\\x21\\x22\\x24-\\x7e]*$')} }`),
-    refuse(`{ path -m reg -i ${quote('%(?![0-9a-f]{2})|%00')} }`),
-    ...climbingLines(refuse),
     refuse('{ req.fhdr_cnt(transfer-encoding) gt 0 } { req.fhdr_cnt(content-length) gt 0 }'),
     refuse(`{ req.fhdr_cnt(transfer-encoding) gt 0 } !{ req.fhdr(transfer-encoding) -m str -i chunked }`, 501),
-    ...singular.map((name) => refuse(`{ req.fhdr_cnt(${name}) gt 1 }`)),
+    refuse(`{ req.hdr_names(:) -m reg ${quote(`(?:^|:)(?<one>host|${singular.join('|')})(?::.*)?:\\k<one>(?::|$)`)} }`),
+    comment('Nearly every request has a usual method, and a path without anything that is encoded or climbs.'),
+    `http-request set-var(txn.plain) bool(true) if { method ${usualMethods.join(' ')} } { pathq -m reg ${quote(plainTarget)} }`,
+    `http-request return status 405 hdr Allow ${quote(usualMethods.join(', '))} if ${unlessPlain} { method CONNECT TRACE }`,
+    refuse(`${unlessPlain} !{ method -m reg ${quote('^[A-Z_-]+$')} }`),
+    refuse(`${unlessPlain} !{ pathq -m reg ${quote('^/[\\x21\\x22\\x24-\\x7e]*$')} }`),
+    refuse(`${unlessPlain} { path -m reg -i ${quote('%(?![0-9a-f]{2})|%00')} }`),
+    ...climbingLines(refuse),
   ];
 }
+
+const unlessPlain = '!{ var(txn.plain) -m found }';
+const plainTarget = '^/(?:[A-Za-z0-9_~/-]|\\.(?!\\.))*(?:\\?[\\x21\\x22\\x24-\\x7e]*)?$';
 
 /**
  * Paths above their root. First what stands for a dot or a slash, then what means nothing, then each segment with the `..` that takes it back; a `..` that is
  * left leads out.
  */
 function climbingLines(refuse: (condition: string) => string): string[] {
-  const set = (expression: string): string => `http-request set-var(txn.path) ${quote(expression)} if has-dots`;
-  const pair = 'var(txn.path),regsub("/(?!\\.\\.(?:/|$))[^/]+/\\.\\.(?=/|$)","",g)';
+  const pair = 'regsub("/(?!\\.\\.(?:/|$))[^/]+/\\.\\.(?=/|$)","",g)';
+  const bare = 'path,regsub("%2e",".",gi),regsub("%2f","/",gi),regsub("(?:/\\.?)(?=/|$)","",g)';
+  const whole = [bare, ...Array.from({ length: mostDeep }, () => pair)].join(',');
   return [
-    'acl has-dots path -m sub .. %2e %2E',
-    set('path,regsub("%2e",".",gi),regsub("%2f","/",gi),regsub("(?:/\\.?)(?=/|$)","",g)'),
-    ...Array.from({ length: mostDeep }, () => set(pair)),
-    refuse(`has-dots { var(txn.path) -m reg ${quote('/\\.\\.(?:/|$)')} }`),
+    `http-request set-var(txn.path) ${quote(whole)} if ${unlessPlain} { path -m sub .. %2e %2E }`,
+    refuse(`{ var(txn.path) -m reg ${quote('/\\.\\.(?:/|$)')} }`),
   ];
 }

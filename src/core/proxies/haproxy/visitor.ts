@@ -11,13 +11,19 @@ const withoutPort = `regsub("^\\[([0-9A-Fa-f:.]+)\\](?::[0-9]+)?$","\\1"),regsub
  * 2. The visitor's own address (RFC 7239 §8.1): what the edge itself wrote is believed, read from the right; what is no address ends it. An IPv4 address in
  * IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).
  */
-export function visitorLines({ front: { edge } }: Plan): string[] {
+export function visitorLines({ front: { edge, listen } }: Plan): string[] {
+  // Where only IPv4 is listened to, and no edge speaks for others, an address is what haproxy says it is.
+  const isIpv4 = edge === null && listen.addresses.every((address) => !address.includes(':'));
   const client = [
     comment('The visitor, as all that follows means it.'),
-    `http-request set-var(txn.client) ${quote('src,regsub("^::ffff:([0-9.]+)$","\\1",i)')}`,
-    comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
-    `http-request set-var-fmt(txn.node) ${quote('%[var(txn.client)]')}`,
-    `http-request set-var-fmt(txn.node) ${quote('"[%[var(txn.client)]]"')} if { var(txn.client) -m sub : }`,
+    ...(isIpv4
+      ? ['http-request set-var(txn.client) src', 'http-request set-var(txn.node) src']
+      : [
+          `http-request set-var(txn.client) ${quote('src,regsub("^::ffff:([0-9.]+)$","\\1",i)')}`,
+          comment('RFC 7239: an IPv6 address is in brackets and quotes.'),
+          `http-request set-var-fmt(txn.node) ${quote('%[var(txn.client)]')}`,
+          `http-request set-var-fmt(txn.node) ${quote('"[%[var(txn.client)]]"')} if { var(txn.client) -m sub : }`,
+        ]),
   ];
   if (edge === null) return client;
   const hop = (back: number): string[] => {
