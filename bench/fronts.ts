@@ -110,7 +110,8 @@ class Bench {
   }
 
   stop(): void {
-    for (const child of this.children) child.kill('SIGKILL');
+    // Told and not killed: their workers would go on.
+    for (const child of this.children) child.kill('SIGTERM');
     rmSync(this.folder, { recursive: true, force: true });
   }
 
