@@ -77,6 +77,7 @@ try {
   spawnSync(process.execPath, [program, 'write'], { cwd: folder });
   edit(folder, 'to: nestcam:3000\n    gate: everyone', 'to: nestcam:3000\n    gate: home');
   await picture('write', ['mile-marker write --diff', 'mile-marker write'], folder);
+  await picture('moving', ['mile-marker write --proxy haproxy --dry-run > files'], folder);
   const broken = join(work, 'broken');
   mkdirSync(broken);
   writeFileSync(join(broken, 'mile-marker.yaml'), slips);

@@ -4,6 +4,9 @@ import http from 'node:http';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import bcrypt from 'bcryptjs';
+import type { Answer } from '../src/core/legs/answer.ts';
+import { answerFiles } from '../src/core/proxies/httpd/answers.ts';
+import { isFrontsOwnError } from '../src/core/proxies/pages.ts';
 import { httpdProgram } from './support/fronts.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker, program } from './support/program.ts';
@@ -79,4 +82,14 @@ roads:
   expect(said).toMatch(/Live now: edition 0001/);
   expect(readFileSync(join(folder, 'etc/conf-enabled/mile-marker.conf'), 'utf8')).toContain('front/current/front.conf');
   expect(said).toMatch(/0002 [^ ]+ [^ ]+ .*taken back: undone/);
+});
+
+test('answers that it makes from files are known for its own, whatever they are about', () => {
+  const made = answerFiles();
+  expect(made).toHaveLength(2);
+  for (const { content } of made) {
+    const body = content.slice(content.indexOf('\n\n') + 2);
+    const status = Number(/^Status: (\d+)/.exec(content)?.[1]);
+    expect(isFrontsOwnError({ status, headers: [['server', 'Apache']], body } as unknown as Answer)).toBe(true);
+  }
 });

@@ -6,7 +6,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite } from '../../use-cases/map/load.ts';
-import { movingOf } from '../../use-cases/live/moving.ts';
+import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/live/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/live/write.ts';
 import type { CommandContext, Io } from '../io.ts';
@@ -58,11 +58,10 @@ export async function runWrite(options: Options, context: CommandContext): Promi
     return;
   }
   if (compose !== null) printCompose(compose, dry, io);
-  if (moving !== null) io.err(movingWords(moving, io.width));
   const { front, plan } = site;
   const container =
     front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;
-  printResult(result, { ...options, container, composeCommand: site.host.compose, plan }, io);
+  printResult(result, { ...options, container, composeCommand: site.host.compose, plan, moving }, io);
 }
 
 function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): void {
@@ -97,13 +96,15 @@ function blocks({ rule, severity }: Finding): boolean {
 
 function printResult(
   result: WriteResult,
-  options: Options & { container: string | null; composeCommand: string; plan: Plan },
+  options: Options & { container: string | null; composeCommand: string; plan: Plan; moving: MovingOf | null },
   io: Io,
 ): void {
   const { changes, edition, written, folder, throwaway } = result;
   const number = editionNumber(edition);
   if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
   else printChanges(changes, io);
+  // Behind the difference, which may be long.
+  if (options.moving !== null) io.err(movingWords(options.moving, io.width));
   if (changes.length === 0) io.err(`Nothing changed. Edition ${number} is what the map says.\n`);
   else if (!written)
     io.err(`${plural(changes.length, 'file')} would change, as edition ${number}. Nothing was written.\n`);

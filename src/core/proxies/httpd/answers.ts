@@ -22,8 +22,13 @@ export function answerFiles(): WrittenFile[] {
       `Status: ${status} ${reason}`,
       'Content-Type: text/html; charset=utf-8',
       '',
-      '<!DOCTYPE html>',
-      `<html><head><title>${status} ${reason}</title></head><body><h1>${reason}</h1></body></html>`,
+      // By this form `isOwnError` knows it, as it does those that httpd makes.
+      '<!DOCTYPE HTML PUBLIC "-//W3C//DTD HTML 4.01//EN" "http://www.w3.org/TR/html4/strict.dtd">',
+      '<html><head>',
+      `<title>${status} ${reason}</title>`,
+      '</head><body>',
+      `<h1>${reason}</h1>`,
+      '</body></html>',
       '',
     ].join('\n'),
   }));
