@@ -281,10 +281,11 @@ export async function runUndoFront(
     return;
   }
   const current = (await readCurrent(front))?.number ?? null;
-  const to = edition ?? editionBefore(await readFrontJournal(front), current);
   const world = { env: io.env, now: io.now, signal: io.signal };
   const place = await livePlaceOf(site);
   const running = await runningEdition(place, world);
+  // What was only written since then is not what is undone.
+  const to = edition ?? editionBefore(await readFrontJournal(front), running ?? current);
   if (to === null && running === null && current === null) {
     io.err('Nothing of this map is live. Nothing was changed.\n');
     return;
