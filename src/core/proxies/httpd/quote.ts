@@ -1,4 +1,4 @@
-/** httpd fills in `${NAME}` everywhere, even in comments' neighbours, and has no escape for it: a dollar sign before a brace comes out of a name of ours. */
+/** httpd fills in `${NAME}` everywhere and has no escape for it: a dollar sign before a brace comes out of a name of ours. */
 export const dollarLine = 'Define MILE_MARKER_DOLLAR $';
 
 /**
@@ -20,16 +20,14 @@ export function quoteHeader(value: string): string {
 
 /**
  * An argument of RewriteCond or RewriteRule, which mod_rewrite reads by a rule of its own: nothing is escaped between quotes, so the quotes are those that do not
- * occur, or none where neither a blank does.
+ * occur, or none, where a backslash keeps a blank.
  *
- * @throws RangeError on control characters, and on blanks beside both kinds of quotes
+ * @throws RangeError on control characters
  */
 export function quoteRewrite(value: string): string {
   refuseControl(value);
   const mark = ['"', "'"].find((one) => !value.includes(one));
-  if (mark === undefined && /^["']|\s/.test(value))
-    throw new RangeError('blanks and both kinds of quotes cannot stand in one argument of mod_rewrite');
-  return withDollars(mark === undefined ? value : `${mark}${value}${mark}`);
+  return withDollars(mark === undefined ? value.replace(/ /g, '\\ ') : `${mark}${value}${mark}`);
 }
 
 /** Text that stands for itself in what RewriteRule puts in place. */
