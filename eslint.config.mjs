@@ -4,7 +4,7 @@ export default tseslint.config(
   { ignores: ['dist', 'node_modules', 'coverage'] },
   ...tseslint.configs.strict,
   {
-    files: ['src/**/*.ts', 'test/**/*.ts', 'bench/**/*.ts'],
+    files: ['src/**/*.ts', 'src/**/*.tsx', 'test/**/*.ts', 'bench/**/*.ts'],
     languageOptions: { parserOptions: { projectService: true } },
     rules: {
       '@typescript-eslint/no-floating-promises': 'error',

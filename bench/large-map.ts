@@ -1,5 +1,6 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import type { ProxyName } from '../src/core/proxies/names.ts';
 
 /** A road of the bench, by its number. */
 export const roadName = (index: number): string => `hide-${String(index)}`;
@@ -7,7 +8,7 @@ export const roadName = (index: number): string => `hide-${String(index)}`;
 /** @property pairs each name with a certificate of its own, instead of one wildcard for all */
 interface LargeMap {
   roads: number;
-  proxy: 'nginx' | 'builtin';
+  proxy: ProxyName;
   pairs?: boolean;
   ports?: { http: number; https: number; mark: number };
   /** Where each road leads; default: a machine of its own. */

@@ -1,8 +1,9 @@
 import { measureFronts } from './fronts.ts';
 import { measureInstalls } from './installs.ts';
 import { measureMaps } from './maps.ts';
-import { measureNginxFiles } from './nginx-files.ts';
+import { measureWrittenFiles } from './written-files.ts';
 import { measureLargeFront } from './large-front.ts';
+import { measureReport } from './report-page.ts';
 import { measureStartUp } from './start-up.ts';
 import { measureVerify } from './verify-run.ts';
 
@@ -10,8 +11,9 @@ import { measureVerify } from './verify-run.ts';
 const parts: Record<string, (only?: string) => Promise<boolean>> = {
   'start-up': measureStartUp,
   maps: measureMaps,
-  'nginx-files': measureNginxFiles,
+  'written-files': measureWrittenFiles,
   verify: measureVerify,
+  report: measureReport,
   'large-front': measureLargeFront,
   fronts: measureFronts,
   installs: measureInstalls,

@@ -32,6 +32,7 @@ const missing = [
   ['Xvfb', 'xvfb'],
   ['xterm', 'xterm'],
   ['import', 'imagemagick'],
+  ['chromium', 'chromium'],
 ].filter(([name]) => spawnSync('which', [name]).status !== 0);
 if (missing.length > 0) {
   console.error(
@@ -59,6 +60,8 @@ try {
   await picture('dns', ['mile-marker dns records', `mile-marker dns check --resolver 127.0.0.1:${resolver}`], folder);
   await picture('links', ['mile-marker verify --links'], folder);
   await picture('verify', [`mile-marker verify --trust authority-root.pem --resolver 127.0.0.1:${resolver}`], folder);
+  await picture('tree', ['mile-marker roads --tree'], folder);
+  page('report', folder);
   await picture('rehearse', ['mile-marker rehearse --all'], folder);
   const [opened, closed] = ['everyone', 'home'].map((gate) => `to: nestcam:3000\n    gate: ${gate}`);
   edit(folder, opened, closed);
@@ -126,6 +129,18 @@ async function picture(name, commands, cwd) {
   await new Promise((resolve) => setTimeout(resolve, 500));
   spawnSync('import', ['-display', display, '-window', 'root', '-crop', '1280x800+0+0', join(pictures, `${name}.png`)]);
   terminal.kill();
+  console.log(`docs/screenshots/${name}.png`);
+}
+
+/** The page of `report`, as a browser shows its beginning. */
+function page(name, folder) {
+  spawnSync(process.execPath, [program, 'report', 'report.html'], { cwd: folder });
+  const quiet = ['--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run'];
+  const look = ['--window-size=1280,800', '--hide-scrollbars', `--user-data-dir=${join(work, 'profile')}`];
+  const shot = `--screenshot=${join(pictures, `${name}.png`)}`;
+  const flags = ['--headless', '--no-sandbox', '--disable-gpu', ...quiet, ...look, shot];
+  const { status, stderr } = spawnSync('chromium', [...flags, `file://${join(folder, 'report.html')}`]);
+  if (status !== 0) throw new Error(`the browser took no picture: ${stderr}`);
   console.log(`docs/screenshots/${name}.png`);
 }
 

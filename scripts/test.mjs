@@ -7,6 +7,7 @@ import { join } from 'node:path';
 
 const needed = [
   { package: 'nginx-light', programs: ['/usr/sbin/nginx'] },
+  { package: 'libnginx-mod-stream', programs: ['/usr/lib/nginx/modules/ngx_stream_module.so'] },
   { package: 'haproxy', programs: ['/usr/sbin/haproxy'] },
   { package: 'apache2', programs: ['/usr/sbin/apache2'] },
   { package: 'docker.io', programs: ['/usr/sbin/dockerd'] },
@@ -20,6 +21,12 @@ const needed = [
   { package: 'knot-dnsutils', programs: ['/usr/bin/kdig', '/usr/bin/knsupdate'] },
   { package: 'openssl', programs: ['/usr/bin/openssl'] },
   { package: 'curl', programs: ['/usr/bin/curl'] },
+  { package: 'chromium', programs: ['/usr/bin/chromium'] },
+  // The reader of OpenMetrics that the format's own authors keep.
+  {
+    package: 'python3-prometheus-client',
+    programs: ['/usr/lib/python3/dist-packages/prometheus_client/openmetrics/parser.py'],
+  },
 ];
 
 const missing = needed

@@ -469,6 +469,33 @@ describe('a front in a container', () => {
     expect(engine.docker('inspect', '--format', '{{.State.Running}}', 'front').trim()).toBe('false');
   });
 
+  test.each(['haproxy', 'httpd'])('is %s just so', async (proxy) => {
+    rmSync(join(site, 'front.compose.yaml'), { force: true });
+    engine.docker('rm', '-f', 'front');
+    const own = front.replace('nginx', proxy);
+    const pages = 'pages: {down: down.html}\n';
+    writeFileSync(join(site, 'down.html'), 'the tide is in');
+    const run = (...argv: string[]): Promise<Ran> => mileMarker(argv, site);
+    writeMap(inside, { front: own });
+    await run('certs', 'make');
+    const first = await run('install', '--yes');
+    expect([first.code, first.err]).toEqual([
+      0,
+      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads well/),
+    ]);
+    await untilHealthy();
+    expect(await answers()).toEqual(hosts());
+    writeMap(`${inside.replace('camera:', 'lens:')}${pages}`, { front: own });
+    await run('certs', 'make', '--no-reload');
+    expect((await run('install', '--yes', '--no-rehearsal')).code).toBe(0);
+    expect((await answers())[1]).not.toBe(hosts()[1]);
+    expect((await run('undo', 'front', '--yes')).err).toMatch(/Live now: edition 000\d/);
+    expect(await answers()).toEqual(hosts());
+    for (let left = 5; left > 0; left -= 1)
+      if (/nothing of this map/.test((await run('undo', 'front', '--yes')).err)) break;
+    expect(engine.docker('inspect', '--format', '{{.State.Running}}', 'front').trim()).toBe('false');
+  });
+
   test('its roads to loopback, to host networks and to networks of others are errors, with the lines to write', async () => {
     engine.docker('network', 'create', 'elsewhere');
     engine.docker('run', '-d', '--name', 'far', '--network', 'elsewhere', '--restart', 'always', 'observatory/pages');

@@ -154,7 +154,10 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
     const tooLong = announce(6);
     // It ends with the refusal: what comes next on it might be the body or another request.
     const refusal = await text(tooLong);
-    expect(refusal).toMatch(/^HTTP\/1\.1 413 [^]*\r\nConnection: close\r\n/i);
+    // Newer versions of haproxy end it without a word.
+    expect(refusal).toMatch(
+      proxy === 'haproxy' ? /^HTTP\/1\.1 413 / : /^HTTP\/1\.1 413 [^]*\r\nConnection: close\r\n/i,
+    );
     expect(bodies).toEqual([]);
     const fits = announce(5);
     const [said] = (await once(fits, 'data')) as [string];

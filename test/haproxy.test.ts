@@ -1,6 +1,7 @@
-import { execFileSync } from 'node:child_process';
-import { chmodSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { execFile } from 'node:child_process';
+import { chmodSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { promisify } from 'node:util';
 import bcrypt from 'bcryptjs';
 import { haproxyProgram, startFront } from './support/fronts.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
@@ -63,11 +64,29 @@ test('a service that is not there, or has a name that nobody knows, keeps no oth
   }
 });
 
+test('many roads share files and lines that it can read, and a road more changes few of them', async () => {
+  const { head } = await practiceHead('haproxy');
+  const roads = (count: number): string =>
+    Array.from({ length: count }, (_, index) => `  hide-${String(index)}: {to: ":9", gate: everyone}\n`).join('');
+  const map = (count: number): string =>
+    `${head}certificates: {marsh: {names: [saltmarsh.example], wildcard: true, from: practice}}\nroads:\n${roads(count)}`;
+  const folder = folderWith({ 'mile-marker.yaml': map(1500) });
+  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  expect((await mileMarker(['write'], folder)).code).toBe(0);
+  const current = join(folder, '.mile-marker/front/current');
+  expect(readdirSync(current).filter((file) => file.endsWith('.cfg')).length).toBeLessThan(270);
+  const front = await startFront(folder, 'haproxy');
+  await front.stop();
+  writeFileSync(join(folder, 'mile-marker.yaml'), map(1501));
+  const { out } = await mileMarker(['write', '--dry-run'], folder);
+  expect(out.match(/changed roads-[0-9a-f]{2}\.cfg/g)).toHaveLength(1);
+});
+
 /** In a mount namespace of its own (mount_namespaces(7)), where /run and the settings of the package are the test's. */
-function inside(folder: string, script: string): string {
+async function inside(folder: string, script: string): Promise<string> {
   const mounts = `mount -t tmpfs none /run && mount --bind ${folder}/default /etc/default/haproxy && mount --bind ${folder}/base.cfg /etc/haproxy/haproxy.cfg`;
-  const options = { cwd: folder, encoding: 'utf8' as const, timeout: 200_000 };
-  return execFileSync('unshare', ['-m', 'sh', '-c', `${mounts} && { ${script}; } 2>&1`], options);
+  const argv = ['-m', 'sh', '-c', `${mounts} && { ${script}; } 2>&1`];
+  return (await promisify(execFile)('unshare', argv, { cwd: folder, timeout: 200_000 })).stdout;
 }
 
 test('install says how the package is told of the folder once; then it brings editions live, people too, and takes them back', async () => {
@@ -97,21 +116,23 @@ roads:
   expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
   expect((await mileMarker(['write'], folder)).code).toBe(0);
   const tool = `node ${program}`;
-  const said = inside(
-    folder,
-    [
-      `${tool} install --yes --no-rehearsal || true`,
-      `echo 'EXTRAOPTS="-f ${folder}/.mile-marker/front/current"' > default`,
-      `${tool} install --yes --no-rehearsal || true`,
-      'cp later.yaml mile-marker.yaml',
-      `${tool} certs make`,
-      `${tool} install --yes --no-rehearsal || true`,
-      `${tool} people add joost --gate wardens --generate`,
-      `${tool} install --yes --no-rehearsal || true`,
-      `${tool} undo front --yes`,
-      `${tool} editions`,
-      'kill "$(head -n 1 /run/haproxy.pid)"',
-    ].join('; '),
+  const said = (
+    await inside(
+      folder,
+      [
+        `${tool} install --yes --no-rehearsal || true`,
+        `echo 'EXTRAOPTS="-f ${folder}/.mile-marker/front/current"' > default`,
+        `${tool} install --yes --no-rehearsal || true`,
+        'cp later.yaml mile-marker.yaml',
+        `${tool} certs make`,
+        `${tool} install --yes --no-rehearsal || true`,
+        `${tool} people add joost --gate wardens --generate`,
+        `${tool} install --yes --no-rehearsal || true`,
+        `${tool} undo front --yes`,
+        `${tool} editions`,
+        'kill "$(head -n 1 /run/haproxy.pid)"',
+      ].join('; '),
+    )
   ).replace(/\s+/g, ' ');
   service.close();
   expect(said).toContain('/etc/default/haproxy does not name this folder');
@@ -119,4 +140,65 @@ roads:
     expect(said).toContain(words);
   expect(said).toMatch(/Live now: edition 0002/);
   expect(said).toMatch(/0003 [^ ]+ [^ ]+ .*taken back: undone/);
+});
+
+test('what it serves by files of others is known: to survey, to check, and as a first map', async () => {
+  haproxyProgram();
+  const [plain = 0, https = 0] = await freePorts(2);
+  const folder = folderWith({
+    'mile-marker.yaml': `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, proxy: haproxy, ports: {http: ${String(plain)}, https: ${String(https)}}}
+engine: none
+roads:
+  log: {to: ":9", gate: everyone}
+`,
+    'new/.keep': '',
+    default: '',
+  });
+  const base = (pair: string): string => `defaults
+    mode http
+    timeout client 5s
+    timeout server 5s
+    timeout connect 5s
+frontend web
+    bind 127.0.0.1:${String(plain)}
+    bind 127.0.0.1:${String(https)} ssl crt ${pair}
+    use_backend log if { hdr(host) -i log.saltmarsh.example }
+backend log
+    server one 127.0.0.1:9
+`;
+  writeFileSync(join(folder, 'base.cfg'), '');
+  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  expect((await mileMarker(['write'], folder)).code).toBe(0);
+  const [, listed = ''] =
+    /^"?([^\s"]+\.pem)"?/m.exec(readFileSync(join(folder, '.mile-marker/front/current/certificates.list'), 'utf8')) ??
+    [];
+  writeFileSync(join(folder, 'base.cfg'), base(listed));
+  const tool = `node ${program}`;
+  const run = async (...commands: string[]): Promise<string> => inside(folder, commands.join('; '));
+  const survey = await run(`${tool} survey`);
+  const check = await run(`${tool} check || true`);
+  const made = await run(`cd new && ${tool} init --from haproxy --address 127.0.0.1 && cat mile-marker.yaml`);
+  writeFileSync(
+    join(folder, 'base.cfg'),
+    base(listed).replace('use_backend log if { hdr(host) -i log.saltmarsh.example }', 'default_backend log'),
+  );
+  const nameless = await run(`cd new && rm mile-marker.yaml; ${tool} init --from haproxy --address 127.0.0.1 || true`);
+  expect(nameless).toMatch(
+    /serves no name that a map could have\. \/etc\/haproxy\/haproxy\.cfg:10, default_backend log: answers every name that is not named/,
+  );
+  // What it cannot read is said, and no map is made of half of it.
+  writeFileSync(join(folder, 'base.cfg'), `${base(join(folder, 'gone.pem'))}    nonsense\n`);
+  const refused = await run(
+    ...['survey', 'check', 'init --from haproxy --address 127.0.0.1'].map((command) => `${tool} ${command} || true`),
+  );
+  expect(survey).toMatch(
+    /served by the installed haproxy, .*\n {2}log\.saltmarsh\.example in \/etc\/haproxy\/haproxy\.cfg:7/,
+  );
+  expect(check.replace(/\s+/g, ' ')).toMatch(
+    /default-server-taken .*haproxy\.cfg, line 7\. do: Remove it \(haproxy would hand visitors to it and to the written files by turns\).* name-already-served .*haproxy\.cfg, line 7/,
+  );
+  expect(made).toContain(`from: {files: {certificate: ${listed}, key: ${listed}.key}}`);
+  expect(made).toMatch(/log\.saltmarsh\.example:\n {4}to: ":9"\n {4}gate: everyone/);
+  expect(refused.match(/gone\.pem' : No such file or directory/g)).toHaveLength(3);
 });

@@ -8,6 +8,7 @@ import type { ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker } from './support/program.ts';
+import { readings, startLax, targetsIn, type LaxService } from './support/lax-service.ts';
 import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import type { Outcome } from '../src/core/rehearsal/sent.ts';
 
@@ -63,6 +64,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
   const { limits } = programOf(proxy);
   let station: Station;
   let front: HeldFront;
+  let lax: LaxService;
 
   const mapText: MapText = ({ ports, echoes }) => {
     const [birdLog, nestcam, roster] = echoes.map(({ port }) => String(port));
@@ -89,11 +91,13 @@ ${limits.folders ? alone(nestcam ?? '') : ''}  few: {to: ":${nestcam ?? ''}", ga
   misnamed: {to: "${at}", gate: everyone, upstream-ca: ca.pem, upstream-host: other.saltmarsh.example}
   unknown: {to: "${at}", gate: everyone, upstream-host: station.saltmarsh.example}
   believed: {to: "${at}", gate: everyone, upstream-insecure: true}
+  lax: {to: ":${String(portOf(lax.server))}", gate: everyone}
 ${pins}`;
   };
 
   beforeAll(async () => {
     station = await startStation();
+    lax = await startLax();
     const files = {
       w: 'edda:$2y$05$abcdefghijklmnopqrstuuabcdefghijklmnopqrstuvwxyzABCDE\n',
       'ca.pem': readFileSync(station.authority, 'utf8'),
@@ -103,6 +107,7 @@ ${pins}`;
   afterAll(async () => {
     await front.stop();
     station.stop();
+    lax.server.close();
   });
 
   const raw = (text: string, { sni = open, from = far, plain = false, idleMs = 5000 } = {}): Promise<Outcome> =>
@@ -303,12 +308,26 @@ ${pins}`;
       `Connection: Upgrade, HTTP2-Settings\r\nUpgrade: h2c\r\nHTTP2-Settings: AAMAAABkAAQCAAAAAAIAAAAA\r\n\r\n${inner}`,
     ],
     ['a plain second request', `Content-Length: 0\r\n\r\n${inner}`],
-  ])('smuggling by %s: no service sees the second request', async (_, rest) => {
+  ])('smuggling by %s: no service sees the second request, however it reads', async (_, rest) => {
     for (const echo of front.echoes) echo.seen.length = 0;
-    for (const method of ['POST', 'GET'])
-      // Some leave the front waiting for more of a request, rightly.
-      await raw(`${method} / HTTP/1.1\r\nHost: ${open}\r\n${rest}`, { idleMs: 500 });
+    lax.heard.length = 0;
+    // Some leave the front waiting for more of a request, rightly.
+    await Promise.all(
+      ['POST', 'GET'].flatMap((method) =>
+        [open, 'lax.saltmarsh.example'].map((host) =>
+          raw(`${method} / HTTP/1.1\r\nHost: ${host}\r\n${rest}`, { sni: host, idleMs: 500 }),
+        ),
+      ),
+    );
     for (const { seen } of front.echoes) expect(seen.map(({ target }) => target)).not.toContain('/smuggled');
+    for (const reading of readings)
+      for (const bytes of lax.heard) expect([reading.name, ...targetsIn(bytes(), reading)]).not.toContain('/smuggled');
+  });
+
+  test('that service would have been deceived', () => {
+    const deceiving = `POST / HTTP/1.1\r\nHost: a\r\nTransfer-Encoding : chunked\r\nContent-Length: ${length}\r\n\r\n0\r\n\r\n${inner}`;
+    const seen = readings.map((reading) => targetsIn(deceiving, reading).includes('/smuggled'));
+    expect([seen.includes(true), seen.includes(false)]).toEqual([true, true]);
   });
 
   test.each<[string, string, string?]>([

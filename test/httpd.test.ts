@@ -6,6 +6,7 @@ import { promisify } from 'node:util';
 import bcrypt from 'bcryptjs';
 import type { Answer } from '../src/core/legs/answer.ts';
 import { answerFiles } from '../src/core/proxies/httpd/answers.ts';
+import type { Plan } from '../src/core/plan/plan.ts';
 import { isFrontsOwnError } from '../src/core/proxies/pages.ts';
 import { httpdProgram } from './support/fronts.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
@@ -85,7 +86,7 @@ roads:
 });
 
 test('answers that it makes from files are known for its own, whatever they are about', () => {
-  const made = answerFiles();
+  const made = answerFiles({ pages: {} } as unknown as Plan);
   expect(made).toHaveLength(2);
   for (const { content } of made) {
     const body = content.slice(content.indexOf('\n\n') + 2);

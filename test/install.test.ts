@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, lchownSync, readdirSync, readFileSync, readlinkSync, rmSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
@@ -6,7 +6,7 @@ import tls from 'node:tls';
 import { join } from 'node:path';
 import pLimit from 'p-limit';
 import { spareEditions } from '../src/core/live/front-journal.ts';
-import { listening, portOf } from './support/ports.ts';
+import { freePorts, listening, portOf } from './support/ports.ts';
 import { ownNginx, type OwnNginx } from './support/own-nginx.ts';
 import { ended, folderWith, mileMarker, mileMarkerProcess, program, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
@@ -101,6 +101,34 @@ test('from nothing to live and back again', async () => {
     code: 2,
     err: expect.stringContaining('There are: 0001, 0002') as string,
   });
+});
+
+test('raw ports need a line of their own, by the step that is told, and are live from then on', async () => {
+  const [port = 0, other = 0] = await freePorts(2);
+  const at = await place();
+  at.say(portOf(service), `ports:\n  ${String(port)}/tcp: {to: ":${String(portOf(service))}", gate: everyone}\n`);
+  await at.run('certs', 'make');
+  const lacking = await at.run('install', '--yes');
+  expect([lacking.code, lacking.err]).toEqual([
+    3,
+    expect.stringContaining('for raw ports, it does not read their file'),
+  ]);
+  const step = /As root: (echo .*)\. Then run this again/.exec(lacking.err.replace(/\n\s+/g, ' '))?.[1] ?? '';
+  execFileSync('sh', ['-c', step]);
+  expect(await at.run('install', '--yes')).toMatchObject({ code: 0 });
+  const answer = async (of: number): Promise<string> =>
+    fetch(`http://127.0.0.1:${String(of)}/`).then(
+      (got) => got.text(),
+      () => 'nothing',
+    );
+  expect(await answer(port)).toContain('Nest camera');
+  // Another one is live as any change is, and without any the line stays and reads nothing.
+  at.say(portOf(service), `ports:\n  ${String(other)}/tcp: {to: ":${String(portOf(service))}", gate: everyone}\n`);
+  expect(await at.run('install', '--yes')).toMatchObject({ code: 0 });
+  expect([await answer(port), await answer(other)]).toEqual(['nothing', expect.stringContaining('Nest camera')]);
+  at.say();
+  expect(await at.run('install', '--yes')).toMatchObject({ code: 0 });
+  expect(await answer(other)).toBe('nothing');
 });
 
 test('a line that somebody else added stays, and so does what it leads to', async () => {

@@ -6,7 +6,7 @@ import fc from 'fast-check';
 import { nginxRenderer as nginx, standalone } from '../src/core/proxies/nginx/renderer.ts';
 import { block, comment, dollarVariable, quote } from '../src/core/proxies/nginx/quote.ts';
 import { makeThrowaway } from '../src/adapters/certificates/make.ts';
-import { nginxProgram, startNginx } from './support/fronts.ts';
+import { nginxProgram, nginxVersion, startNginx } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
 import { freePorts } from './support/ports.ts';
 import { folderWith } from './support/program.ts';
@@ -22,7 +22,7 @@ async function nginxTest(text: string, change: (files: string) => string = (file
   for (const certificate of plan.certificates)
     Object.assign(certificate, { certificateFile: join(folder, 'c.pem'), keyFile: join(folder, 'k.pem') });
   for (const { path, content } of [
-    ...nginx.render(plan, { current, people: () => [] }),
+    ...nginx.render(plan, { current, version: nginxVersion(), people: () => [] }),
     nginx.renderMark(plan, 'edition 0001'),
   ]) {
     mkdirSync(dirname(join(current, path)), { recursive: true });
@@ -255,3 +255,18 @@ function get(port: number, path: string, agent: http.Agent): Promise<string> {
       .on('error', reject);
   });
 }
+
+test('a newer nginx is told of HTTP/2 in the way of which it does not warn, an unknown one in the way that all take', () => {
+  const { plan } = plannedOf(
+    'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1, unknown: not-found}\ncertificates: {marsh: {names: saltmarsh.example, wildcard: true}}\nroads: {www: ":80", tides: ":81"}\n',
+  );
+  const counts = (version: string | null): number[] => {
+    const files = nginx.render(plan, { current: '/f', version, people: () => [] });
+    const text = files.map(({ content }) => content).join('\n');
+    return [/listen .* ssl http2/g, /^ *http2 on;/gm, /listen .* ssl/g].map((what) => text.match(what)?.length ?? 0);
+  };
+  const [, , all = 0] = counts(null);
+  expect(all).toBeGreaterThan(3);
+  for (const version of [null, '1.22.1', '1.25.0']) expect(counts(version)).toEqual([all, 0, all]);
+  for (const version of ['1.25.1', '1.26.3', '2.0']) expect(counts(version)).toEqual([0, all, all]);
+});

@@ -31,10 +31,11 @@ roads:
   asleep: {to: ":8086", paused: true}
   others: {redirect: "https://www.saltmarsh.example", gate: everyone}
 `;
+const ports = 'ports: {8883/tcp: {to: ":1883", gate: everyone}}\n';
 
-function place(proxy: ProxyName): string {
+function place(proxy: ProxyName, more = ''): string {
   const folder = folderWith({
-    'mile-marker.yaml': map(proxy),
+    'mile-marker.yaml': map(proxy) + more,
     'site/index.html': 'marsh',
     w: `edda:${bcrypt.hashSync('a tern', 4)}\n`,
   });
@@ -60,8 +61,10 @@ interface Document {
 const documentOf = ({ out }: Ran): Document => JSON.parse(out) as Document;
 
 describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+  const hasPorts = programOf(proxy).limits.rawPorts.length > 0;
+
   test('the very files, on the real addresses and ports, do what they are meant to; nothing is left', async () => {
-    const folder = place(proxy);
+    const folder = place(proxy, hasPorts ? ports : '');
     const before = readdirSync(folder);
     const { code, out } = await mileMarker(['rehearse', '--json', '--all'], folder);
     const { how, summary, cases } = documentOf({ code, out, err: '' });
@@ -89,6 +92,9 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
     );
     const why = new Set(cases.flatMap(({ untested }) => untested ?? []));
     expect([...why].sort()).toEqual([
+      ...(programOf(proxy).limits.rawPorts.length > 0
+        ? [expect.stringMatching(/^a rehearsal sends nothing over raw/)]
+        : []),
       expect.stringMatching(/^its service has port 443/),
       expect.stringMatching(/^more than the rate of nestcam/),
     ]);

@@ -6,7 +6,7 @@ import { programOf, writtenPrograms } from '../src/core/proxies/programs.ts';
 /** What holds the tree together, read from its files. */
 
 const root = join(__dirname, '../src');
-const files = readdirSync(root, { recursive: true, encoding: 'utf8' }).filter((path) => path.endsWith('.ts'));
+const files = readdirSync(root, { recursive: true, encoding: 'utf8' }).filter((path) => /\.tsx?$/.test(path));
 const textOf = (path: string): string => readFileSync(join(root, path), 'utf8');
 
 /** Where a server's name may stand: its own folders, the lists of programs, and the words of the schema. */

@@ -25,12 +25,19 @@ const explanations: Record<number, string> = {
   504: 'The service behind this name does not answer in time.',
 };
 
+/** @property page text of a page of the map's own */
+interface Own {
+  location?: string | undefined;
+  body?: string | undefined;
+  page?: string | undefined;
+}
+
 /** Sends an answer of the front's own, with a short text unless it redirects or has no content. */
 export function sendAnswer(
   response: AnyResponse,
   status: number,
   headers: Record<string, string>,
-  { location, body }: { location?: string | undefined; body?: string | undefined } = {},
+  { location, body, page }: Own = {},
 ): void {
   if (response.headersSent) {
     breakOff(response);
@@ -38,10 +45,11 @@ export function sendAnswer(
   }
   const reason = STATUS_CODES[status] ?? '';
   const bare = location !== undefined || status === 204;
-  const text = body ?? (bare ? '' : `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n`);
+  const text =
+    page ?? body ?? (bare ? '' : `${frontWords} ${String(status)} ${reason}. ${explanations[status] ?? ''}\n`);
   writeHead(response, status, [
     ...(location === undefined ? [] : ['location', location]),
-    ...(bare ? [] : ['content-type', 'text/plain; charset=utf-8']),
+    ...(bare ? [] : ['content-type', `text/${page === undefined ? 'plain' : 'html'}; charset=utf-8`]),
     ...Object.entries(headers).flat(),
     // RFC 9110 §8.6: none with 204.
     ...(status === 204 ? [] : ['content-length', String(Buffer.byteLength(text))]),

@@ -1,6 +1,11 @@
 import { readFile, stat } from 'node:fs/promises';
+import { constants } from 'node:crypto';
 import { createSecureContext, type SecureContext } from 'node:tls';
 import type { PlannedCertificate } from '../core/plan/plan.ts';
+import { suites } from './listeners.ts';
+
+/** Every handshake is a whole one. */
+const secureOptions = constants.SSL_OP_NO_TICKET;
 
 interface Held {
   changed: number;
@@ -27,7 +32,7 @@ export class CertificateShelf {
       const { mtimeMs: changed } = await stat(files.certificateFile);
       if (before?.changed === changed) return before.context;
       const [cert, key] = await Promise.all([readFile(files.certificateFile), readFile(files.keyFile)]);
-      const context = createSecureContext({ cert, key, minVersion: 'TLSv1.2' });
+      const context = createSecureContext({ cert, key, minVersion: 'TLSv1.2', ciphers: suites, secureOptions });
       this.held.set(id, { changed, context });
       return context;
     } catch (error) {

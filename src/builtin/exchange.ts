@@ -48,10 +48,10 @@ export class Exchange {
     private readonly visitors: Visitors,
     { onTrouble, patience }: Pick<ForwardContext, 'onTrouble' | 'patience'>,
   ) {
-    const { limits } = prepared.plan;
+    const { limits, pages } = prepared.plan;
     this.judge = new Judge(prepared, onTrouble);
     this.log = new AccessLog(onTrouble);
-    this.context = { limits, patience, services: new Services(limits.connectSeconds), onTrouble };
+    this.context = { limits, patience, services: new Services(limits.connectSeconds), downPage: pages.down, onTrouble };
   }
 
   serve({ request, response, visitor }: Asked): void | Promise<void> {
@@ -91,7 +91,7 @@ export class Exchange {
       forwardLive(request, response, verdict, { ...this.context, onLive });
     }
     if (verdict.act === 'answer')
-      sendAnswer(response, verdict.status, { ...verdict.headers, connection: 'close' }, verdict);
+      sendAnswer(response, verdict.status, { ...verdict.headers, connection: 'close' }, this.ownOf(verdict));
     else if (verdict.act === 'folder') await showFile(request, response, verdict, this.originOf(read));
     else if (verdict.act !== 'forward') socket.destroy();
   }
@@ -142,7 +142,7 @@ export class Exchange {
         forward(request, response, verdict, this.context);
         return;
       case 'answer':
-        sendAnswer(response, verdict.status, { ...verdict.headers, ...endOf(request) }, verdict);
+        sendAnswer(response, verdict.status, { ...verdict.headers, ...endOf(request) }, this.ownOf(verdict));
         return;
       case 'folder':
         if (asksToGoOn(request)) response.writeContinue();
@@ -173,6 +173,11 @@ export class Exchange {
       const file = road?.rules.log;
       if (typeof file === 'string') this.log.noteLive(file, { request, service, client, now: new Date(), socket });
     };
+  }
+
+  /** What an answer of the front's own says. */
+  private ownOf({ page, ...own }: Extract<Verdict, { act: 'answer' }>): Parameters<typeof sendAnswer>[3] {
+    return { ...own, page: page === undefined ? undefined : this.prepared.plan.pages[page] };
   }
 
   /** Scheme, name and port as the visitor sees them. */

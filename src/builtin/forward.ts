@@ -21,6 +21,8 @@ export interface ForwardContext {
   patience: Patience;
   services: Services;
   /** Told when a service cannot be reached, in words for the administrator, never for the visitor. */
+  /** What is shown when a service cannot be reached; plain words without it. */
+  downPage: string | undefined;
   onTrouble: (message: string) => void;
 }
 
@@ -219,7 +221,7 @@ class Passage implements Waiting {
       this.begin();
     } else {
       context.onTrouble(`${to.headers['host'] ?? ''}: ${describe(to)}: ${reasonOf(error)}`);
-      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}));
+      sendAnswer(response, statusOf(error), ownHeaders(to.answer, {}), { page: context.downPage });
     }
   }
 

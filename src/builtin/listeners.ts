@@ -9,6 +9,9 @@ import type { Patience } from './patience.ts';
 /** OpenSSL's names; all of them have forward secrecy (RFC 8446 §B.4). */
 const tls13Suites = ['TLS_AES_128_GCM_SHA256', 'TLS_AES_256_GCM_SHA384', 'TLS_CHACHA20_POLY1305_SHA256'];
 
+/** What a handshake may agree on, for `ciphers` of node:tls. */
+export const suites = [...tls13Suites, ...modernSuites].join(':');
+
 /**
  * A request of HTTP/1 whose upgrade counts only where it asks for a WebSocket (RFC 6455 §4.1). Any other upgrade is one that the front does not
  * know and passes over (RFC 9110 §7.8); Node would stop reading the connection as HTTP for it.
@@ -69,7 +72,7 @@ export function tlsServer(
   const server = tls.createServer(
     {
       minVersion: 'TLSv1.2',
-      ciphers: [...tls13Suites, ...modernSuites].join(':'),
+      ciphers: suites,
       ALPNProtocols: ['h2', 'http/1.1'],
       handshakeTimeout: headMs,
       noDelay: true,

@@ -7,14 +7,16 @@ import type { Plan } from '../core/plan/plan.ts';
 import { inNetworks } from '../core/networks/address.ts';
 import { prepare } from '../core/verdict/decide.ts';
 import type { Prepared } from '../core/verdict/verdict.ts';
-import { reasonOf, Trouble, codeOf } from '../adapters/trouble.ts';
+import { reasonOf } from '../adapters/trouble.ts';
 import { sendAnswer, type AnyResponse } from './answer.ts';
 import { CertificateShelf } from './certificates.ts';
 import { mostConnections } from './descriptors.ts';
 import { Exchange } from './exchange.ts';
 import { http1Server, http2Server, tlsServer } from './listeners.ts';
+import { listenTrouble } from './listen-trouble.ts';
 import { letBytesPass } from './memory.ts';
 import { usualPatience, type Patience } from './patience.ts';
+import { RawPorts } from './raw-ports.ts';
 import { type AnyRequest } from './request.ts';
 import { Visitors, type Visitor } from './visitors.ts';
 
@@ -85,6 +87,7 @@ class Front {
   private readonly shaking = new Map<string, Visitor>();
   private readonly onTrouble: (message: string) => void;
   private readonly patience: Patience;
+  private readonly raw: RawPorts;
 
   constructor(
     private prepared: Prepared,
@@ -102,11 +105,17 @@ class Front {
     });
     this.shelf = new CertificateShelf(plan.certificates);
     this.exchange = new Exchange(prepared, this.visitors, { onTrouble, patience });
+    this.raw = new RawPorts({
+      contextFor: (certificate) => this.shelf.contextFor(certificate),
+      onTrouble,
+      handshakeMs: patience.headMs,
+    });
     this.http2 = this.equip(http2Server(), ({ stream: { session } }) => session);
   }
 
   /** Listens where a plan wants it and nothing does yet, and closes what it does not want any more. */
-  async listenFor({ front: { listen, mark } }: Plan): Promise<void> {
+  async listenFor(plan: Plan): Promise<void> {
+    const { listen, mark } = plan.front;
     const wanted = new Set<string>();
     const fresh: string[] = [];
     const want = async (key: string, host: string, port: number, make: () => TcpServer): Promise<void> => {
@@ -123,6 +132,7 @@ class Front {
         await want('front.listen', address, listen.http, () => plain);
         await want('front.listen', address, listen.https, () => this.secureServer(plain));
       }
+      await this.raw.listenFor(plan);
     } catch (error) {
       for (const name of fresh) this.close(name);
       throw error;
@@ -199,7 +209,7 @@ class Front {
     const { host, port } = at;
     this.servers.set(name, server);
     await new Promise<void>((resolve, reject) => {
-      server.once('error', (cause) => reject(listenTrouble(at, cause)));
+      server.once('error', (cause) => reject(listenTrouble({ ...at, protocol: 'tcp' }, cause)));
       server.listen({ host, port, ipv6Only: host.includes(':') }, resolve);
     });
   }
@@ -210,6 +220,7 @@ class Front {
       .filter(({ listening }) => listening)
       .map((server) => new Promise<void>((resolve) => server.close(() => resolve())));
     for (const exchange of exchanges) exchange.endLive();
+    closed.push(this.raw.stop(graceMs));
     this.visitors.endWhenIdle();
     const late = setTimeout(() => this.visitors.endAll(), graceMs);
     await Promise.all(closed);
@@ -297,20 +308,4 @@ class Front {
 /** The other end of a connection, which TLS keeps. */
 function endOf({ remoteAddress, remotePort, localAddress }: Socket): string {
   return `${String(remoteAddress)} ${String(remotePort)} ${String(localAddress)}`;
-}
-
-/** @param key of the map, under which it is written */
-function listenTrouble({ host, port, key }: { host: string; port: number; key: string }, cause: unknown): Trouble {
-  const remedies: Record<string, string> = {
-    EACCES: 'Ports below 1024 need root, or choose others in the map, under `front.listen`.',
-    EADDRINUSE: `See who has it: ss -ltnp 'sport = :${String(port)}'. Stop that, or write another port in the map: \`${key}\`.`,
-    EADDRNOTAVAIL: 'Fix `front` in the map.',
-  };
-  const remedy = remedies[codeOf(cause) ?? ''] ?? `Fix \`${key}\` in the map.`;
-  return new Trouble({
-    code: 'cannot-listen',
-    message: `Cannot listen on ${host} port ${String(port)}: ${reasonOf(cause)}.`,
-    remedy,
-    cause,
-  });
 }

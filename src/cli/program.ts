@@ -9,6 +9,7 @@ import { editions } from './commands/editions.ts';
 import { explain } from './commands/explain.ts';
 import { install } from './commands/install.ts';
 import { people } from './commands/people.ts';
+import { report } from './commands/report.ts';
 import { rehearse } from './commands/rehearse.ts';
 import { roads } from './commands/roads.ts';
 import { schedule } from './commands/schedule.ts';
@@ -44,6 +45,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   undo,
   editions,
   verify,
+  report,
   schedule,
   demo,
 ];

@@ -146,7 +146,11 @@ test.each<[string, Case, string]>([
     { host: { gateway: null } },
     'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it already lets in fewer. | Keep only `small`.',
   ],
-  ['gates: {idle: {networks: 192.168.64.128/25}}\nroads: {}', {}, 'gate-without-effect: No road has the gate `idle`.'],
+  [
+    'gates: {idle: {networks: 192.168.64.128/25}}\nroads: {}',
+    {},
+    'gate-without-effect: No road and no raw port has the gate `idle`.',
+  ],
   [
     'gates: {x: {networks: 192.0.2.0/25}, y: {networks: 192.0.2.128/25}}\nroads: {a: {to: ":1", gate: [x, y]}}',
     {},

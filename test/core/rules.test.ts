@@ -301,6 +301,8 @@ test('one cause is told once, with every road it breaks', () => {
   const text = `${head}compose: [c]\nroads: {a: "zz:1", b: "zz:1"}`;
   const planned = plannedOf(text);
   const findings = runRules({
+    pages: [],
+    installed: { version: null, modules: null },
     map: mapOf(text),
     ...planned,
     inventory: inventoryOf([]),

@@ -1,4 +1,5 @@
 import type http from 'node:http';
+import type { ProxyName } from '../../src/core/proxies/names.ts';
 
 /** What a server does with a request. In headers and bodies `{name}`, `{http}`, `{https}`, `{service}`, `{target}` and `{path}` are filled in. */
 export type Does =
@@ -129,7 +130,7 @@ export interface Row {
   haproxy?: HaproxyFront;
   httpd?: HttpdFront;
   /** The front that Mile Marker writes or serves itself, from this map. */
-  own?: 'builtin' | 'nginx';
+  own?: ProxyName;
   /** An edge network in front of the front that Mile Marker serves, and how it speaks to it. */
   edge?: 'http' | 'https';
   /** A certificate that lies here for the road. */

@@ -4,67 +4,9 @@ const passes = `proxy_pass http://127.0.0.1:{service};
     proxy_set_header Host $http_host;
     proxy_set_header X-Forwarded-For $remote_addr;
     proxy_set_header X-Forwarded-Proto https;`;
-const asleep = {
-  answers: 503,
-  headers: { 'content-type': 'text/html' },
-  body: '<title>Camera asleep</title>',
-} as const;
 
 /** What lies behind a gate that keeps the tester out, and gates that keep out some ways of asking only. */
 export const gatedRows: Row[] = [
-  {
-    name: 'the service behind a gate is not running',
-    rule: 'service-down',
-    says: 'nothing listens',
-    road: 'gate: far',
-    service: { raw: 'nobody' },
-    own: 'builtin',
-  },
-  {
-    name: 'the service behind a gate listens on another port',
-    rule: 'service-down',
-    says: 'nothing listens',
-    road: 'gate: far',
-    to: '":1"',
-    own: 'nginx',
-  },
-  {
-    name: 'the service behind a gate of people speaks HTTPS',
-    rule: 'service-down',
-    says: 'speaks HTTPS',
-    road: 'gate: wardens',
-    service: { tls: true },
-    own: 'builtin',
-  },
-  {
-    name: 'the service behind a gate shows another page than the map expects',
-    rule: 'expectation-unmet',
-    road: 'gate: far, expect: {text: "Owl box"}',
-    own: 'builtin',
-  },
-  {
-    name: 'the service behind a gate fails',
-    rule: 'service-fails',
-    severity: 'warning',
-    says: 'Camera asleep',
-    road: 'gate: far',
-    service: { does: asleep },
-    own: 'builtin',
-  },
-  {
-    name: 'the service behind a gate takes no live connections',
-    rule: 'websocket-not-passed',
-    says: 'the service itself',
-    road: 'gate: far, expect: {path: /live, websocket: true}',
-    own: 'builtin',
-  },
-  {
-    name: 'the service of a part behind a gate is not running',
-    rule: 'service-down',
-    says: 'nestcam.saltmarsh.example/clock',
-    road: 'gate: far, paths: {/clock: ":1"}',
-    own: 'builtin',
-  },
   {
     name: 'the gate refuses this machine, which the map lets in',
     rule: 'gate-refused-here',

@@ -1,17 +1,10 @@
-import { wildServers, type Does, type Row } from './row.ts';
+import { wildServers, type Row } from './row.ts';
 
 const html = { 'content-type': 'text/html' };
-const ownQuestion: Does = {
-  answers: 401,
-  headers: { 'www-authenticate': 'Basic realm="camera"' },
-  body: 'who are you',
-};
 const well = (name: string, rest: Partial<Row>): Row => ({ name, rule: null, ...rest });
 
 /** Installations that are well, however odd they look: nothing must be said of them. */
 export const healthyRows: Row[] = [
-  well('as the tool serves it: builtin', { own: 'builtin' }),
-  well('as the tool writes it: nginx', { own: 'nginx' }),
   well('written by hand for nginx', { nginx: {} }),
   well('written by hand for haproxy', {
     road: 'expect: {path: /live, websocket: true, status: 200}',
@@ -33,31 +26,12 @@ export const healthyRows: Row[] = [
       nestcam: 'ProxyPass / http://127.0.0.1:{service}/\n  <Location />\n    Require ip 198.51.100.0/24\n  </Location>',
     },
   }),
-  well('all other names lead to one of them: builtin', {
-    own: 'builtin',
-    others: 'redirect: https://nestcam.saltmarsh.example',
-  }),
-  well('all other names lead to one of them: nginx', {
-    own: 'nginx',
-    others: 'redirect: https://nestcam.saltmarsh.example',
-  }),
-  well('all other names lead to the same service: builtin', { own: 'builtin', others: 'to: ":{service}"' }),
-  well('all other names lead to the same service: nginx', { own: 'nginx', others: 'to: ":{service}"' }),
   well('all other names, by a wildcard made by hand for nginx', {
     others: 'to: ":{service}"',
     nginx: { certificate: { names: ['*.saltmarsh.example'] }, extra: wildServers },
   }),
-  well('an edge in front, which speaks HTTPS to it', { own: 'builtin', edge: 'https' }),
   well('IPv6 alone', { addresses: ['::1'] }),
   well('IPv4 and IPv6', { addresses: ['127.0.0.1', '::1'] }),
-  well('IPv4 and IPv6 as the tool serves it', { addresses: ['127.0.0.1', '::1'], own: 'builtin' }),
-  well('IPv4 and IPv6 as the tool writes it, with a gate and live connections', {
-    road: 'gate: wardens, expect: {path: /live, websocket: true, status: 200}',
-    login: true,
-    service: { live: 'echoes' },
-    addresses: ['127.0.0.1', '::1'],
-    own: 'nginx',
-  }),
   well('two addresses of one kind', { addresses: ['127.0.0.1', '127.0.0.5'] }),
   well('301 in place of 308', {
     node: { http: { answers: 301, headers: { location: 'https://{name}:{https}{target}' } } },
@@ -76,21 +50,6 @@ export const healthyRows: Row[] = [
     node: { certificate: { names: ['a.example.org', 'nestcam.saltmarsh.example', 'b.example.org'] } },
   }),
   well('another sound certificate than the one here', { held: { to: '2026-12-24' } }),
-  well('a camera that streams without end', { service: { does: 'streams' }, own: 'nginx' }),
-  well('a stream of events without end', { service: { does: 'streams' }, own: 'builtin' }),
-  well('early hints before the page', { service: { does: 'hints' }, own: 'builtin' }),
-  well('a service with a great deal in its headers', {
-    service: {
-      does: { answers: 200, headers: { ...html, 'x-notes': 'n'.repeat(12_000) }, body: '<title>Nest camera</title>' },
-    },
-    own: 'builtin',
-  }),
-  well('the same: nginx', {
-    service: {
-      does: { answers: 200, headers: { ...html, 'x-notes': 'n'.repeat(12_000) }, body: '<title>Nest camera</title>' },
-    },
-    own: 'nginx',
-  }),
   well('another service behind each language', {
     service: {
       does: {
@@ -194,33 +153,6 @@ export const healthyRows: Row[] = [
     service: { live: 'echoes' },
     nginx: {},
   }),
-  well('a service behind HTTPS', {
-    to: '"https://127.0.0.1:{service}"',
-    road: 'upstream-insecure: true',
-    service: { tls: true },
-    own: 'builtin',
-  }),
-  well('a paused road', { road: 'paused: true', own: 'builtin' }),
-  well('a gate that refuses as asked', { road: 'gate: far', own: 'builtin' }),
-  well('a gate of people, with a test login', { road: 'gate: wardens', login: true, own: 'builtin' }),
-  well('a gate of people in nginx', { road: 'gate: wardens', login: true, own: 'nginx' }),
-  well('a gate of people before a service that asks for a password itself', {
-    road: 'gate: wardens',
-    service: { does: ownQuestion },
-    own: 'builtin',
-  }),
-  well('the same in nginx', { road: 'gate: wardens', service: { does: ownQuestion }, own: 'nginx' }),
-  well('the same with a test login', {
-    road: 'gate: wardens',
-    service: { does: ownQuestion },
-    login: true,
-    own: 'nginx',
-  }),
-  well('a gate of networks before a service that refuses by itself', {
-    road: 'gate: far',
-    service: { does: { answers: 403, body: 'the camera is for wardens' } },
-    own: 'nginx',
-  }),
   well('a gate that refuses with a page of its own', {
     road: 'gate: far',
     node: { https: { answers: 403, headers: html, body: '<title>Not here</title>ask a warden' } },
@@ -231,21 +163,6 @@ export const healthyRows: Row[] = [
     node: { https: { answers: 302, headers: { location: 'https://login.example.org/?to=nestcam' } } },
   }),
   well('a gate that closes the connection', { road: 'gate: far', node: { https: 'closes' } }),
-  ...(['builtin', 'nginx'] as const).map((own) =>
-    well(`parts of a road lead elsewhere: ${own}`, {
-      road: 'paths: {/tables: ":{tides}", /old: {redirect: "https://www.example.org"}}',
-      own,
-    }),
-  ),
-  well('a folder', { to: '{folder: ./site}', own: 'builtin' }),
-  well('a road that redirects', { to: '{redirect: "https://www.example.org"}', own: 'nginx' }),
-  well('methods and a rate that are kept', { road: 'methods: [GET, HEAD], rate: 2/s burst 3', own: 'nginx' }),
-  well('a limit of uploads that is kept: builtin', { road: 'body-limit: 1500KiB', own: 'builtin' }),
-  well('a limit of uploads that is kept: nginx', { road: 'body-limit: 10MiB', own: 'nginx' }),
-  well('a service that takes no uploads itself', {
-    service: { does: { when: { method: 'OPTIONS' }, then: { answers: 413 }, otherwise: 'page' } },
-    own: 'nginx',
-  }),
   well('a forbidden method that is refused in other words', {
     road: 'methods: [GET, HEAD]',
     node: { https: { when: { method: 'GET|HEAD' }, then: 'passes', otherwise: { frontError: 403 } } },
@@ -260,17 +177,5 @@ export const healthyRows: Row[] = [
   well('an own error page behind an own status that the map expects', {
     road: 'expect: {status: 503}',
     service: { does: { answers: 503, headers: html, body: '<title>Camera asleep</title>it wakes at dawn' } },
-  }),
-  well('a service that speaks over live connections alone', {
-    service: { live: 'echoes', does: { answers: 426, headers: { upgrade: 'websocket' } } },
-    road: 'expect: {path: /live}',
-    own: 'builtin',
-  }),
-  well('a gate that lets one address of this machine in', { road: 'gate: home', own: 'nginx' }),
-  well('a login page that names where to go afterwards', {
-    service: {
-      does: { answers: 302, headers: { location: 'https://login.example.org/?to={target}&state={time}' } },
-    },
-    own: 'nginx',
   }),
 ];

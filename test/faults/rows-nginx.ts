@@ -65,13 +65,6 @@ export const nginxRows: Row[] = [
     nginx: {},
   },
   {
-    name: 'nginx as it is written: early hints come before the page',
-    rule: 'front-cannot-reach-service',
-    says: 'early hints',
-    service: { does: 'hints' },
-    own: 'nginx',
-  },
-  {
     name: 'nginx: the header lines of the service are too long',
     rule: 'front-cannot-reach-service',
     says: 'proxy_buffer_size',

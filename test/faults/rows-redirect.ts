@@ -55,13 +55,6 @@ export const redirectRows: Row[] = [
     rule: 'redirect-loop',
     node: { https: to(301, 'https://{name}:{https}{target}') },
   },
-  {
-    name: 'the edge in front speaks plain HTTP to it',
-    rule: 'redirect-loop',
-    says: 'The edge seems to speak plain HTTP',
-    own: 'builtin',
-    edge: 'http',
-  },
   { name: 'HSTS is not sent', rule: 'hsts-not-sent', severity: 'warning', road: 'hsts: 30d' },
   {
     name: 'HSTS is short',

@@ -3,14 +3,6 @@ import type { Row } from './row.ts';
 /** The way to the front: names, ports and TLS. */
 export const wayRows: Row[] = [
   { name: 'the name has no record', rule: 'dns-missing', records: 'nothing' },
-  {
-    name: 'the wildcard has no record',
-    rule: 'dns-missing',
-    says: '*.saltmarsh.example',
-    others: 'redirect: https://nestcam.saltmarsh.example',
-    own: 'builtin',
-    ofOthers: 'nothing',
-  },
   { name: 'the record leads to an old address', rule: 'dns-elsewhere', records: ['127.0.0.9'] },
   {
     name: 'one of two records leads elsewhere',

@@ -2,7 +2,8 @@ import { spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { mkdtempSync } from 'node:fs';
-import { nginxProgram } from './fronts.ts';
+import { usedModules } from '../../src/core/proxies/httpd/renderer.ts';
+import { haproxyProgram, httpdProgram, nginxProgram } from './fronts.ts';
 
 /** A container engine of our own, with its own data, stopped and removed at the end. */
 export interface RunningEngine {
@@ -123,6 +124,29 @@ function importImages(folder: string, docker: RunningEngine['docker']): void {
   writeFileSync(join(nginx, 'etc/passwd'), 'root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n');
   writeFileSync(join(nginx, 'etc/group'), 'root:x:0:\nnogroup:x:65534:\n');
   importFolder(folder, nginx, docker, ['-c', 'ENV PATH=/bin:/usr/sbin'], 'nginx:stable');
+  const haproxy = join(folder, 'haproxy');
+  for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', 'dev']) mkdirSync(join(haproxy, path), { recursive: true });
+  // As images of Debian are: neither curl nor wget, but a shell that opens connections by itself.
+  for (const name of ['busybox', 'sh', 'sed', 'grep', 'cat']) copyFileSync('/bin/busybox', join(haproxy, 'bin', name));
+  putProgram('/bin/bash', haproxy, 'bin/bash');
+  putProgram(haproxyProgram(), haproxy, 'usr/sbin/haproxy');
+  importFolder(folder, haproxy, docker, ['-c', 'ENV PATH=/bin:/usr/sbin'], 'haproxy:lts');
+  const httpd = join(folder, 'httpd');
+  const modules = 'usr/local/apache2/modules';
+  for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', modules]) mkdirSync(join(httpd, path), { recursive: true });
+  for (const name of ['busybox', 'sh', 'wget', 'cat']) copyFileSync('/bin/busybox', join(httpd, 'bin', name));
+  putProgram(httpdProgram(), httpd, 'usr/sbin/httpd');
+  for (const name of usedModules) {
+    const file = `/usr/lib/apache2/modules/mod_${name}.so`;
+    if (existsSync(file)) putProgram(file, httpd, `${modules}/mod_${name}.so`);
+  }
+  // Loaded when the first thread ends, so that no program names it.
+  const [, threads = ''] =
+    /libgcc_s\.so\.1 .*=> (\S+)/.exec(spawnSync('/sbin/ldconfig', ['-p'], { encoding: 'utf8' }).stdout) ?? [];
+  putProgram(threads, httpd, threads.slice(1));
+  writeFileSync(join(httpd, 'etc/passwd'), 'root:x:0:0::/:/bin/sh\nwww-data:x:33:33::/:/bin/sh\n');
+  writeFileSync(join(httpd, 'etc/group'), 'root:x:0:\nwww-data:x:33:\n');
+  importFolder(folder, httpd, docker, ['-c', 'ENV PATH=/bin:/usr/sbin'], 'httpd:2.4');
   const node = join(folder, 'node');
   for (const path of ['bin', 'etc', 'tmp']) mkdirSync(join(node, path), { recursive: true });
   putProgram(process.execPath, node, 'bin/node');
@@ -131,6 +155,7 @@ function importImages(folder: string, docker: RunningEngine['docker']): void {
 
 /** A program of this machine, with the libraries that it loads. */
 function putProgram(program: string, root: string, as: string): void {
+  mkdirSync(join(root, dirname(as)), { recursive: true });
   copyFileSync(program, join(root, as));
   const libraries = spawnSync('ldd', [program], { encoding: 'utf8' }).stdout.match(/\/\S+/g) ?? [];
   for (const path of libraries) {

@@ -1,4 +1,4 @@
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { planPath, readPlan } from '../../src/core/proxies/builtin/renderer.ts';
@@ -17,8 +17,19 @@ export interface RunningFront {
 }
 
 export function nginxProgram(): string {
-  const found = ['/usr/sbin/nginx', '/usr/local/sbin/nginx', '/usr/bin/nginx'].find((path) => existsSync(path));
-  if (found === undefined) throw new Error('nginx is missing; install it with: apt-get install nginx-light');
+  return serverProgram('nginx', 'nginx-light', ['/usr/sbin/nginx', '/usr/local/sbin/nginx', '/usr/bin/nginx']);
+}
+
+/** Some files are written otherwise for newer ones. */
+export function nginxVersion(): string | null {
+  return /nginx\/([\d.]+)/.exec(spawnSync(nginxProgram(), ['-v'], { encoding: 'utf8' }).stderr)?.[1] ?? null;
+}
+
+/** Folder of the servers of another release, which `npm run releases` names, or where packages put them. */
+function serverProgram(name: string, pack: string, usual: readonly string[]): string {
+  const other = process.env['OTHER_SERVERS'];
+  const found = [...(other === undefined ? [] : [join(other, name)]), ...usual].find((path) => existsSync(path));
+  if (found === undefined) throw new Error(`${name} is missing; install it with: apt-get install ${pack}`);
   return found;
 }
 
@@ -96,9 +107,7 @@ export async function startNginx(folder: string): Promise<RunningFront> {
 }
 
 export function haproxyProgram(): string {
-  const found = ['/usr/sbin/haproxy', '/usr/local/sbin/haproxy', '/usr/bin/haproxy'].find((path) => existsSync(path));
-  if (found === undefined) throw new Error('haproxy is missing; install it with: apt-get install haproxy');
-  return found;
+  return serverProgram('haproxy', 'haproxy', ['/usr/sbin/haproxy', '/usr/local/sbin/haproxy', '/usr/bin/haproxy']);
 }
 
 /** As systemd runs it: a master that starts its worker anew (management guide, `-W`). */
@@ -124,9 +133,7 @@ async function startHaproxy(folder: string): Promise<RunningFront> {
 }
 
 export function httpdProgram(): string {
-  const found = ['/usr/sbin/apache2', '/usr/sbin/httpd', '/usr/local/bin/httpd'].find((path) => existsSync(path));
-  if (found === undefined) throw new Error('httpd is missing; install it with: apt-get install apache2');
-  return found;
+  return serverProgram('apache2', 'apache2', ['/usr/sbin/apache2', '/usr/sbin/httpd', '/usr/local/bin/httpd']);
 }
 
 async function startHttpd(folder: string): Promise<RunningFront> {

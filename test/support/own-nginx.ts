@@ -19,7 +19,9 @@ export interface OwnNginx {
 export function ownNginx(folder: string, reload = '', more = ''): OwnNginx {
   const root = join(folder, 'machine');
   const [bin, files] = [join(root, 'bin'), join(root, 'conf.d')];
-  for (const path of [bin, files]) mkdirSync(path, { recursive: true });
+  const modules = join(root, 'modules-enabled');
+  for (const path of [bin, files, modules]) mkdirSync(path, { recursive: true });
+  writeFileSync(join(modules, '50-mod-stream.conf'), 'load_module /usr/lib/nginx/modules/ngx_stream_module.so;\n');
   const config = join(root, 'nginx.conf');
   const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'].map(
     (one) => `${one}_temp_path ${root}/${one};`,
@@ -27,6 +29,7 @@ export function ownNginx(folder: string, reload = '', more = ''): OwnNginx {
   writeFileSync(
     config,
     `${process.getuid?.() === 0 ? 'user root;\n' : ''}worker_processes 1;\npid ${root}/nginx.pid;\nerror_log ${root}/error.log;
+include ${modules}/*.conf;
 events { worker_connections 256; }
 http {
   access_log off;

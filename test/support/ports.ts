@@ -30,3 +30,18 @@ export async function listening<T extends net.Server>(server: T, port: number, h
 export function portOf(server: net.Server): number {
   return (server.address() as net.AddressInfo).port;
 }
+
+/** Until something listens there, for at most a minute. */
+export async function waitForPort(port: number): Promise<void> {
+  for (let tries = 0; tries < 1200; tries += 1) {
+    const socket = net.connect({ port, host: '127.0.0.1' });
+    const isThere = await new Promise<boolean>((resolve) => {
+      socket.once('connect', () => resolve(true));
+      socket.once('error', () => resolve(false));
+    });
+    socket.destroy();
+    if (isThere) return;
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  throw new Error(`nothing listens on port ${String(port)}`);
+}

@@ -60,6 +60,8 @@ export function told(text: string, given: Case = {}): string[] {
     ({ id, names }) => [id, id in certificates ? (certificates[id] ?? null) : held(names)] as const,
   );
   return runRules({
+    pages: [],
+    installed: { version: null, modules: null },
     map: mapOf(whole),
     ...planned,
     inventory,

@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path';
 import type { FilesOfMap, PeopleFile, ShownFolder } from '../../core/plan/files-of-map.ts';
 import { parsePasswordFile } from '../../core/people/password-file.ts';
 import type { Plan, PlannedLeads } from '../../core/plan/plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
 import { proxyUser, type FileUser } from '../host/file-user.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
 import { whatBars } from './readable-by.ts';
@@ -17,9 +18,15 @@ export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap 
     people: new Map([...new Set(people)].map((file) => [file, peopleFile(file, user)])),
     folders: new Map(foldersOf(leads).map((folder) => [folder, shownFolder(folder, user)])),
     authorities: new Map(authoritiesOf(leads).map((file) => [file, authorityProblem(file)])),
+    bars: user === null || !programOf(front.proxy).limits.readsFiles ? [] : barsOfWritten(mapFile, user),
     proxyUser: user?.name ?? null,
     mapFolder: dirname(mapFile),
   };
+}
+
+/** The written files lie beside the map, in folders that are ours and open. */
+function barsOfWritten(mapFile: string, user: FileUser): string[] {
+  return whatBars(mapFile, user).filter((path) => path !== mapFile);
 }
 
 function foldersOf(leads: readonly PlannedLeads[]): string[] {

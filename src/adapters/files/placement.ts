@@ -2,11 +2,21 @@ import type { Plan } from '../../core/plan/plan.ts';
 import type { Placement } from '../../core/proxies/renderer.ts';
 import { filesOfMap } from './files-of-map.ts';
 
-/** Where written files will lie, with the people of the map's password files as they are now. @param current stable path of the newest edition */
-export function placementOf(plan: Plan, mapFile: string, current: string): Placement {
+interface PlacementInput {
+  plan: Plan;
+  mapFile: string;
+  /** Stable path of the newest edition. */
+  current: string;
+  /** Of the server program that will read the files; null when it is not known. */
+  version: string | null;
+}
+
+/** Where written files will lie, and for which server, with the people of the map's password files as they are now. */
+export function placementOf({ plan, mapFile, current, version }: PlacementInput): Placement {
   const { people } = filesOfMap(plan, mapFile);
   return {
     current,
+    version,
     people: (path) => {
       const file = people.get(path);
       return file?.state === 'read' ? file.file.people : [];

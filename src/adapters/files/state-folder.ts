@@ -14,6 +14,10 @@ export interface StatePaths {
   firewall: string;
   hsts: string;
   verify: string;
+  /** Notes for each service. */
+  notes: string;
+  /** The newest run of `verify` over the whole map, in full. */
+  newest: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -30,6 +34,8 @@ export function statePaths(mapFile: string): StatePaths {
     firewall: join(root, 'firewall'),
     hsts: join(root, 'hsts.jsonl'),
     verify: join(root, 'verify.jsonl'),
+    notes: join(root, 'services'),
+    newest: join(root, 'newest-run.json'),
   };
 }
 

@@ -88,12 +88,19 @@ function askOnce(
     };
     let answered = false;
     let hints = false;
+    let sentAt = performance.now();
+    const sentNow = (): void => void (sentAt = performance.now());
+    request.on('socket', (socket) => {
+      if (request.reusedSocket) sentNow();
+      else socket.once(scheme === 'https' ? 'secureConnect' : 'connect', sentNow);
+    });
     request.on('information', ({ statusCode }) => (hints ||= statusCode === 103));
     request.on('response', (response) => {
       const { statusCode: status = 0 } = response;
       answered = true;
+      const millis = Math.round(performance.now() - sentAt);
       readBody(response, timeoutMs).then(
-        (body) => end({ ok: true, value: { status, headers: headersOf(response), body, hints } }),
+        (body) => end({ ok: true, value: { status, headers: headersOf(response), body, hints, millis } }),
         (error: unknown) => end({ ok: false, failure: cutShort(error) }),
       );
     });

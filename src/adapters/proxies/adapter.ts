@@ -33,10 +33,15 @@ export type Place =
   | { how: 'refuses'; why: string }
   | { how: 'barred'; why: string; path: string | null; isRead: boolean };
 
+/** What a map needs of it. @property ports on which it must listen @property raw whether it passes on raw ports */
+export interface Needs {
+  ports: readonly number[];
+  raw: boolean;
+}
+
 /** The server program of this machine, as its administrator runs it. `program` is its path; of the proxy that is part of this program, the map's. */
 export interface InstalledProxy {
-  /** @param ports that the map has the front listen on */
-  placeFor: (program: string, entry: string, ports: readonly number[]) => Promise<Place>;
+  placeFor: (program: string, entry: string, needs: Needs) => Promise<Place>;
   /** Its own test of all that it reads, with some of it in place of what is there. */
   testWith: (program: string, swaps: readonly Swap[]) => Promise<Tried>;
   /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */

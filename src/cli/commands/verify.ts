@@ -27,6 +27,8 @@ export function verify(context: CommandContext): Command {
     )
     .option('--since', 'also show new and fixed findings since the last run over the whole map')
     .option('--junit <file>', 'also write the results to this file, in the XML that build servers read')
+    .option('--report <file>', 'also write the page of `report`; with --watch it reloads itself')
+    .option('--metrics <file>', 'also write the results to this file as OpenMetrics, for a collector of text files')
     .option(
       '--notify <word>',
       'a program to run when there are new or fixed findings, without a shell; repeat the option for each argument. It reads the JSON document on its standard input',

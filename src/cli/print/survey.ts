@@ -34,7 +34,11 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
     );
     parts.push(`${paint.bold('roads that lead nowhere')}\n${lines.join('')}`);
   }
-  for (const { by, blocks } of served) {
+  for (const { by, blocks, problem } of served) {
+    if (problem !== null)
+      parts.push(
+        `${paint.bold(`not known: what the installed ${by} serves`)}\n${wrap(problem, { width, first: '  ', indent: '    ' })}`,
+      );
     if (blocks.length === 0) continue;
     const lines = blocks.map(({ file, line, names }) =>
       wrap(`${servedWords(names)} in ${file}:${String(line)}`, { width, first: '  ', indent: '    ' }),

@@ -31,7 +31,8 @@ export function formatVerify(
   const { well, untested } = countStandings(roads);
   const open = untested === 0 ? '' : `, ${String(untested)} not tested to the end`;
   const counts = countsInWords(countFindings(findings));
-  const summary = `${String(well)} of ${plural(roads.length, 'road')} well${open}; ${counts}.\n`;
+  const what = `${plural(roads.length, 'road')}${plan.ports.length > 0 ? ' and raw ports' : ''}`;
+  const summary = `${String(well)} of ${what} well${open}; ${counts}.\n`;
   const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
   const follows = verbose && findings.length > 0 ? followsFrom(away, width) : '';
   return `${table(head, rows)}${rest}${dashes}${words}${follows}\n${summary}`;

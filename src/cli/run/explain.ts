@@ -1,15 +1,17 @@
-import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { hostOf, webUrl } from '../../core/map/leads.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import { roadToAsk } from '../../core/plan/wildcard-road.ts';
 import { prepare } from '../../core/verdict/decide.ts';
-import { explain, type Explanation } from '../../core/verdict/explain.ts';
-import { exposure, strangerTo, viewpoints, type Access } from '../../core/verdict/exposure.ts';
+import { explain, type Explanation, type ExplainedStep } from '../../core/verdict/explain.ts';
+import { explainPort } from '../../core/verdict/explain-port.ts';
+import { exposedPorts, exposure, strangerTo, viewpoints } from '../../core/verdict/exposure.ts';
 import type { VerdictRequest } from '../../core/verdict/verdict.ts';
 import type { Site } from '../../use-cases/map/load.ts';
+import { peopleOf } from '../../use-cases/map/people-of.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
+import { accessWords } from '../print/access-words.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style, wrap } from '../print/style.ts';
 import { table } from '../print/table.ts';
@@ -33,6 +35,11 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
     return;
   }
   if (url === null) throw wrongUse('Which request?', 'Name a URL or a road, or see everything with --all.');
+  const isRoad = site.map.roads.some(({ key }) => key === url);
+  if (!isRoad && /^\d+(\/|$)/.test(url)) {
+    explainRaw(url, { site, options, io });
+    return;
+  }
   const people = peopleOf(site);
   const { request, shown } = requestOf(url, options, site, people);
   const explanation = explain(prepare(site.plan), request);
@@ -44,13 +51,6 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
 }
 
 /** Who stands in each password file of the plan. */
-function peopleOf({ plan, mapFile }: Site): Map<string, string[]> {
-  const { people } = filesOfMap(plan, mapFile);
-  return new Map(
-    [...people].map(([path, file]) => [path, file.state === 'read' ? file.file.people.map(({ name }) => name) : []]),
-  );
-}
-
 function requestOf(
   typed: string,
   { from, as, method, header = [] }: ExplainOptions,
@@ -68,9 +68,7 @@ function requestOf(
       `Neither a URL nor a road: ${typed}`,
       'Write it in full, such as https://nestcam.saltmarsh.example/live.',
     );
-  const peer = from === undefined ? strangerTo(plan) : parseAddress(from);
-  if (peer === null)
-    throw wrongUse(`--from expects an IPv4 or IPv6 address. Found: ${from ?? ''}`, 'Write one, such as 192.168.64.20.');
+  const peer = peerOf(from, plan);
   const knownIn = as === undefined ? [] : [...people].filter(([, names]) => names.includes(as)).map(([file]) => file);
   if (as !== undefined && knownIn.length === 0) {
     const known = [...new Set([...people.values()].flat())].join(', ');
@@ -95,6 +93,42 @@ function requestOf(
     overRate: false,
   };
   return { request, shown };
+}
+
+function peerOf(from: string | undefined, plan: Site['plan']): string {
+  const peer = from === undefined ? strangerTo(plan) : parseAddress(from);
+  if (peer !== null) return peer;
+  throw wrongUse(`--from expects an IPv4 or IPv6 address. Found: ${from ?? ''}`, 'Write one, such as 192.168.64.20.');
+}
+
+/** A raw port, by its number or as the map writes it. */
+function explainRaw(typed: string, { site, options, io }: Omit<Shown, 'request' | 'shown'>): void {
+  const { ports } = site.plan;
+  const port = ports.find(({ name, port: number }) => name === typed || String(number) === typed);
+  if (port === undefined) {
+    const known = ports.map(({ name }) => name).join(', ');
+    throw wrongUse(
+      `The map has no raw port ${typed}.`,
+      known === '' ? 'Name a URL or a road.' : `Name one of: ${known}; or a URL or a road.`,
+    );
+  }
+  const peer = peerOf(options.from, site.plan);
+  const { admitted, steps } = explainPort(port, peer);
+  if (options.json === true) {
+    io.out(jsonDocument('explain-port', { map: site.mapFile, port: port.name, peer, admitted, steps }));
+    return;
+  }
+  io.out(`${port.name}\n${whoWords(peer, options)}\n\n`);
+  printSteps(steps, io);
+  printEnd(site, io);
+}
+
+function whoWords(peer: string, { as, from }: ExplainOptions): string {
+  return `${as === undefined ? '' : `${as}, `}from ${peer}${from === undefined ? ', an address on the internet' : ''}`;
+}
+
+function printEnd({ shownMap }: Site, io: Io): void {
+  io.err(`\nLines are those of ${shownMap}. Nothing was sent.\nnext: mile-marker explain --all\n`);
 }
 
 function headersOf(lines: readonly string[], as: string | undefined): Record<string, string[]> {
@@ -125,9 +159,17 @@ interface Shown {
 }
 
 function printExplanation({ verdict, steps }: Explanation, { site, options, request, shown, io }: Shown): void {
+  io.out(`${request.method} ${shown}\n${whoWords(request.peer, options)}\n\n`);
+  printSteps(steps, io);
+  if (verdict.act === 'forward') {
+    io.out('\nthe service receives\n');
+    for (const [name, value] of Object.entries(verdict.headers)) io.out(`   ${name}: ${value}\n`);
+  }
+  printEnd(site, io);
+}
+
+function printSteps(steps: ReadonlyArray<Omit<ExplainedStep, 'step'> & { step: string }>, io: Io): void {
   const paint = style(io.colour.out);
-  const who = `${options.as === undefined ? '' : `${options.as}, `}from ${request.peer}${options.from === undefined ? ', an address on the internet' : ''}`;
-  io.out(`${request.method} ${shown}\n${who}\n\n`);
   const reached = steps.filter(({ outcome }) => outcome !== 'not-reached');
   const width = Math.max(...reached.map(({ step }) => step.length)) + 2;
   io.out(paint.bold(`   ${'step'.padEnd(width)}line\n`));
@@ -139,50 +181,43 @@ function printExplanation({ verdict, steps }: Explanation, { site, options, requ
     const text = wrap(words, { width: io.width, first, indent: ' '.repeat(first.length) });
     io.out(outcome === 'decides' ? paint.bold(text) : text);
   }
-  if (verdict.act === 'forward') {
-    io.out('\nthe service receives\n');
-    for (const [name, value] of Object.entries(verdict.headers)) io.out(`   ${name}: ${value}\n`);
-  }
-  io.err(`\nLines are those of ${site.shownMap}. Nothing was sent.\nnext: mile-marker explain --all\n`);
 }
-
-const cellWords: Record<Access, string> = {
-  passes: 'passes',
-  password: 'password',
-  refused: '-',
-  paused: 'paused',
-  nowhere: 'no service',
-};
 
 function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
   const from = viewpoints(site.plan, peopleOf(site));
   const rows = exposure(prepare(site.plan), from);
+  const ports = exposedPorts(site.plan, from);
   if (json === true) {
-    io.out(jsonDocument('exposure', { map: site.mapFile, viewpoints: from, rows }));
+    io.out(jsonDocument('exposure', { map: site.mapFile, viewpoints: from, rows, ports }));
     return;
   }
   const paint = style(io.colour.out);
   const nameOf = (name: string): string => site.plan.roads.find((road) => road.name === name)?.display ?? name;
-  const labels = rows.map(({ road, target }) => (target === '/' ? nameOf(road) : `  ${target}`));
+  const labels = [
+    ...rows.map(({ road, target }) => (target === '/' ? nameOf(road) : `  ${target}`)),
+    ...ports.map(({ port }) => port),
+  ];
   const room = Math.max(1, Math.floor((io.width - Math.max(4, ...labels.map((label) => label.length)) - 2) / 12));
   for (let first = 0; first < from.length; first += room) {
     const part = from.slice(first, first + room);
     const head = ['road', ...part.map(({ label }) => label)].map((word) => paint.bold(word));
-    const lines = rows.map(({ cells }, index) => [
+    const lines = [...rows, ...ports].map(({ cells }, index) => [
       labels[index] ?? '',
       ...cells
         .slice(first, first + room)
-        .map((cell) => (cell === 'passes' ? paint.yellow(cellWords[cell]) : cellWords[cell])),
+        .map((cell) => (cell === 'passes' ? paint.yellow(accessWords[cell]) : accessWords[cell])),
     ]);
     io.out(`${first === 0 ? '' : '\n'}${table(head, lines)}`);
   }
   const open = rows.filter(({ cells, target }) => target === '/' && cells[0] === 'passes').length;
+  const openPorts = ports.filter(({ cells }) => cells[0] === 'passes').length;
+  const raw = ports.length === 0 ? '' : `, ${plural(openPorts, 'raw port')} of ${String(ports.length)}`;
   const seen = from.map(
     ({ label, peer, person }) => `${label} ${person === null ? `= ${peer}` : 'with the password, from the internet'}`,
   );
   io.err(`\n${wrap(seen.join('; '), { width: io.width })}`);
   io.err(
-    `${plural(open, 'road')} of ${String(site.plan.roads.length)} open to everybody. \`-\` means refused. Nothing was sent.\n`,
+    `${plural(open, 'road')} of ${String(site.plan.roads.length)}${raw} open to everybody. \`-\` means refused. Nothing was sent.\n`,
   );
   io.err('next: mile-marker explain ROAD --from ADDRESS (shows why)\n');
 }

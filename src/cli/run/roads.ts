@@ -2,23 +2,36 @@ import { homeNetworks } from '../../core/networks/home.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Leads } from '../../core/map/site-map.ts';
 import { partName } from '../../core/plan/parts.ts';
-import type { PlannedLeads, PlannedRoad } from '../../core/plan/plan.ts';
+import type { PlannedLeads, PlannedPort, PlannedRoad } from '../../core/plan/plan.ts';
 import { whyNot } from '../../core/plan/why-not.ts';
-import { partsOnRoads } from '../../core/rules/on-roads.ts';
+import { leadsOnMap, partsOnRoads, type OnMap } from '../../core/rules/on-roads.ts';
 import type { Site } from '../../use-cases/map/load.ts';
-import type { CommandContext } from '../io.ts';
+import { readNewest } from '../../adapters/files/runs.ts';
+import { roadStatesOf } from '../../core/report/report.ts';
+import { treeOf } from '../../core/report/tree.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style } from '../print/style.ts';
 import { table } from '../print/table.ts';
+import { formatTree } from '../print/tree.ts';
 
-export async function runRoads(options: OpenOptions & { why?: boolean }, context: CommandContext): Promise<void> {
+export interface RoadsOptions extends OpenOptions {
+  why?: boolean;
+  tree?: boolean;
+}
+
+export async function runRoads(options: RoadsOptions, context: CommandContext): Promise<void> {
   const { io } = context;
   const site = await openSite(options, context, 'roads');
   if (site === null) return;
-  const { roads, front } = site.plan;
+  const { roads, ports, front } = site.plan;
   if (options.json === true) {
-    io.out(jsonDocument('roads', { map: site.mapFile, front, roads: roads.map(asJson) }));
+    io.out(jsonDocument('roads', { map: site.mapFile, front, roads: roads.map(asJson), ports: ports.map(portAsJson) }));
+    return;
+  }
+  if (options.tree === true) {
+    await printTree(site, io);
     return;
   }
   const paint = style(io.colour.out);
@@ -32,15 +45,35 @@ export async function runRoads(options: OpenOptions & { why?: boolean }, context
       return [partName(road.display, prefix), prefix === '/' ? gate : '', leadsTo(leads, said, io.width)];
     }),
   );
-  if (roads.length > 0) io.out(table(head, rows));
+  const said = new Map(leadsOnMap(site).map(({ name, leads }) => [name, leads]));
+  const raw = ports.map((port) => [port.name, port.gate.name, passedTo(port, said.get(port.name))]);
+  if (rows.length + raw.length > 0) io.out(table(head, [...rows, ...raw]));
   if (options.why === true) io.out(`\n${reasons(site)}`);
-  const unresolved = roads.some(({ parts }) =>
-    parts.some(({ leads }) => leads.kind === 'service' && leads.upstream === null),
-  );
+  const unresolved =
+    ports.some(({ to }) => to === null) ||
+    roads.some(({ parts }) => parts.some(({ leads }) => leads.kind === 'service' && leads.upstream === null));
+  const and = ports.length === 0 ? '' : ` and ${plural(ports.length, 'raw port')}`;
   io.err(
-    `${plural(roads.length, 'road')} through ${front.proxy} at ${[...front.addresses, ...front.names].join(', ')}.\n`,
+    `${plural(roads.length, 'road')}${and} through ${front.proxy} at ${[...front.addresses, ...front.names].join(', ')}.\n`,
   );
   io.err(unresolved ? 'next: mile-marker check (shows why an address is unknown)\n' : 'next: mile-marker check\n');
+}
+
+/** The same as the drawing of `report`, with what the newest run saw. */
+async function printTree({ plan, paths }: Site, io: Io): Promise<void> {
+  const newest = await readNewest(paths);
+  const states = roadStatesOf(plan, newest);
+  io.out(
+    formatTree(
+      treeOf(plan, (name) => states.get(name) ?? 'unknown'),
+      { width: io.width, colour: io.colour.out },
+    ),
+  );
+  io.err(
+    newest === null
+      ? 'No run over the whole map is stored.\nnext: mile-marker verify\n'
+      : `As the newest run saw it, on ${newest.at.slice(0, 16).replace('T', ' ')} UTC.\nnext: mile-marker report (draws it, and shows every leg)\n`,
+  );
 }
 
 /** What the map says, and where that is dialled. */
@@ -56,6 +89,14 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
   return `${said}${scheme === 'https' ? 'https://' : ''}${withPort(host, port)}`;
 }
 
+/** The same of a raw port, and what is done on the way. */
+function passedTo({ to, tls, tellsVisitor }: PlannedPort, written: OnMap['leads'] | undefined): string {
+  const said = written?.kind === 'service' ? `${written.service}:${String(written.port)} at ` : '';
+  const on = [...(tls === null ? [] : [`TLS ends here, as ${tls.name}`]), ...(tellsVisitor ? ['PROXY protocol'] : [])];
+  const how = on.length === 0 ? '' : ` (${on.join(', ')})`;
+  return `${said}${to === null ? 'unknown' : withPort(to.host, to.port)}${how}`;
+}
+
 /** Why each service is dialled where it is, and who `home` lets in. */
 function reasons({ plan, map, host }: Site): string {
   const lines = plan.roads.flatMap(({ display, parts }) =>
@@ -65,11 +106,28 @@ function reasons({ plan, map, host }: Site): string {
       return [`${partName(display, prefix)}: ${leads.upstream === null ? 'unknown, ' : ''}${why ?? ''}`];
     }),
   );
+  const ofPorts = plan.ports.map(({ name, to, resolution }) => {
+    const why = to?.why ?? (resolution === null ? '' : whyNot(resolution));
+    return `${name}: ${to === null ? 'unknown, ' : ''}${why ?? ''}`;
+  });
   const { networks, except } = homeNetworks(host, map.front.homeNetworks);
   const without = except.length === 0 ? '' : `, but not ${except.join(', ')} (the default gateway)`;
   const source =
     map.front.homeNetworks === null ? 'loopback and the networks this machine is on' : 'as `front.home-networks` says';
-  return `${[...lines, `home is ${networks.join(', ')}${without}: ${source}`].join('\n')}\n`;
+  return `${[...lines, ...ofPorts, `home is ${networks.join(', ')}${without}: ${source}`].join('\n')}\n`;
+}
+
+function portAsJson({
+  name,
+  port,
+  protocol,
+  gate,
+  to,
+  tls,
+  tellsVisitor,
+  where,
+}: PlannedPort): Record<string, unknown> {
+  return { name, port, protocol, gate, to, tls, proxyProtocol: tellsVisitor, where };
 }
 
 function asJson({ authority, ...road }: PlannedRoad): Record<string, unknown> {

@@ -1,7 +1,8 @@
-import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
+import { keepRun } from '../../adapters/files/runs.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { reasonOf } from '../../adapters/trouble.ts';
-import { changesSince, entryOf, verifyEntry, type Told } from '../../core/legs/journal.ts';
+import { changesSince, entryOf, newestOf, type Told } from '../../core/legs/journal.ts';
+import { vantageWords } from '../../core/legs/vantage.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import type { VerifyOptions } from './verify-options.ts';
@@ -15,25 +16,29 @@ export interface Changes {
   gone: Told[];
 }
 
-/** Keeps a run over the whole map as visitors see it, and compares it with the one before; null when there is none to compare with. */
+/** Whether a run is one over the whole map as visitors see it, which is kept and shown. */
+export function isWhole(names: readonly string[], { at, read, fromAddress }: VerifyOptions): boolean {
+  return names.length === 0 && at === undefined && read === undefined && fromAddress === undefined;
+}
+
+/** Keeps a run over the whole map, and compares it with the one before; null when there is none to compare with. */
 export async function noteRun(
-  { paths, plan }: Site,
+  { paths }: Site,
   names: readonly string[],
-  { at, read, fromAddress }: VerifyOptions,
-  { findings }: VerifyResult,
+  options: VerifyOptions,
+  { findings, roads, vantage }: VerifyResult,
   io: Io,
 ): Promise<Changes | null> {
-  if (names.length > 0 || at !== undefined || read !== undefined || fromAddress !== undefined) return null;
-  const entry = entryOf(findings, plan.roads.length, io.now().toISOString());
+  if (!isWhole(names, options)) return null;
+  const at = io.now().toISOString();
+  const entry = entryOf(findings, roads, at);
   try {
-    const entries = await readJournal(paths.verify, verifyEntry);
     await ensureState(paths);
-    await addToJournal(paths.verify, entry);
-    const before = entries[entries.length - 1];
-    return before === undefined ? null : { last: before.at, ...changesSince(before, entry) };
+    const before = await keepRun(paths, entry, newestOf(findings, roads, { at, vantage: vantageWords(vantage) }));
+    return before === null ? null : { last: before.at, ...changesSince(before, entry) };
   } catch (error) {
     // What was seen is worth more than that it is kept: somebody else may verify this map too.
-    io.err(`This run could not be saved for --since: ${reasonOf(error)}\n`);
+    io.err(`This run could not be saved for --since and report: ${reasonOf(error)}\n`);
     return null;
   }
 }

@@ -6,6 +6,8 @@ export interface VerifyOptions extends VerifyRequest {
   json?: boolean;
   openPorts?: boolean;
   junit?: string;
+  report?: string;
+  metrics?: string;
   since?: boolean;
   notify?: string[];
   verbose?: boolean;

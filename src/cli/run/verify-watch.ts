@@ -9,6 +9,10 @@ import type { Io } from '../io.ts';
 import { formatVerify } from '../print/verify.ts';
 import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
 import { changeLines, isNews, noteRun, type Changes } from './verify-changes.ts';
+import { showRun } from './verify-shows.ts';
+
+/** Of runs that bring no news one an hour is kept: a strip of runs then shows days, not minutes. */
+const keptEvery = 3_600_000;
 
 /** Tests again and again: shows the first run in full, then what changes, until somebody stops it. */
 export async function watch(
@@ -19,17 +23,23 @@ export async function watch(
 ): Promise<void> {
   setCode(exit.interrupted);
   let before: VerifyEntry | null = null;
+  let notedAt = 0;
   let site = first;
   const readAgain = mapReader(options, io);
   for (;;) {
     const result = await testRoads(site, names, options, io);
     if (io.signal.aborted) return;
-    const entry = entryOf(result.findings, result.roads.length, io.now().toISOString());
+    const entry = entryOf(result.findings, result.roads, io.now().toISOString());
     const changes: Changes | null = before === null ? null : { last: before.at, ...changesSince(before, entry) };
     const document = documentOf(site, result, changes);
     await writeJunit(options, result, io);
-    if (before === null || isNews(changes)) {
+    const isDue = Date.parse(entry.at) - notedAt >= keptEvery;
+    if (isDue || isNews(changes)) {
       await noteRun(site, names, options, result, io);
+      notedAt = Date.parse(entry.at);
+    }
+    await showRun(site, options, result, { io, every: options.watch });
+    if (before === null || isNews(changes)) {
       if (options.json === true) io.out(document);
       else if (changes === null) io.out(formatVerify(result, site.plan, printing(options, io)));
       else io.out(`${entry.at.slice(0, 19).replace('T', ' ')} UTC\n${changeLines(changes, io.width)}`);

@@ -21,12 +21,14 @@ import { plural, wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
 import { limitsOf, placeAt } from '../../use-cases/verify/verify-input.ts';
 import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
-import { isNews, noteRun, sinceWords } from './verify-changes.ts';
+import { isNews, isWhole, noteRun, sinceWords } from './verify-changes.ts';
+import { showRun } from './verify-shows.ts';
 import { watch } from './verify-watch.ts';
 
 export async function runVerify(names: string[], options: VerifyOptions, context: CommandContext): Promise<void> {
   const { io } = context;
   refuseMixed(options);
+  refusePartial(names, options);
   const site = await openSite(options, context, 'verify');
   if (site === null) return;
   // Every step on the network listens for Ctrl-C.
@@ -55,6 +57,7 @@ async function verifyOnce(
   if (options.json !== true) io.err(wrap(vantageWords(result.vantage), { width: io.width }));
   if (options.since === true) io.err(sinceWords(changes, io.width));
   await writeJunit(options, result, io);
+  await showRun(site, options, result, { io, every: null });
   io.err(nextStep(result));
   if (isNews(changes)) await notify(options, document);
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
@@ -115,6 +118,18 @@ function refuseMixed({
     code: 'options-apart',
     message: `${first} and ${other} cannot be combined.`,
     remedy: 'Use one of them.',
+    exitCode: 2,
+  });
+}
+
+/** A page or numbers of a few roads, or as nobody else sees them, would be taken for the whole. */
+function refusePartial(names: readonly string[], options: VerifyOptions): void {
+  const shown = options.report !== undefined ? '--report' : options.metrics !== undefined ? '--metrics' : null;
+  if (shown === null || (isWhole(names, options) && options.script !== true && options.links !== true)) return;
+  throw new Trouble({
+    code: 'options-apart',
+    message: `${shown} shows the whole map as visitors see it, and this run does not test that.`,
+    remedy: `Name no roads, and leave out --at, --read, --from-address, --script and --links.`,
     exitCode: 2,
   });
 }

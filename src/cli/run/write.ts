@@ -1,3 +1,4 @@
+import { dirname } from 'node:path';
 import { createTwoFilesPatch } from 'diff';
 import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit } from '../../adapters/trouble.ts';
@@ -112,6 +113,8 @@ function printResult(
     io.err(
       `Edition ${number} is written, ${plural(changes.length, 'file')} changed: ${shownPath(folder, io.cwd)}/current\n`,
     );
+  if (written && options.out === undefined)
+    io.err(`What to set in each service: ${shownPath(dirname(folder), io.cwd)}/services\n`);
   const next = nextWords(result, options);
   if (throwaway.length === 0) return io.err(next);
   const missing = options.plan.certificates.filter(({ id }) => throwaway.includes(id));
@@ -122,7 +125,7 @@ function printResult(
 }
 
 function nextWords(
-  { changes, written, includeLine }: WriteResult,
+  { changes, written, includeLine, rawLine }: WriteResult,
   options: Options & { container: string | null; composeCommand: string; plan: Plan },
 ): string {
   if (!written) return changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n';
@@ -130,7 +133,7 @@ function nextWords(
     return containerWords(options.container, options.compose === true ? options.composeCommand : null);
   const { words } = programOf(options.plan.front.proxy);
   if (includeLine === null) return `next: ${words.first(options.plan.front)}\n`;
-  return `next: ${words.first(options.plan.front)}\n${includeWords(includeLine, words.reload(options.plan.front))}`;
+  return `next: ${words.first(options.plan.front)}\n${includeWords(includeLine, rawLine, words.reload(options.plan.front))}`;
 }
 
 function containerWords(again: string, compose: string | null): string {
@@ -138,8 +141,13 @@ function containerWords(again: string, compose: string | null): string {
   return `next: ${start}\n      if it runs already: ${again}\n`;
 }
 
-function includeWords({ line, where, apply }: { line: string; where: string; apply?: string }, reload: string): string {
-  return `      or by hand, once: add this line ${where}:\n      ${line}\n      then: ${apply ?? reload}\n`;
+function includeWords(
+  { line, where, apply }: NonNullable<WriteResult['includeLine']>,
+  raw: WriteResult['rawLine'],
+  reload: string,
+): string {
+  const more = raw === null ? '' : `      and for the raw ports this one ${raw.where}:\n      ${raw.line}\n`;
+  return `      or by hand, once: add this line ${where}:\n      ${line}\n${more}      then: ${apply ?? reload}\n`;
 }
 
 /** One line a file. */

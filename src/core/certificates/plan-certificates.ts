@@ -43,7 +43,11 @@ export function planCertificates(map: SiteMap, folder: string): PlannedCover {
 type Wanted = Omit<MapCertificate, 'where'>;
 type Road = SiteMap['roads'][number];
 
-function bestOf(certificates: readonly MapCertificate[], road: Road): MapCertificate | undefined {
+/** Of those that cover a name the one that fits its gate best. */
+export function bestOf(
+  certificates: readonly MapCertificate[],
+  road: Pick<Road, 'name' | 'gates'>,
+): MapCertificate | undefined {
   const rank = ({ names }: MapCertificate): number => {
     const exact = names.includes(road.name);
     return isGated(road) === exact ? 1 : 0;
@@ -53,7 +57,7 @@ function bestOf(certificates: readonly MapCertificate[], road: Road): MapCertifi
     .sort((a, b) => rank(a) - rank(b) || a.names.length - b.names.length || (a.id < b.id ? -1 : 1))[0];
 }
 
-function isGated({ gates }: Road): boolean {
+function isGated({ gates }: Pick<Road, 'gates'>): boolean {
   return gates.some((gate) => gate !== 'everyone');
 }
 

@@ -36,6 +36,25 @@ const front = z.strictObject({
   where: place,
 });
 
+const rawPort = z.strictObject({
+  name: z.string(),
+  port,
+  protocol: z.enum(['tcp', 'udp']),
+  gate,
+  to: z
+    .strictObject({
+      host: z.string(),
+      port,
+      byName: z.boolean(),
+      service: z.string().nullable(),
+      why: z.string(),
+    })
+    .nullable(),
+  tls: z.strictObject({ name: z.string(), certificate: z.string() }).nullable(),
+  proxyProtocol: z.boolean(),
+  where: place,
+});
+
 const rules = z.strictObject({
   methods: texts.nullable(),
   rate: z.strictObject({ requests: z.number(), perSeconds: z.number(), burst: z.number() }).nullable(),
@@ -119,10 +138,20 @@ const viewpoint = z.strictObject({
   knownIn: texts,
 });
 
+const explained = z.array(
+  z.strictObject({
+    step: z.string(),
+    outcome: z.enum(['passes', 'decides', 'not-reached']),
+    words: z.string(),
+    mapLine: count,
+  }),
+);
+const access = z.array(z.enum(['passes', 'password', 'refused', 'paused', 'nowhere']));
+
 /** About the map and what it means. */
 export const mapDocuments = {
   check: { map: z.string(), roads: count, findings, summary: z.strictObject(counts) },
-  roads: { map: z.string(), front, roads: z.array(road) },
+  roads: { map: z.string(), front, roads: z.array(road), ports: z.array(rawPort) },
   edit: { map: z.string(), road: z.string(), changed: z.boolean(), findings: z.array(finding) },
   explain: {
     map: z.string(),
@@ -134,15 +163,9 @@ export const mapDocuments = {
     }),
     verdict,
     client: z.string(),
-    steps: z.array(
-      z.strictObject({
-        step: z.string(),
-        outcome: z.enum(['passes', 'decides', 'not-reached']),
-        words: z.string(),
-        mapLine: count,
-      }),
-    ),
+    steps: explained,
   },
+  'explain-port': { map: z.string(), port: z.string(), peer: z.string(), admitted: z.boolean(), steps: explained },
   exposure: {
     map: z.string(),
     viewpoints: z.array(viewpoint),
@@ -150,9 +173,10 @@ export const mapDocuments = {
       z.strictObject({
         road: z.string(),
         target: z.string(),
-        cells: z.array(z.enum(['passes', 'password', 'refused', 'paused', 'nowhere'])),
+        cells: access,
       }),
     ),
+    ports: z.array(z.strictObject({ port: z.string(), cells: access })),
   },
   people: {
     map: z.string(),

@@ -26,7 +26,7 @@ const service = z.strictObject({
 });
 
 const owner = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('front'), listener: z.enum(['http', 'https']) }),
+  z.strictObject({ kind: z.literal('front'), listener: z.string() }),
   z.strictObject({ kind: z.literal('mark') }),
   z.strictObject({ kind: z.literal('service'), service: z.string() }),
   z.strictObject({ kind: z.literal('road'), road: z.string() }),

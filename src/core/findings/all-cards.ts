@@ -10,6 +10,7 @@ import { frontCards } from '../legs/front-cards.ts';
 import { homeCards } from '../legs/home.ts';
 import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
+import { rawCards } from '../legs/raw.ts';
 import { redirectCards } from '../legs/redirect.ts';
 import { installedCards } from '../live/installed.ts';
 import { runningCards } from '../legs/running.ts';
@@ -32,6 +33,7 @@ export const allCards: readonly Card[] = [
   ...dnsCards,
   ...recordCards,
   ...portCards,
+  ...rawCards,
   ...openPortCards,
   ...homeCards,
   ...runningCards,

@@ -1,3 +1,5 @@
+import { byUnits } from '../by-units.ts';
+
 /** How bad a finding is: an error breaks a road or opens a hole, a warning will, a note is worth knowing. */
 export type Severity = 'error' | 'warning' | 'note';
 
@@ -46,11 +48,11 @@ export function sortFindings(findings: readonly Finding[]): Finding[] {
   return [...findings].sort(
     (a, b) =>
       weight[a.severity] - weight[b.severity] ||
-      (a.where?.file ?? '').localeCompare(b.where?.file ?? '') ||
+      byUnits(a.where?.file ?? '', b.where?.file ?? '') ||
       (a.where?.line ?? 0) - (b.where?.line ?? 0) ||
       (a.where?.column ?? 0) - (b.where?.column ?? 0) ||
-      a.rule.localeCompare(b.rule) ||
-      (a.roads[0] ?? '').localeCompare(b.roads[0] ?? ''),
+      byUnits(a.rule, b.rule) ||
+      byUnits(a.roads[0] ?? '', b.roads[0] ?? ''),
   );
 }
 

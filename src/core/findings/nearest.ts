@@ -1,10 +1,11 @@
 import { distance } from 'fastest-levenshtein';
+import { byUnits } from '../by-units.ts';
 
 /** The known word nearest to what was typed, or null when nothing is near enough to be meant. */
 export function nearest(typed: string, known: readonly string[]): string | null {
   const ranked = known
     .map((word) => ({ word, away: distance(typed.toLowerCase(), word.toLowerCase()) }))
-    .sort((a, b) => a.away - b.away || a.word.localeCompare(b.word));
+    .sort((a, b) => a.away - b.away || byUnits(a.word, b.word));
   const best = ranked[0];
   if (best === undefined) return null;
   // Two letters that changed places count as two edits.

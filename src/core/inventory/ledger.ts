@@ -1,9 +1,9 @@
 import type { Plan } from '../plan/plan.ts';
 import { titleOf, type ListeningSocket, type Service } from './inventory.ts';
 
-/** Who has a port. `hidden`: a program that only root may see. */
+/** Who has a port. `front`: for http, https, or a raw port such as `8883/tcp`. `hidden`: a program that only root may see. */
 type PortOwner =
-  | { kind: 'front'; listener: 'http' | 'https' }
+  | { kind: 'front'; listener: string }
   | { kind: 'mark' }
   | { kind: 'service'; service: string }
   | { kind: 'road'; road: string }
@@ -27,17 +27,19 @@ export interface LedgerRow {
 interface LedgerInput {
   /** Null when there is no map yet. */
   front: Plan['front'] | null;
+  /** Raw ports of the map. */
+  rawPorts: Plan['ports'];
   /** Ports of this host that roads lead to, with the road's name. */
-  roadPorts: ReadonlyArray<{ port: number; road: string }>;
+  roadPorts: ReadonlyArray<{ port: number; protocol: 'tcp' | 'udp'; road: string }>;
   services: readonly Service[];
   sockets: readonly ListeningSocket[];
 }
 
 /** Every port of this host that somebody has or wants, by number. What a container has is not told again as a socket. */
-export function portLedger({ front, roadPorts, services, sockets }: LedgerInput): LedgerRow[] {
-  const rows = [...frontRows(front), ...services.flatMap(serviceRows)];
-  for (const { port, road } of roadPorts) {
-    rows.push({ port, protocol: 'tcp', address: null, owner: { kind: 'road', road }, source: 'map' });
+export function portLedger({ front, rawPorts, roadPorts, services, sockets }: LedgerInput): LedgerRow[] {
+  const rows = [...frontRows(front), ...rawPorts.map(rawRow), ...services.flatMap(serviceRows)];
+  for (const { port, protocol, road } of roadPorts) {
+    rows.push({ port, protocol, address: null, owner: { kind: 'road', road }, source: 'map' });
   }
   for (const { protocol, port, address, owners } of sockets) {
     const known = rows.some((row) => row.port === port && row.protocol === protocol && row.source === 'container');
@@ -65,6 +67,10 @@ function frontRows(front: Plan['front'] | null): LedgerRow[] {
     row(listen.https, null, { kind: 'front', listener: 'https' }),
     row(mark.port, mark.address, { kind: 'mark' }),
   ];
+}
+
+function rawRow({ name, port, protocol }: Plan['ports'][number]): LedgerRow {
+  return { port, protocol, address: null, owner: { kind: 'front', listener: name }, source: 'map' };
 }
 
 function serviceRows(service: Service): LedgerRow[] {

@@ -16,9 +16,19 @@ export function onLoopback(written: string, style: Style): string {
 }
 
 /** A new entry that publishes a port on loopback, in the style of the others that a service has. */
-export function loopbackEntry({ declared, published }: Service, outside: number, inside: number): string {
+export function loopbackEntry(
+  { declared, published }: Service,
+  outside: number,
+  inside: number,
+  protocol: PublishedPort['protocol'] = 'tcp',
+): string {
   const [other] = declared?.published ?? published;
-  return entryText(`127.0.0.1:${String(outside)}:${String(inside)}`, other ?? { inFlow: false });
+  return entryText(`127.0.0.1:${String(outside)}:${String(inside)}${portEnding(protocol)}`, other ?? { inFlow: false });
+}
+
+/** What an entry of `ports` has behind its numbers: TCP goes without saying. */
+export function portEnding(protocol: PublishedPort['protocol']): string {
+  return protocol === 'tcp' ? '' : `/${protocol}`;
 }
 
 function entryText(text: string, { inFlow }: Style): string {

@@ -3,6 +3,8 @@
  *
  * @property headers in order, names in lower case
  * @property body the first part of the body as text
+ * @property millis how long the head of the answer took, from when the question was sent on a connection that stood; absent when that was not measured
+ * @property isPage it is one of the map's own `pages`
  * @property hints whether early hints came before (RFC 8297)
  */
 export interface Answer {
@@ -10,6 +12,8 @@ export interface Answer {
   headers: Array<[string, string]>;
   body: string;
   hints?: boolean;
+  millis?: number;
+  isPage?: boolean;
 }
 
 /** What came of one attempt on the network: a value, or the reason why there is none. */

@@ -121,4 +121,6 @@ const words: Record<LegKind, string> = {
   'behind-gate': 'behind its gate',
   'in-circle': 'a circle',
   'not-asked': 'cannot be asked from here',
+  raw: 'a raw port',
+  udp: 'UDP says nothing',
 };

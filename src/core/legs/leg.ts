@@ -108,7 +108,9 @@ export type LegKind =
   | 'not-seen'
   | 'behind-gate'
   | 'in-circle'
-  | 'not-asked';
+  | 'not-asked'
+  | 'raw'
+  | 'udp';
 
 /** `unsure`: what came back does not settle it; `untested`: there is something to test, and it was not tested to its end; `skipped`: nothing to test */
 export type Outcome = 'ok' | 'wrong' | 'warning' | 'unsure' | 'untested' | 'skipped';
@@ -170,13 +172,19 @@ export function bad(leg: LegName, kind: LegKind, problem: Problem, detail: LegRe
   return { leg, outcome: outcomes[severityOf(problem)], kind, detail, problems: [problem] };
 }
 
+/** The legs of one road. @property millis how long the answer to its first page took; null or absent when there was none to measure */
 export interface RoadLegs {
   road: string;
   legs: LegResult[];
+  millis?: number | null;
 }
 
 /** How a road is as a whole. It is well only when it was tested to its end, and nothing was found. */
-export function standingOf({ legs }: Pick<RoadLegs, 'legs'>): 'well' | 'untested' | 'unsure' | 'faulty' {
+export function standingOf({
+  legs,
+}: {
+  legs: ReadonlyArray<Pick<LegResult, 'leg' | 'outcome'>>;
+}): 'well' | 'untested' | 'unsure' | 'faulty' {
   const has = (...outcomes: Outcome[]): boolean => legs.some(({ outcome }) => outcomes.includes(outcome));
   if (has('wrong', 'warning')) return 'faulty';
   if (has('unsure')) return 'unsure';
@@ -214,7 +222,7 @@ function explains(by: Problem, { card: { id }, onlyAt, parts }: Problem): boolea
  */
 export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; away: ExplainedAway[] } {
   const away: ExplainedAway[] = [];
-  const told = roads.map(({ road, legs }) => {
+  const told = roads.map(({ road, legs, ...rest }) => {
     const all = legs.flatMap(({ problems }) => problems);
     // Nothing explains itself by way of others, so this ends at one that is told.
     const explainer = (problem: Problem): Problem | undefined => {
@@ -236,7 +244,7 @@ export function explainAway(roads: readonly RoadLegs[]): { told: RoadLegs[]; awa
       ...leg,
       problems: leg.problems.map((one) => ({ ...one, severity: weighed.get(one) ?? severityOf(one) })),
     }));
-    return { road, legs: told };
+    return { ...rest, road, legs: told };
   });
   return { told, away };
 }

@@ -108,6 +108,7 @@ function behindGate(road: PlannedRoad, part: PlannedPart, direct: DirectEvidence
   if (expected !== null) return `a page with "${expected}", and a closed padlock`;
   if (leads.kind === 'redirect') return `another address: ${leads.url}`;
   if (leads.kind === 'folder') return 'the page of your folder, and a closed padlock';
+  if (direct === undefined && leads.upstream !== null) return 'the page of the service, and a closed padlock';
   if (direct?.answer.ok !== true) return 'the page of the service, which does not answer now';
   const { title, status } = direct.answer.value;
   if (title !== null) return `a page titled "${title}", and a closed padlock`;

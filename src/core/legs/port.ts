@@ -1,6 +1,6 @@
 import { card } from '../findings/card.ts';
 import { familyOf, withPort } from '../networks/address.ts';
-import type { Answer, Attempt } from './answer.ts';
+import type { Answer, Attempt, Failure } from './answer.ts';
 import type { LegResult, Problem } from './leg.ts';
 import { wantsHttps } from '../proxies/pages.ts';
 
@@ -31,6 +31,10 @@ const closed = card({
     silent: {
       message: 'Nothing answers on {endpoint}: the packets are lost on the way.',
       remedy: 'Open TCP port {port} in the firewall, and let the router pass it to this machine.',
+    },
+    udp: {
+      message: 'Nothing listens on UDP port {port} at {endpoint}.',
+      remedy: 'If the front runs, let the router pass UDP port {port} to this machine. Start the front: {start}',
     },
     broken: {
       message: 'The connection to {endpoint} fails: {reason}.',
@@ -127,16 +131,27 @@ function problemOf(
   const endpoint = withPort(address, port);
   const cause = ofAll ? `front:${String(port)}` : `front:${String(port)}/v${String(family)}`;
   const data = { port, family };
-  if (!attempt.ok) {
-    const { kind, reason } = attempt.failure;
-    const why = { ...data, reason };
-    if (kind === 'unreachable') return [{ card: unreachable, say: 'noway', data: why, cause, endpoint }];
-    const say = kind === 'refused' || kind === 'silent' ? kind : 'broken';
-    return [{ card: closed, say, data: why, cause, endpoint }];
-  }
+  if (!attempt.ok) return [{ ...notTaken({ address, port }, attempt.failure, cause), endpoint }];
   if (manner === 'speaks' || manner === null) return [];
   const say = manner === 'other' ? (listener === 'https' ? 'plain' : 'tls') : manner;
   return [{ card: otherwise, say, data, cause, endpoint }];
+}
+
+/** That a connection was not taken: refused, lost on the way, or that there is no way there from here. `{endpoint}` is left to whoever gathers them. */
+export function notTaken(
+  { address, port }: { address: string; port: number },
+  { kind, reason }: Failure,
+  cause: string,
+): Problem {
+  const data = { port, family: familyOf(address), reason, endpoint: withPort(address, port) };
+  if (kind === 'unreachable') return { card: unreachable, say: 'noway', data, cause };
+  return { card: closed, say: kind === 'refused' || kind === 'silent' ? kind : 'broken', data, cause };
+}
+
+/** The same of UDP, which is silent unless the machine itself refuses. */
+export function notBound({ address, port }: { address: string; port: number }, cause: string): Problem {
+  const data = { port, family: familyOf(address), endpoint: withPort(address, port) };
+  return { card: closed, say: 'udp', data, cause };
 }
 
 /** Several addresses of one family with the same trouble stand in one sentence. */

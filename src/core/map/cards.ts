@@ -165,6 +165,26 @@ export const mapValueWrong = card({
       message: '`to: {text}` is an address, not a service.',
       remedy: 'For another machine write `http://{text}` (or https).',
     },
+    'raw-address': {
+      message: '`to: {text}` does not fit a raw port, which passes on {protocol} as it comes.',
+      remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this host), or {protocol}://ADDRESS:PORT.',
+    },
+    'raw-people': {
+      message: '`{key}` names the gate `{text}`, which asks for passwords, and a raw port has no way to ask for one.',
+      remedy: 'Name a gate of networks alone, such as `home`.',
+    },
+    'raw-udp': {
+      message: '`{key}` works with TCP only.',
+      remedy: 'Remove it, or write the port with /tcp, if it is one.',
+    },
+    'raw-name': {
+      message: '`{key}` only works together with `tls: true`.',
+      remedy: 'Add that, or remove this line.',
+    },
+    'raw-certificate': {
+      message: '`{key}` shows the certificate of {text}, which is no road, and no certificate of the map covers it.',
+      remedy: 'Write the name of a road beside `tls`, such as `name: {near}`, or add {text} to a certificate.',
+    },
     'port-range': {
       message: 'Port {text} does not exist; ports run from 1 to 65535.',
       remedy: 'Write the port that the service listens on.',

@@ -1,5 +1,5 @@
 import type { mapValueWrong } from './cards.ts';
-import type { Leads } from './site-map.ts';
+import type { Leads, Protocol, RawLeads } from './site-map.ts';
 import { inUrl, parseAddress } from '../networks/address.ts';
 import { parseHostName } from '../names/host-name.ts';
 
@@ -30,6 +30,31 @@ export function parseTo(typed: string): LeadsResult {
     return wrong('to-loopback', { text, port: String(port) });
   if (parseAddress(service) !== null) return wrong('to-address', { text });
   return { ok: true, leads: { kind: 'service', project, service, port } };
+}
+
+/** Reads the value of `to` of a raw port: as for a road, but another machine is `tcp://HOST:PORT`, or `udp://`. */
+export function parseRawTo(
+  text: string,
+  protocol: Protocol,
+): { ok: true; leads: RawLeads } | Extract<LeadsResult, { ok: false }> {
+  const slip = (say: Say): Extract<LeadsResult, { ok: false }> => ({ ok: false, say, data: { text, protocol } });
+  const scheme = /^([a-z][a-z0-9+.-]*):\/\//i.exec(text.trim())?.[1]?.toLowerCase();
+  if (scheme === undefined) {
+    const read = parseTo(text);
+    if (read.ok && (read.leads.kind === 'service' || read.leads.kind === 'port'))
+      return { ok: true, leads: read.leads };
+    return read.ok || read.say === 'to-address' || read.say === 'to-form' ? slip('raw-address') : read;
+  }
+  const match = /^(?:tcp|udp):\/\/(\[[0-9a-f:.]+\]|[^\s:/@[\]]+):(\d{1,5})$/i.exec(text.trim());
+  const [, host = '', digits = ''] = match ?? [];
+  const name = parseHostName(host);
+  const address = parseAddress(host);
+  const port = Number(digits);
+  if (scheme !== protocol || match === null || port < 1 || port > 65_535) return slip('raw-address');
+  if (name.ok && name.name.ascii === 'localhost')
+    return { ok: false, say: 'to-loopback', data: { text, port: digits } };
+  if (address === null && !name.ok) return slip('raw-address');
+  return { ok: true, leads: { kind: 'endpoint', host: address ?? (name.ok ? name.name.ascii : host), port } };
 }
 
 function slipOf(text: string): LeadsResult {

@@ -1,6 +1,6 @@
 import { tell } from '../findings/card.ts';
 import type { Finding, Place } from '../findings/finding.ts';
-import { parseHostName } from '../names/host-name.ts';
+import { asciiName } from '../names/host-name.ts';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseDuration } from './units.ts';
 import type { YamlText } from '../yaml/document.ts';
@@ -9,10 +9,18 @@ import { findLater } from './later.ts';
 import { roadRules } from './road-rules.ts';
 import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
 import { partsOfRoad } from './parts.ts';
+import { portsOfMap } from './ports.ts';
 import { referenceSlips, roadSlips } from './references.ts';
 import { roadName, type RoadNameResult } from './road-name.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
-import type { AddressFrom, FrontAddress, MapRoad, SiteMap, Unknown } from './site-map.ts';
+import {
+  pageKinds,
+  type AddressFrom,
+  type FrontAddress,
+  type MapRoad,
+  type SiteMap,
+  type Unknown,
+} from './site-map.ts';
 
 interface Input {
   file: string;
@@ -22,7 +30,7 @@ interface Input {
 
 /** Fills in what needs more than one value of the map: full names, what roads lead to, which names stand twice. */
 export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findings: Finding[] } {
-  const domains = keys.domains.map((domain) => ascii(domain));
+  const domains = keys.domains.map((domain) => asciiName(domain));
   const findings = [...doubleDomains(domains, yaml), ...referenceSlips(keys, yaml)];
   const names = new Map(Object.keys(keys.roads).map((key) => [key, roadName(key, domains)]));
   const later = findLater(yaml, (key) => fullName(names.get(key)));
@@ -36,7 +44,21 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
   findings.push(...front.findings);
   const compose = (keys.compose ?? []).map((path, index) => ({ path, where: yaml.placeOf(['compose', index]) }));
   const engine = keys.engine === undefined ? null : { address: keys.engine, where: yaml.placeOf(['engine']) };
-  const map = { file, domains, front: front.front, compose, engine, ...securityParts(keys, yaml), roads, later };
+  const security = securityParts(keys, yaml);
+  const ports = portsOfMap({ keys, yaml, domains, roads, certificates: security.certificates });
+  findings.push(...ports.findings);
+  const map = {
+    file,
+    domains,
+    front: front.front,
+    compose,
+    engine,
+    ...security,
+    roads,
+    ports: ports.ports,
+    pages: pagesOf(keys, yaml),
+    later,
+  };
   return { map, findings };
 }
 
@@ -44,7 +66,7 @@ function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'd
   const { acme, dns } = keys;
   const certificates = Object.entries(keys.certificates ?? {}).map(
     ([id, { names, wildcard, from = acme === undefined ? ('practice' as const) : ('acme' as const), key }]) => {
-      const plain = names.map(ascii);
+      const plain = names.map(asciiName);
       const files = typeof from === 'string' ? null : from.files;
       return {
         id,
@@ -75,6 +97,13 @@ function makeGates({ gates = {} }: MapKeys, yaml: YamlText): SiteMap['gates'] {
   }));
 }
 
+function pagesOf({ pages = {} }: MapKeys, yaml: YamlText): SiteMap['pages'] {
+  return pageKinds.flatMap((kind) => {
+    const path = pages[kind];
+    return path === undefined ? [] : [{ kind, path, where: yaml.placeOf(['pages', kind]) }];
+  });
+}
+
 function makeDns(written: MapKeys['dns']): SiteMap['dns'] {
   const { server = null, key = null, program = null, style = 'aliases', ttl = '1h' } = written ?? {};
   const addressFrom = makeAddressFrom(written?.['address-from']);
@@ -92,11 +121,6 @@ function makeAddressFrom(written: NonNullable<MapKeys['dns']>['address-from']): 
 function makeAcme(written: NonNullable<MapKeys['acme']>): SiteMap['acme'] {
   const { directory, challenge, root = null, contact = null } = written;
   return { directory, challenge, root, contact, external: written['external-account'] ?? null };
-}
-
-function ascii(name: string): string {
-  const result = parseHostName(name);
-  return result.ok ? result.name.ascii : name;
 }
 
 function fullName(name: RoadNameResult | null | undefined): string | null {
@@ -243,7 +267,7 @@ function makeEdge(written: MapKeys['front']['edge']): SiteMap['front']['edge'] {
 function frontAddress(written: string | { interface: string }): FrontAddress {
   if (typeof written !== 'string') return { kind: 'interface', name: written.interface };
   const literal = parseAddress(written);
-  return literal === null ? { kind: 'name', name: ascii(written) } : { kind: 'literal', address: literal };
+  return literal === null ? { kind: 'name', name: asciiName(written) } : { kind: 'literal', address: literal };
 }
 
 function makeUnknown(written: MapKeys['front']['unknown']): Unknown | null {

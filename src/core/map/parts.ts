@@ -1,7 +1,7 @@
 import type { YamlText } from '../yaml/document.ts';
 import { parseTo } from './leads.ts';
 import type { RoadKeys } from './schema/map.ts';
-import type { Leads, MapPart, SiteMap } from './site-map.ts';
+import type { Leads, MapPart, Protocol, SiteMap } from './site-map.ts';
 
 /**
  * The parts of a road, the longest prefix first and `/` last. Total: what is not sound among `paths`, findings have told.
@@ -23,9 +23,15 @@ function leadsOf({ to, redirect }: NonNullable<RoadKeys['paths']>[string]): Lead
   return leads?.ok === true ? leads.leads : null;
 }
 
-/** Ports of this host itself that roads lead to, for the ledger of ports. */
-export function hostPortsOf({ roads }: Pick<SiteMap, 'roads'>): Array<{ port: number; road: string }> {
-  return roads.flatMap(({ parts, name: road }) =>
-    parts.flatMap(({ leads }) => (leads.kind === 'port' ? [{ port: leads.port, road }] : [])),
+/** Ports of this host itself that roads and raw ports lead to, for the ledger of ports. */
+export function hostPortsOf({
+  roads,
+  ports,
+}: Pick<SiteMap, 'roads' | 'ports'>): Array<{ port: number; protocol: Protocol; road: string }> {
+  const ofRoads = roads.flatMap(({ parts, name }) =>
+    parts.map(({ leads }) => ({ name, leads, protocol: 'tcp' as const })),
+  );
+  return [...ofRoads, ...ports].flatMap(({ name: road, leads, protocol }) =>
+    leads.kind === 'port' ? [{ port: leads.port, protocol, road }] : [],
   );
 }

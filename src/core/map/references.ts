@@ -27,11 +27,20 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText): Finding[] {
   if (keys.dns?.server !== undefined && keys.dns.key === undefined) slip('dns-key', ['dns', 'server']);
   if (keys.dns?.['update-login'] !== undefined && keys.dns['update-url'] === undefined)
     slip('dns-login', ['dns', 'update-login']);
-  for (const [port, to] of Object.entries(keys.ports ?? {})) {
-    const leads = parseTo(to);
-    if (!leads.ok) slip(leads.say, ['ports', port], leads.data);
-  }
   return findings;
+}
+
+/** What is wrong where one part of the map names a gate or a certificate that it does not have; null when it has it. */
+export function unknownName(
+  what: 'gate' | 'certificate',
+  text: string,
+  { gates = {}, certificates = {} }: MapKeys,
+): { say: Say; data: Record<string, string> } | null {
+  const known = what === 'gate' ? [...builtInGates, ...Object.keys(gates)] : Object.keys(certificates);
+  if (known.includes(text)) return null;
+  const near = nearest(text, known);
+  const data = { what, text, under: `${what}s`, known: known.join(', ') || 'none', near: near ?? '' };
+  return { say: near === null ? 'name-far' : 'name-near', data };
 }
 
 interface RoadInput {
@@ -48,15 +57,12 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
     const path = ['roads', key, ...below];
     findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOf(path) }));
   };
-  const refer = (what: 'gate' | 'certificate', text: string, known: readonly string[]): void => {
-    if (known.includes(text)) return;
-    const near = nearest(text, known);
-    const data = { what, text, under: `${what}s`, known: known.join(', ') || 'none', near: near ?? '' };
-    slip(near === null ? 'name-far' : 'name-near', [what], data);
+  const refer = (what: 'gate' | 'certificate', text: string): void => {
+    const unknown = unknownName(what, text, keys);
+    if (unknown !== null) slip(unknown.say, [what], unknown.data);
   };
-  for (const gate of written.gate) refer('gate', gate, [...builtInGates, ...Object.keys(keys.gates ?? {})]);
-  if (written.certificate !== undefined)
-    refer('certificate', written.certificate, Object.keys(keys.certificates ?? {}));
+  for (const gate of written.gate) refer('gate', gate);
+  if (written.certificate !== undefined) refer('certificate', written.certificate);
   const proofs = (['upstream-ca', 'upstream-pin', 'upstream-insecure'] as const).filter(
     (proof) => written[proof] !== undefined,
   );

@@ -28,7 +28,31 @@ export interface MapPart {
 }
 
 /** Leads that end at a program which must be dialled. */
-export type DialledLeads = Extract<Leads, { kind: 'service' | 'port' | 'url' }>;
+export type DialledLeads = Extract<Leads, { kind: 'service' | 'port' | 'url' }> | RawLeads;
+
+/** Where a raw port leads, as written. `endpoint` is another machine, by an address or a name. */
+export type RawLeads = Extract<Leads, { kind: 'service' | 'port' }> | { kind: 'endpoint'; host: string; port: number };
+
+export type Protocol = 'tcp' | 'udp';
+
+/**
+ * A raw port of the front, that is, not the web.
+ *
+ * @property name as it stands in the map: `8883/tcp`
+ * @property gates all of them must let a visitor pass; by networks alone
+ * @property tls the name whose certificate is shown, where TLS ends at the front; else null
+ * @property tellsVisitor the service is told the visitor's address (PROXY protocol, version 1)
+ */
+export interface MapPort {
+  name: string;
+  port: number;
+  protocol: Protocol;
+  leads: RawLeads;
+  gates: string[];
+  tls: string | null;
+  tellsVisitor: boolean;
+  where: Place;
+}
 
 /**
  * A key that was written and is not carried out yet.
@@ -121,6 +145,16 @@ interface MapDns {
   ttlSeconds: number;
 }
 
+export const pageKinds = ['paused', 'down', 'refused', 'unknown'] as const;
+export type PageKind = (typeof pageKinds)[number];
+
+/** A page of one's own. @property path relative to the map */
+interface MapPage {
+  kind: PageKind;
+  path: string;
+  where: Place;
+}
+
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */
 export interface SiteMap {
   file: string;
@@ -149,5 +183,7 @@ export interface SiteMap {
   certificates: MapCertificate[];
   gates: MapGate[];
   roads: MapRoad[];
+  ports: MapPort[];
+  pages: MapPage[];
   later: MapLater[];
 }

@@ -86,3 +86,9 @@ export function hostOfHeader(value: string): string | null {
   const host = (match[1] ?? '').toLowerCase().replace(/\.$/, '');
   return host === '' || host.split('.').includes('') ? null : host;
 }
+
+/** A name in comparable form; what is none stays as it is, and findings tell of it. */
+export function asciiName(name: string): string {
+  const result = parseHostName(name);
+  return result.ok ? result.name.ascii : name;
+}

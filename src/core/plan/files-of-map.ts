@@ -21,6 +21,8 @@ export interface FilesOfMap {
   folders: ReadonlyMap<string, ShownFolder>;
   /** Files of authorities for services: why one cannot be used, or null. */
   authorities: ReadonlyMap<string, string | null>;
+  /** What keeps the proxy's user from reading the written files; empty where it need not, or can. */
+  bars: string[];
   /** Name of the user that the proxy runs as; null when it is not another one than ours. */
   proxyUser: string | null;
   /** Absolute path of the folder that the map is in. */
@@ -31,6 +33,7 @@ export const noFiles: FilesOfMap = {
   people: new Map(),
   folders: new Map(),
   authorities: new Map(),
+  bars: [],
   proxyUser: null,
   mapFolder: '/site',
 };

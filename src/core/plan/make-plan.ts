@@ -2,7 +2,9 @@ import { isPracticeFront } from './practice-front.ts';
 import type { HostFacts, Inventory } from '../inventory/inventory.ts';
 import { planCertificates, type Chosen } from '../certificates/plan-certificates.ts';
 import type { SiteMap } from '../map/site-map.ts';
+import type { ReadPage } from './read-page.ts';
 import { isLinkLocal } from '../networks/address.ts';
+import { planPort } from './plan-port.ts';
 import { planRoad } from './plan-road.ts';
 import { planVersion, type Plan } from './plan.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
@@ -17,6 +19,8 @@ interface PlanInput {
   challengesFolder: string;
   /** Absolute path of the folder that the map is in: its paths are relative to it. */
   mapFolder: string;
+  /** The files of `pages`, as they were read. */
+  pages?: readonly ReadPage[];
   /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
   frontAsMade?: boolean;
 }
@@ -38,6 +42,7 @@ export function makePlan({
   certificatesFolder,
   challengesFolder,
   mapFolder,
+  pages = [],
   frontAsMade = false,
 }: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
@@ -72,6 +77,8 @@ export function makePlan({
     certificates: cover.certificates,
     challenges: cover.certificates.some(({ challenge }) => challenge === 'http') ? challengesFolder : null,
     roads: map.roads.map((road) => planRoad({ ...shared, road, chosen: cover.chosen.get(road.name) })),
+    pages: Object.fromEntries(pages.flatMap(({ kind, text }) => (text === null ? [] : [[kind, text]]))),
+    ports: map.ports.map((port) => planPort(port, { map, mapFolder, host, around, chosen: cover.chosen })),
   };
   return { plan, host, front, chosenCertificates: cover.chosen };
 }

@@ -43,7 +43,8 @@ export function dialledParts(roads: readonly PlannedRoad[]): Array<{
   );
 }
 
-/** Every service that some part of some road leads to, whether it can be dialled or not. */
-export function servicesOf({ roads }: Pick<Plan, 'roads'>): ReadonlySet<Service> {
-  return new Set(roads.flatMap(({ parts }) => parts.flatMap(({ resolution }) => resolution?.service ?? [])));
+/** Every service that some part of some road, or a raw port, leads to, whether it can be dialled or not. */
+export function servicesOf({ roads, ports }: Pick<Plan, 'roads' | 'ports'>): ReadonlySet<Service> {
+  const found = [...roads.flatMap(({ parts }) => parts), ...ports];
+  return new Set(found.flatMap(({ resolution }) => resolution?.service ?? []));
 }

@@ -3,18 +3,9 @@ import type { Chosen } from '../certificates/plan-certificates.ts';
 import type { HostFacts } from '../inventory/inventory.ts';
 import { hostOf, portOf } from '../map/leads.ts';
 import type { MapPart, MapRoad, SiteMap } from '../map/site-map.ts';
-import { homeNetworks } from '../networks/home.ts';
 import { absolutePath } from './absolute-path.ts';
-import type {
-  GatePart,
-  PlannedCertificate,
-  PlannedGate,
-  PlannedLeads,
-  PlannedPart,
-  PlannedRoad,
-  Upstream,
-  UpstreamTrust,
-} from './plan.ts';
+import type { PlannedCertificate, PlannedLeads, PlannedPart, PlannedRoad, Upstream, UpstreamTrust } from './plan.ts';
+import { planGate } from './plan-gate.ts';
 import { planRules } from './plan-rules.ts';
 import { resolveService, type Resolution, type Surroundings } from './resolve-service.ts';
 import { indexed } from '../indexed.ts';
@@ -33,7 +24,8 @@ export interface RoadInput {
 
 export function planRoad(input: RoadInput): PlannedRoad {
   const { road, map, host, chosen, certificates } = input;
-  const gate = planGate(road, host, map, input.mapFolder);
+  const where = { ...road.where, line: road.lines['gate'] ?? road.where.line };
+  const gate = planGate(road.gates, where, { host, map, mapFolder: input.mapFolder });
   const certificate = indexed(certificates, 'id').get(chosen?.id ?? '');
   return {
     name: road.name,
@@ -54,36 +46,6 @@ export function planRoad(input: RoadInput): PlannedRoad {
     lines: road.lines,
     where: road.where,
   };
-}
-
-function planGate(
-  { gates, where: ofRoad, lines }: MapRoad,
-  host: HostFacts,
-  map: SiteMap,
-  mapFolder: string,
-): PlannedGate {
-  const name = gates.join(' + ');
-  const where = { ...ofRoad, line: lines['gate'] ?? ofRoad.line };
-  const plain = { people: null, need: 'all' as const, except: [] };
-  const parts = gates.flatMap((gate): GatePart[] => {
-    if (gate === 'everyone') return [];
-    if (gate === 'home') return [{ name: gate, networks: homeNetworks(host, map.front.homeNetworks), ...plain, where }];
-    const found = indexed(map.gates, 'name').get(gate);
-    // A gate that the map does not have is an error in the map; until then nobody passes it.
-    if (found === undefined) return [{ name: gate, networks: { networks: [], except: [] }, ...plain, where }];
-    const { people, networks, need, except } = found;
-    return [
-      {
-        name: gate,
-        networks: networks === null ? null : { networks, except: [] },
-        people: people === null ? null : absolutePath(mapFolder, people),
-        need,
-        except,
-        where: found.where,
-      },
-    ];
-  });
-  return { name, parts };
 }
 
 /** Host and port of a road as they stand in a visitor's address bar. */

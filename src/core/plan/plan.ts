@@ -2,12 +2,12 @@ import type { Place } from '../findings/finding.ts';
 import type { Cors, Expect } from '../map/road-rules.ts';
 import type { Rate } from '../map/units.ts';
 import type { NetworkSet } from '../networks/home.ts';
-import type { Unknown } from '../map/site-map.ts';
+import type { PageKind, Protocol, Unknown } from '../map/site-map.ts';
 import type { ProxyName } from '../proxies/names.ts';
 import type { Resolution } from './resolve-service.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
-export const planVersion = 5;
+export const planVersion = 6;
 
 /**
  * Where a road's requests are sent.
@@ -127,6 +127,27 @@ export interface PlannedRoad {
 }
 
 /**
+ * A raw port of the front: what arrives there from whom its gate lets in is passed on as it is.
+ *
+ * @property name as it stands in the map: `8883/tcp`
+ * @property to where it is dialled; null when that could not be worked out: then nobody listens there
+ * @property tls where TLS ends at the front: the name that visitors connect to, and the certificate that is shown
+ * @property tellsVisitor the service is told the visitor's address first (PROXY protocol, version 1)
+ * @property resolution what became of its `to`; null in a plan that was read back from a file
+ */
+export interface PlannedPort {
+  name: string;
+  port: number;
+  protocol: Protocol;
+  gate: PlannedGate;
+  to: Pick<Upstream, 'host' | 'port' | 'byName' | 'service' | 'why'> | null;
+  tls: { name: string; certificate: string } | null;
+  tellsVisitor: boolean;
+  resolution: Resolution | null;
+  where: Place;
+}
+
+/**
  * A certificate that must be there. The files' paths are stable across editions; they may not exist yet.
  *
  * @property names a wildcard as `*.NAME`
@@ -178,4 +199,7 @@ export interface Plan {
   /** Absolute path of the folder with pending HTTP challenges, one folder a name; null when none can be pending. */
   challenges: string | null;
   roads: PlannedRoad[];
+  ports: PlannedPort[];
+  /** The text of each page that the front shows in place of plain words. */
+  pages: Partial<Record<PageKind, string>>;
 }

@@ -1,5 +1,5 @@
 import type { Inventory, NetworkJoin, PublishedPort, Service } from '../inventory/inventory.ts';
-import type { DialledLeads } from '../map/site-map.ts';
+import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import type { Upstream } from './plan.ts';
 import type { WhereFront } from './where-front.ts';
@@ -31,15 +31,17 @@ export interface Surroundings {
   front: WhereFront;
 }
 
-/** Works out where the front dials a road's service. */
-export function resolveService(leads: DialledLeads, around: Surroundings): Resolution {
+/** Works out where the front dials the service of a road or a raw port. */
+export function resolveService(leads: DialledLeads, around: Surroundings, protocol: Protocol = 'tcp'): Resolution {
   switch (leads.kind) {
     case 'port':
       return resolvePort(leads.port, around);
     case 'url':
       return resolveUrl(leads, around);
+    case 'endpoint':
+      return resolveUrl({ scheme: 'http', ...leads }, around);
     case 'service':
-      return resolveNamed(leads, around);
+      return resolveNamed(leads, around, protocol);
   }
 }
 
@@ -48,7 +50,9 @@ function resolvePort(port: number, { front }: Surroundings): Resolution {
   return dialled({ host: '127.0.0.1', port, why: 'a port of this host, as the map says' });
 }
 
-function resolveUrl({ scheme, host, port }: Extract<DialledLeads, { kind: 'url' }>, around: Surroundings): Resolution {
+type UrlLeads = Omit<Extract<DialledLeads, { kind: 'url' }>, 'kind'>;
+
+function resolveUrl({ scheme, host, port }: UrlLeads, around: Surroundings): Resolution {
   const { inventory, front } = around;
   if (front.kind === 'container' && isLoopback(host)) return { kind: 'loopback', service: null };
   const network = inventory.networks.find(({ subnets, driver }) => driver !== 'macvlan' && inNetworks(host, subnets));
@@ -65,7 +69,7 @@ function resolveUrl({ scheme, host, port }: Extract<DialledLeads, { kind: 'url' 
 
 type ServiceLeads = Extract<DialledLeads, { kind: 'service' }>;
 
-function resolveNamed({ project, service, port }: ServiceLeads, around: Surroundings): Resolution {
+function resolveNamed({ project, service, port }: ServiceLeads, around: Surroundings, protocol: Protocol): Resolution {
   const { services } = around.inventory;
   const named = findNamed(services, project, service);
   const [found, second] = named;
@@ -74,8 +78,8 @@ function resolveNamed({ project, service, port }: ServiceLeads, around: Surround
     return { kind: 'service-ambiguous', service: null, projects: named.map((one) => one.project ?? '') };
   }
   return around.front.kind === 'container'
-    ? fromContainer(found, port, { ...around, front: around.front })
-    : fromHost(found, port, services);
+    ? fromContainer(found, { port, protocol }, { ...around, front: around.front })
+    : fromHost(found, { port, protocol }, services);
 }
 
 /** By service name, else by the container's own name, which people know from the list of containers. */
@@ -94,14 +98,20 @@ function lender({ networkMode, project }: Service, services: readonly Service[])
   return findNamed(services, kind === 'service' ? project : null, name)[0] ?? null;
 }
 
-function fromHost(found: Service, port: number, services: readonly Service[]): Resolution {
+/** A port as its program opens it, inside its container. */
+interface InsidePort {
+  port: number;
+  protocol: Protocol;
+}
+
+function fromHost(found: Service, { port, protocol }: InsidePort, services: readonly Service[]): Resolution {
   if (found.networkMode === 'host') {
     const why = `service ${found.name} shares this host's network, where it listens on ${String(port)}`;
     return dialled({ host: '127.0.0.1', port, why }, found);
   }
   const lending = lender(found, services);
   const holder = lending ?? found;
-  const usable = holder.published.filter(({ protocol, hostPort }) => protocol === 'tcp' && hostPort !== null);
+  const usable = holder.published.filter((one) => one.protocol === protocol && one.hostPort !== null);
   const fitting = usable.filter(({ containerPort }) => containerPort === port).sort((a, b) => rank(a) - rank(b));
   const best = fitting[0];
   if (best === undefined) {
@@ -123,21 +133,23 @@ interface Inside {
   front: Extract<WhereFront, { kind: 'container' }>;
 }
 
-function fromContainer(found: Service, port: number, { inventory, front }: Inside): Resolution {
+function fromContainer(found: Service, { port, protocol }: InsidePort, { inventory, front }: Inside): Resolution {
   if (found.networkMode === 'host') return { kind: 'loopback', service: found };
   const holder = lender(found, inventory.services) ?? found;
   const networks = holder.networks.map(({ name }) => name).filter((name) => !unnamed.includes(name));
   const shared = front.networks === null ? networks : networks.filter((name) => front.networks?.includes(name));
-  const elsewhere = holder.published.find(
-    ({ containerPort, hostAddress, hostPort }) =>
-      containerPort === port && hostPort !== null && !isEveryAddress(hostAddress) && !isLoopback(hostAddress ?? ''),
+  const own = holder.published.filter((one) => one.containerPort === port && one.protocol === protocol);
+  const elsewhere = own.find(
+    ({ hostAddress, hostPort }) => hostPort !== null && !isEveryAddress(hostAddress) && !isLoopback(hostAddress ?? ''),
   );
-  const toEveryone =
-    holder.published.find((one) => one.containerPort === port && isEveryAddress(one.hostAddress)) ?? null;
+  const toEveryone = own.find((one) => isEveryAddress(one.hostAddress)) ?? null;
   if (shared.length > 0) {
     const host = nameOn(holder, shared, inventory);
     const why = `service ${found.name} shares the network ${shared[0] ?? ''} with ${front.name}, where it is called ${host}`;
-    return { ...dialled({ host, port, byName: true, why }, holder, toEveryone), fromHost: seenFromHost(holder, port) };
+    return {
+      ...dialled({ host, port, byName: true, why }, holder, toEveryone),
+      fromHost: seenFromHost(holder, own, port),
+    };
   }
   if (elsewhere !== undefined) {
     const { hostAddress, hostPort } = elsewhere;
@@ -160,8 +172,8 @@ function nameOn(service: Service, shared: readonly string[], { services }: Inven
   return container ?? `${service.project ?? ''}-${service.name}-1`;
 }
 
-function seenFromHost({ published, containers }: Service, port: number): At | null {
-  const open = published.find(({ containerPort, hostPort }) => containerPort === port && hostPort !== null);
+function seenFromHost({ containers }: Service, published: readonly PublishedPort[], port: number): At | null {
+  const open = published.find(({ hostPort }) => hostPort !== null);
   if (open !== undefined) return { host: dialAddress(open.hostAddress), port: open.hostPort ?? port };
   const address = containers
     .flatMap(({ networks }) => networks.map((join) => join.address))

@@ -4,6 +4,7 @@
  */
 export const differences = {
   folders: 'roads that show a folder',
+  'raw-ports': '`ports`',
   'absolute-form': 'a target in absolute form that names another host than `Host` beside it, or has none beside it',
   'empty-port': 'a `Host` that ends with a colon',
   'equal-hosts': 'two equal `Host` lines',
@@ -41,7 +42,9 @@ export const differences = {
   hashes: 'kinds of password hashes',
   passwords: 'good passwords',
   'kept-connections': 'a kept connection to a service',
+  'broken-connections': 'a kept connection that its service closes under a request',
   people: 'people who are added or removed',
+  'many-roads': 'many roads',
 } as const;
 
 export type DifferenceId = keyof typeof differences;

@@ -1,7 +1,7 @@
 import { isPracticeFront } from '../plan/practice-front.ts';
 import { stringify } from 'yaml';
 import type { PublishedPort, Service } from '../inventory/inventory.ts';
-import { onLoopback } from '../inventory/on-loopback.ts';
+import { onLoopback, portEnding } from '../inventory/on-loopback.ts';
 import type { Plan } from '../plan/plan.ts';
 import { dialledParts, servicesOf } from '../plan/parts.ts';
 import type { WhereFront } from '../plan/where-front.ts';
@@ -38,18 +38,19 @@ export function frontCompose(input: FrontComposeInput): string {
   const networks = sharedNetworks(front, servicesOf(plan));
   const { listen } = plan.front;
   const outside = isPracticeFront(plan.front) ? '127.0.0.1:' : '';
-  // The proxy gives up root by itself, for which it needs these three.
-  const rights =
-    input.owner.uid === 0
-      ? { cap_add: ['CHOWN', 'SETGID', 'SETUID'] }
-      : { user: `${String(input.owner.uid)}:${String(input.owner.gid)}` };
+  const { uid, gid } = input.owner;
+  // Keys of root are read by root, who needs these three to become somebody else, as some images do by themselves.
+  const givesUpRoot = uid === 0 && programOf(plan.front.proxy).userInImage !== null;
+  const rights = givesUpRoot ? { cap_add: ['CHOWN', 'SETGID', 'SETUID'] } : { user: `${String(uid)}:${String(gid)}` };
   const service = {
     container_name: front.name,
+    ...rights,
     ...programPart(input),
     restart: 'unless-stopped',
-    ports: [listen.http, listen.https].map((port) => `${outside}${String(port)}:${String(port)}`),
+    ports: [...[listen.http, listen.https].map((port) => ({ port, protocol: 'tcp' as const })), ...plan.ports].map(
+      ({ port, protocol }) => `${outside}${String(port)}:${String(port)}${portEnding(protocol)}`,
+    ),
     networks: networks.length === 0 ? undefined : networks,
-    ...rights,
     cap_drop: ['ALL'],
     security_opt: ['no-new-privileges:true'],
     read_only: true,
@@ -64,9 +65,9 @@ export function frontCompose(input: FrontComposeInput): string {
 /** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */
 const style = { lineWidth: 0, defaultStringType: 'QUOTE_DOUBLE', defaultKeyType: 'PLAIN' } as const;
 
-function programPart({ plan, mapFile, folders, program }: FrontComposeInput): Record<string, unknown> {
+function programPart({ plan, mapFile, folders, program, owner }: FrontComposeInput): Record<string, unknown> {
   const more = foldersOfMap(plan, mapFile);
-  return programOf(plan.front.proxy).compose?.({ plan, mapFile, ...folders, more, program }) ?? {};
+  return programOf(plan.front.proxy).compose?.({ plan, mapFile, ...folders, more, program, owner }) ?? {};
 }
 
 /**

@@ -3,6 +3,7 @@ import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { differences, type DifferenceId } from './differences.ts';
 import type { ProxyName } from './names.ts';
 import { programOf } from './programs.ts';
+import { manyRoads } from './road-file.ts';
 
 /** One thing that is otherwise on the other proxy. @property what it is about @property before and after: what each does */
 interface Moved {
@@ -37,6 +38,7 @@ export function movingBetween(from: ProxyName, to: ProxyName, plan: Plan): Movin
 /** Which maps a difference is noticed on; one that does not stand here is about requests and services that are odd themselves. */
 const concerns: Partial<Record<DifferenceId, (plan: Plan) => boolean>> = {
   folders: some(({ parts }) => parts.some(({ leads }) => leads.kind === 'folder')),
+  'raw-ports': ({ ports }) => ports.length > 0,
   strangers: () => true,
   'unannounced-body': some(({ rules }) => rules.bodyLimitBytes !== null),
   rate: some(({ rules }) => rules.rate !== null),
@@ -56,6 +58,7 @@ const concerns: Partial<Record<DifferenceId, (plan: Plan) => boolean>> = {
   hashes: asksPeople,
   passwords: asksPeople,
   people: asksPeople,
+  'many-roads': ({ roads }) => roads.length > manyRoads,
   'own-redirects': some(({ parts }) =>
     parts.some(({ leads }) => leads.kind === 'redirect' && leads.url.startsWith('/')),
   ),

@@ -1,5 +1,6 @@
 import type { Answer } from '../legs/answer.ts';
 import type { HashKind } from '../people/hash-kinds.ts';
+import type { Protocol } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { Sent } from '../rehearsal/sent.ts';
 import type { Prepared, Verdict } from '../verdict/verdict.ts';
@@ -78,6 +79,8 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
  * @property closesSilently whether it can end a connection without an answer
  * @property rate whether it can limit requests
  * @property readsEveryLine whether it reads every line of any header in which an edge tells the visitor's address, and not its first one only
+ * @property rawPorts protocols of raw ports that it passes on
+ * @property readsFiles whether it reads written files as whom it serves as, for answers of its own
  * @property servesAsRoot whether it can be told to serve as root, which only a rehearsal asks of it
  * @property peopleFiles how many files of people it can ask for one road
  * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
@@ -95,6 +98,8 @@ interface ProxyLimits {
   closesSilently: boolean;
   rate: boolean;
   readsEveryLine: boolean;
+  rawPorts: readonly Protocol[];
+  readsFiles: boolean;
   servesAsRoot: boolean;
   peopleFiles: 'one' | 'many';
   readsCertificatesAnew: boolean;
@@ -208,6 +213,7 @@ export type Hint =
  * @property certificates the same of the certificates
  * @property more what else it reads: folders and files of the map
  * @property program folder of Mile Marker itself
+ * @property owner user and group that the certificates' keys belong to
  */
 export interface ComposeInput {
   plan: Plan;
@@ -216,4 +222,5 @@ export interface ComposeInput {
   certificates: string;
   more: readonly string[];
   program: string;
+  owner: { uid: number; gid: number };
 }

@@ -6,3 +6,6 @@ export function roadFileName({ roads }: Pick<Plan, 'roads'>, { name }: PlannedRo
   if (name.length <= 240) return withoutStar(name);
   return `${withoutStar(name).slice(0, 200)}-${String(roads.findIndex((road) => road.name === name))}`;
 }
+
+/** Above so many roads a server is given them otherwise than a file each. */
+export const manyRoads = 200;

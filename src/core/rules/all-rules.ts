@@ -33,7 +33,9 @@ import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
 import { consoleOpen } from './open-consoles.ts';
 import { peopleFileFaulty } from './people-files.ts';
+import { frontFilesBarred, pageNotShown } from './pages.ts';
 import { proxyCannot } from './proxy-cannot.ts';
+import { proxyTooOld } from './proxy-version.ts';
 import { portNotPublished } from './port-not-published.ts';
 import { publishedToEveryone } from './published-to-everyone.ts';
 import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
@@ -59,6 +61,7 @@ export const allRules: readonly Rule[] = [
   edgeRedirectLoop,
   folderNotShown,
   frontContainerUnknown,
+  frontFilesBarred,
   frontNotAtBoot,
   frontPortTaken,
   frontWithoutAddress,
@@ -81,9 +84,11 @@ export const allRules: readonly Rule[] = [
   noSharedNetwork,
   notForTheWeb,
   noWayIn,
+  pageNotShown,
   peopleFileFaulty,
   portNotPublished,
   proxyCannot,
+  proxyTooOld,
   portTwoOwners,
   publishedToEveryone,
   redirectCircle,

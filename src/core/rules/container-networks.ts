@@ -2,7 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import { titleOf } from '../inventory/inventory.ts';
 import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { withPort } from '../networks/address.ts';
-import { partsOnRoads } from './on-roads.ts';
+import { leadsOnMap } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const shared = card({
@@ -107,7 +107,7 @@ export const frontContainerUnknown: Rule = {
 export const noSharedNetwork: Rule = {
   card: shared,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road: { name }, resolution: found, where }) => {
+    leadsOnMap(facts).flatMap(({ name, resolution: found, where }) => {
       if (found?.kind !== 'no-shared-network' || found.service === null) return [];
       const { networks, front: own, service } = found;
       const data = {
@@ -125,7 +125,7 @@ export const noSharedNetwork: Rule = {
 export const loopbackInContainer: Rule = {
   card: loopback,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road: { name }, key, leads, resolution: found, where }) => {
+    leadsOnMap(facts).flatMap(({ name, key, leads, resolution: found, where }) => {
       if (found?.kind !== 'loopback' || !('port' in leads)) return [];
       const { service } = found;
       const data = { key, port: leads.port, front: facts.plan.front.container, service: service?.name ?? '' };
@@ -136,8 +136,8 @@ export const loopbackInContainer: Rule = {
 export const bridgeAddress: Rule = {
   card: bridge,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road: { name }, leads, resolution: found, where }) => {
-      if (found?.kind !== 'bridge' || leads.kind !== 'url') return [];
+    leadsOnMap(facts).flatMap(({ name, leads, protocol, resolution: found, where }) => {
+      if (found?.kind !== 'bridge' || (leads.kind !== 'url' && leads.kind !== 'endpoint')) return [];
       const { owner, network } = found;
       const { host: address, port } = leads;
       const published = owner?.published.some(
@@ -145,7 +145,7 @@ export const bridgeAddress: Rule = {
       );
       const say =
         owner === null ? 'nobody' : published === true || facts.front.kind === 'container' ? 'owner' : 'owner-publish';
-      const entry = owner === null ? '' : loopbackEntry(owner, port, port);
+      const entry = owner === null ? '' : loopbackEntry(owner, port, port, protocol);
       const about = { network, port, entry };
       const data = { address: withPort(address, port), service: owner === null ? '' : titleOf(owner), ...about };
       return [tell(bridge, { say, data, roads: [name], where })];
@@ -155,10 +155,10 @@ export const bridgeAddress: Rule = {
 export const hostNetwork: Rule = {
   card: host,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road: { name }, leads, resolution, where: ofPart }) => {
+    leadsOnMap(facts).flatMap(({ name, leads, protocol, resolution, where: ofPart }) => {
       const service = resolution?.service ?? null;
       if (service?.networkMode !== 'host' || !('port' in leads)) return [];
-      const entry = loopbackEntry(service, leads.port, leads.port);
+      const entry = loopbackEntry(service, leads.port, leads.port, protocol);
       const data = { service: titleOf(service), port: leads.port, entry };
       const where = service.declared?.where ?? ofPart;
       return [tell(host, { say: 'host', data, roads: [name], where, cause: `host-network:${titleOf(service)}` })];

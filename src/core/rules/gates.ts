@@ -32,7 +32,7 @@ export const gateOpenToEverybody: Rule = {
   card: open,
   check: ({ map }) =>
     map.gates.flatMap(({ name: gate, networks, people, need, except, where }) => {
-      const roads = map.roads.filter(({ gates }) => gates.includes(gate)).map(({ name }) => name);
+      const roads = [...map.roads, ...map.ports].filter(({ gates }) => gates.includes(gate)).map(({ name }) => name);
       const about = { roads, where };
       const whole = networks?.find((network) => network.endsWith('/0'));
       const loose = whole !== undefined && (people === null || need === 'any');
@@ -62,7 +62,10 @@ const idle = card({
       message: '`{road}` has the gate `{gate}`, and `{by}` beside it already lets in fewer.',
       remedy: 'Keep only `{by}`.',
     },
-    unused: { message: 'No road has the gate `{gate}`.', remedy: 'Give it to a road (`gate: {gate}`), or remove it.' },
+    unused: {
+      message: 'No road and no raw port has the gate `{gate}`.',
+      remedy: 'Give it to one (`gate: {gate}`), or remove it.',
+    },
   },
 });
 
@@ -80,7 +83,7 @@ export const gateWithoutEffect: Rule = {
       ),
     ),
     ...map.gates.flatMap(({ name: gate, where }) =>
-      map.roads.some(({ gates }) => gates.includes(gate))
+      [...map.roads, ...map.ports].some(({ gates }) => gates.includes(gate))
         ? []
         : [tell(idle, { say: 'unused', data: { gate }, severity: 'note', where })],
     ),
@@ -131,12 +134,13 @@ const nobody = card({
 export const gateNobodyPasses: Rule = {
   card: nobody,
   check: ({ plan }) =>
-    plan.roads.flatMap((road) => {
+    [...plan.roads, ...plan.ports].flatMap((road) => {
       const parts = road.gate.parts.filter(isNetworksAlone);
       for (const [index, first] of parts.entries()) {
         const second = parts.slice(index + 1).find((other) => areApart(first, other));
         if (second === undefined) continue;
-        const data = { road: road.display, first: first.name, second: second.name };
+        const display = 'display' in road ? road.display : road.name;
+        const data = { road: display, first: first.name, second: second.name };
         return [tell(nobody, { say: 'apart', data, roads: [road.name], where: road.where })];
       }
       return [];

@@ -1,9 +1,11 @@
 import { card, tell } from '../findings/card.ts';
-import type { Finding } from '../findings/finding.ts';
+import type { Finding, Place } from '../findings/finding.ts';
 import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Service } from '../inventory/inventory.ts';
-import { loopbackEntry } from '../inventory/on-loopback.ts';
+import { loopbackEntry, portEnding } from '../inventory/on-loopback.ts';
 import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
 import { hostPortsOf } from '../map/parts.ts';
+import type { Protocol } from '../map/site-map.ts';
+import type { Plan } from '../plan/plan.ts';
 import type { ProxyProgram } from '../proxies/program.ts';
 import { allPrograms, programOf } from '../proxies/programs.ts';
 import { familyOf } from '../networks/address.ts';
@@ -46,6 +48,10 @@ const frontTaken = card({
       remedy:
         'If it is to be the front, write in the map: `proxy: {proxy}`. If not, stop it, or give the front other ports with `front.listen`.',
     },
+    own: {
+      message: '`{key}` is the port on which the front itself speaks {listener}.',
+      remedy: 'Write another port there. What speaks HTTP needs no raw port, only a road.',
+    },
     mark: {
       message: '{owner} listens on port {port} of this host, on which the front answers its mark.',
       remedy: 'Write another port in the map, such as: `front.mark: {address}:{free}`',
@@ -73,9 +79,7 @@ function owners({ inventory, front }: Facts): Owner[] {
     const { declared, published, profiles } = service;
     const ports = isRunning(service) ? published : profiles.length === 0 ? (declared?.published ?? []) : [];
     return ports.flatMap((port) =>
-      port.hostPort === null || port.protocol !== 'tcp'
-        ? []
-        : [{ service, port: { ...port, hostPort: port.hostPort } }],
+      port.hostPort === null ? [] : [{ service, port: { ...port, hostPort: port.hostPort } }],
     );
   });
 }
@@ -89,7 +93,13 @@ function collide(a: string | null, b: string | null): boolean {
 
 /** The next number from 8000 on that nobody has. */
 function freePort({ plan, map, inventory, sockets }: Facts, from = 8000): number {
-  const rows = portLedger({ front: plan.front, roadPorts: hostPortsOf(map), services: inventory.services, sockets });
+  const rows = portLedger({
+    front: plan.front,
+    rawPorts: plan.ports,
+    roadPorts: hostPortsOf(map),
+    services: inventory.services,
+    sockets,
+  });
   return nextFree(rows, from) ?? 0;
 }
 
@@ -104,25 +114,58 @@ export const portTwoOwners: Rule = {
           (one) =>
             one.service !== service &&
             one.port.hostPort === port.hostPort &&
+            one.port.protocol === port.protocol &&
             collide(one.port.hostAddress, port.hostAddress),
         );
       if (before === undefined) return [];
-      const { hostPort, containerPort, where } = port;
+      const { hostPort, containerPort, protocol, where } = port;
       const data = {
         service: service.name,
         other: before.service.name === service.name ? titleOf(before.service) : before.service.name,
         port: hostPort,
-        entry: loopbackEntry(service, freePort(facts), containerPort),
+        entry: loopbackEntry(service, freePort(facts), containerPort, protocol),
       };
-      return [tell(twoOwners, { say: 'two', data, where, cause: `host-port:${String(hostPort)}` })];
+      const cause = `host-port:${String(hostPort)}${portEnding(protocol)}`;
+      return [tell(twoOwners, { say: 'two', data, where, cause })];
     });
   },
 };
 
 export const frontPortTaken: Rule = {
   card: frontTaken,
-  check: (facts) => [...takenByService(facts), ...takenByProgram(facts), ...takenMark(facts)],
+  check: (facts) => [...takenByItself(facts), ...takenByService(facts), ...takenByProgram(facts), ...takenMark(facts)],
 };
+
+/** A port on which the front listens: for http, https, or what is passed on raw. */
+interface Listener {
+  listener: string;
+  port: number;
+  protocol: Protocol;
+  where: Place;
+}
+
+function listenersOf({ front: { listen, where }, ports }: Plan): Listener[] {
+  return [
+    { listener: 'http', port: listen.http, protocol: 'tcp', where },
+    { listener: 'https', port: listen.https, protocol: 'tcp', where },
+    ...ports.map(({ name, port, protocol, where: ofPort }) => ({ listener: name, port, protocol, where: ofPort })),
+  ];
+}
+
+function takenByItself({ plan }: Facts): Finding[] {
+  const { listen, mark } = plan.front;
+  const own = new Map([
+    [mark.port, 'its mark'],
+    [listen.http, 'HTTP'],
+    [listen.https, 'HTTPS'],
+  ]);
+  return plan.ports.flatMap(({ name: key, port, protocol, where }) => {
+    const listener = protocol === 'tcp' ? own.get(port) : undefined;
+    return listener === undefined
+      ? []
+      : [tell(frontTaken, { say: 'own', data: { key, listener }, roads: [key], where })];
+  });
+}
 
 /** The mark's port, where it is held by a program that is no front of ours. One that may not be seen is most likely the front itself. */
 function takenMark(facts: Facts): Finding[] {
@@ -159,26 +202,28 @@ function mayHoldMark(name: string, { plan, front }: Facts): boolean {
 function takenByService(facts: Facts): Finding[] {
   const { listen } = facts.plan.front;
   return owners(facts).flatMap(({ service, port }): Finding[] => {
-    const listener = (['http', 'https'] as const).find((one) => listen[one] === port.hostPort);
-    if (listener === undefined || !listen.addresses.some((address) => collide(address, port.hostAddress))) return [];
-    const { hostPort, containerPort, where } = port;
-    const entry = loopbackEntry(service, freePort(facts), containerPort);
-    const data = { service: service.name, port: hostPort, listener, entry };
-    return [tell(frontTaken, { say: 'taken', data, where, cause: `front-port:${String(hostPort)}` })];
+    const wanted = listenersOf(facts.plan).find((one) => one.port === port.hostPort && one.protocol === port.protocol);
+    if (wanted === undefined || !listen.addresses.some((address) => collide(address, port.hostAddress))) return [];
+    const { hostPort, containerPort, protocol, where } = port;
+    const entry = loopbackEntry(service, freePort(facts), containerPort, protocol);
+    const data = { service: service.name, port: hostPort, listener: wanted.listener, entry };
+    const cause = `front-port:${String(hostPort)}${portEnding(protocol)}`;
+    return [tell(frontTaken, { say: 'taken', data, where, cause })];
   });
 }
 
 function takenByProgram(facts: Facts): Finding[] {
   const { plan, sockets } = facts;
-  const byContainer = new Set(owners(facts).map(({ port }) => port.hostPort));
-  return (['http', 'https'] as const).flatMap((listener): Finding[] => {
-    const port = plan.front.listen[listener];
-    if (byContainer.has(port)) return [];
-    const holder = sockets.find((socket) => socket.protocol === 'tcp' && socket.port === port && meets(socket, facts));
+  const byContainer = owners(facts).map(({ port }) => port);
+  return listenersOf(plan).flatMap(({ listener, port, protocol, where }): Finding[] => {
+    if (byContainer.some((one) => one.hostPort === port && one.protocol === protocol)) return [];
+    const holder = sockets.find(
+      (socket) => socket.protocol === protocol && socket.port === port && meets(socket, facts),
+    );
     if (holder === undefined || isTheFront(holder, facts)) return [];
     const data = { owner: capital(ownerWords(holder.owners)), port, listener, free: freePort(facts) };
     const other = allPrograms.find((program) => holder.owners.some(({ name }) => isProcessOf(program, name)));
-    const about = { where: plan.front.where, cause: `front-port:${String(port)}` };
+    const about = { where, cause: `front-port:${String(port)}${portEnding(protocol)}` };
     if (other !== undefined && other.renderer !== null && plan.front.container === null)
       return [tell(frontTaken, { say: 'proxy', data: { ...data, proxy: other.name }, ...about })];
     return [tell(frontTaken, { say: 'program', data, ...about })];

@@ -3,7 +3,8 @@ import type { Finding } from '../findings/finding.ts';
 import { seesEngine, useOfImage, useOfPort } from '../inventory/web-ports.ts';
 import type { Leads } from '../map/site-map.ts';
 import { partsOnRoads } from './on-roads.ts';
-import type { Rule } from './rule.ts';
+import type { Facts, Rule } from './rule.ts';
+import { indexed } from '../indexed.ts';
 
 const words = card({
   id: 'not-for-the-web',
@@ -20,6 +21,10 @@ const words = card({
       message: '`{key}` leads to `{service}`, whose image is {use}.',
       remedy: 'Lead to the program that people open in a browser. Or remove the road: mile-marker remove {road}',
     },
+    raw: {
+      message: '`{key}` lets everyone connect to port {port} of {to}, which is usually {use}.',
+      remedy: 'Under `ports` write `gate: home` there, or a gate with the networks that are meant.',
+    },
     socket: {
       message:
         '`{key}` lets everyone reach `{service}`, which has the engine socket. Whoever gets in is root on this machine.',
@@ -30,8 +35,9 @@ const words = card({
 
 export const notForTheWeb: Rule = {
   card: words,
-  check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road, key, leads, resolution, where }): Finding[] => {
+  check: (facts) => [
+    ...openPorts(facts),
+    ...partsOnRoads(facts).flatMap(({ road, key, leads, resolution, where }): Finding[] => {
       const { name, gates } = road;
       const about = { roads: [name], where };
       const port = portOf(leads);
@@ -47,7 +53,21 @@ export const notForTheWeb: Rule = {
       if (!seesEngine(service) || !gates.every((gate) => gate === 'everyone')) return [];
       return [tell(words, { say: 'socket', data: { key, service: service.name }, ...about })];
     }),
+  ],
 };
+
+/** A raw port may lead to any program; to the whole internet such a one is seldom meant to be open. */
+function openPorts({ map, plan }: Facts): Finding[] {
+  return map.ports.flatMap(({ name, leads, gates, where }): Finding[] => {
+    if (gates.some((gate) => gate !== 'everyone')) return [];
+    const service = indexed(plan.ports, 'name').get(name)?.resolution?.service ?? null;
+    const use = useOfPort(leads.port) ?? useOfImage(service?.image ?? null);
+    if (use === null) return [];
+    const to = leads.kind === 'port' ? 'this host' : leads.kind === 'service' ? `\`${leads.service}\`` : leads.host;
+    const data = { key: name, port: leads.port, to, use };
+    return [tell(words, { say: 'raw', data, severity: 'warning', roads: [name], where })];
+  });
+}
 
 /** The port a service listens on, as the map says it. */
 function portOf(leads: Leads): number | null {

@@ -2,7 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import type { Service } from '../inventory/inventory.ts';
 import { listeningInside, reachableInside } from '../inventory/listening.ts';
 import { loopbackEntry } from '../inventory/on-loopback.ts';
-import { partsOnRoads } from './on-roads.ts';
+import { leadsOnMap } from './on-roads.ts';
 import type { Facts, Rule } from './rule.ts';
 
 const words = card({
@@ -30,9 +30,11 @@ const words = card({
 export const serviceNotListening: Rule = {
   card: words,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road, key, leads, resolution, where }) => {
+    leadsOnMap(facts).flatMap(({ name, key, leads, protocol, resolution, where }) => {
       const service = resolution?.service ?? null;
       if (leads.kind !== 'service' || service === null || service.networkMode !== null) return [];
+      // Sockets of UDP are not seen.
+      if (protocol === 'udp') return [];
       const seen = listeningInside(service);
       const real = reachableInside(service) ?? [];
       if (seen === null || real.includes(leads.port)) return [];
@@ -45,7 +47,7 @@ export const serviceNotListening: Rule = {
         container: service.containers[0]?.name ?? service.name,
       };
       const severity = say === 'nothing' ? ('warning' as const) : ('error' as const);
-      return [tell(words, { say, data, severity, roads: [road.name], where })];
+      return [tell(words, { say, data, severity, roads: [name], where })];
     }),
 };
 

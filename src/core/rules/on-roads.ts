@@ -1,6 +1,6 @@
 import type { Place } from '../findings/finding.ts';
 import type { Service } from '../inventory/inventory.ts';
-import type { Leads, MapRoad } from '../map/site-map.ts';
+import type { Leads, MapRoad, Protocol, RawLeads } from '../map/site-map.ts';
 import { partName } from '../plan/parts.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
 import type { Facts } from './rule.ts';
@@ -11,7 +11,7 @@ import { indexed } from '../indexed.ts';
  *
  * @property key as a person reads it: the road's key in the map, and the prefix of a part
  */
-export interface PartOnRoad {
+interface PartOnRoad {
   road: MapRoad;
   key: string;
   prefix: string;
@@ -41,6 +41,50 @@ function gatherParts({ map, plan }: Pick<Facts, 'map' | 'plan'>): PartOnRoad[] {
   );
 }
 
+/**
+ * Anything of the map that leads to a program: a part of a road, or a raw port.
+ *
+ * @property name of the road, or of the port as `8883/tcp`
+ * @property title the same with the prefix of a part
+ * @property key as a person reads it in the map
+ */
+export interface OnMap {
+  name: string;
+  title: string;
+  key: string;
+  leads: Leads | RawLeads;
+  protocol: Protocol;
+  resolution: Resolution | null;
+  where: Place;
+}
+
+const leading = new WeakMap<Facts['plan'], OnMap[]>();
+
+/** Every part of every road, and every raw port. */
+export function leadsOnMap(facts: Pick<Facts, 'map' | 'plan'>): readonly OnMap[] {
+  const before = leading.get(facts.plan);
+  if (before !== undefined) return before;
+  const planned = indexed(facts.plan.ports, 'name');
+  const gathered = [
+    ...partsOnRoads(facts).map(({ road, key, prefix, leads, resolution, where }): OnMap => {
+      return { name: road.name, title: partName(road.name, prefix), key, leads, protocol: 'tcp', resolution, where };
+    }),
+    ...facts.map.ports.map(({ name, leads, protocol, where }): OnMap => {
+      return {
+        name,
+        title: name,
+        key: name,
+        leads,
+        protocol,
+        resolution: planned.get(name)?.resolution ?? null,
+        where,
+      };
+    }),
+  ];
+  leading.set(facts.plan, gathered);
+  return gathered;
+}
+
 /** @property where the `to` of the first of its parts */
 interface ServiceOnRoads {
   service: Service;
@@ -48,15 +92,15 @@ interface ServiceOnRoads {
   where: Place;
 }
 
-/** Every service that some part of a road leads to, once, with all its roads. */
+/** Every service that some part of a road, or a raw port, leads to, once, with all of them. */
 export function servicesOnRoads(facts: Pick<Facts, 'map' | 'plan'>): ServiceOnRoads[] {
   const found = new Map<Service, ServiceOnRoads>();
-  for (const { road, resolution, where } of partsOnRoads(facts)) {
+  for (const { name, resolution, where } of leadsOnMap(facts)) {
     const service = resolution?.service ?? null;
     if (service === null) continue;
     const before = found.get(service);
-    if (before === undefined) found.set(service, { service, roads: [road.name], where });
-    else if (!before.roads.includes(road.name)) before.roads.push(road.name);
+    if (before === undefined) found.set(service, { service, roads: [name], where });
+    else if (!before.roads.includes(name)) before.roads.push(name);
   }
   return [...found.values()];
 }

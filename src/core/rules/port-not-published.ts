@@ -1,8 +1,9 @@
 import { card, tell } from '../findings/card.ts';
 import type { Evidence } from '../findings/finding.ts';
-import { loopbackEntry } from '../inventory/on-loopback.ts';
+import { loopbackEntry, portEnding } from '../inventory/on-loopback.ts';
 import type { Service } from '../inventory/inventory.ts';
-import { partsOnRoads } from './on-roads.ts';
+import type { Protocol } from '../map/site-map.ts';
+import { leadsOnMap } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -22,12 +23,13 @@ const words = card({
     },
     none: {
       message: '`{service}` publishes no port, so the proxy cannot reach its port {port}.',
-      remedy: 'Add to the service: ports: ["127.0.0.1:{port}:{port}"] (in the middle any free port of this host).',
+      remedy:
+        'Add to the service: ports: ["127.0.0.1:{port}:{port}{ending}"] (in the middle any free port of this host).',
     },
     container: {
       message:
         'The container of `{service}` publishes no port {port}. Only an address of its container network leads there, and that changes.',
-      remedy: 'Recreate it with -p 127.0.0.1:{port}:{port}, or declare it in a Compose file of the map.',
+      remedy: 'Recreate it with -p 127.0.0.1:{port}:{port}{ending}, or declare it in a Compose file of the map.',
     },
     picked: {
       message: '`{service}` lets the engine choose another outside port for {port} at each start.',
@@ -39,23 +41,28 @@ const words = card({
 export const portNotPublished: Rule = {
   card: words,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road, leads, resolution: found, where }) => {
+    leadsOnMap(facts).flatMap(({ name, leads, protocol, resolution: found, where }) => {
       if (leads.kind !== 'service' || found?.kind !== 'port-not-published' || found.service === null) return [];
-      const about = { roads: [road.name], where, cause: `service:${leads.service}:${String(leads.port)}` };
-      return [tell(words, { ...sayWhy(found.service, leads.port, found.insideOf), ...about })];
+      const about = { roads: [name], where, cause: `service:${leads.service}:${String(leads.port)}` };
+      return [tell(words, { ...sayWhy(found.service, { ...leads, protocol }, found.insideOf), ...about })];
     }),
 };
 
 function sayWhy(
   service: Service,
-  port: number,
+  { port, protocol }: { port: number; protocol: Protocol },
   insideOf: number | null,
 ): { say: keyof typeof words.messages; data: Evidence } {
-  const data = { service: service.name, port, entry: loopbackEntry(service, port, port) };
+  const data = {
+    service: service.name,
+    port,
+    entry: loopbackEntry(service, port, port, protocol),
+    ending: portEnding(protocol),
+  };
   if (insideOf !== null) return { say: 'outside', data: { ...data, inside: insideOf } };
-  const tcp = service.published.filter(({ protocol }) => protocol === 'tcp');
-  if (tcp.some(({ containerPort }) => containerPort === port)) return { say: 'picked', data };
+  const own = service.published.filter((one) => one.protocol === protocol);
+  if (own.some(({ containerPort }) => containerPort === port)) return { say: 'picked', data };
   if (service.declared === null) return { say: 'container', data };
-  const published = [...new Set(tcp.map(({ containerPort }) => String(containerPort)))];
+  const published = [...new Set(own.map(({ containerPort }) => String(containerPort)))];
   return published.length === 0 ? { say: 'none', data } : { say: 'other', data: { ...data, published } };
 }

@@ -23,6 +23,10 @@ const words = card({
       remedy:
         'Leave one gate with people there; a person who may pass stands in its file. Or write another proxy under `front`: {others}',
     },
+    raw: {
+      message: '`{port}` is a raw port, and {proxy} passes on no {protocol}.',
+      remedy: 'Remove it. Or write another proxy under `front`: {others}',
+    },
     rate: {
       message: '`{road}` has a `rate`, and {proxy} counts no requests.',
       remedy: 'Take `rate` away. Or write another proxy under `front`: {others}',
@@ -50,15 +54,28 @@ export const proxyCannot: Rule = {
   card: words,
   check: ({ plan }) => {
     const { limits, title: proxy } = programOf(plan.front.proxy);
-    const found = plan.roads.flatMap((road) => [
-      ...(limits.folders ? [] : shownFolders(road, proxy)),
-      ...(limits.logFiles ? [] : logged(road, proxy)),
-      ...(limits.peopleFiles === 'many' ? [] : severalFiles(road, proxy)),
-      ...(limits.rate ? [] : counted(road, proxy)),
-    ]);
+    const found = [
+      ...rawPorts(plan, proxy),
+      ...plan.roads.flatMap((road) => [
+        ...(limits.folders ? [] : shownFolders(road, proxy)),
+        ...(limits.logFiles ? [] : logged(road, proxy)),
+        ...(limits.peopleFiles === 'many' ? [] : severalFiles(road, proxy)),
+        ...(limits.rate ? [] : counted(road, proxy)),
+      ]),
+    ];
     return limits.rate ? found : [...found, ...passwords(plan, proxy)];
   },
 };
+
+function rawPorts({ ports, front }: Plan, proxy: string): Finding[] {
+  const { rawPorts: passed } = programOf(front.proxy).limits;
+  return ports.flatMap(({ name, protocol, where }) => {
+    if (passed.includes(protocol)) return [];
+    const others = able(({ rawPorts }) => rawPorts.includes(protocol));
+    const data = { proxy, port: name, protocol: protocol.toUpperCase(), others };
+    return [tell(words, { say: 'raw', data, roads: [name], where })];
+  });
+}
 
 function shownFolders({ name, display, parts }: PlannedRoad, proxy: string): Finding[] {
   return parts.flatMap(({ leads, prefix, where }) => {

@@ -1,6 +1,6 @@
 import { card, tell } from '../findings/card.ts';
-import { onLoopback } from '../inventory/on-loopback.ts';
-import { partsOnRoads } from './on-roads.ts';
+import { onLoopback, portEnding } from '../inventory/on-loopback.ts';
+import { leadsOnMap } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -21,7 +21,7 @@ const words = card({
     container: {
       message:
         'The container of `{service}` is reachable past the front, on port {outside} of every address of this host.',
-      remedy: 'Recreate it with: -p 127.0.0.1:{outside}:{inside}',
+      remedy: 'Recreate it with: -p 127.0.0.1:{outside}:{inside}{ending}',
     },
   },
 });
@@ -29,19 +29,24 @@ const words = card({
 export const publishedToEveryone: Rule = {
   card: words,
   check: (facts) =>
-    partsOnRoads(facts).flatMap(({ road, resolution: found, where }) => {
+    leadsOnMap(facts).flatMap(({ name, resolution: found, where }) => {
       if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
       const { service, toEveryone: port } = found;
       const data = {
         service: service?.name ?? '',
         outside: port.hostPort,
         inside: port.containerPort,
+        ending: portEnding(port.protocol),
         file: port.where?.file ?? '',
         line: port.where?.line ?? 0,
         instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`, port),
       };
       const say = port.where === null ? 'container' : facts.front.kind === 'container' ? 'needless' : 'open';
-      const about = { roads: [road.name], where: port.where ?? where, cause: `published:${String(port.hostPort)}` };
+      const about = {
+        roads: [name],
+        where: port.where ?? where,
+        cause: `published:${String(port.hostPort)}${portEnding(port.protocol)}`,
+      };
       return [tell(words, { say, data, ...about })];
     }),
 };

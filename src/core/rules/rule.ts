@@ -3,6 +3,7 @@ import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { HostFacts, Inventory, ListeningSocket } from '../inventory/inventory.ts';
 import type { FilesOfMap } from '../plan/files-of-map.ts';
+import type { ReadPage } from '../plan/read-page.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/program.ts';
@@ -23,12 +24,16 @@ export interface Facts {
   certificates: ReadonlyMap<string, HeldCertificate | null>;
   /** By the map's own proxy; null when it has no dump, or is part of this program. */
   served: Served | null;
+  /** The server program on this machine: its version, and what it is built with; null where that is not known. */
+  installed: { version: string | null; modules: readonly string[] | null };
   /** What this host is like, its container networks told apart. */
   host: HostFacts;
   sockets: ListeningSocket[];
   startsAtBoot: boolean | null;
   /** Password files, folders and files of authorities, as they lie on this machine. */
   files: FilesOfMap;
+  /** The files of `pages`. */
+  pages: readonly ReadPage[];
   /** Until when browsers may remember that a name insists on HTTPS, in milliseconds since the epoch. */
   hsts: ReadonlyMap<string, number>;
   now: number;

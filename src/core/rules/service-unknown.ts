@@ -1,6 +1,6 @@
 import { card, tell } from '../findings/card.ts';
 import { nearest } from '../findings/nearest.ts';
-import { partsOnRoads } from './on-roads.ts';
+import { leadsOnMap } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -29,10 +29,10 @@ const words = card({
 export const serviceUnknown: Rule = {
   card: words,
   check: ({ map, plan, inventory }) =>
-    partsOnRoads({ map, plan }).flatMap(({ road, leads, resolution: found, where }) => {
+    leadsOnMap({ map, plan }).flatMap(({ name, leads, resolution: found, where }) => {
       if (leads.kind !== 'service' || found === null) return [];
       const { service, port } = leads;
-      const about = { roads: [road.name], where, cause: `service:${service}` };
+      const about = { roads: [name], where, cause: `service:${service}` };
       if (found.kind === 'service-ambiguous') {
         const data = { service, port, projects: found.projects, first: found.projects[0] ?? '' };
         return [tell(words, { say: 'ambiguous', data, ...about })];

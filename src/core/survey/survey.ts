@@ -10,12 +10,11 @@ import {
 import { reachableInside } from '../inventory/listening.ts';
 import { ownerWords } from '../inventory/ledger.ts';
 import { notForTheWebBy } from '../inventory/web-ports.ts';
-import type { Leads, SiteMap } from '../map/site-map.ts';
+import type { Leads, RawLeads, SiteMap } from '../map/site-map.ts';
 import { withPort } from '../networks/address.ts';
-import { partName } from '../plan/parts.ts';
 import type { Plan } from '../plan/plan.ts';
 import { whyNot } from '../plan/why-not.ts';
-import { partsOnRoads, type PartOnRoad } from '../rules/on-roads.ts';
+import { leadsOnMap } from '../rules/on-roads.ts';
 import type { Resolution } from '../plan/resolve-service.ts';
 
 /**
@@ -59,9 +58,9 @@ interface SurveyedPort {
 
 export interface Survey {
   projects: Array<{ project: string | null; services: SurveyedService[] }>;
-  /** Roads that lead to a port of this host itself, and which program listens there; null when none does. */
+  /** Roads and raw ports that lead to a port of this host itself, and which program listens there; null when none does. */
   hostPorts: Array<{ road: string; port: number; owner: string | null; owners: ListeningSocket['owners'] }>;
-  /** Roads at whose end nobody can be found, with the reason. */
+  /** Roads and raw ports at whose end nobody can be found, with the reason. */
   nowhere: Array<{ road: string; to: string; why: string }>;
 }
 
@@ -77,21 +76,21 @@ interface SurveyInput {
 /** What runs and where it listens, which roads lead to it, and which roads lead nowhere; grouped by project. */
 export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Survey {
   const projects = new Map<string | null, SurveyedService[]>();
-  const parts = site === null ? [] : partsOnRoads(site).map((part) => ({ ...part, name: nameOf(part) }));
+  const leading = site === null ? [] : leadsOnMap(site);
   const hasFiles = site !== null && site.map.compose.length > 0;
   for (const service of inventory.services) {
-    const roads = parts.flatMap(({ name, resolution }) => (resolution?.service === service ? [name] : []));
+    const roads = leading.flatMap(({ title, resolution }) => (resolution?.service === service ? [title] : []));
     const shown = surveyed(service, { roads, asked: inventory.asked, hasFiles });
     if (service === front) shown.apart = 'it is the front itself';
     projects.set(service.project, [...(projects.get(service.project) ?? []), shown]);
   }
-  const hostPorts = parts.flatMap(({ name: road, leads }) => {
+  const hostPorts = leading.flatMap(({ title: road, leads, protocol }) => {
     if (leads.kind !== 'port') return [];
-    const holder = sockets.find(({ protocol, port }) => protocol === 'tcp' && port === leads.port);
+    const holder = sockets.find((one) => one.protocol === protocol && one.port === leads.port);
     const owners = holder?.owners ?? [];
     return [{ road, port: leads.port, owner: holder === undefined ? null : ownerWords(owners), owners }];
   });
-  const nowhere = parts.flatMap(({ name: road, leads, resolution }) => {
+  const nowhere = leading.flatMap(({ title: road, leads, resolution }) => {
     const silent = hostPorts.some((one) => one.road === road && one.owner === null);
     const why = silent
       ? 'nothing listens on that port of this host'
@@ -109,10 +108,6 @@ export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Su
     hostPorts,
     nowhere,
   };
-}
-
-function nameOf({ road, prefix }: PartOnRoad): string {
-  return partName(road.name, prefix);
 }
 
 function whyNobody(found: Resolution, { asked }: Inventory): string | null {
@@ -213,12 +208,14 @@ function listensOf(service: Service): SurveyedPort[] {
   return [...outside, ...inside.map((one) => port(one))];
 }
 
-function toText(leads: Leads): string {
+function toText(leads: Leads | RawLeads): string {
   switch (leads.kind) {
     case 'service':
       return `${leads.project === null ? '' : `${leads.project}/`}${leads.service}:${String(leads.port)}`;
     case 'port':
       return `:${String(leads.port)}`;
+    case 'endpoint':
+      return withPort(leads.host, leads.port);
     case 'url':
       return `${leads.scheme}://${withPort(leads.host, leads.port)}`;
     case 'redirect':

@@ -11,7 +11,7 @@ interface MapInput {
 
 /** The text of a first map that says what was served by hand: each road with where that stood, and at the end what could not be said. */
 export function takenMap({ taken, domain, addresses, proxy }: MapInput): string {
-  const roads = taken.roads;
+  const roads = taken.roads.map(unique);
   const names = roads.map(({ name }) => name.replace(/^\*\./, ''));
   const domains = domainsOf(names, domain);
   const gates = gatesOf(roads);
@@ -32,6 +32,17 @@ export function takenMap({ taken, domain, addresses, proxy }: MapInput): string 
     ...leftLines(taken.left),
     '',
   ].join('\n');
+}
+
+/** Of what a map has once, such as a header of one name, the first counts; servers put what is nearer first. */
+function unique(road: TakenRoad): TakenRoad {
+  const first = <T>(all: readonly T[], key: (one: T) => string): T[] =>
+    [...new Map([...all].reverse().map((one) => [key(one), one])).values()].reverse();
+  return {
+    ...road,
+    headers: first(road.headers, ([name]) => name.toLowerCase()),
+    paths: first(road.paths, ({ prefix }) => prefix),
+  };
 }
 
 function portLines({ http, https }: TakenOver['ports']): string[] {

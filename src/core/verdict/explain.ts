@@ -9,7 +9,7 @@ import { isBelow, isNormal } from './target.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
 
 /** What one step makes of a request. @property mapLine 0 when no line of the map speaks there */
-interface ExplainedStep {
+export interface ExplainedStep {
   step: StepName;
   outcome: 'passes' | 'decides' | 'not-reached';
   words: string;

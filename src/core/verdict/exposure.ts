@@ -1,5 +1,6 @@
 import ipaddr from 'ipaddr.js';
 import { inNetworks } from '../networks/address.ts';
+import { admits } from '../networks/admits.ts';
 import type { NetworkSet } from '../networks/home.ts';
 import { roadToAsk } from '../plan/wildcard-road.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
@@ -28,9 +29,9 @@ interface ExposureRow {
 const strangers = ['203.0.113.77', '198.51.100.77', '192.0.2.77', '2001:db8:ffff::77'];
 
 /** An address that stands for anybody on the internet: none that some gate or the edge knows. */
-export function strangerTo({ roads, front }: Plan): string {
+export function strangerTo({ roads, ports, front }: Plan): string {
   const known = [
-    ...roads.flatMap(({ gate }) => gate.parts.flatMap(({ networks }) => networks?.networks ?? [])),
+    ...[...roads, ...ports].flatMap(({ gate }) => gate.parts.flatMap(({ networks }) => networks?.networks ?? [])),
     ...(front.edge?.networks ?? []),
   ];
   return strangers.find((address) => !inNetworks(address, known)) ?? '203.0.113.77';
@@ -44,7 +45,7 @@ export function strangerTo({ roads, front }: Plan): string {
 export function viewpoints(plan: Plan, people: ReadonlyMap<string, readonly string[]>): Viewpoint[] {
   const stranger = strangerTo(plan);
   const gates = new Map<string, NetworkSet>();
-  for (const { gate } of plan.roads) {
+  for (const { gate } of [...plan.roads, ...plan.ports]) {
     for (const { name, networks } of gate.parts) if (networks !== null && !gates.has(name)) gates.set(name, networks);
   }
   const near = [...gates].flatMap(([name, networks]): Viewpoint[] => {
@@ -86,6 +87,14 @@ function someoneIn({ networks, except }: NetworkSet): string | null {
 function rank(network: string): number {
   if (network.startsWith('127.') || network === '::1/128') return 2;
   return network.includes(':') ? 1 : 0;
+}
+
+/** What raw ports are open to whom; a password lets nobody in there. */
+export function exposedPorts({ ports }: Plan, from: readonly Viewpoint[]): Array<{ port: string; cells: Access[] }> {
+  return ports.map(({ name, gate, to }) => ({
+    port: name,
+    cells: from.map(({ peer }) => (!admits(gate, peer) ? 'refused' : to === null ? 'nowhere' : 'passes')),
+  }));
 }
 
 /** What is open to whom: each road, and each path that its gate excepts, against each viewpoint. */

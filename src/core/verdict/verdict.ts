@@ -1,4 +1,5 @@
 import type { GatePart, Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { PageKind } from '../map/site-map.ts';
 import type { StepName } from './steps/all-steps.ts';
 
 /**
@@ -51,7 +52,7 @@ export interface AnswerRules {
  * What must happen to a request.
  *
  * `no-handshake`: refused before any certificate is shown. `close`: the connection ends without a byte.
- * `answer`: by the front itself; `headers` are the answer's. `forward`: `target` goes to `upstream` with exactly these
+ * `answer`: by the front itself; `headers` are the answer's, `page` the one of `pages` that stands for its plain words. `forward`: `target` goes to `upstream` with exactly these
  * `headers` set in place of whatever the client sent under their names (or under those in `forgeable`), and `without` the client's
  * own under these. `folder`: the file at `path` below `root`, with these headers, or 404; null is no file for certain.
  */
@@ -59,7 +60,14 @@ export type Verdict = { because: Reason[] } & Act;
 export type Act =
   | { act: 'no-handshake' }
   | { act: 'close' }
-  | { act: 'answer'; status: number; location?: string; headers: Record<string, string>; body?: string }
+  | {
+      act: 'answer';
+      status: number;
+      location?: string;
+      headers: Record<string, string>;
+      body?: string;
+      page?: PageKind;
+    }
   | {
       act: 'forward';
       upstream: Upstream;

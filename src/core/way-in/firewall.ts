@@ -1,5 +1,7 @@
+import type { Plan } from '../plan/plan.ts';
+import { inAll } from '../networks/covering.ts';
 import { containerPatterns } from '../networks/container-interface.ts';
-import { isOnHost, waysIn, type WayInFacts } from './way-in.ts';
+import { isOnHost, type WayInFacts } from './way-in.ts';
 
 /**
  * Rules for nftables (nft(8)): a table of our own that is replaced whole, and nothing flushed. The one chain stands before
@@ -54,11 +56,22 @@ function insideLines({ host }: WayInFacts): string[] {
 
 /** With an edge in front nobody else has to reach the ports of the front. */
 function frontLines(facts: WayInFacts): string {
-  const { edge } = facts.plan.front;
-  const ports = [...new Set(waysIn(facts.plan).map(({ inside }) => inside))].join(', ');
+  const { edge, listen } = facts.plan.front;
+  const ports = [...new Set([listen.https, listen.http])].join(', ');
   const ssh = isOnHost(facts) ? [`\t\ttcp dport { ${facts.sshPorts.join(', ')} } accept`] : [];
   const from = edge === null ? [''] : edge.networks.map((network) => `${familyWord(network)} saddr ${network} `);
-  return [...from.map((source) => `\t\t${source}tcp dport { ${ports} } accept`), ...ssh].join('\n');
+  const web = from.map((source) => `\t\t${source}tcp dport { ${ports} } accept`);
+  return [...web, ...facts.plan.ports.flatMap(rawLines), ...ssh].join('\n');
+}
+
+/** A raw port, from where its gate lets somebody in. An edge passes on the web alone. */
+function rawLines({ port, protocol, gate }: Plan['ports'][number]): string[] {
+  const line = (source: string): string => `\t\t${source}${protocol} dport ${String(port)} accept`;
+  // Who is at home has passed already.
+  if (gate.parts.some(({ name }) => name === 'home')) return [];
+  const near = inAll(gate.parts.map(({ networks }) => networks));
+  if (near === null) return [line('')];
+  return near.networks.map((network) => line(`${familyWord(network)} saddr ${network} `));
 }
 
 function familyWord(address: string): 'ip' | 'ip6' {

@@ -46,9 +46,12 @@ function ofSix(facts: WayInFacts): string {
   const { addresses } = facts.plan.front;
   const six = addresses.filter((address) => !isFour(address));
   if (six.length === 0 || isOnHost(facts)) return '';
-  const ports = waysIn(facts.plan).map(({ inside }) => String(inside));
+  const opened = (['TCP', 'UDP'] as const).flatMap((protocol) => {
+    const ports = waysIn(facts.plan).flatMap((way) => (way.protocol === protocol ? [String(way.inside)] : []));
+    return ports.length === 0 ? [] : [`${protocol} port ${ports.join(' and ')}`];
+  });
   return `
-IPv6 is not forwarded. In the firewall of the router open TCP port ${ports.join(' and ')} to ${six.join(' and ')}.
+IPv6 is not forwarded. In the firewall of the router open ${opened.join(', and ')} to ${six.join(' and ')}.
 `;
 }
 

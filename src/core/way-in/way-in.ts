@@ -6,7 +6,7 @@ import type { Plan } from '../plan/plan.ts';
 /** One port that must lead from the world to this machine. */
 interface WayIn {
   what: string;
-  protocol: 'TCP';
+  protocol: 'TCP' | 'UDP';
   outside: number;
   inside: number;
 }
@@ -20,7 +20,7 @@ export interface WayInFacts {
 }
 
 /** The ports of the front: as visitors see them, and as this machine does. */
-export function waysIn({ front }: Plan): WayIn[] {
+export function waysIn({ front, ports }: Plan): WayIn[] {
   return [
     { what: 'HTTPS', protocol: 'TCP', outside: front.ports.https, inside: front.listen.https },
     {
@@ -29,6 +29,13 @@ export function waysIn({ front }: Plan): WayIn[] {
       outside: front.ports.http,
       inside: front.listen.http,
     },
+    // What is for home alone needs nothing from the world.
+    ...ports
+      .filter(({ gate }) => !gate.parts.some(({ name }) => name === 'home'))
+      .map(({ port, protocol, to }): WayIn => {
+        const what = `raw, to ${to?.service ?? to?.host ?? 'its service'}`;
+        return { what, protocol: protocol === 'tcp' ? 'TCP' : 'UDP', outside: port, inside: port };
+      }),
   ];
 }
 

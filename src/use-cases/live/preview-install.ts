@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { readFrontJournal } from '../../adapters/files/editions.ts';
-import type { Place } from '../../adapters/proxies/adapter.ts';
+import type { Needs, Place } from '../../adapters/proxies/adapter.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { shellWord } from '../../core/shell-word.ts';
@@ -46,7 +46,7 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   const { program, installed } = await runnerOf(placeOf(site), env);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
   const compose = await composeOf(input, true);
-  const place = await installed.placeFor(program, entryOf(site), portsOf(site));
+  const place = await installed.placeFor(program, entryOf(site), needsOf(site));
   const { title, words } = programOf(proxy);
   if (place.how === 'refuses')
     throw new Trouble({
@@ -109,8 +109,8 @@ function needsRoot(
   });
 }
 
-function portsOf({ plan }: Site): number[] {
-  return [plan.front.listen.http, plan.front.listen.https];
+function needsOf({ plan }: Site): Needs {
+  return { ports: [plan.front.listen.http, plan.front.listen.https], raw: plan.ports.length > 0 };
 }
 
 function entryOf({ plan, paths }: Site): string {

@@ -40,7 +40,7 @@ async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnit
   const program = ownProgram();
   const content = serviceUnit({
     ...{ program, map: mapFile, owner: await ownerOf(mapFile), state: paths.root, logs: logFolders(plan) },
-    ports: [front.listen.http, front.listen.https],
+    ports: [front.listen.http, front.listen.https, ...plan.ports.map(({ port }) => port)],
   });
   const cron = [...program, 'serve', '--written', '--map', mapFile].map((word) => `'${word}'`).join(' ');
   return { units: [{ path: serviceName, content }], enable: [serviceName], instead: [`@reboot ${cron}`] };

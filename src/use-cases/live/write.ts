@@ -26,6 +26,7 @@ import type { Renderer, WrittenFile } from '../../core/proxies/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { Site } from '../map/load.ts';
 import { rememberHsts } from './remember-hsts.ts';
+import { writeNotes } from './write-notes.ts';
 
 /** @throws Trouble `proxy-later` for a proxy whose files cannot be written yet */
 function rendererFor(proxy: Plan['front']['proxy']): Renderer {
@@ -56,6 +57,8 @@ export interface WriteResult {
   written: boolean;
   throwaway: string[];
   includeLine: { line: string; where: string; apply?: string } | null;
+  /** The line for raw ports, where there are any and they are read elsewhere. */
+  rawLine: { line: string; where: string } | null;
 }
 
 interface WriteInput {
@@ -81,28 +84,32 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   const renderer = rendererFor(plan.front.proxy);
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
-  const placement = placementOf(plan, site.mapFile, join(folder, 'current'));
+  const { version } = await site.proxyProgram();
+  const placement = placementOf({ plan, mapFile: site.mapFile, current: join(folder, 'current'), version });
   const files = renderer.render(plan, placement);
   // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
   const digest = digestOf(renderer.essence(plan, files));
   const wayIn = wayInFiles(site, placement.current);
   const current = await readCurrent(folder);
   const includeLine = renderer.includeLine(placement);
+  const rawLine = plan.ports.length === 0 ? null : (renderer.rawLine?.(placement) ?? null);
+  const lines = { includeLine, rawLine };
   const fresh = current?.digest !== digest || isAltered(current) || wayIn.some((file) => !isIn(current.files, file));
   const edition = fresh ? await nextNumber(folder) : current.number;
   const markFile = renderer.renderMark(plan, markText({ number: edition, digest }));
   const complete = [...files, ...(renderer.entry === planPath ? [] : [planFile(plan)]), ...wayIn, markFile];
   const changes = fresh ? changesBetween(current?.files ?? [], [...files, ...wayIn, markFile], markFile.path) : [];
-  if (dry) return { folder, edition, digest, files: complete, changes, written: false, throwaway: [], includeLine };
+  if (dry) return { folder, edition, digest, files: complete, changes, written: false, throwaway: [], ...lines };
   if (folder === paths.front) await ensureState(paths);
   const throwaway = await fillWithThrowaway({ paths, certificates: plan.certificates, now });
   if (programOf(plan.front.proxy).limits.pair === 'one-file') await joinPairs(plan.certificates);
   await adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
   await ensureLogs(plan);
+  if (folder === paths.front) await writeNotes(site);
   if (fresh) await prepareEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
-  return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, includeLine };
+  return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, ...lines };
 }
 
 /** What somebody changed by hand is written anew. */

@@ -75,10 +75,15 @@ export async function initFromProxy({
       exitCode: 2,
     });
   const taken = takeOver(await adapter.dump(await adapter.find(env)));
+  const [passedOver] = taken.left;
+  const because =
+    passedOver === undefined
+      ? ''
+      : ` ${passedOver.origin.file}:${String(passedOver.origin.line)}, ${passedOver.what}: ${passedOver.why}.`;
   if (taken.roads.length === 0)
     throw new Trouble({
       code: 'nothing-served',
-      message: `${title} serves no name that a map could have.`,
+      message: `${title} serves no name that a map could have.${because}`,
       remedy: 'Start with an empty one: mile-marker init --domain NAME --address ADDRESS',
       exitCode: 2,
     });

@@ -2,6 +2,7 @@ import { dirname } from 'node:path';
 import { readHeldCertificate } from '../../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
+import { pagesOfMap } from '../../adapters/files/pages-of-map.ts';
 import { readJournal } from '../../adapters/files/journal.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
@@ -17,7 +18,10 @@ import type { Inventory } from '../../core/inventory/inventory.ts';
 import { readMap } from '../../core/map/read-map.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
+import type { ReadPage } from '../../core/plan/read-page.ts';
 import { makePlan, type Planned } from '../../core/plan/make-plan.ts';
+import { programOf } from '../../core/proxies/programs.ts';
+import type { Facts } from '../../core/rules/rule.ts';
 import { runRules } from '../../core/rules/all-rules.ts';
 import { takeInventory } from '../survey/take-inventory.ts';
 
@@ -33,7 +37,11 @@ export interface Site extends Planned {
   shownMap: string;
   map: SiteMap;
   inventory: Inventory;
+  /** The files of `pages`, as they were read. */
+  pages: readonly ReadPage[];
   paths: StatePaths;
+  /** Path of the server program on this machine, and its version; null when it is not there, says nothing, or serves elsewhere. Asked once. */
+  proxyProgram: () => Promise<{ program: string | null; version: string | null }>;
   /** Why the engine gave no answer, or null. */
   engineTrouble: Trouble | null;
   /** What was wrong with the files themselves; the rules have not spoken yet. */
@@ -63,6 +71,7 @@ export async function loadSite(
   const { inventory, trouble: engineTrouble, ...taken } = await takeInventory({ map, mapFile, cwd, env });
   const paths = statePaths(mapFile);
   const host = hostFacts();
+  const pages = pagesOfMap(map, dirname(mapFile));
   const planned = makePlan({
     map,
     inventory,
@@ -70,10 +79,30 @@ export async function loadSite(
     certificatesFolder: paths.certificates,
     challengesFolder: paths.challenges,
     mapFolder: dirname(mapFile),
+    pages,
     frontAsMade,
   });
   const findings = [...read.findings, ...taken.findings];
-  return { mapFile, shownMap, map, paths, inventory, engineTrouble, findings, ...planned };
+  const proxyProgram = programAsker(planned.plan, env);
+  return { mapFile, shownMap, map, paths, inventory, pages, proxyProgram, engineTrouble, findings, ...planned };
+}
+
+function programAsker({ front }: Planned['plan'], env: Place['env']): Site['proxyProgram'] {
+  let asked: ReturnType<Site['proxyProgram']> | null = null;
+  const ask = async (): ReturnType<Site['proxyProgram']> => {
+    const adapter = front.container === null ? adapterOf(front.proxy) : null;
+    const program = (await adapter?.find(env).catch(() => null)) ?? null;
+    return { program, version: program === null ? null : ((await adapter?.version(program)) ?? null) };
+  };
+  return () => (asked ??= ask());
+}
+
+/** What the program of this machine is, as far as files depend on it. */
+async function installedFacts({ plan, proxyProgram }: Site): Promise<Facts['installed']> {
+  const { program, version } = await proxyProgram();
+  const asksModules = programOf(plan.front.proxy).modules.length > 0;
+  const modules = program === null || !asksModules ? null : await adapterOf(plan.front.proxy)?.modules(program);
+  return { version, modules: modules ?? null };
 }
 
 export function readHeld(plan: Planned['plan']): Map<string, HeldCertificate | null> {
@@ -89,13 +118,15 @@ interface JudgeInput {
 
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
-  const { map, plan, inventory, front, host, findings } = site;
+  const { map, plan, inventory, front, host, pages, findings } = site;
   const certificates = readHeld(plan);
   const served = (await adapterOf(plan.front.proxy)?.served(env, plan)) ?? null;
   const ruled = runRules({
+    installed: await installedFacts(site),
     map,
     plan,
     inventory,
+    pages,
     certificates,
     served:
       served === null ? null : { ...served, blocks: served.blocks.filter(({ file }) => !replaced.includes(file)) },

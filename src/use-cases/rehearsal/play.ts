@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import pLimit from 'p-limit';
 import { send, type Front } from '../../adapters/rehearsal/send.ts';
 import type { StandIn } from '../../adapters/rehearsal/stand-in.ts';
-import type { Plan } from '../../core/plan/plan.ts';
+import type { Plan, PlannedPort } from '../../core/plan/plan.ts';
 import type { RehearsalCase } from '../../core/rehearsal/cases.ts';
 import { compare, expectedWords, type InFolder } from '../../core/rehearsal/compare.ts';
 import { toldHeader } from '../../core/rehearsal/on-loopback.ts';
@@ -50,7 +50,22 @@ export async function playAll(input: PlayInput): Promise<Report> {
   const settled: CaseResult[] = [];
   for (const [index, { one, result, again }] of results.entries())
     settled.push(again ? (await playOne(one, input.cases.length + index, input)).result : result);
-  return { results: settled, strays: input.arrivals.strays };
+  return { results: [...settled, ...input.prepared.plan.ports.map(rawPort)], strays: input.arrivals.strays };
+}
+
+/** Nothing is sent over raw ports: `verify` connects to them once they are live. */
+function rawPort(one: PlannedPort): CaseResult {
+  const expected = one.to === null ? 'nothing' : `${one.to.host}:${String(one.to.port)}`;
+  const untested = 'a rehearsal sends nothing over raw ports; verify connects to them once they are live';
+  return {
+    road: one.name,
+    prefix: null,
+    what: `${String(one.port)}/${one.protocol}`,
+    expected,
+    got: null,
+    untested,
+    differences: [],
+  };
 }
 
 /** Each request more counts there. */

@@ -118,7 +118,9 @@ async function onFreePorts(input: RehearseInput, { program, scratch }: Backstage
   if (renderer === null) throw failed('its files cannot be written yet', plan);
   const current = join(paths.front, 'current');
   const text = markText({ number: 1, digest: `sha256:${'0'.repeat(64)}` });
-  const files = [...renderer.render(plan, placementOf(plan, site.mapFile, current)), renderer.renderMark(plan, text)];
+  const { version } = await site.proxyProgram();
+  const placement = placementOf({ plan, mapFile: site.mapFile, current, version });
+  const files = [...renderer.render(plan, placement), renderer.renderMark(plan, text)];
   const job: Job = {
     ...{ sealed: false, program, plan, number: 1, mark: text, current, paths, scratch, now: now().toISOString() },
     names: upstreamNames(site.plan),

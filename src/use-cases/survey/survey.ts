@@ -57,7 +57,7 @@ async function withMap(site: Site, { env }: Place): Promise<SurveyResult> {
     survey: makeSurvey({ site, inventory, front: front.service, sockets }),
     ...proposeRoads({ map, plan, inventory, front }),
     served,
-    ledger: portLedger({ front: plan.front, roadPorts, services: inventory.services, sockets }),
+    ledger: portLedger({ front: plan.front, rawPorts: plan.ports, roadPorts, services: inventory.services, sockets }),
     findings: site.findings,
   };
 }
@@ -72,7 +72,13 @@ async function withoutMap({ cwd, env }: Place): Promise<SurveyResult> {
     proposals: [],
     passedOver: [],
     served: await servedHere(env),
-    ledger: portLedger({ front: null, roadPorts: [], services: inventory.services, sockets: listeningSockets() }),
+    ledger: portLedger({
+      front: null,
+      rawPorts: [],
+      roadPorts: [],
+      services: inventory.services,
+      sockets: listeningSockets(),
+    }),
     findings,
   };
 }

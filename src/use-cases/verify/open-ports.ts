@@ -36,7 +36,8 @@ export async function findOpenPorts({
       ),
     ),
   );
-  const named = [plan.front.ports.http, plan.front.ports.https, httpsPort];
+  const raw = plan.ports.flatMap(({ port, protocol }) => (protocol === 'tcp' ? [port] : []));
+  const named = [plan.front.ports.http, plan.front.ports.https, httpsPort, ...raw];
   const ports = [...new Set([...watchedPorts.keys(), ...published.keys()])].filter((port) => !named.includes(port));
   const limit = pLimit(concurrency);
   const tried = await Promise.all(

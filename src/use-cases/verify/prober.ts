@@ -7,6 +7,8 @@ import { weakSuite } from '../../adapters/probe/weak-suites.ts';
 import { keptConnections } from '../../adapters/probe/kept.ts';
 import { openLive } from '../../adapters/probe/open-live.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { isOwnPage } from '../../core/proxies/pages.ts';
 import type { WeakSuite } from '../../core/legs/weak-suites.ts';
 import type { Opened } from '../../core/legs/websocket.ts';
 
@@ -62,4 +64,16 @@ export function liveProber(names: NameSource, trust: Trust, limits: Limits): Pro
 
 function source(from: string | null | undefined): Pick<Limits, 'from'> {
   return from === undefined || from === null ? {} : { from };
+}
+
+/** The same, which knows the front's answers by the pages of the map. */
+export function knowingPages(prober: Prober, plan: Pick<Plan, 'pages'>): Prober {
+  if (Object.keys(plan.pages).length === 0) return prober;
+  const ask: Prober['ask'] = async (question) => {
+    const attempt = await prober.ask(question);
+    return attempt.ok && isOwnPage(attempt.value, plan)
+      ? { ok: true, value: { ...attempt.value, isPage: true } }
+      : attempt;
+  };
+  return { ...prober, ask };
 }

@@ -16,14 +16,15 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
   const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, ...limits });
   if (!answer.ok || answer.value.status !== 200) return null;
   const written = await readCurrent(site.paths.front).catch(() => null);
-  return { runs: answer.value.body.trim(), written, wanted: wantedDigest(site) };
+  return { runs: answer.value.body.trim(), written, wanted: await wantedDigest(site) };
 }
 
 /** Without the engine, or before a container of the front's own is there, another plan comes out than that which was written. */
-function wantedDigest({ plan, mapFile, paths, engineTrouble }: Site): string | null {
+async function wantedDigest(site: Site): Promise<string | null> {
+  const { plan, mapFile, paths, engineTrouble } = site;
   const renderer = programOf(plan.front.proxy).renderer;
   if (engineTrouble !== null || plan.front.container !== null || renderer === null) return null;
-  return digestOf(
-    renderer.essence(plan, renderer.render(plan, placementOf(plan, mapFile, join(paths.front, 'current')))),
-  );
+  const { version } = await site.proxyProgram();
+  const placement = placementOf({ plan, mapFile, current: join(paths.front, 'current'), version });
+  return digestOf(renderer.essence(plan, renderer.render(plan, placement)));
 }

@@ -20,7 +20,11 @@ import { testAccess } from './test-access.ts';
 import { testHiddenWebsocket, testWebsocket } from './test-websocket.ts';
 import { isFrontsMachine, type Shared } from './testing.ts';
 
-/** How the legs behind the handshake came out for one part of a road at one address, and what there is to say of HSTS. */
+/**
+ * How the legs behind the handshake came out for one part of a road at one address, and what there is to say of HSTS.
+ *
+ * @property millis how long the answer took that a visitor gets who passes the gate; null when none came, or the gate kept this machine out
+ */
 export interface BehindTls {
   address: string;
   part: string;
@@ -28,6 +32,7 @@ export interface BehindTls {
   service: LegResult;
   websocket: LegResult;
   hsts: Problem[];
+  millis: number | null;
 }
 
 /**
@@ -85,10 +90,10 @@ async function testLed(shared: Shared, where: PartAt, answer: Attempt<Answer>): 
     testService(shared, where, answer),
     limiter(() => testWebsocket(shared, where)),
   ]);
-  return { service: withLive(service, websocket), websocket };
+  return { service: withLive(service, websocket), websocket, millis: answer.ok ? (answer.value.millis ?? null) : null };
 }
 
-type Led = Pick<BehindTls, 'service' | 'websocket'>;
+type Led = Pick<BehindTls, 'service' | 'websocket' | 'millis'>;
 
 /** The same by an address of this machine that the map lets in. Null when there is no way from it. */
 async function testAdmitted(
@@ -115,7 +120,7 @@ async function testHidden(shared: Shared, where: PartAt, isSound: boolean): Prom
   const service = isLost
     ? judgeNowhere({ road, part, front: null })
     : judgeBehindGate(road, own, { isHere: isFrontsMachine(shared), isSound });
-  return { service, websocket: await shared.limiter(() => testHiddenWebsocket(shared, where)) };
+  return { service, websocket: await shared.limiter(() => testHiddenWebsocket(shared, where)), millis: null };
 }
 
 async function testService(shared: Shared, { road, part, at }: PartAt, front: Attempt<Answer>): Promise<LegResult> {

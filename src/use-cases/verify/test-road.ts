@@ -1,6 +1,6 @@
 import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../../core/legs/bypass.ts';
 import { hstsResult } from '../../core/legs/redirect.ts';
-import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { skipped, type LegResult, type RoadLegs } from '../../core/legs/leg.ts';
 import { withUploads } from '../../core/legs/uploads.ts';
 import { unite, type LegAt } from '../../core/legs/unite.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
@@ -16,7 +16,7 @@ import { mayTryMore, type Shared } from './testing.ts';
 
 /** @property seenAs the address that the front's log has for this machine; null when it does not say */
 interface RoadTester {
-  test: (road: PlannedRoad) => Promise<LegResult[]>;
+  test: (road: PlannedRoad) => Promise<Pick<RoadLegs, 'legs' | 'millis'>>;
   seenAs: () => string | null;
 }
 
@@ -34,7 +34,7 @@ export function roadTester(shared: Shared, strangers: readonly StrangerEvidence[
       const bypass =
         behind.length === 0 ? skipped('bypass', 'needs-tls') : await testBypass(shared, road, isSound, strangers);
       const service = over('service', withoutCircles(behind, plain));
-      return [
+      const legs = [
         tls,
         redirectOf(plain, behind),
         over('access', behind),
@@ -42,6 +42,7 @@ export function roadTester(shared: Shared, strangers: readonly StrangerEvidence[
         over('websocket', behind),
         bypass,
       ];
+      return { legs, millis: behind.find(({ part }) => part === '/')?.millis ?? null };
     },
   };
 }

@@ -1,3 +1,4 @@
+import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Attempt } from '../../core/legs/answer.ts';
 import { judgeTls, type TlsEvidence } from '../../core/legs/tls.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
@@ -10,27 +11,42 @@ type ByCertificate = Map<string, Promise<Pick<TlsEvidence, 'inOrder' | 'weakSuit
 
 /** Tests the handshake of a road at every address that speaks HTTPS, since one of two may be answered by something else. */
 export function tlsTester(shared: Shared): (road: PlannedRoad) => Promise<LegAt[]> {
-  const { input, front, shownToAll } = shared;
-  const { plan, held, now } = input;
+  const { input, front } = shared;
   const known: ByCertificate = new Map();
-  return async ({ name, certificate }) => {
+  return ({ name, certificate }) => {
     // What an edge shows is its own.
-    const planned = plan.front.edge === null ? (held.get(certificate) ?? null) : null;
-    const results: LegAt[] = [];
-    for (const endpoint of front.open('https')) {
-      const { attempt, onlyOld } = await look(shared, name, endpoint, known);
-      const { address, port } = endpoint;
-      const shown = shownToAll.get(address) ?? null;
-      const { domains } = plan;
-      const result = judgeTls({ name, attempt, onlyOld, port, domains, held: planned, shownToAll: shown, now });
-      results.push({ address, part: '/', result });
-    }
-    return results;
+    const held = input.plan.front.edge === null ? (input.held.get(certificate) ?? null) : null;
+    return testTlsAt(shared, { name, held, endpoints: front.open('https'), known });
   };
 }
 
+interface TlsAt {
+  name: string;
+  /** What lies here for that name. */
+  held: HeldCertificate | null;
+  endpoints: readonly Endpoint[];
+  known?: ByCertificate;
+}
+
+/** Tests the handshake by one name at some ports of the front. */
+export async function testTlsAt(
+  { input, shownToAll }: Pick<Shared, 'input' | 'shownToAll'>,
+  { name, held, endpoints, known = new Map() }: TlsAt,
+): Promise<LegAt[]> {
+  const { domains } = input.plan;
+  const results: LegAt[] = [];
+  for (const endpoint of endpoints) {
+    const { attempt, onlyOld } = await look(input.prober, name, endpoint, known);
+    const { address, port } = endpoint;
+    const shown = shownToAll.get(address) ?? null;
+    const result = judgeTls({ name, attempt, onlyOld, port, domains, held, shownToAll: shown, now: input.now });
+    results.push({ address, part: '/', result });
+  }
+  return results;
+}
+
 async function look(
-  { input: { prober } }: Shared,
+  prober: Prober,
   name: string,
   endpoint: Endpoint,
   known: ByCertificate,

@@ -6,7 +6,7 @@ import type { Evidence } from '../../core/findings/finding.ts';
 import type { DirectEvidence } from '../../core/legs/direct.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
 import type { RunningEvidence } from '../../core/legs/running.ts';
-import type { Plan, PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
+import type { Plan, PlannedPart, PlannedPort, PlannedRoad } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import type { Prepared } from '../../core/verdict/verdict.ts';
 import type { FrontView } from './front-view.ts';
@@ -17,6 +17,7 @@ import type { Prober } from './prober.ts';
 export interface TestInput {
   plan: Plan;
   roads: readonly PlannedRoad[];
+  ports: readonly PlannedPort[];
   /** Test this address instead of what DNS says. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
   prober: Prober;

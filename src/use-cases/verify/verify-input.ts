@@ -21,7 +21,7 @@ import { isNear } from './open-ports.ts';
 import { zoneOpinions } from './zone-opinions.ts';
 import { readRunning } from './running.ts';
 import { recordedProber } from './recorded-prober.ts';
-import { liveProber, type Prober } from './prober.ts';
+import { knowingPages, liveProber, type Prober } from './prober.ts';
 import type { VerifyInput } from './verify.ts';
 import { chosenRoads } from '../map/chosen-roads.ts';
 
@@ -57,6 +57,8 @@ export async function verifyInput(
   const { plan, host } = site;
   const limits = limitsOf(options, site, io);
   const isRead = options.read !== undefined;
+  const ports = plan.ports.filter(({ name }) => names.includes(name));
+  const ofRoads = names.filter((name) => !ports.some((port) => port.name === name));
   const wanted = recordLines(wantedRecords({ plan: onTheMap.plan, dns: site.map.dns, acme: null, view: 'public' }));
   const near = [...plan.front.addresses, ...plan.front.home];
   const own = host.addresses.map(({ address }) => address);
@@ -64,9 +66,11 @@ export async function verifyInput(
   const running = await readRunning(onTheMap, limits);
   return {
     plan,
-    roads: chosenRoads(plan, names),
+    // Who names raw ports alone wants no road.
+    roads: ports.length > 0 && ofRoads.length === 0 ? [] : chosenRoads(plan, ofRoads),
+    ports: names.length === 0 ? plan.ports : ports,
     at: options.at === undefined ? null : placeAt(options.at, plan),
-    prober: await proberOf(site, options, limits, io),
+    prober: knowingPages(await proberOf(site, options, limits, io), plan),
     zones:
       isRead || options.at !== undefined || options.fromAddress !== undefined
         ? null

@@ -3,6 +3,7 @@ import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { withRate } from '../../core/legs/bypass.ts';
 import { explainAway, findingsOf, type ExplainedAway, type LegResult, type RoadLegs } from '../../core/legs/leg.ts';
 import type { Vantage } from '../../core/legs/vantage.ts';
+import { indexed } from '../../core/indexed.ts';
 import { mainPart } from '../../core/plan/parts.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { prepare } from '../../core/verdict/decide.ts';
@@ -13,6 +14,7 @@ import { limiter } from './limiter.ts';
 import { proveAddresses } from './prove-addresses.ts';
 import { testNames } from './test-names.ts';
 import { testPort } from './test-port.ts';
+import { testRawPorts } from './test-raw.ts';
 import { testRate } from './test-rate.ts';
 import { roadTester } from './test-road.ts';
 import type { Run, Shared, TestInput } from './testing.ts';
@@ -52,14 +54,15 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   const tested = await Promise.all(
     roads.map((road) =>
       begun(async (): Promise<RoadLegs> => {
-        const [name, legs] = await Promise.all([nameOf(road), tester.test(road)]);
+        const [name, { legs, millis }] = await Promise.all([nameOf(road), tester.test(road)]);
         done += 1;
         onProgress(done, roads.length);
-        return { road: road.name, legs: [name, port, ...legs] };
+        return { road: road.name, legs: [name, port, ...legs], millis: millis ?? null };
       }),
     ),
   );
-  const { told, away } = explainAway(await withRates(shared, tested));
+  const raw = await testRawPorts(shared);
+  const { told, away } = explainAway([...(await withRates(shared, tested)), ...raw]);
   const findings = sortFindings(placed(findingsOf(told, input.words), plan));
   return { addresses: [...addresses], roads: told, findings, away, vantage: vantageOf(shared, tester.seenAs()) };
 }
@@ -90,7 +93,10 @@ function vantageOf({ input: { here, fromHome }, front }: Shared, seenAs: string 
 /** Findings of a single road point at its line of the map. */
 function placed(findings: readonly Finding[], plan: Plan): Finding[] {
   return findings.map((finding) => {
-    const road = finding.roads.length === 1 ? plan.roads.find(({ name }) => name === finding.roads[0]) : undefined;
-    return road === undefined ? finding : { ...finding, where: mainPart(road).where };
+    if (finding.roads.length !== 1) return finding;
+    const [name = ''] = finding.roads;
+    const road = indexed(plan.roads, 'name').get(name);
+    const where = road === undefined ? indexed(plan.ports, 'name').get(name)?.where : mainPart(road).where;
+    return where === undefined ? finding : { ...finding, where };
   });
 }

@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { hasSystemd } from '../../host/units.ts';
@@ -5,7 +6,7 @@ import { runQuiet } from '../../processes/run-quiet.ts';
 import { codeOf } from '../../trouble.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
 import { runSwapped } from '../swapped.ts';
-import { reasonIn } from './words.ts';
+import { isSound, reasonIn, testWords } from './words.ts';
 
 /** The haproxy of this machine, with the files that its unit starts it with (haproxy(1), `-f`). */
 export const installedHaproxy: InstalledProxy = { placeFor, testWith, reload, start };
@@ -30,9 +31,16 @@ function filesIn(words: readonly string[]): string[] {
   return words.flatMap((word, index) => (words[index - 1] === '-f' ? [word.replace(/\/$/, '')] : []));
 }
 
+/** Files and folders that the unit starts it with. */
+export async function startFiles(): Promise<string[]> {
+  return filesIn(await startWords());
+}
+
 async function placeFor(program: string, entry: string): Promise<Place> {
   const words = await startWords();
-  if (!filesIn(words).includes(dirname(entry))) return { how: 'by-hand', why: `${settings} does not name this folder` };
+  const own = dirname(entry);
+  if (!filesIn(words).includes(own)) return { how: 'by-hand', why: `${settings} does not name this folder` };
+  if (!existsSync(own)) return { how: 'first', why: `${own} is not there yet`, steps: 'mile-marker write' };
   const tried = await testWith(program, []);
   if (!tried.passed) return { how: 'refuses', why: tried.output };
   const pid = await mainProcess();
@@ -51,10 +59,9 @@ async function mainProcess(): Promise<number | null> {
 }
 
 async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {
-  const files = filesIn(await startWords()).flatMap((file) => ['-f', file]);
-  const ended = await runSwapped(program, ['-c', '-q', ...files], swaps);
+  const ended = await runSwapped(program, testWords(await startFiles()), swaps);
   if (ended === null) return { passed: false, output: '', untested: true };
-  return tried(ended);
+  return isSound(ended) ? { passed: true, output: '' } : tried(ended);
 }
 
 /** Its main process starts a worker anew and lets the old one end what it has (management guide §4), by the words that it was started with itself. */

@@ -16,14 +16,14 @@ import { hasSystemd } from '../../host/units.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { runSwapped } from '../swapped.ts';
-import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
+import { patienceMs, type InstalledProxy, type Needs, type Place, type Swap, type Tried } from '../adapter.ts';
 import { run, withSettings } from './run.ts';
 import { reasonIn } from './words.ts';
 
 /** The httpd of this machine, with whatever its administrator set it up with (httpd(8)). */
 export const installedHttpd: InstalledProxy = { placeFor, testWith, reload, start };
 
-async function placeFor(program: string, entry: string, ports: readonly number[]): Promise<Place> {
+async function placeFor(program: string, entry: string, { ports }: Needs): Promise<Place> {
   const { code, out, err } = await run(program, ['-t', ...dumpOptions]);
   const isRoot = process.getuid?.() === 0;
   if (code !== 0 && !isRoot && /[Pp]ermission denied/.test(err))

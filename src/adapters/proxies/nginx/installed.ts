@@ -1,27 +1,61 @@
 import { existsSync } from 'node:fs';
 import { access, constants, readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { filesRead, foldersRead, pidFileIn } from '../../../core/proxies/nginx/dump.ts';
+import { portsInclude } from '../../../core/proxies/nginx/ports.ts';
+import { shellWord } from '../../../core/shell-word.ts';
+import { filesRead, foldersRead, pidFileIn, streamIn } from '../../../core/proxies/nginx/dump.ts';
 import { hasSystemd } from '../../host/units.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { freeName } from '../free-name.ts';
 import { runSwapped } from '../swapped.ts';
-import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
+import { patienceMs, type InstalledProxy, type Needs, type Place, type Swap, type Tried } from '../adapter.ts';
 
 /** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
 export const installedNginx: InstalledProxy = { placeFor, testWith, reload, start };
 
-async function placeFor(program: string, entry: string): Promise<Place> {
+async function placeFor(program: string, entry: string, { raw }: Needs): Promise<Place> {
   const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
   const isRoot = process.getuid?.() === 0;
   if (code !== 0 && !isRoot && /Permission denied/.test(err))
     return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
   if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
+  const first = raw ? await lackForRaw(program, out, dirname(entry)) : null;
+  if (first !== null) return first;
   const place = await placeIn(out, entry);
   const why = isRoot ? null : await whyBarred(program, out, place);
   if (why === null) return place;
   return { how: 'barred', why, path: place.how === 'file' ? place.path : null, isRead: place.how === 'read' };
+}
+
+/** Raw ports need a module that some packages keep apart, and a line outside `http { }`, where no folder of sites is read. */
+async function lackForRaw(program: string, dump: string, current: string): Promise<Place | null> {
+  const { err } = await runQuiet(program, ['-V'], patienceMs);
+  const hasModule = /--with-stream(?![=_])/.test(err) || /^\s*load_module\s.*ngx_stream_module\.so/m.test(dump);
+  if (!hasModule)
+    return {
+      how: 'first',
+      why: 'for raw ports, its stream module is not loaded',
+      steps: 'apt-get install libnginx-mod-stream',
+    };
+  const stream = streamIn(dump, { top: `${current}/stream*.conf`, stream: `${current}/ports*.conf` });
+  if (stream.reads) return null;
+  return {
+    how: 'first',
+    why: 'for raw ports, it does not read their file',
+    steps: lineForRaw(dump, current, stream.has),
+  };
+}
+
+function lineForRaw(dump: string, current: string, hasStream: boolean): string {
+  if (hasStream) return `add this line inside its stream { }: ${portsInclude(current, 'stream')}`;
+  const line = portsInclude(current, 'top');
+  const main = filesRead(dump)[0] ?? '/etc/nginx/nginx.conf';
+  const folder = join(dirname(main), 'modules-enabled');
+  const reads = foldersRead(dump, 'top').map((path) => (path.startsWith('/') ? path : join(dirname(main), path)));
+  if (!reads.includes(folder)) return `add this line at the top of ${main}, outside any { }: ${line}`;
+  // Behind the line that loads the module, by its name.
+  return `echo ${shellWord(line)} > ${shellWord(join(folder, '90-mile-marker-ports.conf'))}`;
 }
 
 /** Whoever may not write the file, or tell the main process anything, cannot bring anything live. */

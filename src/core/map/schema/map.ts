@@ -2,6 +2,8 @@ import * as z from 'zod';
 import { acme, certificate, dns } from './certificates.ts';
 import { front } from './front.ts';
 import { gate } from './gates.ts';
+import { pages } from './pages.ts';
+import { ports } from './ports.ts';
 import { road } from './road.ts';
 import { about, hostName, label, oneOrMany, path, wants } from './words.ts';
 
@@ -14,10 +16,6 @@ const engineWords = wants('none, unix:///PATH, or tcp://HOST:PORT');
 const engine = z
   .string(engineWords)
   .regex(/^(none|unix:\/\/\/[^\u0000-\u001f]+|(tcp|https?):\/\/[^\s/]+)$/, engineWords);
-
-const rawPort = z
-  .string(wants('a port with its protocol, such as 27015/udp'))
-  .regex(/^[1-9]\d{0,4}\/(tcp|udp)$/, wants('a port with its protocol, such as 27015/udp'));
 
 const named = <T extends z.ZodType>(what: string, value: T) =>
   z.record(label(`the name of a ${what}`), value, wants(`names of ${what}s with their keys`));
@@ -68,10 +66,22 @@ export const mapSchema = z.strictObject(
           '{sightings: bird-log:8080}',
         ),
       ),
-    ports: z
-      .record(rawPort, z.string(wants('SERVICE:PORT, :PORT or a URL')), wants('ports with where they lead'))
+    ports: ports
       .optional()
-      .meta(about('Raw ports, not the web, passed on as they are.', '{27015/udp: field-radio:27015}', 'warning')),
+      .meta(
+        about(
+          'Raw ports, not the web: what arrives there is passed on as it is.',
+          '{27015/udp: field-radio:27015, 8883/tcp: {to: weather-mast:1883, tls: true}}',
+        ),
+      ),
+    pages: pages
+      .optional()
+      .meta(
+        about(
+          'Pages of your own, in place of plain words: HTML files that are read when the configuration is written. Each stands alone: the front shows no pictures or styles beside it.',
+          '{paused: pages/back-soon.html}',
+        ),
+      ),
     labels: z
       .strictObject(
         {
@@ -98,3 +108,4 @@ export const mapSchema = z.strictObject(
 
 export type MapKeys = z.output<typeof mapSchema>;
 export type RoadKeys = MapKeys['roads'][string];
+export type PortKeys = NonNullable<MapKeys['ports']>[string];

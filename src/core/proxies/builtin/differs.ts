@@ -2,6 +2,7 @@ import type { Differs } from '../differences.ts';
 
 export const differs: Differs = {
   folders: 'shown',
+  'raw-ports': 'TCP and UDP',
   'absolute-form': 'its own host counts (RFC 9112 §3.2.2)',
   'empty-port': 'is the name without it',
   'equal-hosts': '400',
@@ -39,5 +40,7 @@ export const differs: Differs = {
   hashes: 'bcrypt, SHA-crypt, apr1, SHA-1',
   passwords: 'remembered five minutes, hashed in a thread',
   'kept-connections': 'any request may have it',
+  'broken-connections': 'a GET and its like are sent once more, a POST gets 502',
   people: 'count at once',
+  'many-roads': 'are all alike to it',
 };

@@ -24,6 +24,8 @@ export const builtin: ProxyProgram = {
     closesSilently: true,
     readsEveryLine: true,
     rate: true,
+    rawPorts: ['tcp', 'udp'],
+    readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',
     readsCertificatesAnew: true,

@@ -10,6 +10,7 @@ export const planPath = 'plan.json';
 export const builtinRenderer: Renderer = {
   entry: planPath,
   includeLine: () => null,
+  rawLine: null,
   render: (plan) => [planFile(plan)],
   essence: (plan) => [{ path: planPath, content: servedText(plan) }],
   renderMark: (_, mark) => ({ path: 'mark.json', content: `${JSON.stringify({ mark })}\n` }),

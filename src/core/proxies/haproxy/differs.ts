@@ -2,6 +2,7 @@ import type { Differs } from '../differences.ts';
 
 export const differs: Differs = {
   folders: 'cannot: an error of `check`',
+  'raw-ports': 'TCP; UDP is an error of `check`',
   'absolute-form': '400',
   'empty-port': 'is the name without it',
   'equal-hosts': 'are one',
@@ -39,5 +40,7 @@ export const differs: Differs = {
   hashes: 'what the C library verifies',
   passwords: 'hashed anew for each request',
   'kept-connections': "is the visitor's own; others may have it from their second request on",
+  'broken-connections': 'a GET and its like are sent once more; a POST gets no answer, and its program decides',
   people: 'count with the next `install`: they stand in its configuration',
+  'many-roads': 'stand in maps; above two hundred they share 256 files',
 };

@@ -9,8 +9,10 @@ import {
   slowBodySeconds,
   slowHeadSeconds,
 } from '../hardening.ts';
+import { mapId } from '../digest.ts';
 import { abnormal } from '../pattern.ts';
 import { answerLines, originLines, requestLines } from './passing.ts';
+import { pageWords } from './pages.ts';
 import { sanityLines } from './sanity.ts';
 import { comment, escapeFormat, ownHeader, quote, quoteFormat, section } from './quote.ts';
 import { visitorLines } from './visitor.ts';
@@ -21,7 +23,7 @@ export const frontPath = '00-front.cfg';
 export function frontFile(plan: Plan, current: string): string {
   const { front, host, limits } = plan;
   return [
-    `${ownHeader} from your map. Do not edit it: \`mile-marker write\` replaces it.`,
+    `${ownHeader} (map ${mapId(plan)}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
     comment('Have haproxy read this folder: -f FOLDER behind its other files.'),
     '',
     ...section('global', [
@@ -59,7 +61,7 @@ export function frontFile(plan: Plan, current: string): string {
       ...visitorLines(plan),
       ...sanityLines(),
       ...nameLines(plan, current, 'https'),
-      ...strangerLines(plan),
+      ...strangerLines(plan, current),
       ...shownLines(plan, current),
       ...normalLines(),
       ...originLines(),
@@ -73,7 +75,7 @@ export function frontFile(plan: Plan, current: string): string {
       ...sanityLines(),
       ...nameLines(plan, current, 'http'),
       ...challengeLines(plan),
-      ...strangerLines(plan),
+      ...strangerLines(plan, current),
       comment('Everything goes to HTTPS, the target byte for byte.'),
       `http-request redirect location ${quote(`https://%[var(txn.name)]${escapeFormat(outsidePort(plan))}%[pathq]`)} code 308 if { var(txn.road) -m str onward }`,
       ...normalLines(),
@@ -91,9 +93,9 @@ export function pendingMap(challenges: string): string {
 }
 
 /** Where a running haproxy takes what changes between reloads (management guide §9.3); null where nothing does. Paths of sockets are short (unix(7)). */
-export function socketPath({ challenges, front }: Plan): string | null {
+export function socketPath({ challenges }: Plan): string | null {
   const path = `${challenges ?? ''}/haproxy.sock`;
-  return challenges === null || front.container !== null || path.length > 90 ? null : path;
+  return challenges === null || path.length > 90 ? null : path;
 }
 
 function socketLines(plan: Plan): string[] {
@@ -119,7 +121,8 @@ function challengeLines({ challenges }: Plan): string[] {
 export const defaultsName = 'mile-marker';
 export const resolversName = 'mile-marker';
 
-function bindAddress(address: string, port: number): string {
+/** Where it listens, as behind `bind`. */
+export function bindAddress(address: string, port: number): string {
   // Without this an IPv6 wildcard would take IPv4 too, which has a line of its own.
   return `${inUrl(address)}:${String(port)}${address === '::' ? ' v6only' : ''}`;
 }
@@ -129,9 +132,11 @@ function outsidePort({ front }: Plan): string {
 }
 
 function resolverLines(plan: Plan, resolvers: readonly string[]): string[] {
-  const isByName = plan.roads.some(({ parts }) =>
-    parts.some(({ leads }) => leads.kind === 'service' && leads.upstream?.byName === true),
-  );
+  const isByName =
+    plan.ports.some(({ to }) => to?.byName === true) ||
+    plan.roads.some(({ parts }) =>
+      parts.some(({ leads }) => leads.kind === 'service' && leads.upstream?.byName === true),
+    );
   if (!isByName || resolvers.length === 0) return [];
   return section(`resolvers ${resolversName}`, [
     comment(
@@ -160,7 +165,8 @@ function nameLines({ roads }: Plan, current: string, listener: 'http' | 'https')
 }
 
 /** 5. Names that are not on the map. */
-function strangerLines({ front: { unknown } }: Plan): string[] {
+function strangerLines(plan: Plan, current: string): string[] {
+  const { unknown } = plan.front;
   const stranger = 'if !{ var(txn.road) -m found }';
   switch (unknown.act) {
     case 'refuse':
@@ -172,7 +178,7 @@ function strangerLines({ front: { unknown } }: Plan): string[] {
         `http-request reject ${stranger}`,
       ];
     case 'not-found':
-      return [`http-request return status 404 ${stranger}`];
+      return [`http-request return status 404${pageWords(plan, current, 'unknown')} ${stranger}`];
     case 'redirect':
       return [`http-request redirect location ${quoteFormat(unknown.url)} code 307 ${stranger}`];
   }

@@ -11,12 +11,15 @@ export function below(prefix: string): string {
   return `{ var(txn.normal) -m bool } { path -m reg ${quote(`^${escapePattern(prefix)}${end}`)} }`;
 }
 
-/** 12. One part of the gate after the other: networks first (403), people after (401). */
-export function gateLines(road: PlannedRoad): string[] {
-  return road.gate.parts.flatMap((part, index) => [comment(`Gate: ${part.name}.`), ...partLines(road, part, index)]);
+/** 12. One part of the gate after the other: networks first (403), people after (401). @param page words for what a 403 shows */
+export function gateLines(road: PlannedRoad, page: string): string[] {
+  return road.gate.parts.flatMap((part, index) => [
+    comment(`Gate: ${part.name}.`),
+    ...partLines(road, part, index, page),
+  ]);
 }
 
-function partLines(road: PlannedRoad, part: GatePart, index: number): string[] {
+function partLines(road: PlannedRoad, part: GatePart, index: number, page: string): string[] {
   const { networks, people, except } = part;
   const of = (what: string): string => `${what}${String(index)}`;
   const isSet = (what: string): string => `{ var(txn.${of(what)}) -m found }`;
@@ -31,7 +34,7 @@ function partLines(road: PlannedRoad, part: GatePart, index: number): string[] {
           ...inLines(`acl ${of('near')} src --`, networks.networks),
           ...inLines(`acl ${of('apart')} src --`, networks.except),
           `http-request set-var(txn.${of('near')}) bool(true) if ${of('near')}${networks.except.length === 0 ? '' : ` !${of('apart')}`}`,
-          ...(either ? [] : [`http-request return status 403 if !${isSet('near')}${gated}`]),
+          ...(either ? [] : [`http-request return status 403${page} if !${isSet('near')}${gated}`]),
         ]),
     ...(people === null
       ? []

@@ -67,10 +67,21 @@ export function certificateList(plan: Plan): WrittenFile {
   for (const [name, id] of shownFor(plan)) byId.get(id)?.push(name, ...(isWildcard(name) ? [] : [`${name}.`]));
   const lines = plan.certificates.flatMap(({ id, certificateFile }) => {
     const names = byId.get(id) ?? [];
-    return names.length === 0 ? [] : [`${certificateFile} [alpn h2,http/1.1] ${names.join(' ')}`];
+    return inLines(names).map((line) => `${certificateFile} [alpn h2,http/1.1] ${line}`);
   });
   return {
     path: 'certificates.list',
     content: [`${ownHeader}: certificates and their names.`, ...lines, ''].join('\n'),
   };
+}
+
+/** Names in lines of at most 32 KB: haproxy reads no more than 64 of one, path and all. */
+function inLines(names: readonly string[]): string[] {
+  const lines: string[] = [];
+  for (const name of names) {
+    const last = lines[lines.length - 1];
+    if (last === undefined || last.length + name.length > 32_000) lines.push(name);
+    else lines[lines.length - 1] = `${last} ${name}`;
+  }
+  return lines;
 }

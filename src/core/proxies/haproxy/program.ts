@@ -1,5 +1,8 @@
+import { askWords, markHealth, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
+import { readDump } from './dump.ts';
 import { differs } from './differs.ts';
+import { takeOver } from './take-over.ts';
 import { takes } from './takes.ts';
 import { haproxyRenderer } from './renderer.ts';
 import { serverWords } from '../server-words.ts';
@@ -23,6 +26,8 @@ export const haproxy: ProxyProgram = {
     closesSilently: true,
     readsEveryLine: true,
     rate: true,
+    rawPorts: ['tcp'],
+    readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',
     readsCertificatesAnew: false,
@@ -33,13 +38,13 @@ export const haproxy: ProxyProgram = {
     wantsHttps: () => false,
   },
   errorLog: null,
-  dump: null,
-  takeOver: null,
+  dump: readDump,
+  takeOver,
   switchOff: null,
   users: ['haproxy'],
   userInImage: null,
   units: ['haproxy'],
-  versions: { lowest: '2.6.0', newest: '2.6.12' },
+  versions: { lowest: '2.6.0', newest: '3.0.11' },
   modules: [],
   words: serverWords({
     unit: 'haproxy',
@@ -50,9 +55,24 @@ export const haproxy: ProxyProgram = {
     installs: true,
   }),
   hints: {
+    'default-site': 'haproxy would hand visitors to it and to the written files by turns',
     'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line',
     'tls-suites': '`ciphers ECDHE+AESGCM:ECDHE+CHACHA20` on the bind line',
   },
-  compose: null,
-  contained: null,
+  compose: ({ plan, front, certificates, more }) => ({
+    image: 'haproxy:lts',
+    // A main process that starts its worker anew, in the foreground (management guide, `-W`, `-db`).
+    command: ['haproxy', '-W', '-db', '-f', `${front}/current`],
+    volumes: [
+      ...[front, certificates].map(readOnly),
+      // The socket by which it is told of pending challenges lies there.
+      ...more.map((path) => (path === plan.challenges ? `${path}:${path}` : readOnly(path))),
+    ],
+    healthcheck: markHealth(plan),
+  }),
+  contained: {
+    test: (front) => ['haproxy', '-c', '-f', `${front}/current`],
+    signal: 'USR2',
+    ask: (url) => ['sh', '-c', askWords(url)],
+  },
 };

@@ -1,7 +1,11 @@
-import { roadFileName } from '../road-file.ts';
-import type { Renderer } from '../renderer.ts';
+import type { Plan } from '../../plan/plan.ts';
+import { manyRoads, roadFileName } from '../road-file.ts';
+import type { Renderer, WrittenFile } from '../renderer.ts';
+import { digestOf } from '../digest.ts';
+import { pageFiles } from '../page-files.ts';
 import { frontFile, frontPath, markFile } from './front.ts';
 import { certificateList, nameMaps, shownMaps } from './names.ts';
+import { carriedPorts, portsFile } from './ports.ts';
 import { peopleFile } from './people.ts';
 import { roadFile } from './road.ts';
 
@@ -14,19 +18,44 @@ export const haproxyRenderer: Renderer = {
     // It knows these words from its start on.
     apply: 'systemctl restart haproxy',
   }),
+  rawLine: null,
   render: (plan, placement) => [
     { path: frontPath, content: frontFile(plan, placement.current) },
     ...peopleFile(plan, placement),
     ...nameMaps(plan),
     ...shownMaps(plan),
     certificateList(plan),
-    ...plan.roads.map((road) => ({ path: `road-${roadFileName(plan, road)}.cfg`, content: roadFile(plan, road) })),
+    ...(carriedPorts(plan).length === 0 ? [] : [{ path: 'ports.cfg', content: portsFile(plan) }]),
+    ...pageFiles(plan),
+    ...roadFiles(plan, placement.current),
   ],
   essence: (_, rendered) => rendered,
   renderMark: (plan, mark) => ({ path: '02-mark.cfg', content: markFile(plan, mark) }),
   // Words of lists and maps end at a blank, and arguments of converters at a bracket or a comma.
   unusablePath: (path) => /[^A-Za-z0-9/._+@:~-]/.exec(path)?.[0] ?? null,
 };
+
+/**
+ * A page for each road; of many, 256 files that share them by their names, so that a road more or less changes one. haproxy notes the names of all its
+ * files in one list that it copies for each of them, and took half a minute for ten thousand.
+ */
+function roadFiles(plan: Plan, current: string): WrittenFile[] {
+  const { roads } = plan;
+  if (roads.length <= manyRoads)
+    return roads.map((road) => ({
+      path: `road-${roadFileName(plan, road)}.cfg`,
+      content: roadFile(plan, road, current),
+    }));
+  const shared = new Map<string, string[]>();
+  for (const road of roads) {
+    const path = `roads-${digestOf(road.name).slice(-2)}.cfg`;
+    const pages = shared.get(path);
+    const page = roadFile(plan, road, current);
+    if (pages === undefined) shared.set(path, [page]);
+    else pages.push(page);
+  }
+  return [...shared].map(([path, pages]) => ({ path, content: pages.join('\n') }));
+}
 
 /**
  * A whole configuration beside the written files, for a haproxy of one's own that needs no root.

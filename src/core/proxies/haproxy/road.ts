@@ -5,6 +5,7 @@ import { headerCase } from '../header-case.ts';
 import { defaultsName, resolversName } from './front.ts';
 import { leadsWords } from '../leads-words.ts';
 import { below, gateLines, withoutPassword } from './gate-lines.ts';
+import { downLines, pageWords } from './pages.ts';
 import { backendOf } from './names.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, ownHeader, quote, quoteFormat, section } from './quote.ts';
@@ -12,19 +13,19 @@ import { comment, ownHeader, quote, quoteFormat, section } from './quote.ts';
 type Listener = 'http' | 'https';
 
 /** The page of one road: a section for those who come over HTTPS, and one for plain HTTP where the map has it. Rules work in the order they stand in. */
-export function roadFile(plan: Plan, road: PlannedRoad): string {
+export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
   const listeners: Listener[] = road.rules.plain ? ['https', 'http'] : ['https'];
   return [
     `${ownHeader} for the road ${road.name}.`,
     ...leadsWords(road).map(comment),
     '',
     ...listeners.flatMap((listener) =>
-      section(`backend ${backendOf(road, listener)} from ${defaultsName}`, backendLines(plan, road, listener)),
+      section(`backend ${backendOf(road, listener)} from ${defaultsName}`, backendLines(plan, road, listener, current)),
     ),
   ].join('\n');
 }
 
-function backendLines(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
+function backendLines(plan: Plan, road: PlannedRoad, listener: Listener, current: string): string[] {
   const misdirected =
     listener === 'http'
       ? []
@@ -33,7 +34,8 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener): string
           `http-request return status 421 if !{ var(txn.shown) -m str -- ${quote(road.certificate)} }`,
         ];
   const answers = roadAnswers(road, listener);
-  if (road.paused) return [...originLines(road), ...misdirected, 'http-request return status 503', ...answers];
+  const paused = `http-request return status 503${pageWords(plan, current, 'paused')}`;
+  if (road.paused) return [...originLines(road), ...misdirected, paused, ...answers];
   return [
     ...originLines(road),
     ...misdirected,
@@ -41,8 +43,8 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener): string
     ...methodLines(road),
     ...preflightLines(road),
     ...rateLines(road),
-    ...gateLines(road),
-    ...leadLines(plan, road),
+    ...gateLines(road, pageWords(plan, current, 'refused')),
+    ...leadLines(plan, road, current),
     ...answers,
   ];
 }
@@ -114,7 +116,7 @@ function rateLines({ rules: { rate } }: PlannedRoad): string[] {
 }
 
 /** 13. Where the parts of a road lead; the longest prefix first. */
-function leadLines(plan: Plan, road: PlannedRoad): string[] {
+function leadLines(plan: Plan, road: PlannedRoad, current: string): string[] {
   const { parts } = road;
   const last = parts.length - 1;
   const number = (index: number): string => `{ var(txn.part) -m int ${String(index)} }`;
@@ -127,7 +129,7 @@ function leadLines(plan: Plan, road: PlannedRoad): string[] {
             : `http-request set-var(txn.part) int(${String(index)}) if !{ var(txn.part) -m found } ${below(prefix)}`,
         );
   const when = (index: number): string => (parts.length === 1 ? '' : ` if ${number(index)}`);
-  const answered = parts.flatMap((part, index) => ownAnswer(plan, part, when(index)));
+  const answered = parts.flatMap((part, index) => ownAnswer(plan, part, when(index), pageWords(plan, current, 'down')));
   const dialled = parts.flatMap(({ leads }, index) =>
     leads.kind === 'service' && dialable(plan, leads.upstream) !== null && leads.upstream !== null
       ? [{ upstream: leads.upstream, index }]
@@ -137,6 +139,7 @@ function leadLines(plan: Plan, road: PlannedRoad): string[] {
   return [
     ...chosen,
     ...answered,
+    ...downLines(plan, current),
     ...unannouncedLines(road),
     ...withoutPassword(road),
     ...dialled.flatMap(({ upstream, index }) =>
@@ -153,7 +156,7 @@ function leadLines(plan: Plan, road: PlannedRoad): string[] {
 }
 
 /** What haproxy answers itself. It shows no folders; `check` says so before anything is written. */
-function ownAnswer(plan: Plan, { leads }: PlannedPart, when: string): string[] {
+function ownAnswer(plan: Plan, { leads }: PlannedPart, when: string, down: string): string[] {
   switch (leads.kind) {
     case 'redirect': {
       const { status, url, below: prefix } = leads;
@@ -164,9 +167,9 @@ function ownAnswer(plan: Plan, { leads }: PlannedPart, when: string): string[] {
       ];
     }
     case 'folder':
-      return [`http-request return status 502${when}`];
+      return [`http-request return status 502${down}${when}`];
     case 'service':
-      return dialable(plan, leads.upstream) === null ? [`http-request return status 502${when}`] : [];
+      return dialable(plan, leads.upstream) === null ? [`http-request return status 502${down}${when}`] : [];
   }
 }
 

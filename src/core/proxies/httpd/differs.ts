@@ -2,6 +2,7 @@ import type { Differs } from '../differences.ts';
 
 export const differs: Differs = {
   folders: 'shown',
+  'raw-ports': 'cannot: an error of `check`',
   'absolute-form': 'its own host counts, where its scheme is that of the connection',
   'empty-port': '400',
   'equal-hosts': '400',
@@ -39,5 +40,8 @@ export const differs: Differs = {
   hashes: 'what the C library verifies, and those',
   passwords: 'hashed anew for each request',
   'kept-connections': 'any GET, HEAD or OPTIONS may have it, others from the second request of a visitor on',
+  'broken-connections':
+    'a GET that comes first on its connection is sent once more; later ones get no answer, and browsers send them again; 502 over HTTP/2',
   people: 'count at once',
+  'many-roads': 'have a server each: with thousands it starts slowly and takes much memory',
 };

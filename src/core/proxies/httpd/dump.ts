@@ -1,3 +1,4 @@
+import { parseAddress } from '../../networks/address.ts';
 import type { ServerBlock } from '../program.ts';
 import { ownHeader } from './quote.ts';
 
@@ -44,7 +45,7 @@ export function includeFolders(main: string, root: string): string[] {
 }
 
 /** The texts of the files, by path. */
-function textsIn(text: string): Map<string, string> {
+export function textsIn(text: string): Map<string, string> {
   const parts = text.split(/^# configuration file (\/.+):$/m).slice(1);
   return new Map(parts.flatMap((part, index) => (index % 2 === 0 ? [[part, parts[index + 1] ?? ''] as const] : [])));
 }
@@ -71,7 +72,8 @@ export function readDump(text: string, own: string | null): ServerBlock[] {
     current = {
       file,
       line: Number(line),
-      names: [name.toLowerCase()],
+      // One that has no name goes by the address of the machine.
+      names: parseAddress(name) === null ? [name.toLowerCase()] : [],
       listens: [port],
       defaultOn: isDefault ? [port] : [],
       ofAnotherMap: false,

@@ -3,7 +3,7 @@ import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedCertificate, PlannedRoad } from '../../plan/plan.ts';
 import { mapId } from '../digest.ts';
 import { oneLabel } from '../pattern.ts';
-import { answersPath } from './answers.ts';
+import { answersPath, pageLine } from './answers.ts';
 import { challengeFolder, challengeLines, mayBeProven } from './challenges.ts';
 import { hopFile } from './hops.ts';
 import { placesOf } from './listening.ts';
@@ -71,12 +71,13 @@ export function pairLines({
 }
 
 /** 5. Names that are not on the map. httpd cannot end a connection without an answer. */
-function strangerLines({ front: { unknown } }: Plan): string[] {
+function strangerLines(plan: Plan): string[] {
+  const { unknown } = plan.front;
   switch (unknown.act) {
     case 'refuse':
       return rewrite([], '-', 'R=421,L');
     case 'not-found':
-      return rewrite([], '-', 'R=404,L');
+      return [...pageLine(plan, 'unknown'), ...rewrite([], '-', 'R=404,L')];
     case 'redirect':
       return rewrite([], quoteRewrite(escapeSubstitution(unknown.url)), 'R=307,QSD,NE,L');
   }

@@ -2,8 +2,10 @@ import { headerOf, titleOf } from '../../legs/answer.ts';
 import { differs } from './differs.ts';
 import { readDump } from './dump.ts';
 import { httpdErrorLog } from './error-log.ts';
-import { httpdRenderer } from './renderer.ts';
+import { httpdRenderer, wholeFile } from './renderer.ts';
+import { takeOver } from './take-over.ts';
 import { takes } from './takes.ts';
+import { askWords, markHealth, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
 import { serverWords } from '../server-words.ts';
 
@@ -31,6 +33,8 @@ export const httpd: ProxyProgram = {
     closesSilently: false,
     readsEveryLine: true,
     rate: false,
+    rawPorts: [],
+    readsFiles: true,
     servesAsRoot: false,
     peopleFiles: 'one',
     readsCertificatesAnew: false,
@@ -46,12 +50,12 @@ export const httpd: ProxyProgram = {
   },
   errorLog: httpdErrorLog,
   dump: readDump,
-  takeOver: null,
+  takeOver,
   switchOff: null,
   users: ['www-data', 'apache', 'http'],
-  userInImage: null,
+  userInImage: 'www-data',
   units: ['apache2', 'httpd'],
-  versions: { lowest: '2.4.66', newest: '2.4.71' },
+  versions: { lowest: '2.4.62', newest: '2.4.71' },
   modules: [],
   words: serverWords({
     unit: 'apache2',
@@ -68,6 +72,17 @@ export const httpd: ProxyProgram = {
     'tls-suites': '`SSLCipherSuite ECDHE+AESGCM:ECDHE+CHACHA20`',
     'default-site': 'on Debian: a2dissite 000-default',
   },
-  compose: null,
-  contained: null,
+  compose: ({ plan, front, certificates, more, owner }) => ({
+    // Its workers are another user's, whom it has to end.
+    ...(owner.uid === 0 ? { cap_add: ['CHOWN', 'KILL', 'SETGID', 'SETUID'] } : {}),
+    image: 'httpd:2.4',
+    command: ['httpd', '-f', `${front}/current/${wholeFile}`, '-DFOREGROUND'],
+    volumes: [front, certificates, ...more].map(readOnly),
+    healthcheck: markHealth(plan),
+  }),
+  contained: {
+    test: (front) => ['httpd', '-t', '-f', `${front}/current/${wholeFile}`],
+    signal: 'USR1',
+    ask: (url) => ['sh', '-c', askWords(url)],
+  },
 };

@@ -5,7 +5,7 @@ import { leadsWords } from '../leads-words.ts';
 import { escapePattern } from '../pattern.ts';
 import { shownPattern } from '../shown-pattern.ts';
 import { answerLines, preflightLines } from './answer-lines.ts';
-import { toNothing } from './answers.ts';
+import { pageLine, toNothing } from './answers.ts';
 import { challengeLines, mayBeProven } from './challenges.ts';
 import { folderAnswers, folderRules, folderSections } from './folder.ts';
 import { isOnward, nameLines, oneLabelLines, onwardLines, pairLines } from './front.ts';
@@ -66,7 +66,8 @@ function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: List
     ...oneLabelLines(plan, road.name),
     ...(listener === 'http' ? (mayBeProven(plan, road) ? challengeLines(plan) : []) : shownLines(plan, road)),
   ];
-  if (road.paused) return [...before, comment('Paused on the map.'), ...rewrite([], '-', 'R=503,L')];
+  if (road.paused)
+    return [...before, comment('Paused on the map.'), ...pageLine(plan, 'paused'), ...rewrite([], '-', 'R=503,L')];
   return [
     ...before,
     ...bodyLines(road),
@@ -74,7 +75,11 @@ function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: List
     ...preflightLines(road),
     ...exceptionLines(road),
     ...leadLines(plan, road, current, listener),
-    ...section('Location', '"/"', [...gateLines(road), ...afterGate(plan, road, listener)]),
+    ...section('Location', '"/"', [
+      ...(road.gate.parts.some(({ networks }) => networks !== null) ? pageLine(plan, 'refused') : []),
+      ...gateLines(road),
+      ...afterGate(plan, road, listener),
+    ]),
   ];
 }
 
@@ -121,7 +126,9 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Lis
   return [
     ...chosen,
     ...(!isDialled
-      ? []
+      ? plan.pages.down === undefined
+        ? []
+        : ['ErrorDocument 502 /.mile-marker/502']
       : [
           ...(road.rules.bodyLimitBytes === null
             ? []

@@ -128,7 +128,7 @@ function ownAnswerLines(current: string): string[] {
     `RewriteRule ^ ${quoteRewrite(`${escapeSubstitution(`${current}/${answersPath}`)}/502.asis`)} [L,E=mm_own:1,H=send-as-is]`,
     'RewriteCond %{ENV:mm_again} !=1 [NV]',
     'RewriteCond %{ENV:REDIRECT_STATUS} . [NV]',
-    `RewriteRule ^/\\.mile-marker/([0-9]{3})$ ${quoteRewrite(`${escapeSubstitution(`${current}/${answersPath}`)}/$1.asis`)} [L,E=mm_own:1,H=send-as-is]`,
+    `RewriteRule ^/\\.mile-marker/([0-9a-z]+)$ ${quoteRewrite(`${escapeSubstitution(`${current}/${answersPath}`)}/$1.asis`)} [L,E=mm_own:1,H=send-as-is]`,
   ];
 }
 

@@ -54,11 +54,11 @@ function corsMaps(name: string, cors: NonNullable<Rules['cors']>): string[] {
   // As a pattern: nginx compares plain text without case, and browsers do not.
   const origins = cors.origins.includes('*')
     ? ['"~." "*";']
-    : cors.origins.map((origin) => `${pattern(`~^${escapePattern(origin)}$`)} $http_origin;`);
+    : cors.origins.map((origin) => `${pattern(`~^${escapePattern(origin)}$`)} $mile_marker_origin;`);
   const granted = (what: string, value: string): string[] =>
     block(`map "$status${v(name, 'preflight')}" ${v(name, what)}`, ['default "";', `204granted ${quote(value)};`]);
   return [
-    ...block(`map $http_origin ${v(name, 'origin')}`, ['default "";', ...origins]),
+    ...block(`map $mile_marker_origin ${v(name, 'origin')}`, ['default "";', ...origins]),
     ...block(`map "$mile_marker_preflight${v(name, 'origin')}" ${v(name, 'preflight')}`, [
       'default "";',
       '1 refused;',

@@ -4,6 +4,7 @@ import type { PlannedPart, PlannedRoad } from '../../plan/plan.ts';
 import { crowdName } from './crowd-name.ts';
 import { without } from '../../without.ts';
 import { digestOf } from '../digest.ts';
+import { manyRoads } from '../road-file.ts';
 import { variable } from './ids.ts';
 import { block, comment, quote } from './quote.ts';
 
@@ -21,8 +22,6 @@ export interface Crowd {
 
 /** How the files are laid out. `pages`: each road has a file that reads like a page. `crowds`: what is alike is written once. */
 export type Layout = 'pages' | 'crowds';
-
-const manyRoads = 200;
 
 /** Up to two hundred roads a person may want to read each by itself. */
 export function layoutFor({ length }: readonly PlannedRoad[]): Layout {

@@ -2,6 +2,7 @@ import type { Differs } from '../differences.ts';
 
 export const differs: Differs = {
   folders: 'shown',
+  'raw-ports': 'TCP and UDP, with its stream module',
   'absolute-form': 'its own host counts',
   'empty-port': 'is the name without it',
   'equal-hosts': '400',
@@ -40,5 +41,7 @@ export const differs: Differs = {
   hashes: 'what the C library verifies, and those',
   passwords: 'hashed anew for each request',
   'kept-connections': 'any request may have it',
+  'broken-connections': 'a GET and its like are sent once more, a POST gets 502',
   people: 'count at once',
+  'many-roads': 'above two hundred those that are alike share a server',
 };

@@ -59,24 +59,51 @@ export function pidFileIn(text: string): string | null {
   return null;
 }
 
-/** Folders of which nginx reads every `.conf` file inside `http { }`, as they are written there. */
-export function foldersRead(text: string): string[] {
+/** Folders of which nginx reads every `.conf` file inside `http { }`, or outside any braces, as they are written there. */
+export function foldersRead(text: string, inside: 'http' | 'top' = 'http'): string[] {
+  return includesIn(text).flatMap(({ pattern, within }) => {
+    const folder = /^(.*)\/\*(?:\.conf)?$/.exec(pattern)?.[1];
+    return folder !== undefined && within === (inside === 'top' ? '' : inside) ? [folder] : [];
+  });
+}
+
+/** Whether it has a `stream { }`, and reads raw ports of ours by one of these patterns, at the top or inside that. */
+export function streamIn(text: string, patterns: { top: string; stream: string }): { has: boolean; reads: boolean } {
+  const includes = includesIn(text);
+  return {
+    has: includes.some(({ within, isBlock }) => isBlock && within === 'stream'),
+    reads: includes.some(
+      ({ pattern, within }) =>
+        (within === '' && pattern === patterns.top) || (within === 'stream' && pattern === patterns.stream),
+    ),
+  };
+}
+
+interface Included {
+  pattern: string;
+  /** Names of the blocks round it. */
+  within: string;
+  /** Not an `include`: a block begins here. */
+  isBlock: boolean;
+}
+
+function includesIn(text: string): Included[] {
   const open: string[] = [];
   let directive: string[] = [];
-  const folders: string[] = [];
+  const found: Included[] = [];
   for (const { text: word } of wordsOf(text)) {
-    if (word === '{') open.push(directive[0] ?? '');
-    else if (word === '}') open.pop();
+    if (word === '{') {
+      open.push(directive[0] ?? '');
+      found.push({ pattern: '', within: open.join(' '), isBlock: true });
+    } else if (word === '}') open.pop();
     else if (word !== ';') {
       directive.push(word);
       continue;
-    } else if (directive[0] === 'include' && open.join(' ') === 'http') {
-      const folder = /^(.*)\/\*(?:\.conf)?$/.exec(directive[1] ?? '')?.[1];
-      if (folder !== undefined) folders.push(folder);
-    }
+    } else if (directive[0] === 'include')
+      found.push({ pattern: directive[1] ?? '', within: open.join(' '), isBlock: false });
     directive = [];
   }
-  return folders;
+  return found;
 }
 
 /** The map whose file each of ours is, by its first line; empty when that does not say. */

@@ -4,13 +4,20 @@ import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { modernSuites } from '../hardening.ts';
 import { indexed } from '../../indexed.ts';
 import { servingLine } from './serving.ts';
+import type { Placement } from '../renderer.ts';
+import { isSince } from '../version.ts';
 import { roadFileName } from '../road-file.ts';
 import { headerCase } from '../header-case.ts';
 import { block, comment, dollarVariable, ownHeader, quote, serverName } from './quote.ts';
+import { pageMaps, returnLines } from './pages.ts';
 import { sharedMaps } from './shared-maps.ts';
 
 /** The entry file: what all roads share, what strangers get, and an include for each file of roads. */
-export function frontFile(plan: Plan, current: string, files: readonly string[]): string {
+export function frontFile(
+  plan: Plan,
+  { current, version }: Pick<Placement, 'current' | 'version'>,
+  files: readonly string[],
+): string {
   const lines = [
     `${ownHeader} from your map. Do not edit it: \`mile-marker write\` replaces it.`,
     comment('Include it inside `http { }` of your nginx configuration.'),
@@ -18,6 +25,7 @@ export function frontFile(plan: Plan, current: string, files: readonly string[])
     dollarVariable,
     '',
     ...sharedMaps(plan),
+    ...pageMaps(plan),
     '',
     ...hashLines(plan),
     comment('Names that are not on the map.'),
@@ -28,7 +36,7 @@ export function frontFile(plan: Plan, current: string, files: readonly string[])
       ...strangerLines(plan),
     ]),
     ...block('server', [
-      ...listenLines(plan, 'https', ' ssl http2 default_server'),
+      ...secureListenLines(plan, version, ' default_server'),
       'server_name _;',
       comment('Heads of requests are read by the limits of the default server, before their name is known.'),
       servingLine(current),
@@ -39,7 +47,7 @@ export function frontFile(plan: Plan, current: string, files: readonly string[])
       ...tlsFloor,
       ...strangerLines(plan),
     ]),
-    ...wildcardStrangers(plan, current),
+    ...wildcardStrangers(plan, current, version),
     '',
     `include ${quote(`${current}/mark.conf`)};`,
     ...files.map((path) => `include ${quote(`${current}/${path}`)};`),
@@ -71,6 +79,13 @@ export function listenLines(plan: Plan, listener: 'http' | 'https', extra = ''):
   return addresses.map((address) => `listen ${withPort(address, plan.front.listen[listener])}${extra};`);
 }
 
+/** The same with TLS and HTTP/2, in a server with names; from 1.25.1 on nginx warns of each `listen` that says HTTP/2. */
+export function secureListenLines(plan: Plan, version: Placement['version'], extra = ''): string[] {
+  return isSince(version, '1.25.1')
+    ? [...listenLines(plan, 'https', ` ssl${extra}`), 'http2 on;']
+    : listenLines(plan, 'https', ` ssl http2${extra}`);
+}
+
 /** 2. The visitor's own address, believed from the edge only; of a list only what the edge wrote (ngx_http_realip_module). */
 export function edgeLines({ front: { edge } }: Plan): string[] {
   if (edge === null) return [];
@@ -83,7 +98,7 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
 }
 
 /** Strangers whose names a certificate with a wildcard covers can be answered. */
-function wildcardStrangers(plan: Plan, current: string): string[] {
+function wildcardStrangers(plan: Plan, current: string, version: Placement['version']): string[] {
   if (plan.front.unknown.act === 'refuse') return [];
   const taken = indexed(plan.roads, 'name');
   return plan.certificates
@@ -93,7 +108,7 @@ function wildcardStrangers(plan: Plan, current: string): string[] {
         .filter((name) => !taken.has(name))
         .flatMap((name) =>
           block('server', [
-            ...listenLines(plan, 'https', ' ssl http2'),
+            ...secureListenLines(plan, version),
             `server_name ${serverName(name)};`,
             servingLine(current),
             `ssl_certificate ${quote(certificateFile)};`,
@@ -105,7 +120,8 @@ function wildcardStrangers(plan: Plan, current: string): string[] {
     );
 }
 
-function strangerLines({ front }: Plan): string[] {
+function strangerLines(plan: Plan): string[] {
+  const { front } = plan;
   switch (front.unknown.act) {
     case 'refuse':
       return [
@@ -117,7 +133,7 @@ function strangerLines({ front }: Plan): string[] {
         'return 444;',
       ];
     case 'not-found':
-      return ['return 404;'];
+      return returnLines(plan, 'unknown', 404);
     case 'redirect':
       return [`return 307 ${quote(front.unknown.url)};`];
   }

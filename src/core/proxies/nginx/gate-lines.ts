@@ -1,5 +1,6 @@
-import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
+import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
+import { pageLine } from './pages.ts';
 import { escapePattern } from '../pattern.ts';
 import { block, comment, namedText, pattern, quote } from './quote.ts';
 
@@ -8,7 +9,7 @@ import { block, comment, namedText, pattern, quote } from './quote.ts';
  * the one directive that comes after access rules. Nothing lies below /dev/null, so it always goes on. A part that lets some targets
  * pass ungated is left out for them by a variable.
  */
-export function gateLocations({ road, entry, next, refusals }: GateWay): string[] {
+export function gateLocations({ plan, road, entry, next, refusals }: GateWay): string[] {
   const { parts } = road.gate;
   const [first] = parts;
   const onward = (index: number): string => stepTo(road, index, next);
@@ -18,26 +19,27 @@ export function gateLocations({ road, entry, next, refusals }: GateWay): string[
     ...block(`location ${entry}`, [
       ...refusals,
       ...rateLines(road),
-      ...(joined ? partLines(road, first) : []),
+      ...(joined ? partLines(plan, road, first) : []),
       tryNext(onward(joined ? 1 : 0)),
     ]),
     ...parts.flatMap((part, index) =>
       joined && index === 0
         ? []
-        : block(`location @gate${String(index)}`, [...partLines(road, part), tryNext(onward(index + 1))]),
+        : block(`location @gate${String(index)}`, [...partLines(plan, road, part), tryNext(onward(index + 1))]),
     ),
   ];
 }
 
 /** Rate and gate where all of them stand in one location, else null. */
-export function onlyStep(road: PlannedRoad): string[] | null {
+export function onlyStep(plan: Plan, road: PlannedRoad): string[] | null {
   const [only, second] = road.gate.parts;
   if (second !== undefined || (only !== undefined && only.except.length > 0)) return null;
-  return [...rateLines(road), ...(only === undefined ? [] : partLines(road, only))];
+  return [...rateLines(road), ...(only === undefined ? [] : partLines(plan, road, only))];
 }
 
 /** @property entry the first location @property next what the last one opens @property refusals lines that answer before rate and gate */
 interface GateWay {
+  plan: Plan;
   road: PlannedRoad;
   entry: string;
   next: string;
@@ -98,11 +100,12 @@ function rateLines({ name, rules }: PlannedRoad): string[] {
   ];
 }
 
-function partLines(road: PlannedRoad, part: GatePart): string[] {
+function partLines(plan: Plan, road: PlannedRoad, part: GatePart): string[] {
   return [
     comment(`Gate: ${part.name}.`),
     ...(part.networks !== null && part.people !== null && part.need === 'any' ? ['satisfy any;'] : []),
     ...networkLines(part),
+    ...(part.networks === null ? [] : pageLine(plan, 'refused')),
     ...(part.people === null
       ? []
       : [

@@ -7,6 +7,7 @@ import { onlyStep, prefixPattern } from './gate-lines.ts';
 import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
+import { pageLine, returnLines } from './pages.ts';
 import { toldFile } from './proxying.ts';
 import { visitorIn } from './visitor.ts';
 import { escapePattern } from '../pattern.ts';
@@ -136,8 +137,8 @@ function folderLines(path: string, authority: string, listener: Listener): strin
  * stand there again. Null where the road has more steps.
  */
 export function shortWay(of: Omit<LeadInput, 'leads' | 'index'>, entry: string): string[] | null {
-  const { road, layout } = of;
-  const step = onlyStep(road);
+  const { plan, road, layout } = of;
+  const step = onlyStep(plan, road);
   const [only, second] = road.parts;
   if (step === null || second !== undefined || only?.leads.kind !== 'service') return null;
   const { upstream } = only.leads;
@@ -173,7 +174,7 @@ function serviceLocations(input: LeadInput, upstream: Upstream | null): string[]
   return kinds[input.layout].flatMap((kind) =>
     block(
       `location @lead${String(input.index)}_${kind}`,
-      upstream === null ? ['return 502;'] : serviceLines(input, upstream, kind),
+      upstream === null ? returnLines(input.plan, 'down', 502) : serviceLines(input, upstream, kind),
     ),
   );
 }
@@ -181,12 +182,13 @@ function serviceLocations(input: LeadInput, upstream: Upstream | null): string[]
 function serviceLines(input: LeadInput, upstream: Upstream, kind: Kind): string[] {
   const { plan, road, listener } = input;
   const to = passLines(input, upstream, kind);
-  if (to === null) return ['return 502;'];
+  if (to === null) return returnLines(plan, 'down', 502);
   const { silenceSeconds } = road.rules;
   const live = kind === 'live';
   const seconds = live ? Math.max(plan.limits.liveSeconds, silenceSeconds) : silenceSeconds;
   return [
     ...to,
+    ...pageLine(plan, 'down'),
     ...(upstream.sayHost === null && !live ? [] : serviceHeaderLines(input, upstream.sayHost, live)),
     ...(live ? [...answerLines(road, listener), addHeader('Upgrade', '$mile_marker_upgraded')] : []),
     `proxy_send_timeout ${String(seconds)}s;`,

@@ -1,5 +1,5 @@
 import { headerOf, titleOf } from '../../legs/answer.ts';
-import { healthOf, readOnly } from '../compose-parts.ts';
+import { askWords, markHealth, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
 import { differs } from './differs.ts';
 import { serverWords } from '../server-words.ts';
@@ -40,6 +40,8 @@ export const nginx: ProxyProgram = {
     closesSilently: true,
     readsEveryLine: false,
     rate: true,
+    rawPorts: ['tcp', 'udp'],
+    readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',
     readsCertificatesAnew: false,
@@ -58,7 +60,7 @@ export const nginx: ProxyProgram = {
   users: ['www-data', 'nginx', 'http', 'nobody'],
   userInImage: 'nginx',
   units: ['nginx'],
-  versions: { lowest: '1.19.4', newest: '1.22.1' },
+  versions: { lowest: '1.21.4', newest: '1.26.3' },
   modules: [
     { name: 'http_ssl_module', package: 'nginx-light' },
     { name: 'http_v2_module', package: 'nginx-light' },
@@ -85,23 +87,15 @@ export const nginx: ProxyProgram = {
     websocket: '`proxy_http_version 1.1; proxy_set_header Upgrade websocket; proxy_set_header Connection upgrade;`',
     'default-site': 'on Debian: rm /etc/nginx/sites-enabled/default',
   },
-  compose: ({ plan, front, certificates, more }) => {
-    const { address, port } = plan.front.mark;
-    return {
-      image: 'nginx:stable',
-      command: ['nginx', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`, '-g', 'daemon off;'],
-      volumes: [front, certificates, ...more].map(readOnly),
-      // Images of nginx have one of the two.
-      healthcheck: healthOf(['CMD-SHELL', askWords(`http://${address}:${String(port)}/mark`)]),
-    };
-  },
+  compose: ({ plan, front, certificates, more }) => ({
+    image: 'nginx:stable',
+    command: ['nginx', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`, '-g', 'daemon off;'],
+    volumes: [front, certificates, ...more].map(readOnly),
+    healthcheck: markHealth(plan),
+  }),
   contained: {
     test: (front) => ['nginx', '-t', '-q', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`],
     signal: 'HUP',
     ask: (url) => ['sh', '-c', askWords(url)],
   },
 };
-
-function askWords(url: string): string {
-  return `curl -fsS ${url} || wget -qO- ${url}`;
-}

@@ -65,7 +65,7 @@ export function toldText(plan: Plan): string {
     ...ofConnection.map((name) => `proxy_set_header ${name} "";`),
     comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
     'proxy_set_header Cookie $http_cookie;',
-    'proxy_set_header Origin $http_origin;',
+    'proxy_set_header Origin $mile_marker_origin;',
     comment('An empty value takes a header away: what a stranger wrote about himself never passes.'),
     ...names.map((name) => {
       const value = own.includes(name) ? '$mile_marker_client' : (said[name] ?? '""');

@@ -11,6 +11,11 @@ import { isCrowdName } from './crowd-name.ts';
 export function quote(value: string): string {
   if (/[\u0000-\u001f\u007f]/.test(value))
     throw new RangeError('a control character cannot stand in nginx configuration');
+  return quoteText(value);
+}
+
+/** The same of text with lines of its own, for what is a body and no header. */
+export function quoteText(value: string): string {
   const escaped = value.replace(/[\\"]/g, '\\$&').replace(/\$/g, '${mile_marker_dollar}');
   return `"${escaped}"`;
 }

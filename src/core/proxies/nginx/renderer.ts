@@ -5,6 +5,7 @@ import { frontFile, roadPath } from './front.ts';
 import { mapId } from '../digest.ts';
 import { scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
+import { portFiles, portsInclude } from './ports.ts';
 import { proxyingFile, proxyingText, toldFile, toldText } from './proxying.ts';
 import { crowdsIn, layoutFor } from './crowds.ts';
 import { crowdFile, onwardFile, roadFile } from './road.ts';
@@ -15,6 +16,10 @@ export const nginxRenderer: Renderer = {
   includeLine: ({ current }) => ({
     line: `include ${quote(`${current}/front.conf`)};`,
     where: 'inside http { } of nginx.conf',
+  }),
+  rawLine: ({ current }) => ({
+    line: portsInclude(current, 'top'),
+    where: 'at the top of nginx.conf, outside any { }',
   }),
   render: (plan, placement) => nginxFiles(plan, placement),
   essence: (_, rendered) => rendered,
@@ -41,23 +46,25 @@ export const nginxRenderer: Renderer = {
 /** @param layout by default the one for so many roads; the verdicts are the same in each @param least so many roads make a crowd */
 export function nginxFiles(
   plan: Plan,
-  { current }: Pick<Placement, 'current'>,
+  placement: Pick<Placement, 'current' | 'version'>,
   layout = layoutFor(plan.roads),
   least = 2,
 ): WrittenFile[] {
-  const own = layout === 'pages' ? pages(plan, current) : crowdFiles(plan, current, least);
+  const { current } = placement;
+  const own = layout === 'pages' ? pages(plan, placement) : crowdFiles(plan, placement, least);
   const files = [
     {
       path: 'front.conf',
       content: frontFile(
         plan,
-        current,
+        placement,
         own.map(({ path }) => path),
       ),
     },
     { path: servingFile, content: servingText(plan) },
     { path: proxyingFile, content: proxyingText(plan) },
     { path: toldFile, content: toldText(plan) },
+    ...portFiles(plan, current),
     ...own,
     // In a container of its own there is no configuration to include them from.
     ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
@@ -66,23 +73,23 @@ export function nginxFiles(
   return files.map(({ path, content }) => ({ path, content: scoped(content, id) }));
 }
 
-function pages(plan: Plan, current: string): WrittenFile[] {
+function pages(plan: Plan, placement: Pick<Placement, 'current' | 'version'>): WrittenFile[] {
   return plan.roads.map((road) => ({
     path: roadPath(plan, road),
-    content: roadFile(plan, road, current, 'pages'),
+    content: roadFile(plan, road, placement, 'pages'),
   }));
 }
 
 /** A large map: roads that are alike share a file, and all of them their plain HTTP. */
-function crowdFiles(plan: Plan, current: string, least: number): WrittenFile[] {
+function crowdFiles(plan: Plan, placement: Pick<Placement, 'current' | 'version'>, least: number): WrittenFile[] {
   const { crowds, alone } = crowdsIn(plan.roads, least);
   return [
-    { path: 'onward.conf', content: onwardFile(plan, current) },
+    { path: 'onward.conf', content: onwardFile(plan, placement.current) },
     ...crowds.map((crowd) => ({
       path: `crowds/${crowd.road.name.slice(1)}.conf`,
-      content: crowdFile(plan, crowd, current),
+      content: crowdFile(plan, crowd, placement),
     })),
-    ...alone.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road, current, 'crowds') })),
+    ...alone.map((road) => ({ path: roadPath(plan, road), content: roadFile(plan, road, placement, 'crowds') })),
   ];
 }
 
@@ -114,7 +121,10 @@ export function standalone({
     ...(user === null ? [] : [`user ${user};`]),
     `pid ${quote(`${runFolder}/nginx.pid`)};`,
     `error_log ${quote(errorLog)} warn;`,
+    // Where it is a package of its own.
+    'include /etc/nginx/modules-enabled/*-mod-stream.conf;',
     ...block('events', ['worker_connections 1024;']),
+    portsInclude(current, 'top'),
     ...block('http', [
       'access_log off;',
       ...temporary.map((name) => `${name}_temp_path ${quote(`${runFolder}/${name}`)};`),

@@ -2,7 +2,8 @@ import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import { dialledParts } from '../../plan/parts.ts';
 import { addHeader, answerLines, answerMaps, hiddenLines, methodLines } from './answer-lines.ts';
-import { edgeLines, listenLines, tlsFloor } from './front.ts';
+import type { Placement } from '../renderer.ts';
+import { edgeLines, listenLines, secureListenLines, tlsFloor } from './front.ts';
 import { gateLocations, gateMaps } from './gate-lines.ts';
 import {
   hasPeople,
@@ -15,6 +16,7 @@ import {
 } from './lead-lines.ts';
 import { proxyingLine } from './proxying.ts';
 import { leadsWords } from '../leads-words.ts';
+import { pageLocations, returnLines } from './pages.ts';
 import { servingLine } from './serving.ts';
 import { block, comment, namedText, ownHeader, pattern, quote, serverName } from './quote.ts';
 import { indexed } from '../../indexed.ts';
@@ -27,32 +29,33 @@ import { shownPattern } from '../shown-pattern.ts';
  * `try_files`: so refusals that come before the gate stand in the server, the gate in locations, and where the road leads in a named
  * location that only `try_files` opens. A `return` beside the access rules would answer past them.
  */
-export function roadFile(plan: Plan, road: PlannedRoad, current: string, layout: Layout): string {
-  return fileOf({ plan, road, current, layout, crowd: null }, [
+export function roadFile(plan: Plan, road: PlannedRoad, placement: Place, layout: Layout): string {
+  return fileOf({ plan, road, ...placement, layout, crowd: null }, [
     // Without its line in the map: lines move with every edit, and a file must change only when the road does.
     `${ownHeader} for the road ${road.name}.`,
   ]);
 }
 
 /** The file of roads that one server serves: where each leads, and what they have in common. */
-export function crowdFile(plan: Plan, crowd: Crowd, current: string): string {
+export function crowdFile(plan: Plan, crowd: Crowd, placement: Place): string {
   const { road, members } = crowd;
-  return fileOf({ plan, road, current, layout: 'crowds', crowd }, [
+  return fileOf({ plan, road, ...placement, layout: 'crowds', crowd }, [
     `${ownHeader} for ${String(members.length)} roads that differ in nothing but this.`,
     ...crowdMaps(crowd),
   ]);
 }
 
-interface Subject {
+type Place = Pick<Placement, 'current' | 'version'>;
+
+interface Subject extends Place {
   plan: Plan;
   road: PlannedRoad;
-  current: string;
   layout: Layout;
   crowd: Crowd | null;
 }
 
 function fileOf(subject: Subject, head: readonly string[]): string {
-  const { plan, road, current, layout } = subject;
+  const { plan, road, current, layout, version } = subject;
   const certificate = indexed(plan.certificates, 'id').get(road.certificate);
   const entry = leadEntry(road, layout);
   const lines = [
@@ -65,7 +68,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
     '',
     ...(isOnward(road, layout) ? [] : [...plainServer(subject), '']),
     ...block('server', [
-      ...listenLines(plan, 'https', ' ssl http2'),
+      ...secureListenLines(plan, version),
       ...nameLines(subject),
       servingLine(current),
       ...edgeLines(plan),
@@ -168,9 +171,9 @@ function challengeLines(plan: Plan, road: PlannedRoad): string[] {
 
 /** From the step `paused` on, in the order of the verdict. @param entry the first location of the road's own way */
 function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): string[] {
-  const { road, current } = of;
+  const { plan, road, current } = of;
   if (road.paused) {
-    const off = [comment('Paused on the map.'), 'return 503;'];
+    const off = [comment('Paused on the map.'), ...returnLines(plan, 'paused', 503)];
     return ['client_max_body_size 0;', ...(entry === '/' ? off : block(`location ${entry}`, off))];
   }
   const { bodyLimitBytes } = road.rules;
@@ -179,9 +182,10 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
     ...(hasPeople(road) ? ['set $mile_marker_authorization $http_authorization;'] : []),
     ...(dialledParts([road]).length === 0 ? [] : [proxyingLine(current), ...serviceHeaderLines(of)]),
     ...(shortWay(of, entry) ?? [
-      ...gateLocations({ road, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),
+      ...gateLocations({ plan, road, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),
       ...leadLocations(of),
     ]),
+    ...pageLocations(plan, ['refused', 'down']),
   ];
 }
 

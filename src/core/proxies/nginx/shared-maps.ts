@@ -46,6 +46,8 @@ export function sharedMaps(plan: Plan): string[] {
       'default /dev/null/none;',
       `${pattern('~^(?:GET|HEAD) (/\\.well-known/acme-challenge/[A-Za-z0-9_-]+)$')} $1;`,
     ]),
+    comment('Of several lines the first; newer versions make one of them, with commas.'),
+    ...map('$http_origin', 'origin', ['default $http_origin;', `${pattern('~^([^,]*),')} $1;`]),
     comment('A question of a browser about another origin (Fetch standard, CORS protocol).'),
     ...map('$http_origin', 'has_origin', ['default o;', '"" "";']),
     ...map('$http_access_control_request_method', 'asks', ['default m;', '"" "";']),

@@ -1,8 +1,8 @@
-import { parseHostName } from '../../names/host-name.ts';
 import type { Left, TakenLeads, TakenOver, TakenRoad } from '../../takeover/taken-over.ts';
+import { isOwnHeader, once, readableName, usualPort } from '../../takeover/words.ts';
 import { gateOf, gateWords, hasGate, isNoLoss } from './taken-gates.ts';
 import { leadsOf, leadsOfName } from './taken-leads.ts';
-import { filledIn, originOf, serverOf, usualPort, valueOf, type Context, type Server } from './taken-server.ts';
+import { filledIn, originOf, serverOf, valueOf, type Context, type Server } from './taken-server.ts';
 import { readTree, type Directive } from './tree.ts';
 
 /**
@@ -29,13 +29,11 @@ export function takeOver(dump: string): TakenOver {
     }
   }
   const addresses = [...new Set(servers.flatMap(({ addresses: own }) => own))];
-  const ports = { http: usualPort(servers, false) ?? 80, https: usualPort(servers, true) ?? 443 };
+  const listens = servers.flatMap((one) => one.listens);
+  const usual = (secure: boolean): number | null =>
+    usualPort(listens.flatMap((one) => (one.secure === secure ? [one.port] : [])));
+  const ports = { http: usual(false) ?? 80, https: usual(true) ?? 443 };
   return { roads: [...roads.values()].map(({ road }) => road), left: once(left), addresses, ports };
-}
-
-/** What several blocks inherit is listed once. */
-function once(left: readonly Left[]): Left[] {
-  return [...new Map(left.map((one) => [JSON.stringify(one), one])).values()];
 }
 
 function roadsOf(server: Server, context: Context): TakenRoad[] {
@@ -47,7 +45,7 @@ function roadsOf(server: Server, context: Context): TakenRoad[] {
     if (readable === null) {
       const why = name.startsWith('~')
         ? 'a pattern of names; write each name as a road, or `others` for all of them'
-        : 'not a host name';
+        : 'not a full host name';
       context.left.push({ origin: originOf(directive), what: `server_name ${name}`, why });
       continue;
     }
@@ -57,13 +55,6 @@ function roadsOf(server: Server, context: Context): TakenRoad[] {
     found.push(roadOf(readable, leads, server, context));
   }
   return found;
-}
-
-function readableName(name: string): string | null {
-  const wild = /^\*\.(.+)$/.exec(name)?.[1] ?? /^\.(.+)$/.exec(name)?.[1];
-  const parsed = parseHostName(wild ?? name);
-  if (!parsed.ok) return null;
-  return wild === undefined ? parsed.name.ascii : `*.${parsed.name.ascii}`;
 }
 
 function roadOf(name: string, leads: TakenLeads, server: Server, context: Context): TakenRoad {
@@ -114,11 +105,9 @@ function timeOf(value: string | null): string | null {
 
 function headersOf(block: readonly Directive[]): Array<[string, string]> {
   return block.flatMap(({ name, args: [header = '', value = ''] }): Array<[string, string]> => {
-    const isOwn =
-      /^(strict-transport-security|x-frame-options|x-content-type-options|referrer-policy|access-control-.*|alt-svc)$/i.test(
-        header,
-      );
-    return name === 'add_header' && !isOwn && value !== '' && !value.includes('$') ? [[header, value]] : [];
+    return name === 'add_header' && !isOwnHeader(header) && value !== '' && !value.includes('$')
+      ? [[header, value]]
+      : [];
   });
 }
 

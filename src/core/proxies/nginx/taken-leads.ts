@@ -1,4 +1,5 @@
 import type { TakenLeads } from '../../takeover/taken-over.ts';
+import { redirectLeads, serviceWords } from '../../takeover/words.ts';
 import { filledIn, originOf, valueOf, type Context, type Server } from './taken-server.ts';
 import type { Directive } from './tree.ts';
 
@@ -67,20 +68,13 @@ function redirectOf(block: readonly Directive[], name: string, { variables }: Se
     const [, scheme = '', host = '', rest = ''] =
       /^(https?):\/\/([^/$]*(?:\$(?:host|http_host|server_name))?)(.*)$/.exec(filled) ?? [];
     const same = /^\$(host|http_host|server_name)$/.test(host) || host.toLowerCase() === name;
-    if (same && scheme === 'https') return 'https';
     const keeps = /^(\$request_uri|\$uri.*|\/\$1\??|\$1\??|\$request_uri\?)$/.test(rest);
-    if (!keeps && rest !== '' && rest.includes('$')) {
+    if (!keeps && rest.includes('$') && !(same && scheme === 'https')) {
       left.push({ origin: originOf(one), what: `redirect to ${url}`, why: 'a target made of variables' });
       return null;
     }
-    if (!keeps)
-      left.push({
-        origin: originOf(one),
-        what: `redirect to ${url}`,
-        why: 'led every path to one page; a redirect of a map keeps path and query',
-      });
-    const target = `${scheme}://${host}${keeps ? '' : rest.replace(/\?$/, '').replace(/\/$/, '')}`;
-    return { kind: 'redirect', url: target, permanent: code === '301' || code === '308' };
+    const permanent = code === '301' || code === '308';
+    return redirectLeads({ scheme, host, rest, keeps, permanent, origin: originOf(one), shown: url }, same, left);
   }
   return null;
 }
@@ -104,7 +98,7 @@ function serviceOf(pass: Directive, block: readonly Directive[], server: Server,
     valueOf(block, 'proxy_ssl_verify') !== 'on' &&
     valueOf(server.block, 'proxy_ssl_verify') !== 'on';
   const said = sayHostOf([...block, ...server.block]);
-  return { kind: 'service', to: toWords(scheme, where), insecure, sayHost: said };
+  return { kind: 'service', to: serviceWords(scheme, where), insecure, sayHost: said };
 }
 
 function setsOf(block: readonly Directive[]): Array<readonly [string, string]> {
@@ -127,12 +121,4 @@ function firstOf(upstream: Directive, { left }: Context): string | null {
       why: 'spreads over several servers; a road leads to one, here the first',
     });
   return servers[0]?.args[0] ?? null;
-}
-
-/** A service as a map writes it: a port of this host, or a URL. */
-function toWords(scheme: string, authority: string): string {
-  const [, host = '', port] = /^(\[[^\]]+\]|[^:]+)(?::(\d+))?$/.exec(authority) ?? [];
-  const local = ['127.0.0.1', 'localhost', '[::1]', '0.0.0.0'].includes(host);
-  if (local && scheme === 'http') return `:${port ?? '80'}`;
-  return `${scheme}://${local ? '127.0.0.1' : host}${port === undefined ? '' : `:${port}`}`;
 }

@@ -1,5 +1,6 @@
 import { parseAddress } from '../../networks/address.ts';
 import type { Left } from '../../takeover/taken-over.ts';
+import { isPublicLiteral } from '../../takeover/words.ts';
 import type { Directive } from './tree.ts';
 import { portOf } from './words.ts';
 
@@ -13,14 +14,6 @@ export interface Server {
   listens: Array<{ port: number; secure: boolean }>;
   /** Values of `set`. */
   variables: ReadonlyMap<string, string>;
-}
-
-/** The port that most servers listen on. */
-export function usualPort(servers: readonly Server[], secure: boolean): number | null {
-  const counts = new Map<number, number>();
-  for (const { listens } of servers)
-    for (const one of listens) if (one.secure === secure) counts.set(one.port, (counts.get(one.port) ?? 0) + 1);
-  return [...counts].sort(([, a], [, b]) => b - a)[0]?.[0] ?? null;
 }
 
 /** What all servers share, and the list of what could not be carried over. */
@@ -37,7 +30,7 @@ export function serverOf(directive: Directive): Server {
   const addresses = listens.flatMap(({ args: [endpoint = ''] }) => {
     const host = /^\[([^\]]+)\]|^([\d.]+)(?::\d+)?$/.exec(endpoint);
     const address = parseAddress(host?.[1] ?? host?.[2] ?? '');
-    return address === null || ['0.0.0.0', '::', '127.0.0.1', '::1'].includes(address) ? [] : [address];
+    return isPublicLiteral(address) ? [address] : [];
   });
   const ports = (listens.length === 0 ? [[]] : listens.map(({ args }) => args)).map(([endpoint = '80', ...flags]) => {
     const port = portOf(endpoint);

@@ -126,7 +126,7 @@ function takeUnknownName({ road, prepared, request }: Context): Taken | null {
     case 'refuse':
       return { act: request.httpVersion === '2.0' ? answer(421) : { act: 'close' }, mapLine };
     case 'not-found':
-      return { act: answer(404), mapLine };
+      return { act: { ...answer(404), page: 'unknown' }, mapLine };
     case 'redirect':
       return { act: { act: 'answer', status: 307, location: unknown.url, headers: {} }, mapLine };
   }

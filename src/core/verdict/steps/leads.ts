@@ -33,7 +33,7 @@ function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['roa
       return { act: 'folder', root: to.path, path: fileAskedFor(target), target, headers: {} };
     case 'service': {
       const { upstream } = to;
-      if (upstream === null) return answer(502);
+      if (upstream === null) return { ...answer(502), page: 'down' };
       const { edge, ports } = prepared.plan.front;
       const headers = forwardedHeaders(road, client, request.listener, ports);
       // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.

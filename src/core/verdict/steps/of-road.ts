@@ -12,7 +12,7 @@ export const paused = {
 } as const satisfies Step;
 
 function takePaused({ road }: Context): Taken | null {
-  return road?.paused === true ? { act: answer(503), mapLine: lineOf(road, 'paused') } : null;
+  return road?.paused === true ? { act: { ...answer(503), page: 'paused' }, mapLine: lineOf(road, 'paused') } : null;
 }
 
 /** RFC 9110 §15.5.14, by the length that the request announces. One that announces none is cut off by the proxy as it grows. */
@@ -102,5 +102,6 @@ function takeGate({ road, client, target, request, prepared }: Context): Taken |
   const headers: Record<string, string> =
     refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
   // What a part of one's own says stands under `gates`; built-in ones have only the road.
-  return { act: answer(refused.status, headers), mapLine: refused.part.where.line };
+  const page = refused.status === 403 ? ({ page: 'refused' } as const) : {};
+  return { act: { ...answer(refused.status, headers), ...page }, mapLine: refused.part.where.line };
 }

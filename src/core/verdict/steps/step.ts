@@ -35,7 +35,7 @@ export function lineOf({ lines, where }: PlannedRoad, ...keys: string[]): number
   return keys.flatMap((key) => lines[key] ?? [])[0] ?? where.line;
 }
 
-export const answer = (status: number, headers: Record<string, string> = {}): Act => ({
+export const answer = (status: number, headers: Record<string, string> = {}): Extract<Act, { act: 'answer' }> => ({
   act: 'answer',
   status,
   headers,

@@ -1,0 +1,19 @@
+import { Option } from 'commander';
+import { Command, mapOption, parseDuration } from './common-options.ts';
+import type { ReportOptions } from '../run/report.ts';
+import type { CommandContext } from '../io.ts';
+
+export function report(context: CommandContext): Command {
+  return new Command('report')
+    .description('write a page that shows all roads and what verify saw of them, in one file')
+    .argument('[file]', 'the page (default: report.html)')
+    .option('--svg <file>', 'write the drawing of the roads alone, instead of the page')
+    .addOption(
+      new Option('--refresh <time>', 'the page loads itself anew every TIME, such as 60s').argParser(parseDuration),
+    )
+    .addOption(mapOption())
+    .action(async (file: string | undefined, options: ReportOptions) => {
+      const { runReport } = await import('../run/report.ts');
+      await runReport(file, options, context);
+    });
+}

@@ -1,0 +1,199 @@
+import { byUnits } from '../by-units.ts';
+import type { EngineNetwork, Service } from '../inventory/inventory.ts';
+import type { NewestRun } from '../legs/journal.ts';
+import { durationText } from '../map/units.ts';
+import { isLoopback, withPort } from '../networks/address.ts';
+import { dialledParts } from '../plan/parts.ts';
+import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+import { forwardedHeaders } from '../verdict/forwarded.ts';
+
+interface NotesInput {
+  plan: Plan;
+  networks: readonly EngineNetwork[];
+  newest: NewestRun | null;
+}
+
+/** @property file its name, such as `nestcam.md` */
+interface ServiceNote {
+  file: string;
+  text: string;
+}
+
+/** How each note begins, by which an earlier one is known. */
+export const noteHead =
+  '<!-- Mile Marker: notes for a service. Written anew by `mile-marker write`; what you add here is lost. -->';
+
+interface Led {
+  road: PlannedRoad;
+  part: PlannedPart;
+  upstream: Upstream;
+}
+
+/** What to set in each service that the map leads to, so that it works behind the front: one note a service. */
+export function serviceNotes({ plan, networks, newest }: NotesInput): ServiceNote[] {
+  const groups = new Map<string, Led[]>();
+  for (const led of dialledParts(plan.roads)) {
+    const key = keyOf(led);
+    groups.set(key, [...(groups.get(key) ?? []), led]);
+  }
+  const plain = [...groups.values()].flatMap(([first]) => (first === undefined ? [] : nameOf(first, false)));
+  return [...groups.values()]
+    .flatMap((led): ServiceNote[] => {
+      const [first] = led;
+      if (first === undefined) return [];
+      const name = nameOf(first, false);
+      const own = nameOf(first, plain.filter((other) => other === name).length > 1);
+      return [{ file: `${own}.md`, text: noteOf(own, led, { plan, networks, newest }) }];
+    })
+    .sort((a, b) => byUnits(a.file, b.file));
+}
+
+/** What tells services apart. */
+function keyOf({ road, part, upstream }: Led): string {
+  const service = part.resolution?.service ?? null;
+  return service === null
+    ? `road ${road.name} ${upstream.service ?? ''}`
+    : `service ${service.project ?? ''} ${service.name}`;
+}
+
+/** A service of Compose by its own name, what the map gives by address by its road's. @param isShared another project has a service of this name */
+function nameOf({ road, part }: Led, isShared: boolean): string {
+  const service = part.resolution?.service ?? null;
+  const project = service?.project ?? null;
+  const name =
+    service === null ? road.display : isShared && project !== null ? `${project}-${service.name}` : service.name;
+  return name
+    .toLowerCase()
+    .replace(/^\*/, 'any')
+    .replace(/[^\p{L}\p{N}._-]+/gu, '-')
+    .replace(/^[.-]+/, '');
+}
+
+function noteOf(name: string, led: readonly Led[], { plan, networks, newest }: NotesInput): string {
+  const [first] = led;
+  if (first === undefined) return '';
+  const roads = [...new Set(led.map(({ road }) => road))];
+  const parts = [
+    `# ${first.part.resolution?.service?.name ?? name}`,
+    noteHead,
+    section('Its public address', publicWords(led)),
+    section('The proxy that it must trust', trustWords(first, plan, networks)),
+    section('What it gets with each request', headerWords(first, plan)),
+    section('When its pages show an inside address', insideWords(first)),
+    section('What the front passes to it', passWords(roads, newest)),
+    ...seenSection(roads, newest),
+  ];
+  return `${parts.join('\n\n')}\n`;
+}
+
+const section = (title: string, lines: readonly string[]): string => `## ${title}\n\n${lines.join('\n')}`;
+
+function publicWords(led: readonly Led[]): string[] {
+  const urls = led.map(({ road, part }) => `https://${road.authority}${part.prefix === '/' ? '/' : part.prefix}`);
+  const below = led.filter(({ part }) => part.prefix !== '/');
+  return [
+    ...urls.map((url) => `- ${url}`),
+    '',
+    'Set this as its public URL (often called external or base URL). Finish its own set-up there and not at an inside address: many programs remember the first',
+    'address that they were opened under.',
+    ...(below.length === 0
+      ? []
+      : [
+          '',
+          `It must know that it lives below ${below.map(({ part }) => `\`${part.prefix}\``).join(' and ')}: the front passes the path on as it came.`,
+        ]),
+  ];
+}
+
+/** From where its connections come, as it sees them. */
+function trustWords({ part, upstream }: Led, { front }: Plan, networks: readonly EngineNetwork[]): string[] {
+  const service = part.resolution?.service ?? null;
+  const from = service === null ? [] : subnetsOf(service, networks);
+  const trust = (what: string): string[] => [
+    `- ${what}`,
+    '',
+    'Set it as a trusted proxy, and nothing wider: whoever is trusted may say who the visitor is.',
+  ];
+  if (from.length > 0) {
+    const by =
+      front.container === null
+        ? 'the engine puts the address of its network there'
+        : `the front is container \`${front.container}\` there`;
+    return trust(`${from.map((subnet) => `\`${subnet}\``).join(', ')} (${by})`);
+  }
+  if (service !== null && service.networkMode !== 'host')
+    return trust(
+      'the subnet of its container network: ask the engine (`docker network inspect`), which did not say when this was written',
+    );
+  if (isLoopback(upstream.host) || service?.networkMode === 'host') return trust('`127.0.0.1`');
+  return trust(
+    `the address of the front's machine in the network of \`${upstream.host}\`${front.home.length === 0 ? '' : `, such as \`${front.home.join('`, `')}\``}`,
+  );
+}
+
+function subnetsOf(service: Service, networks: readonly EngineNetwork[]): string[] {
+  const own = new Set(service.networks.map(({ name }) => name));
+  return networks.filter(({ name }) => own.has(name)).flatMap(({ subnets }) => subnets);
+}
+
+function headerWords({ road, upstream }: Led, { front }: Plan): string[] {
+  const visitor = '203.0.113.77';
+  const headers = Object.entries(forwardedHeaders(road, visitor, 'https', front.ports));
+  const sent = headers.map(([name, value]) =>
+    name === 'host' && upstream.sayHost !== null ? [name, upstream.sayHost] : [name, value],
+  );
+  return [
+    `As a visitor at ${visitor} has it:`,
+    '',
+    '| header | value |',
+    '| --- | --- |',
+    ...sent.map(([name, value]) => `| \`${name ?? ''}\` | \`${value ?? ''}\` |`),
+    '',
+    'The visitor’s address is in `X-Forwarded-For` (one address, from the front alone), and that it is HTTPS in `X-Forwarded-Proto`. What visitors send under these',
+    'names does not arrive.',
+  ];
+}
+
+function insideWords({ road, upstream }: Led): string[] {
+  return [
+    `Where it redirects or links to \`${withPort(upstream.host, upstream.port)}\`, to a container's name, or to \`http://\`: set its public URL to \`https://${road.authority}/\`, and have it`,
+    'trust the proxy above, or it does not believe the headers. Where it refuses the name, add it to the names that it answers to (often called allowed or trusted hosts).',
+  ];
+}
+
+function passWords(roads: readonly PlannedRoad[], newest: NewestRun | null): string[] {
+  return roads.flatMap((road) => {
+    const { rules, gate } = road;
+    const live = legOf(newest, road, 'websocket');
+    const limit =
+      rules.bodyLimitBytes === null ? 'of any size' : `up to ${sizeText(rules.bodyLimitBytes)} (\`body-limit\`)`;
+    const lines = [
+      `- Live connections (WebSockets): passed${live === null ? '' : `; the newest run of verify: ${live}`}.`,
+      `- Uploads: ${limit}.`,
+      `- Long answers: the service may be silent for ${durationText(rules.silenceSeconds * 1000)} before the front gives up (\`timeout\`).`,
+      `- Who may pass: gate \`${gate.name}\`${rules.methods === null ? '' : `, by ${rules.methods.join(', ')} alone`}.`,
+    ];
+    return roads.length === 1 ? lines : [`${road.display}:`, '', ...lines, ''];
+  });
+}
+
+function sizeText(bytes: number): string {
+  return bytes % 1_048_576 === 0 ? `${String(bytes / 1_048_576)} MiB` : `${String(Math.round(bytes / 1024))} KiB`;
+}
+
+function legOf(newest: NewestRun | null, { name }: PlannedRoad, wanted: string): string | null {
+  const leg = newest?.roads.find(({ road }) => road === name)?.legs.find((one) => one.leg === wanted);
+  if (leg === undefined || leg.outcome === 'skipped') return null;
+  return leg.outcome === 'ok' ? 'ok' : `${leg.outcome}, ${leg.says}`;
+}
+
+function seenSection(roads: readonly PlannedRoad[], newest: NewestRun | null): string[] {
+  if (newest === null) return [];
+  const names = new Set(roads.map(({ name }) => name));
+  if (!newest.roads.some(({ road }) => names.has(road))) return [];
+  const own = newest.findings.filter(
+    (finding) => finding.severity !== 'note' && finding.roads.some((road) => names.has(road)),
+  );
+  const lines = own.map(({ rule, message, remedy }) => `- ${rule}: ${message} ${remedy}`);
+  return [section(`What verify saw on ${newest.at.slice(0, 10)}`, lines.length === 0 ? ['Nothing wrong.'] : lines)];
+}
