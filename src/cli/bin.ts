@@ -1,3 +1,5 @@
+import { isatty } from 'node:tty';
+
 import { runProgram } from './run-program.ts';
 
 /** The process around the program: its streams, signals and exit code. */
@@ -84,7 +86,8 @@ void runProgram(process.argv.slice(2), {
   out: (text) => process.stdout.write(text),
   err: (text) => process.stderr.write(text),
   width: process.stdout.columns ?? 80,
-  colour: { out: process.stdout.isTTY && !plain, err: process.stderr.isTTY && !plain },
+  // `isTTY` of a pipe is undefined, which the library of colours would take for a question to CI and FORCE_COLOR.
+  colour: { out: isatty(1) && !plain, err: isatty(2) && !plain },
   progress: (line) => void (process.stderr.isTTY && process.stderr.write(`\r\u001b[K${line}`)),
   ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
   askSecret: process.stdin.isTTY && process.stderr.isTTY ? askSecret : null,

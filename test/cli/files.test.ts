@@ -439,10 +439,11 @@ test('roads --why says how each address was found, and who is at home', async ()
   expect(out).toContain('home is 192.168.64.0/24: as `front.home-networks` says\n');
 });
 
-test('output for pipes has no colour, and NO_COLOR and a narrow terminal change no word', async () => {
+test('output for pipes has no colour, also where others colour theirs, and a narrow terminal gets whole lines', async () => {
   const folder = folderWith({ 'mile-marker.yaml': `${small}  roster: roster:5000\n` });
-  const { out } = await mileMarker(['check'], folder, { NO_COLOR: '1', FORCE_COLOR: '1' });
-  expect(out).not.toContain('\u001b');
+  const { out, err } = await mileMarkerProcess(['check'], folder, { CI: '1', FORCE_COLOR: '1' });
+  expect(out).toContain('do:');
+  expect(out + err).not.toContain('\u001b');
   expect(Math.max(...out.split('\n').map((line) => line.length))).toBeLessThanOrEqual(80);
 });
 

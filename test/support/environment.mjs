@@ -3,9 +3,6 @@ import { TestEnvironment } from 'jest-environment-node';
 
 const built = new URL('../../dist/dev/run-program.js', import.meta.url).href;
 
-// Jest tells its workers to colour when its own output is; what a test starts writes for a pipe.
-delete process.env.FORCE_COLOR;
-
 export default class extends TestEnvironment {
   async setup() {
     await super.setup();
