@@ -6,7 +6,17 @@ import { basename, dirname, join } from 'node:path';
 import { spawn } from 'node:child_process';
 import { startEngine, type RunningEngine } from './support/engine.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
-import { ended, folderWith, mileMarker, mileMarkerProcess, program, type Ran } from './support/program.ts';
+import {
+  ended,
+  folderWith,
+  launch,
+  mileMarker,
+  mileMarkerProcess,
+  program,
+  says,
+  stop,
+  type Ran,
+} from './support/program.ts';
 
 /** Everything about what really runs, against a real container engine. */
 
@@ -367,14 +377,7 @@ describe('a front in a container', () => {
     engine.docker('start', 'observatory_nestcam_1');
     // The engine hands out the lowest address that is free.
     expect(addressOf('squatter')).toBe(before);
-    // The server may remember the old address for five seconds.
-    let seen: string[] = [];
-    for (let tries = 0; tries < 40; tries += 1) {
-      seen = await answers();
-      if (seen[1] === hosts()[1]) break;
-      await new Promise((resolve) => setTimeout(resolve, 250));
-    }
-    expect(seen).toEqual(hosts());
+    await untilAnswers(hosts());
     const verified = await mileMarker(['verify', '--at', '127.0.0.1', '--json'], site);
     const { findings } = JSON.parse(verified.out) as { findings: Array<{ severity: string; rule: string }> };
     expect(findings.filter(({ severity }) => severity !== 'note')).toEqual([]);
@@ -537,6 +540,49 @@ describe('a front in a container', () => {
     expect([code, err]).toEqual([2, expect.stringContaining('was not written by Mile Marker')]);
   });
 
+  test('starts before its services, outlives the engine, and is kept up to date by follow', async () => {
+    rmSync(join(site, 'front.compose.yaml'), { force: true });
+    engine.docker('rm', '-f', 'front');
+    const services = ['observatory_bird-log_1', 'observatory_nestcam_1', 'marsh-office_roster_1'];
+    engine.docker('start', ...services);
+    writeMap(`${inside}labels: {obey: lab.saltmarsh.example}\n`, { front });
+    await mileMarker(['certs', 'make'], site);
+    expect((await mileMarker(['install', '--yes', '--no-rehearsal'], site)).err).toContain('3 of 3 roads well');
+    // As after a reboot, where nothing waits for anything.
+    engine.docker('stop', '-t', '0', 'front', ...services);
+    engine.docker('start', 'front');
+    await untilHealthy();
+    engine.docker('start', ...services);
+    await untilAnswers(hosts());
+    await engine.restart();
+    await untilHealthy();
+    engine.docker('start', ...services);
+    await untilAnswers(hosts());
+
+    const child = launch(['follow'], site);
+    await says(child, '3 roads: ');
+    const label = 'mile-marker.road={name: gulls.lab.saltmarsh.example}';
+    const isNew = says(child, 'gulls.lab.saltmarsh.example: new, leads to gulls at gulls:8080, by the label of gulls');
+    engine.docker('run', '-d', '--name', 'gulls', '--network', 'observatory_reeds', '-l', label, 'observatory/pages');
+    await isNew;
+    expect(await answer('gulls.lab')).toBe(engine.docker('inspect', '-f', '{{.Config.Hostname}}', 'gulls').trim());
+    const isGone = says(child, 'gulls.lab.saltmarsh.example: gone');
+    engine.docker('rm', '-f', 'gulls');
+    await isGone;
+    expect(await answers()).toEqual(hosts());
+    expect(await stop(child, 'SIGTERM')).toBe(0);
+  });
+
+  /** The server may remember an old address for five seconds. */
+  async function untilAnswers(wanted: string[]): Promise<void> {
+    let seen: string[] = [];
+    for (let tries = 0; tries < 80 && String(seen) !== String(wanted); tries += 1) {
+      seen = await answers();
+      await new Promise((resolve) => setTimeout(resolve, 250));
+    }
+    expect(seen).toEqual(wanted);
+  }
+
   async function untilHealthy(): Promise<void> {
     for (let tries = 0; tries < 120; tries += 1) {
       if (engine.docker('inspect', '--format', '{{.State.Health.Status}}', 'front').trim() === 'healthy') return;
@@ -555,28 +601,27 @@ describe('a front in a container', () => {
 
   /** What each road shows through the front: the name of the container that was reached. */
   function answers(): Promise<string[]> {
-    return Promise.all(
-      ['sightings', 'camera', 'roster'].map(
-        (road) =>
-          new Promise<string>((resolve) => {
-            const request = https.get(
-              {
-                host: '127.0.0.1',
-                port: ports[5],
-                servername: name(road),
-                headers: { host: `${name(road)}:${String(ports[5])}` },
-                agent: false,
-                rejectUnauthorized: false,
-              },
-              (answer) => {
-                let body = '';
-                answer.setEncoding('utf8').on('data', (text: string) => (body += text));
-                answer.on('end', () => resolve(answer.statusCode === 200 ? body.trim() : String(answer.statusCode)));
-              },
-            );
-            request.on('error', (error) => resolve(error.message));
-          }),
-      ),
-    );
+    return Promise.all(['sightings', 'camera', 'roster'].map(answer));
+  }
+
+  function answer(road: string): Promise<string> {
+    return new Promise<string>((resolve) => {
+      const request = https.get(
+        {
+          host: '127.0.0.1',
+          port: ports[5],
+          servername: name(road),
+          headers: { host: `${name(road)}:${String(ports[5])}` },
+          agent: false,
+          rejectUnauthorized: false,
+        },
+        (answer) => {
+          let body = '';
+          answer.setEncoding('utf8').on('data', (text: string) => (body += text));
+          answer.on('end', () => resolve(answer.statusCode === 200 ? body.trim() : String(answer.statusCode)));
+        },
+      );
+      request.on('error', (error) => resolve(error.message));
+    });
   }
 });

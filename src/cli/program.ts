@@ -7,6 +7,7 @@ import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume, set } from './commands/edit.ts';
 import { editions } from './commands/editions.ts';
 import { explain } from './commands/explain.ts';
+import { follow } from './commands/follow.ts';
 import { install } from './commands/install.ts';
 import { people } from './commands/people.ts';
 import { report } from './commands/report.ts';
@@ -40,6 +41,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   dns,
   write,
   serve,
+  follow,
   rehearse,
   install,
   undo,

@@ -302,6 +302,7 @@ test('one cause is told once, with every road it breaks', () => {
   const planned = plannedOf(text);
   const findings = runRules({
     pages: [],
+    notObeyed: [],
     installed: { version: null, modules: null },
     map: mapOf(text),
     ...planned,

@@ -57,34 +57,6 @@ test('every key is described, its example is what it expects, and the whole map 
   }
 });
 
-test('keys that come later say so', () => {
-  const { plan, front, host } = plannedOf(text);
-  const map = readMap({ file: 'm', text }).map;
-  if (map === null) throw new Error('unread');
-  const facts = {
-    map,
-    plan,
-    front,
-    host,
-    certificates: new Map(),
-    inventory: inventoryOf([]),
-    now: 0,
-    files: noFiles,
-    hsts: new Map<string, number>(),
-  };
-  const found = runRules({
-    ...facts,
-    served: null,
-    pages: [],
-    installed: { version: null, modules: null },
-    sockets: [],
-    startsAtBoot: null,
-  });
-  const later = found.filter(({ rule }) => rule === 'map-key-later');
-  const said = later.map(({ severity, evidence }) => `${severity} ${String(evidence['key'])}`);
-  expect(said).toEqual(['note labels']);
-});
-
 test.each([
   ['timeout: 15m', 'timeout: 900', '`roads.nestcam.timeout` expects a time with its unit'],
   ['body-limit: 10MiB', 'body-limit: 10M', '`roads.nestcam.body-limit` expects a size with its unit'],

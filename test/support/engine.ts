@@ -1,4 +1,4 @@
-import { spawn, spawnSync } from 'node:child_process';
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { copyFileSync, existsSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { mkdtempSync } from 'node:fs';
@@ -13,6 +13,8 @@ export interface RunningEngine {
   docker: (...argv: string[]) => string;
   /** docker-compose in a folder with Compose files. */
   compose: (folder: string, ...argv: string[]) => string;
+  /** As after an update of it: it ends with all containers, and those that restart come up again. */
+  restart: () => Promise<void>;
   stop: () => Promise<void>;
 }
 
@@ -31,27 +33,28 @@ export async function startEngine(tlsPort: number, namespace: string | null = nu
   // Not `ip netns exec`: that hides the control groups.
   const inside = namespace === null ? [] : ['/usr/bin/nsenter', `--net=/run/netns/${namespace}`];
   const [program = '', ...before] = [...inside, '/usr/sbin/dockerd'];
-  const child = spawn(
-    program,
-    [
-      ...before,
-      ...[
-        '--storage-driver=vfs',
-        '--log-level=error',
-        '-H',
-        `unix://${socket}`,
-        '-H',
-        `tcp://127.0.0.1:${String(tlsPort)}`,
-      ],
-      ...['--data-root', join(folder, 'data'), '--exec-root', join(folder, 'exec'), '--pidfile', join(folder, 'pid')],
-      ...['--tlsverify', '--tlscacert', join(certificates, 'ca.pem')],
-      ...['--tlscert', join(certificates, 'server.pem'), '--tlskey', join(certificates, 'server-key.pem')],
+  const argv = [
+    ...before,
+    ...[
+      '--storage-driver=vfs',
+      '--log-level=error',
+      '--shutdown-timeout=2',
+      '-H',
+      `unix://${socket}`,
+      '-H',
+      `tcp://127.0.0.1:${String(tlsPort)}`,
     ],
-    { stdio: ['ignore', 'ignore', 'pipe'] },
-  );
-  let words = '';
-  child.stderr.setEncoding('utf8').on('data', (text: string) => (words += text));
-  const closed = new Promise<void>((resolve) => child.once('close', () => resolve()));
+    ...['--data-root', join(folder, 'data'), '--exec-root', join(folder, 'exec'), '--pidfile', join(folder, 'pid')],
+    ...['--tlsverify', '--tlscacert', join(certificates, 'ca.pem')],
+    ...['--tlscert', join(certificates, 'server.pem'), '--tlskey', join(certificates, 'server-key.pem')],
+  ];
+  const daemon = (): { child: ChildProcess; closed: Promise<void>; words: () => string } => {
+    const child = spawn(program, argv, { stdio: ['ignore', 'ignore', 'pipe'] });
+    let words = '';
+    child.stderr.setEncoding('utf8').on('data', (text: string) => (words += text));
+    return { child, closed: new Promise((resolve) => child.once('close', () => resolve())), words: () => words };
+  };
+  let running = daemon();
   const run = (program: string, argv: string[], cwd: string): string => {
     const env = { PATH: process.env['PATH'], HOME: folder, DOCKER_HOST: `unix://${socket}` };
     const { status, stdout, stderr } = spawnSync(program, argv, { cwd, env, encoding: 'utf8', timeout: 120_000 });
@@ -60,8 +63,8 @@ export async function startEngine(tlsPort: number, namespace: string | null = nu
   };
   const docker = (...argv: string[]): string => run('/usr/bin/docker', argv, folder);
   const stop = async (): Promise<void> => {
-    child.kill('SIGTERM');
-    await closed;
+    running.child.kill('SIGTERM');
+    await running.closed;
     const mounts = readFileSync('/proc/self/mounts', 'utf8')
       .split('\n')
       .flatMap((line) => line.split(' ')[1] ?? []);
@@ -69,20 +72,30 @@ export async function startEngine(tlsPort: number, namespace: string | null = nu
       spawnSync('umount', ['-l', path]);
     rmSync(folder, { recursive: true, force: true });
   };
-  for (let tries = 0; ; tries += 1) {
-    try {
-      docker('version');
-      break;
-    } catch (error) {
-      if (tries < 600 && child.exitCode === null) await new Promise((resolve) => setTimeout(resolve, 100));
-      else throw new Error(`dockerd did not start: ${words} ${String(error)}`);
+  const untilUp = async (): Promise<void> => {
+    for (let tries = 0; ; tries += 1) {
+      try {
+        docker('version');
+        return;
+      } catch (error) {
+        if (tries >= 600 || running.child.exitCode !== null)
+          throw new Error(`dockerd did not start: ${running.words()} ${String(error)}`, { cause: error });
+        await new Promise((resolve) => setTimeout(resolve, 100));
+      }
     }
-  }
+  };
+  await untilUp();
   importImages(folder, docker);
   return {
     socket,
     tls: { port: tlsPort, certificates },
     docker,
+    restart: async () => {
+      running.child.kill('SIGTERM');
+      await running.closed;
+      running = daemon();
+      await untilUp();
+    },
     compose: (cwd, ...argv) => run('/usr/bin/docker-compose', argv, cwd),
     stop: async () => {
       const ids = docker('ps', '-aq')

@@ -1,3 +1,4 @@
+import { labelledRoads } from '../../src/core/labels/labelled-roads.ts';
 import type { HeldCertificate } from '../../src/core/certificates/cover.ts';
 import { readCompose } from '../../src/core/inventory/compose.ts';
 import type { Container, EngineNetwork, HostFacts, ListeningSocket } from '../../src/core/inventory/inventory.ts';
@@ -61,6 +62,7 @@ export function told(text: string, given: Case = {}): string[] {
   );
   return runRules({
     pages: [],
+    notObeyed: labelledRoads(mapOf(whole), inventory).notObeyed,
     installed: { version: null, modules: null },
     map: mapOf(whole),
     ...planned,
@@ -80,6 +82,7 @@ export function container(name: string, change: Partial<Container> = {}): Contai
   return {
     id: name,
     name,
+    made: null,
     state: 'running',
     health: null,
     exitCode: 0,

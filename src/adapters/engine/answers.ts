@@ -29,6 +29,7 @@ const ports = z.record(
 export const containerAnswer = z.object({
   Id: z.string(),
   Name: z.string(),
+  Created: z.string().nullish(),
   State: z.object({
     Status: z.string(),
     Pid: z.number().nullish(),
@@ -74,6 +75,7 @@ export function toContainer(answer: z.output<typeof containerAnswer>, names: Rea
   return {
     id,
     name: answer.Name.replace(/^\//, ''),
+    made: answer.Created ?? null,
     state: states.includes(state.Status) ? (state.Status as ContainerState) : 'dead',
     health: healthOf(state.Health?.Status),
     exitCode: state.ExitCode ?? 0,

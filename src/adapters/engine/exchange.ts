@@ -20,10 +20,19 @@ export async function exchange(
   address: EngineAddress,
   { method = 'GET', path, body, timeoutMs }: EngineRequest,
 ): Promise<{ status: number; body: Buffer }> {
+  const response = await open(address, { method, path, body, signal: AbortSignal.timeout(timeoutMs) });
+  return { status: response.statusCode ?? 0, body: await buffer(response) };
+}
+
+/** One request, and its answer as it comes. */
+export async function open(
+  address: EngineAddress,
+  { method = 'GET', path, body, signal }: Omit<EngineRequest, 'timeoutMs'> & { signal: AbortSignal },
+): Promise<http.IncomingMessage> {
   const text = body === undefined ? null : JSON.stringify(body);
   const headers =
     text === null ? {} : { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(text)) };
-  const common = { method, path, headers, signal: AbortSignal.timeout(timeoutMs), agent: false as const };
+  const common = { method, path, headers, signal, agent: false as const };
   const request =
     address.kind === 'socket'
       ? http.request({ ...common, socketPath: address.path })
@@ -31,9 +40,8 @@ export async function exchange(
         ? http.request({ ...common, host: address.host, port: address.port })
         : https.request({ ...common, host: address.host, port: address.port, ...address.tls });
   request.end(text ?? undefined);
-  const response = await new Promise<http.IncomingMessage>((resolve, reject) => {
+  return new Promise<http.IncomingMessage>((resolve, reject) => {
     request.once('response', resolve);
     request.once('error', reject);
   });
-  return { status: response.statusCode ?? 0, body: await buffer(response) };
 }

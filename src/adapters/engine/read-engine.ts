@@ -17,33 +17,54 @@ const answerMs = 5_000;
 const atOnce = 8;
 
 /**
- * Asks the engine for all its containers, running or not, and its networks. A container that goes while it is read is
- * left out, as if it had gone before.
+ * Asks the engine for all its containers, running or not, and its networks.
  *
  * @throws Trouble `engine-gone`, `engine-forbidden`, `engine-silent`, `engine-odd` (exit code 3)
  */
-export async function readEngine(address: EngineAddress): Promise<EngineFacts> {
-  const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ path, form, address });
-  const [list, networks] = await Promise.all([
-    get('/containers/json?all=true', listAnswer),
-    get('/networks', networksAnswer),
-  ]);
-  const limit = pLimit(atOnce);
-  const answers = await Promise.all(
-    list.map(({ Id: id }) =>
-      limit(() => unlessGone(get(`/containers/${encodeURIComponent(id)}/json`, containerAnswer))),
-    ),
-  );
-  const there = answers.flatMap((answer) => (answer === null ? [] : [answer]));
-  const names = new Map(there.map(({ Id: id, Name: name }) => [id, name.replace(/^\//, '')]));
-  const containers = there.map((answer): Container => {
-    const { Id: id, State: state } = answer;
-    // By a socket the engine is of this machine, where its processes can be looked at.
-    const isHere = address.kind === 'socket' && typeof state.Pid === 'number' && state.Pid > 0;
-    return { ...toContainer(answer, names), listening: isHere ? listeningIn(state.Pid ?? 0, id) : null };
-  });
-  return { containers, networks: networks.map(toNetwork) };
+export function readEngine(address: EngineAddress): Promise<EngineFacts> {
+  return new EngineReader(address).read('all', { withListening: true });
 }
+
+/** Asks an engine again and again, and of what it knows already only what may have changed. */
+export class EngineReader {
+  private known = new Map<string, Answer>();
+
+  constructor(private readonly address: EngineAddress) {}
+
+  /**
+   * A container that goes while it is read is left out, as if it had gone before.
+   *
+   * @param stale ids of containers that may have changed
+   * @param withListening also the ports on which their programs listen, as far as this machine sees them
+   */
+  async read(stale: ReadonlySet<string> | 'all', { withListening = false } = {}): Promise<EngineFacts> {
+    const { address } = this;
+    const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ path, form, address });
+    const [list, networks] = await Promise.all([
+      get('/containers/json?all=true', listAnswer),
+      get('/networks', networksAnswer),
+    ]);
+    const limit = pLimit(atOnce);
+    const answers = await Promise.all(
+      list.map(({ Id: id }) => {
+        const before = stale === 'all' || stale.has(id) ? undefined : this.known.get(id);
+        return before ?? limit(() => unlessGone(get(`/containers/${encodeURIComponent(id)}/json`, containerAnswer)));
+      }),
+    );
+    const there = answers.flatMap((answer) => (answer === null ? [] : [answer]));
+    this.known = new Map(there.map((answer) => [answer.Id, answer]));
+    const names = new Map(there.map(({ Id: id, Name: name }) => [id, name.replace(/^\//, '')]));
+    const containers = there.map((answer): Container => {
+      const { Id: id, State: state } = answer;
+      // By a socket the engine is of this machine, where its processes can be looked at.
+      const isHere = withListening && address.kind === 'socket' && typeof state.Pid === 'number' && state.Pid > 0;
+      return { ...toContainer(answer, names), listening: isHere ? listeningIn(state.Pid ?? 0, id) : null };
+    });
+    return { containers, networks: networks.map(toNetwork) };
+  }
+}
+
+type Answer = z.output<typeof containerAnswer>;
 
 interface Asked<T extends z.ZodType> {
   path: string;

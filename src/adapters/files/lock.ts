@@ -51,11 +51,24 @@ export async function takeLock({ paths, command, onWait, signal }: LockInput): P
   }
 }
 
-/** Takes it only where nobody has it, and where it can be taken at all. @returns what gives it back; null when it was not taken */
-export async function tryLock(paths: StatePaths, command: string): Promise<(() => Promise<void>) | null> {
-  const file = join(paths.root, 'lock');
+/**
+ * Takes it only where nobody has it, and where it can be taken at all.
+ *
+ * @param file another lock of the same kind @returns what gives it back; null when it was not taken
+ */
+export async function tryLock(
+  paths: StatePaths,
+  command: string,
+  file = join(paths.root, 'lock'),
+): Promise<(() => Promise<void>) | null> {
   const own = `${JSON.stringify(await thisProcess(command))}\n`;
   return (await attempt(paths, file, own)) === 'made' ? () => giveBack(file, own) : null;
+}
+
+/** Whether a process that is alive holds it. */
+export async function isHeld(file: string): Promise<boolean> {
+  const holder = holderOf((await readFile(file, 'utf8').catch(() => null)) ?? '');
+  return holder !== null && !(await isDead(holder));
 }
 
 /** Who holds it when it was not made. */

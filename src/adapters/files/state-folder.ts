@@ -18,6 +18,10 @@ export interface StatePaths {
   notes: string;
   /** The newest run of `verify` over the whole map, in full. */
   newest: string;
+  /** Held while `follow` runs. */
+  following: string;
+  /** What the half of `follow` that asks the engine found. */
+  found: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -36,6 +40,8 @@ export function statePaths(mapFile: string): StatePaths {
     verify: join(root, 'verify.jsonl'),
     notes: join(root, 'services'),
     newest: join(root, 'newest-run.json'),
+    following: join(root, 'following'),
+    found: join(root, 'found.json'),
   };
 }
 

@@ -25,7 +25,10 @@ export async function askMark(
 }
 
 /** So often must the new mark come in a row. */
-const inARow = 3;
+const inARow = 5;
+
+/** A front that takes up what is new does so within a moment. */
+const everyMs = 20;
 
 /**
  * Waits until the front answers the mark of the newest edition: only then does it really run it.
@@ -34,13 +37,13 @@ const inARow = 3;
  */
 export async function waitForMark(input: WaitInput): Promise<void> {
   const { address, port, mark, withinMs, signal, ask: asked = () => askMark(input, signal) } = input;
-  const tries = Math.ceil(withinMs / 100);
+  const tries = Math.ceil(withinMs / everyMs);
   // For a moment after a reload some connections still go to what ran before.
   let seen = 0;
   for (let left = tries; left > 0 && !signal.aborted; left -= 1) {
     seen = (await asked()) === mark.trim() ? seen + 1 : 0;
     if (seen === inARow) return;
-    await sleep(100);
+    await sleep(everyMs);
   }
   if (signal.aborted) return;
   const message = `The front does not answer the newest mark on ${address}:${String(port)} within ${String(withinMs / 1000)} s.`;

@@ -6,12 +6,12 @@ import type { InstallFrontOptions } from '../run/install-front.ts';
 import type { CommandContext } from '../io.ts';
 
 /** What can be put live. */
-export const installable = ['front', 'service', 'timers', 'firewall'] as const;
+export const installable = ['front', 'service', 'follow', 'timers', 'firewall'] as const;
 
 export function install(context: CommandContext): Command {
   return new Command('install')
     .description(
-      'bring the map live: write, test, switch, reload and test every road; or have the builtin front or the timers started with the machine; or load the firewall rules on trial',
+      'bring the map live: write, test, switch, reload and test every road; or have the builtin front, what follows the containers, or the timers started with the machine; or load the firewall rules on trial',
     )
     .addArgument(new Argument('[part]', 'what is to go live').choices(installable).default('front'))
     .addOption(mapOption())
@@ -39,7 +39,7 @@ export function install(context: CommandContext): Command {
         await runInstallFirewall(options, context);
         return;
       }
-      if (part === 'service' || part === 'timers') {
+      if (part === 'service' || part === 'follow' || part === 'timers') {
         const { runInstallUnits } = await import('../run/install-units.ts');
         await alone(options, 'install', context.io, () => runInstallUnits(part, options, context));
         return;

@@ -25,7 +25,7 @@ export function undo(context: CommandContext): Command {
           await runUndoFirewall(options, context);
           return;
         }
-        if (part === 'service' || part === 'timers') {
+        if (part === 'service' || part === 'follow' || part === 'timers') {
           const { runUndoUnits } = await import('../run/install-units.ts');
           await alone(options, 'undo', context.io, () => runUndoUnits(part, options, context));
           return;

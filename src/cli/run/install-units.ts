@@ -61,10 +61,30 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   await setUpUnits(wanted.units, { enable: wanted.enable, now: true });
   end('installed');
   io.err(`systemd starts ${wanted.enable.join(', ')} now and at every boot.\n`);
-  io.err(
-    `next: ${part === 'service' ? 'mile-marker verify' : 'systemctl list-timers'}\n      to take it back: mile-marker undo ${part}\n`,
-  );
+  io.err(`next: ${nextWords[part].installed}\n      to take it back: mile-marker undo ${part}\n`);
 }
+
+/** @property what for whom systemd is not there @property question before it is taken away */
+const nextWords: Record<UnitPart, { installed: string; removed: string; what: string; question: string }> = {
+  service: {
+    installed: 'mile-marker verify',
+    removed: 'mile-marker install (in the background, until the machine stops)',
+    what: 'have the front started with the machine',
+    question: 'The front stops: nobody reaches a road then. Go on?',
+  },
+  follow: {
+    installed: 'journalctl -fu mile-marker-follow (what it sees and does)',
+    removed: 'mile-marker check (what now leads nowhere)',
+    what: 'have it started with the machine',
+    question: 'The front stays as it is, whatever containers do then. Go on?',
+  },
+  timers: {
+    installed: 'systemctl list-timers',
+    removed: 'mile-marker certs renew',
+    what: 'have it done by cron',
+    question: 'Certificates are renewed by hand then. Go on?',
+  },
+};
 
 const asRootWords =
   'The map belongs to root, so the front runs as root, though with no right of root but low ports.\nTo have it run as a user of its own: chown -R USER the folder of the map, then run this again.\n';
@@ -74,7 +94,7 @@ function withoutRoot(part: UnitPart): string {
 }
 
 function withoutSystemd(part: UnitPart, { instead }: WantedUnits): string {
-  const what = part === 'service' ? 'have the front started with the machine' : 'have it done by cron';
+  const { what } = nextWords[part];
   return `systemd does not run here. Nothing was changed.\nnext: to ${what}, add with crontab -e:\n${instead.map((line) => `      ${line}\n`).join('')}`;
 }
 
@@ -87,19 +107,11 @@ export async function runUndoUnits(part: UnitPart, options: UnitOptions, { io }:
     io.err(`\`mile-marker install ${part}\` has made no units for this map. Nothing was changed.\n`);
     return;
   }
-  if (!(await agreed(undoQuestion(part), options, io))) {
+  if (!(await agreed(nextWords[part].question, options, io))) {
     io.err('Nothing was changed.\n');
     return;
   }
   const removed = await removeUnits(names, { now: true });
   io.err(`Stopped and removed: ${removed.join(', ')}.\n`);
-  io.err(
-    `next: ${part === 'service' ? 'mile-marker install (in the background, until the machine stops)' : 'mile-marker certs renew'}\n      to have it again: mile-marker install ${part}\n`,
-  );
-}
-
-function undoQuestion(part: UnitPart): string {
-  return part === 'service'
-    ? 'The front stops: nobody reaches a road then. Go on?'
-    : 'Certificates are renewed by hand then. Go on?';
+  io.err(`next: ${nextWords[part].removed}\n      to have it again: mile-marker install ${part}\n`);
 }

@@ -91,7 +91,7 @@ export const liveDocuments = {
   },
   'install-units': {
     map: z.string(),
-    part: z.enum(['service', 'timers']).optional(),
+    part: z.enum(['service', 'follow', 'timers']).optional(),
     end: z.enum(['not-yet', 'not-possible', 'same', 'refused', 'installed']).optional(),
     units: z.array(z.strictObject({ path: z.string(), content: z.string() })).optional(),
     findings: findings.optional(),

@@ -49,10 +49,11 @@ interface RunFacts {
 
 export type ContainerState = 'created' | 'running' | 'paused' | 'restarting' | 'removing' | 'exited' | 'dead';
 
-/** A container as the engine reports it. `exitCode` counts only when it is not running. */
+/** A container as the engine reports it. `exitCode` counts only when it is not running. @property made when, as the engine writes it */
 export interface Container extends RunFacts {
   id: string;
   name: string;
+  made: string | null;
   state: ContainerState;
   health: 'healthy' | 'unhealthy' | 'starting' | null;
   exitCode: number;

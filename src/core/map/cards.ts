@@ -138,6 +138,10 @@ export const mapValueWrong = card({
       message: '`dns` has both `server` and `program`.',
       remedy: 'Keep one. Records are published in one way.',
     },
+    'labels-elsewhere': {
+      message: '`labels.obey` has `{text}`, which lies in none of `domains`: {domains}.',
+      remedy: 'Write a name in one of them, or add the domain under `domains`.',
+    },
     'dns-login': {
       message: '`dns.update-login` only works together with `update-url`.',
       remedy: 'Add `update-url`, or remove this line.',

@@ -5,7 +5,6 @@ import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseDuration } from './units.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapKeyMissing, mapValueWrong, nameDouble, nameInvalid } from './cards.ts';
-import { findLater } from './later.ts';
 import { roadRules } from './road-rules.ts';
 import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
 import { partsOfRoad } from './parts.ts';
@@ -31,9 +30,8 @@ interface Input {
 /** Fills in what needs more than one value of the map: full names, what roads lead to, which names stand twice. */
 export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findings: Finding[] } {
   const domains = keys.domains.map((domain) => asciiName(domain));
-  const findings = [...doubleDomains(domains, yaml), ...referenceSlips(keys, yaml)];
+  const findings = [...doubleDomains(domains, yaml), ...referenceSlips(keys, yaml, domains)];
   const names = new Map(Object.keys(keys.roads).map((key) => [key, roadName(key, domains)]));
-  const later = findLater(yaml, (key) => fullName(names.get(key)));
   const roads = Object.entries(keys.roads).flatMap(([key, written]) => {
     const made = makeRoad({ key, written, name: names.get(key) ?? null, keys, yaml });
     findings.push(...made.findings);
@@ -57,7 +55,7 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
     roads,
     ports: ports.ports,
     pages: pagesOf(keys, yaml),
-    later,
+    labels: labelsOf(keys, yaml),
   };
   return { map, findings };
 }
@@ -104,6 +102,11 @@ function pagesOf({ pages = {} }: MapKeys, yaml: YamlText): SiteMap['pages'] {
   });
 }
 
+function labelsOf({ labels }: MapKeys, yaml: YamlText): SiteMap['labels'] {
+  if (labels === undefined) return null;
+  return { obey: labels.obey.map(asciiName), gates: labels.gates ?? [], where: yaml.placeOfKey(['labels']) };
+}
+
 function makeDns(written: MapKeys['dns']): SiteMap['dns'] {
   const { server = null, key = null, program = null, style = 'aliases', ttl = '1h' } = written ?? {};
   const addressFrom = makeAddressFrom(written?.['address-from']);
@@ -121,10 +124,6 @@ function makeAddressFrom(written: NonNullable<MapKeys['dns']>['address-from']): 
 function makeAcme(written: NonNullable<MapKeys['acme']>): SiteMap['acme'] {
   const { directory, challenge, root = null, contact = null } = written;
   return { directory, challenge, root, contact, external: written['external-account'] ?? null };
-}
-
-function fullName(name: RoadNameResult | null | undefined): string | null {
-  return name?.ok === true ? name.name.ascii : null;
 }
 
 function doubleDomains(domains: readonly string[], yaml: YamlText): Finding[] {
@@ -174,6 +173,7 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
     rules: roadRules(written),
     lines: keyLines(key, written, where, yaml),
     written: otherKeys(written),
+    fromLabel: null,
   };
   return { road, findings };
 }

@@ -1,17 +1,10 @@
 import { describeKeys } from './schema/describe.ts';
 
-const laterWords = {
-  error: '*Comes later: an error in `check`; a road that has it is closed.*',
-  warning: '*Comes later: a warning in `check`.*',
-  note: '*Comes later: a note in `check`.*',
-};
-
 /** The reference page of the map, made from its schema. */
 export function mapPage(): string {
-  const parts = describeKeys().map(({ path, expects, byDefault, description, example, later }) => {
-    const comes = later === undefined ? '' : ` ${laterWords[later]}`;
+  const parts = describeKeys().map(({ path, expects, byDefault, description, example }) => {
     const rest = byDefault === null ? '' : ` Default: \`${byDefault}\`.`;
-    return `## ${path}\n\n${description}\n\nExpects ${expects}.${rest}${comes}\n\n\`\`\`yaml\n${path.split('.').pop() ?? ''}: ${example}\n\`\`\`\n`;
+    return `## ${path}\n\n${description}\n\nExpects ${expects}.${rest}\n\n\`\`\`yaml\n${path.split('.').pop() ?? ''}: ${example}\n\`\`\`\n`;
   });
   return `<!-- Made from the schema in src/core/map by \`npm run fix\`. Do not edit it here. -->
 

@@ -1,9 +1,10 @@
 import { tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { nearest } from '../findings/nearest.ts';
+import { asciiName, isUnder } from '../names/host-name.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
-import { builtInGates } from './later.ts';
+import { builtInGates } from './built-in-gates.ts';
 import { parseTo } from './leads.ts';
 import { isOrigin, isPathRedirect, reservedHeaders } from './road-rules.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
@@ -11,7 +12,7 @@ import type { MapKeys, RoadKeys } from './schema/map.ts';
 type Say = keyof typeof mapValueWrong.messages;
 
 /** What the parts of a map say of each other, outside its roads. */
-export function referenceSlips(keys: MapKeys, yaml: YamlText): Finding[] {
+export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly string[]): Finding[] {
   const findings: Finding[] = [];
   const slip = (say: Say, path: string[], data: Record<string, string> = {}): void => {
     findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOfKey(path) }));
@@ -27,6 +28,14 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText): Finding[] {
   if (keys.dns?.server !== undefined && keys.dns.key === undefined) slip('dns-key', ['dns', 'server']);
   if (keys.dns?.['update-login'] !== undefined && keys.dns['update-url'] === undefined)
     slip('dns-login', ['dns', 'update-login']);
+  for (const name of keys.labels?.obey ?? []) {
+    if (!domains.some((domain) => isUnder(asciiName(name), domain)))
+      slip('labels-elsewhere', ['labels', 'obey'], { text: name, domains: domains.join(', ') });
+  }
+  for (const gate of keys.labels?.gates ?? []) {
+    const unknown = unknownName('gate', gate, keys);
+    if (unknown !== null) slip(unknown.say, ['labels', 'gates'], unknown.data);
+  }
   return findings;
 }
 

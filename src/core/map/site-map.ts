@@ -55,23 +55,11 @@ export interface MapPort {
 }
 
 /**
- * A key that was written and is not carried out yet.
- *
- * @property key as a person reads it: `roads.nestcam.methods`
- * @property road full name of the road it stands in, or null
- */
-export interface MapLater {
-  key: string;
-  severity: 'error' | 'warning' | 'note';
-  road: string | null;
-  where: Place;
-}
-
-/**
  * @property name full name, comparable form
  * @property key as written in the map
  * @property gates all of them must let a visitor pass
  * @property written every other key as it was read
+ * @property fromLabel the service whose label made it; null for a road of the map's own
  */
 export interface MapRoad {
   name: string;
@@ -86,6 +74,7 @@ export interface MapRoad {
   /** Line of each key that was written. */
   lines: Record<string, number>;
   written: Record<string, unknown>;
+  fromLabel: string | null;
 }
 
 /**
@@ -155,6 +144,18 @@ interface MapPage {
   where: Place;
 }
 
+/**
+ * How far labels of containers are obeyed.
+ *
+ * @property obey names in comparable form; a label makes a road at them and below
+ * @property gates that a label may ask for beside `home`
+ */
+export interface MapLabels {
+  obey: string[];
+  gates: string[];
+  where: Place;
+}
+
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */
 export interface SiteMap {
   file: string;
@@ -185,5 +186,6 @@ export interface SiteMap {
   roads: MapRoad[];
   ports: MapPort[];
   pages: MapPage[];
-  later: MapLater[];
+  /** Null when no label is obeyed. */
+  labels: MapLabels | null;
 }

@@ -23,6 +23,8 @@ interface PlanInput {
   pages?: readonly ReadPage[];
   /** Take a front in a container as `write --compose` makes it, whatever networks it is on now. */
   frontAsMade?: boolean;
+  /** `follow` keeps up with addresses that change, so those of container networks may be dialled. */
+  isFollowed?: boolean;
 }
 
 export interface Planned {
@@ -44,10 +46,11 @@ export function makePlan({
   mapFolder,
   pages = [],
   frontAsMade = false,
+  isFollowed = false,
 }: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
   const front = whereFront(map.front.container, inventory, frontAsMade);
-  const around = { inventory, front };
+  const around = { inventory, front, isFollowed };
   const addresses = frontAddresses(map, host);
   const names = map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : []));
   const cover = planCertificates(map, certificatesFolder);

@@ -26,9 +26,11 @@ export interface At {
   port: number;
 }
 
+/** @property isFollowed `follow` runs, which keeps up with addresses of container networks */
 export interface Surroundings {
   inventory: Inventory;
   front: WhereFront;
+  isFollowed?: boolean;
 }
 
 /** Works out where the front dials the service of a road or a raw port. */
@@ -79,7 +81,7 @@ function resolveNamed({ project, service, port }: ServiceLeads, around: Surround
   }
   return around.front.kind === 'container'
     ? fromContainer(found, { port, protocol }, { ...around, front: around.front })
-    : fromHost(found, { port, protocol }, services);
+    : fromHost(found, { port, protocol }, around);
 }
 
 /** By service name, else by the container's own name, which people know from the list of containers. */
@@ -104,7 +106,8 @@ interface InsidePort {
   protocol: Protocol;
 }
 
-function fromHost(found: Service, { port, protocol }: InsidePort, services: readonly Service[]): Resolution {
+function fromHost(found: Service, { port, protocol }: InsidePort, { inventory, isFollowed }: Surroundings): Resolution {
+  const { services } = inventory;
   if (found.networkMode === 'host') {
     const why = `service ${found.name} shares this host's network, where it listens on ${String(port)}`;
     return dialled({ host: '127.0.0.1', port, why }, found);
@@ -115,6 +118,11 @@ function fromHost(found: Service, { port, protocol }: InsidePort, services: read
   const fitting = usable.filter(({ containerPort }) => containerPort === port).sort((a, b) => rank(a) - rank(b));
   const best = fitting[0];
   if (best === undefined) {
+    const own = isFollowed === true ? onBridge(holder, inventory) : null;
+    if (own !== null) {
+      const why = `service ${found.name} has the address ${own.address} on ${own.name} now, which \`follow\` keeps up with`;
+      return dialled({ host: own.address, port, why }, holder);
+    }
     const insideOf = usable.find(({ hostPort }) => hostPort === port)?.containerPort ?? null;
     return { kind: 'port-not-published', service: holder, insideOf };
   }
@@ -123,6 +131,16 @@ function fromHost(found: Service, { port, protocol }: InsidePort, services: read
   const through = lending === null ? '' : ` through ${lending.name}`;
   const why = `service ${found.name} publishes its port ${String(port)}${through} on ${withPort(best.hostAddress ?? '0.0.0.0', outside)}`;
   return dialled({ host: dialAddress(best.hostAddress), port: outside, why }, holder, toEveryone);
+}
+
+/** Where a container that runs is on a network whose bridge is on this host. */
+function onBridge({ containers }: Service, { networks }: Inventory): { address: string; name: string } | null {
+  const bridges = networks.flatMap(({ name, driver }) => (driver === 'bridge' ? [name] : []));
+  const joins = containers.flatMap((one) => (one.state === 'running' ? one.networks : []));
+  const [first] = joins.flatMap(({ name, address }) =>
+    address !== null && bridges.includes(name) ? [{ address, name }] : [],
+  );
+  return first ?? null;
 }
 
 /** The network that every engine has from the start: names do not resolve on it. */

@@ -25,7 +25,7 @@ import {
 import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates.ts';
 import { hstsLocksOut, hstsRemembered } from './hsts.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
-import { mapKeyLater } from './map-key-later.ts';
+import { labelNotObeyed } from './labels.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { nameNotIssued } from './name-not-issued.ts';
 import { composeNotApplied } from './not-applied.ts';
@@ -75,8 +75,8 @@ export const allRules: readonly Rule[] = [
   hostNetwork,
   hstsLocksOut,
   hstsRemembered,
+  labelNotObeyed,
   loopbackInContainer,
-  mapKeyLater,
   nameAlreadyServed,
   nameNotIssued,
   noCertificate,

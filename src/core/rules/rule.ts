@@ -1,3 +1,4 @@
+import type { LabelNotObeyed } from '../labels/labelled-roads.ts';
 import type { HeldCertificate } from '../certificates/cover.ts';
 import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
@@ -34,6 +35,8 @@ export interface Facts {
   files: FilesOfMap;
   /** The files of `pages`. */
   pages: readonly ReadPage[];
+  /** Labels of containers that make no road, although the map obeys labels. */
+  notObeyed: readonly LabelNotObeyed[];
   /** Until when browsers may remember that a name insists on HTTPS, in milliseconds since the epoch. */
   hsts: ReadonlyMap<string, number>;
   now: number;

@@ -1,8 +1,7 @@
 import { loopbackEntry } from '../inventory/on-loopback.ts';
-import { parse } from 'yaml';
-import * as z from 'zod';
 import { isRunning, titleOf, type Inventory, type Service } from '../inventory/inventory.ts';
 import { notForTheWebBy, webPorts } from '../inventory/web-ports.ts';
+import { readRoadLabel, roadLabel, type RoadLabel } from '../labels/road-label.ts';
 import { roadName } from '../map/road-name.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import { servicesOf } from '../plan/parts.ts';
@@ -68,8 +67,8 @@ function propose({ service, map, inventory, front, taken }: Input): Proposal | {
   const why = notForTheWebBy(service);
   if (why !== null) return { why };
   if (inventory.asked && !isRunning(service)) return { why: 'it does not run' };
-  const label = readLabel(service);
-  if (label === 'unreadable') return { why: `its label \`${roadLabel}\` is not understood (keys: name, port, gate)` };
+  const label = labelOf(service);
+  if (label === null) return { why: `its label \`${roadLabel}\` is not understood (keys: name, port, gate)` };
   const named = freeName({ service, wanted: label.name ?? null, map, taken });
   if (named === null) return { why: 'its name cannot be the name of a road, or is taken' };
   const wanted = label.port === undefined ? webPorts(service) : [label.port];
@@ -127,22 +126,8 @@ function asLabel(text: string): string {
     .replace(/^-+|-+$/g, '');
 }
 
-const roadLabel = 'mile-marker.road';
-
-/** The one label that a container may carry: YAML with `name`, `port` and `gate` only. */
-const labelKeys = z.strictObject({
-  name: z.string().optional(),
-  port: z.int().min(1).max(65_535).optional(),
-  gate: z.string().optional(),
-});
-
-function readLabel({ labels }: Service): z.output<typeof labelKeys> | 'unreadable' {
+/** What its label asks for: nothing where it has none. */
+function labelOf({ labels }: Service): RoadLabel | null {
   const text = labels[roadLabel];
-  if (text === undefined) return {};
-  try {
-    const read = labelKeys.safeParse(parse(text, { stringKeys: true }));
-    return read.success ? read.data : 'unreadable';
-  } catch {
-    return 'unreadable';
-  }
+  return text === undefined ? {} : readRoadLabel(text);
 }

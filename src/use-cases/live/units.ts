@@ -1,17 +1,20 @@
 import { stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { readExports } from '../../adapters/certificates/exports.ts';
+import { engineAddress } from '../../adapters/engine/address.ts';
 import { ownProgram } from '../../adapters/host/own-program.ts';
 import { readUnit } from '../../adapters/host/units.ts';
 import { Trouble } from '../../adapters/trouble.ts';
+import { followNames, followUnits } from '../../core/live/follow-units.ts';
 import { serviceName, serviceUnit } from '../../core/live/service-unit.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { jobCronLine, jobNames, jobUnits, unitWord, type JobName, type ScheduledFile } from '../../core/schedule.ts';
+import { assertInstalled } from '../follow/kept-front.ts';
 import type { Site } from '../map/load.ts';
 
-/** What systemd is to start by itself: the builtin front, or the timers. */
-export type UnitPart = 'service' | 'timers';
+/** What systemd is to start by itself: the builtin front, what keeps a front up to date, or the timers. */
+export type UnitPart = 'service' | 'follow' | 'timers';
 
 /** @property enable those that start with the machine @property instead lines for crontab(5), for a machine without systemd */
 export interface WantedUnits {
@@ -22,6 +25,7 @@ export interface WantedUnits {
 
 /** @throws Trouble `service-other-proxy` where another program serves, which has a unit of its own */
 export async function wantedUnits(part: UnitPart, site: Site): Promise<WantedUnits> {
+  if (part === 'follow') return wantedFollow(site);
   return part === 'service' ? wantedService(site) : wantedTimers(site);
 }
 
@@ -44,6 +48,25 @@ async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnit
   });
   const cron = [...program, 'serve', '--written', '--map', mapFile].map((word) => `'${word}'`).join(' ');
   return { units: [{ path: serviceName, content }], enable: [serviceName], instead: [`@reboot ${cron}`] };
+}
+
+/** @throws Trouble `follow-not-installed` where the proxy runs nothing of this map yet */
+async function wantedFollow(site: Site): Promise<WantedUnits> {
+  const { plan, paths, mapFile, map } = site;
+  await assertInstalled(site);
+  const { proxy, container } = plan.front;
+  const program = ownProgram();
+  const owner = await ownerOf(mapFile);
+  const engine = engineAddress(map.engine?.address ?? null, process.env);
+  const socket = engine?.kind === 'socket' ? await stat(engine.path).catch(() => null) : null;
+  const units = followUnits({
+    ...{ program, map: mapFile, owner, state: paths.root },
+    socketGroup: socket === null || socket.gid === 0 ? null : socket.gid,
+    front: container !== null ? 'by-engine' : proxy === 'builtin' ? 'as-owner' : 'as-root',
+    write: ['-/run', '-/var/log', '-/var/lib', ...logFolders(plan)],
+  });
+  const cron = [...program, 'follow', '--map', mapFile].map((word) => `'${word}'`).join(' ');
+  return { units, enable: units.map(({ path }) => path), instead: [`@reboot ${cron}`] };
 }
 
 /** The jobs that have something to do on this map. */
@@ -111,5 +134,6 @@ export async function changedUnits({ units }: WantedUnits, mapFile: string): Pro
 /** Names of all that `install` may have made for a part, those that systemd starts first. */
 export function unitNames(part: UnitPart): string[] {
   if (part === 'service') return [serviceName];
+  if (part === 'follow') return Object.values(followNames);
   return jobNames.flatMap((job) => [`mile-marker-${job}.timer`, `mile-marker-${job}.service`]);
 }

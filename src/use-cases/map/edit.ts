@@ -146,8 +146,7 @@ function onlyAsWanted({ texts, before, after, edit, name }: Comparison): boolean
   const plain = (value: unknown): string =>
     JSON.stringify(value, (key, part: unknown) => (ofLines.includes(key) ? undefined : part));
   const rest = (map: SiteMap): string => {
-    const later = map.later.filter(({ road }) => road !== name);
-    return plain({ ...map, later, roads: map.roads.filter((road) => road.name !== name) });
+    return plain({ ...map, roads: map.roads.filter((road) => road.name !== name) });
   };
   const [old, fresh] = [before, after].map(({ roads }) => roads.find((road) => road.name === name));
   if (rest(before) !== rest(after)) return false;

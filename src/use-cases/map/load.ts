@@ -1,9 +1,11 @@
 import { dirname } from 'node:path';
+import type { EngineFacts } from '../../adapters/engine/read-engine.ts';
 import { readHeldCertificate } from '../../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { pagesOfMap } from '../../adapters/files/pages-of-map.ts';
 import { readJournal } from '../../adapters/files/journal.ts';
+import { isFollowed } from '../../adapters/files/followed.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
@@ -15,6 +17,7 @@ import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { hstsEntry, rememberedUntil } from '../../core/hsts.ts';
 import type { Inventory } from '../../core/inventory/inventory.ts';
+import { labelledRoads, type LabelNotObeyed } from '../../core/labels/labelled-roads.ts';
 import { readMap } from '../../core/map/read-map.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
@@ -44,6 +47,8 @@ export interface Site extends Planned {
   proxyProgram: () => Promise<{ program: string | null; version: string | null }>;
   /** Why the engine gave no answer, or null. */
   engineTrouble: Trouble | null;
+  /** Labels of containers that make no road, although the map obeys labels. */
+  notObeyed: readonly LabelNotObeyed[];
   /** What was wrong with the files themselves; the rules have not spoken yet. */
   findings: Finding[];
 }
@@ -56,19 +61,42 @@ interface UnreadSite {
   findings: Finding[];
 }
 
+/**
+ * @property frontAsMade take a front in a container as `write --compose` makes it, whatever networks it is on now
+ * @property proxy in place of the one that the map says
+ * @property text of the map, in place of what its file says now
+ * @property heard what the engine said a moment ago, in place of asking it
+ */
+interface LoadOptions {
+  frontAsMade?: boolean;
+  proxy?: ProxyName;
+  text?: string;
+  heard?: EngineFacts | null;
+  /** Whether addresses of container networks may be dialled; default: while `follow` runs. */
+  isFollowed?: boolean;
+}
+
 /** Reads the map and everything on this machine that its plan depends on. Sends nothing. */
 export async function loadSite(
   mapOption: string | undefined,
   { cwd, env }: Place,
-  { frontAsMade = false, proxy }: { frontAsMade?: boolean; proxy?: ProxyName } = {},
+  { frontAsMade = false, proxy, text, heard, isFollowed: followed }: LoadOptions = {},
 ): Promise<Site | UnreadSite> {
   const mapFile = await findMap({ option: mapOption, cwd, env });
   const shownMap = shownPath(mapFile, cwd);
-  const read = readMap({ file: shownMap, text: await readText({ path: mapFile, what: 'map' }) });
+  const read = readMap({ file: shownMap, text: text ?? (await readText({ path: mapFile, what: 'map' })) });
   if (read.map === null) return { mapFile, shownMap, map: null, findings: sortFindings(read.findings) };
   const { front } = read.map;
-  const map = proxy === undefined ? read.map : { ...read.map, front: { ...front, proxy } };
-  const { inventory, trouble: engineTrouble, ...taken } = await takeInventory({ map, mapFile, cwd, env });
+  const written = proxy === undefined ? read.map : { ...read.map, front: { ...front, proxy } };
+  const {
+    inventory,
+    trouble: engineTrouble,
+    ...taken
+  } = await takeInventory({
+    ...{ map: written, mapFile, cwd, env, heard },
+  });
+  const { roads: labelled, notObeyed } = labelledRoads(written, inventory);
+  const map = labelled.length === 0 ? written : { ...written, roads: [...written.roads, ...labelled] };
   const paths = statePaths(mapFile);
   const host = hostFacts();
   const pages = pagesOfMap(map, dirname(mapFile));
@@ -81,10 +109,12 @@ export async function loadSite(
     mapFolder: dirname(mapFile),
     pages,
     frontAsMade,
+    isFollowed: followed ?? (await isFollowed(paths)),
   });
   const findings = [...read.findings, ...taken.findings];
   const proxyProgram = programAsker(planned.plan, env);
-  return { mapFile, shownMap, map, paths, inventory, pages, proxyProgram, engineTrouble, findings, ...planned };
+  const found = { inventory, pages, notObeyed, proxyProgram, engineTrouble, findings };
+  return { mapFile, shownMap, map, paths, ...found, ...planned };
 }
 
 function programAsker({ front }: Planned['plan'], env: Place['env']): Site['proxyProgram'] {
@@ -118,7 +148,7 @@ interface JudgeInput {
 
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
-  const { map, plan, inventory, front, host, pages, findings } = site;
+  const { map, plan, inventory, front, host, pages, notObeyed, findings } = site;
   const certificates = readHeld(plan);
   const served = (await adapterOf(plan.front.proxy)?.served(env, plan)) ?? null;
   const ruled = runRules({
@@ -127,6 +157,7 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
     plan,
     inventory,
     pages,
+    notObeyed,
     certificates,
     served:
       served === null ? null : { ...served, blocks: served.blocks.filter(({ file }) => !replaced.includes(file)) },

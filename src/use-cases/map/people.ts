@@ -7,7 +7,7 @@ import { proxyUser } from '../../adapters/host/file-user.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import { codeOf, reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { nameProblem, parsePasswordFile, withPerson, type PasswordFile } from '../../core/people/password-file.ts';
-import { builtInGates } from '../../core/map/later.ts';
+import { builtInGates } from '../../core/map/built-in-gates.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 
 export interface PeoplePlace {

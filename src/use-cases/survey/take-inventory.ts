@@ -15,6 +15,8 @@ interface InventoryInput {
   mapFile: string;
   cwd: string;
   env: Readonly<Record<string, string | undefined>>;
+  /** What the engine said a moment ago, for one that is listened to all the time; absent: it is asked now. */
+  heard?: EngineFacts | null | undefined;
 }
 
 /** @property trouble why the engine gave no answer, or null */
@@ -25,10 +27,10 @@ interface TakenInventory {
 }
 
 /** Everything that is declared and everything that runs. An engine that does not answer is a finding, not the end. */
-export async function takeInventory({ map, mapFile, cwd, env }: InventoryInput): Promise<TakenInventory> {
+export async function takeInventory({ map, mapFile, cwd, env, heard }: InventoryInput): Promise<TakenInventory> {
   const [compose, engine] = await Promise.all([
     readComposeFiles({ compose: map?.compose ?? [], mapFile, cwd, env }),
-    askEngine(map?.engine?.address ?? null, env),
+    heard === undefined ? askEngine(map?.engine?.address ?? null, env) : { facts: heard, trouble: null, chosen: false },
   ]);
   const { facts, trouble, chosen } = engine;
   const findings = [...compose.findings];

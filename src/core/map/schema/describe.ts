@@ -3,7 +3,7 @@ import { mapSchema } from './map.ts';
 import type { KeyMeta } from './words.ts';
 
 /** One key as a person reads about it. `byDefault` is null when there is no default. */
-interface KeyPage extends Pick<KeyMeta, 'description' | 'example' | 'later'> {
+interface KeyPage extends Pick<KeyMeta, 'description' | 'example'> {
   path: string;
   expects: string;
   byDefault: string | null;
@@ -24,7 +24,7 @@ function below(schema: z.ZodType, path: string): KeyPage[] {
 }
 
 function describeKey(path: string, schema: z.ZodType): KeyPage {
-  const { description, example, later } = schema.meta() as unknown as KeyMeta;
+  const { description, example } = schema.meta() as unknown as KeyMeta;
   const missing = schema.safeParse(undefined);
   const known = missing.success && missing.data !== undefined && path !== 'roads';
   return {
@@ -33,7 +33,6 @@ function describeKey(path: string, schema: z.ZodType): KeyPage {
     byDefault: known ? asYaml(missing.data) : null,
     description,
     example,
-    ...(later === undefined ? {} : { later }),
   };
 }
 
@@ -54,44 +53,6 @@ function asYaml(value: unknown): string {
 /** The keys known at a path of the map, for "did you mean". Empty where keys are free (below `roads`). */
 export function knownKeys(path: readonly PropertyKey[]): string[] {
   return Object.keys(shapeOf(schemaAt(path)));
-}
-
-/** A key of the map that was written and is not carried out yet. */
-interface LaterKey {
-  path: string[];
-  severity: NonNullable<KeyMeta['later']>;
-}
-
-/** Finds every key of a map's plain value that comes later. What stands below such a key is told with it. */
-export function laterKeys(value: unknown): LaterKey[] {
-  return walk(mapSchema, value, []);
-}
-
-function walk(schema: z.ZodType, value: unknown, path: string[]): LaterKey[] {
-  if (typeof value !== 'object' || value === null || !hasLater(schema)) return [];
-  const record = recordIn(schema);
-  const shape = shapeOf(schema);
-  return Object.entries(value).flatMap(([key, part]: [string, unknown]) => {
-    // A key such as `valueOf` is no key of ours, though every object answers to it.
-    const next = record ?? (Object.hasOwn(shape, key) ? shape[key] : undefined);
-    if (next === undefined) return [];
-    const own = [...path, key];
-    const later = record === null ? (next.meta() as KeyMeta | undefined)?.later : undefined;
-    return later === undefined ? walk(next, part, own) : [{ path: own, severity: later }];
-  });
-}
-
-const withLater = new WeakMap<z.ZodType, boolean>();
-
-/** Whether any key below comes later: ten thousand roads are not looked through for nothing. */
-function hasLater(schema: z.ZodType): boolean {
-  const before = withLater.get(schema);
-  if (before !== undefined) return before;
-  const record = recordIn(schema);
-  const parts = record === null ? Object.values(shapeOf(schema)) : [record];
-  const found = parts.some((part) => (part.meta() as KeyMeta | undefined)?.later !== undefined || hasLater(part));
-  withLater.set(schema, found);
-  return found;
 }
 
 function schemaAt(path: readonly PropertyKey[]): z.ZodType {

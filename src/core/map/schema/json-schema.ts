@@ -21,16 +21,14 @@ function toJson(schema: z.ZodType): Json {
         for (const key of Object.keys(json)) if (!kept.includes(key)) Reflect.deleteProperty(json, key);
         json['anyOf'] = withShortForm(zodSchema.out as z.ZodType);
       }
-      const { example, later } = json;
+      const { example } = json;
       delete json['example'];
-      delete json['later'];
       if (typeof example === 'string') json['examples'] = [parse(example)];
-      if (later !== undefined) json['$comment'] = 'Read and checked; not carried out yet.';
     },
   }) as Json;
 }
 
-const kept = ['description', 'example', 'examples', 'later', '$comment', 'default'];
+const kept = ['description', 'example', 'examples', 'default'];
 
 /** What `preprocess` takes besides: one entry without its list, the short text of a road, nothing for no roads. */
 function withShortForm(schema: z.ZodType): unknown[] {

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { acme, certificate, dns } from './certificates.ts';
 import { front } from './front.ts';
 import { gate } from './gates.ts';
+import { labels } from './labels.ts';
 import { pages } from './pages.ts';
 import { ports } from './ports.ts';
 import { road } from './road.ts';
@@ -82,24 +83,12 @@ export const mapSchema = z.strictObject(
           '{paused: pages/back-soon.html}',
         ),
       ),
-    labels: z
-      .strictObject(
-        {
-          obey: oneOrMany(hostName, 'a name or a list of names').meta(
-            about(
-              'Names under which `follow` obeys the label `mile-marker.road` of a container.',
-              '[lab.saltmarsh.example]',
-            ),
-          ),
-        },
-        wants('{obey: NAME}'),
-      )
+    labels: labels
       .optional()
       .meta(
         about(
-          'How far labels of containers are obeyed. They never beat the map.',
+          'How far labels of containers are obeyed: a container that says `mile-marker.road` gets its road without a line in the map. The map itself always comes first.',
           '{obey: lab.saltmarsh.example}',
-          'note',
         ),
       ),
   },

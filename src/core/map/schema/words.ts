@@ -19,20 +19,14 @@ export interface IssueWords {
   data?: Record<string, string>;
 }
 
-/**
- * What the reference page says of a key.
- *
- * @property later set while the key is read but not carried out: how loudly `check` says so
- */
+/** What the reference page says of a key. */
 export interface KeyMeta extends Record<string, unknown> {
   description: string;
   example: string;
-  later?: 'error' | 'warning' | 'note';
 }
 
 /** Makes sure that every key has its words. */
-export const about = (description: string, example: string, later?: KeyMeta['later']): KeyMeta =>
-  later === undefined ? { description, example } : { description, example, later };
+export const about = (description: string, example: string): KeyMeta => ({ description, example });
 
 const portWords = 'a port from 1 to 65535';
 export const port = z.int(wants(portWords)).min(1, wants(portWords)).max(65_535, wants(portWords));

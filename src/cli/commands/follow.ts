@@ -1,0 +1,20 @@
+import { Option } from 'commander';
+import { Command, mapOption } from './common-options.ts';
+import type { CommandContext } from '../io.ts';
+import type { FollowOptions } from '../run/follow.ts';
+
+export function follow(context: CommandContext): Command {
+  return new Command('follow')
+    .description('keep the front up to date with the containers and the map until Ctrl-C')
+    .addOption(mapOption())
+    .addOption(
+      new Option(
+        '--half <half>',
+        'run only the half that asks the engine, or only the one that keeps the front, each as a user of its own',
+      ).choices(['engine', 'front']),
+    )
+    .action(async (options: FollowOptions) => {
+      const { runFollow } = await import('../run/follow.ts');
+      await runFollow(options, context);
+    });
+}

@@ -1,0 +1,154 @@
+import { engineAddress } from '../../adapters/engine/address.ts';
+import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { tryLock } from '../../adapters/files/lock.ts';
+import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
+import { fill } from '../../core/findings/card.ts';
+import type { RoadChange } from '../../core/follow/changes.ts';
+import { notObeyedWords } from '../../core/rules/labels.ts';
+import { EngineSource } from '../../use-cases/follow/engine-source.ts';
+import { follow, type Followed } from '../../use-cases/follow/follow.ts';
+import { FoundSource } from '../../use-cases/follow/found-source.ts';
+import { assertInstalled, KeptFront } from '../../use-cases/follow/kept-front.ts';
+import { handOver } from '../../use-cases/follow/hand-over.ts';
+import { noSource, type Source } from '../../use-cases/follow/source.ts';
+import { loadSite } from '../../use-cases/map/load.ts';
+import type { CommandContext, Io } from '../io.ts';
+import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
+import { plural } from '../print/style.ts';
+
+export interface FollowOptions {
+  map?: string;
+  half?: 'engine' | 'front';
+}
+
+/** Runs until Ctrl-C, and says what it saw and did, a line each. */
+export async function runFollow(options: FollowOptions, context: CommandContext): Promise<void> {
+  const { io } = context;
+  const mapFile = await findMap({ option: options.map, cwd: io.cwd, env: io.env });
+  const paths = statePaths(mapFile);
+  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  const say = (words: string): void => io.err(`${io.now().toISOString()} ${words}\n`);
+  if (options.half === 'engine') {
+    const { source, shown } = await engineSource(options, io);
+    io.err(`Writing down what ${shown} says. Ctrl-C stops.\n`);
+    await handOver({ paths, source, say, signal: io.signal });
+    return;
+  }
+  const giveBack = await tryLock(paths, 'mile-marker follow', paths.following);
+  if (giveBack === null) throw runsAlready(paths);
+  try {
+    await keepUpToDate(options, { mapFile, paths, say }, context);
+  } finally {
+    await giveBack();
+  }
+}
+
+interface Followable {
+  mapFile: string;
+  paths: StatePaths;
+  say: (words: string) => void;
+}
+
+async function keepUpToDate(
+  options: FollowOptions,
+  { mapFile, paths, say }: Followable,
+  { io }: CommandContext,
+): Promise<void> {
+  const site = await loadSite(options.map, io, { heard: null });
+  // After a reboot nobody is there to repair a map: the front goes on with what it has, and what is wrong is said.
+  if (site.map !== null) await assertInstalled(site);
+  const { source, shown } =
+    options.half === 'front'
+      ? { source: new FoundSource(paths.found), shown: 'what the other half finds' }
+      : await engineSource(options, io);
+  const front = new KeptFront({
+    ...{ env: io.env, now: io.now, signal: io.signal, cwd: io.cwd },
+    onWait: (command) => say(`waiting for \`${command}\`, which is changing the same files`),
+    onSettled: say,
+  });
+  io.err(`Following ${shown}, the map and the files that it names. Ctrl-C stops.\n`);
+  const told = (said: Followed): void => {
+    for (const line of wordsOf(said, io)) say(line);
+  };
+  await follow({ mapFile, place: io, source, front, now: io.now, say: told, signal: io.signal });
+}
+
+/** The engine that the map names; where there is none, files alone are followed. */
+async function engineSource({ map }: FollowOptions, io: Io): Promise<{ source: Source; shown: string }> {
+  const site = await loadSite(map, io, { heard: null });
+  const address = engineAddress(site.map?.engine?.address ?? null, io.env);
+  if (address === null) return { source: noSource, shown: 'no container engine' };
+  return { source: new EngineSource(address), shown: `the container engine at ${address.shown}` };
+}
+
+function runsAlready({ following }: StatePaths): Trouble {
+  return new Trouble({
+    code: 'follow-runs',
+    message: '`mile-marker follow` runs for this map already, or its state folder cannot be written.',
+    remedy: `Its process: cat ${following}. With systemd: systemctl status mile-marker`,
+    exitCode: exit.badInput,
+  });
+}
+
+/** One line each. */
+function wordsOf(said: Followed, io: Io): string[] {
+  switch (said.kind) {
+    case 'first':
+      return [`${plural(said.roads, 'road')}: ${said.what}`];
+    case 'live':
+      return liveWords(said);
+    case 'not-live':
+      return [
+        ...said.changes.map((change) => `${changeWords(change)}: not live yet`),
+        `${said.problem} do: ${said.remedy}`,
+      ];
+    case 'left':
+      return [
+        `${said.what}: nobody keeps up with container addresses now, so these answer 502 until \`follow\` runs again: ${fill('{roads}', { roads: said.roads })}`,
+      ];
+    case 'certificates':
+      return [said.what];
+    case 'map-read':
+      return ['the map is sound again'];
+    case 'map-refused': {
+      const counts = countsInWords(countFindings(said.findings));
+      const findings = formatFindings(said.findings, { width: io.width, colour: io.colour.err });
+      return [`the map changed, but has ${counts}; the map before it goes on\n${findings.trimEnd()}`];
+    }
+    case 'label':
+      return [notObeyedWords(said.label, said.labels)];
+    case 'away':
+      return [`${said.problem} The roads stay as they are.`];
+    case 'back':
+      return ['the container engine answers again'];
+  }
+}
+
+function liveWords({ changes, what, afterMs }: Extract<Followed, { kind: 'live' }>): string[] {
+  const end = what === '' ? '' : `; ${what} after ${String(afterMs)} ms`;
+  if (changes.length === 0) return [`what is for visitors changed${end}`];
+  const shown = changes.slice(0, 20).map(changeWords);
+  const rest = changes.length - shown.length;
+  if (rest > 0) shown.push(`and ${plural(rest, 'road')} more`);
+  return shown.map((line, index) => (index === shown.length - 1 ? `${line}${end}` : line));
+}
+
+function changeWords(change: RoadChange): string {
+  switch (change.kind) {
+    case 'new': {
+      const by = change.fromLabel === null ? '' : `, by the label of ${change.fromLabel}`;
+      return `${change.road}: new, leads to ${change.to}${by}`;
+    }
+    case 'gone':
+      return `${change.road}: gone`;
+    case 'moved':
+      return `${change.road}: now leads to ${change.to}, before to ${change.from}`;
+    case 'stopped':
+      return `${change.road}: ${change.service} has stopped, so visitors get 502`;
+    case 'started':
+      return `${change.road}: ${change.service} runs again`;
+    case 'changed':
+      return `${change.road}: changed on the map`;
+  }
+}

@@ -1,0 +1,2 @@
+/** Gates whose meaning needs no password file and no list of its own. */
+export const builtInGates: readonly string[] = ['everyone', 'home'];
