@@ -8,9 +8,6 @@ import { describeKeys } from '../../src/core/map/schema/describe.ts';
 import { mapJsonSchema } from '../../src/core/map/schema/json-schema.ts';
 import { mapSchema } from '../../src/core/map/schema/map.ts';
 import { durationText, parseDuration, parseRate, parseSize } from '../../src/core/map/units.ts';
-import { noFiles } from '../../src/core/plan/files-of-map.ts';
-import { runRules } from '../../src/core/rules/all-rules.ts';
-import { inventoryOf, plannedOf } from '../support/plan.ts';
 
 const text = readFileSync(join(__dirname, '../files/whole-map.yaml'), 'utf8');
 const whole = parse(text, { stringKeys: true }) as Record<string, unknown>;
@@ -42,6 +39,7 @@ const least = {
   front: { address: '203.0.113.24', edge: { networks: '198.51.100.0/24' } },
   acme: { 'external-account': { id: 'x', key: 'y' } },
   certificates: { marsh: { names: 'saltmarsh.example' } },
+  labels: { obey: 'saltmarsh.example' },
   ports: { '8883/tcp': { to: 'a:1' } },
   roads: { www: { to: 'a:1', cors: { origins: '*' }, paths: { '/a': {} } } },
 };

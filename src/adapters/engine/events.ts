@@ -8,7 +8,7 @@ import { open } from './exchange.ts';
  *
  * @property container id of the container that it concerns; null when that is not said
  */
-export interface EngineEvent {
+interface EngineEvent {
   what: string;
   container: string | null;
 }

@@ -10,7 +10,7 @@ import { isUnder, type HostName } from '../names/host-name.ts';
 import { readRoadLabel, roadLabel } from './road-label.ts';
 
 /** Why a label makes no road. */
-export type WhyNotObeyed =
+type WhyNotObeyed =
   | { say: 'unreadable' | 'name-missing' | 'port-missing' }
   | {
       say: 'name-wrong' | 'name-elsewhere' | 'on-map' | 'gate-unknown' | 'gate-wider' | 'tls' | 'not-web';
@@ -25,7 +25,7 @@ export interface LabelNotObeyed {
   why: WhyNotObeyed;
 }
 
-export interface LabelledRoads {
+interface LabelledRoads {
   roads: MapRoad[];
   notObeyed: LabelNotObeyed[];
 }

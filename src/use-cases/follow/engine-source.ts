@@ -52,7 +52,6 @@ export class EngineSource implements Source {
 
   private async listen(): Promise<void> {
     const { signal } = this.stopped;
-    const { address } = this;
     let waitMs = backMs.first;
     const onOpen = (): void => {
       waitMs = backMs.first;
@@ -60,19 +59,21 @@ export class EngineSource implements Source {
       this.onNews();
     };
     while (!signal.aborted) {
-      try {
-        for await (const { container } of engineEvents(address, { signal, onOpen })) {
-          if (this.stale !== 'all' && container !== null) this.stale.add(container);
-          this.onNews();
-        }
-      } catch {
-        // Whether it answers at all is found, and told, when it is read.
-      }
+      // Whether it answers at all is found, and told, when it is read.
+      await this.hear(onOpen).catch(() => undefined);
       if (signal.aborted) return;
       this.stale = 'all';
       this.onNews();
       await pause(waitMs, undefined, { signal }).catch(() => undefined);
       waitMs = Math.min(waitMs * 2, backMs.most);
+    }
+  }
+
+  /** Until the connection breaks. */
+  private async hear(onOpen: () => void): Promise<void> {
+    for await (const { container } of engineEvents(this.address, { signal: this.stopped.signal, onOpen })) {
+      if (this.stale !== 'all' && container !== null) this.stale.add(container);
+      this.onNews();
     }
   }
 }

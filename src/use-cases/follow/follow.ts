@@ -158,15 +158,13 @@ class Follower {
     const labels = new Map(map.roads.flatMap(({ name, fromLabel }) => (fromLabel === null ? [] : [[name, fromLabel]])));
     const changes = live === null ? [] : changesBetween(live.plan, plan, labels);
     try {
-      if (live?.text !== text) {
+      if (live === null) say({ kind: 'first', roads: plan.roads.length, what: await front.takeUp(site) });
+      else if (live.text !== text) {
         const what = await front.takeUp(site);
-        if (live === null) say({ kind: 'first', roads: plan.roads.length, what });
-        else say({ kind: 'live', changes, what, afterMs: Date.now() - since });
+        say({ kind: 'live', changes, what, afterMs: Date.now() - since });
       } else {
-        if (live.certificates !== stateOf(pairs)) {
-          const what = await front.takeCertificates(site);
-          if (what !== null) say({ kind: 'certificates', what });
-        }
+        const what = live.certificates === stateOf(pairs) ? null : await front.takeCertificates(site);
+        if (what !== null) say({ kind: 'certificates', what });
         if (changes.length > 0) say({ kind: 'live', changes, what: '', afterMs: Date.now() - since });
       }
       // Those that were missing have been made by now.
