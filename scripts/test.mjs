@@ -19,6 +19,8 @@ const needed = [
   { package: 'pebble', programs: ['/usr/bin/pebble'] },
   { package: 'knot', programs: ['/usr/sbin/knotd'] },
   { package: 'knot-dnsutils', programs: ['/usr/bin/kdig', '/usr/bin/knsupdate'] },
+  { package: 'openssh-client', programs: ['/usr/bin/ssh'] },
+  { package: 'openssh-server', programs: ['/usr/sbin/sshd'] },
   { package: 'openssl', programs: ['/usr/bin/openssl'] },
   { package: 'curl', programs: ['/usr/bin/curl'] },
   { package: 'chromium', programs: ['/usr/bin/chromium'] },

@@ -182,7 +182,7 @@ test.each([
 ])('%s:%d of %s', (service, port, project, resolution) => {
   const front = { kind: 'host', service: null } as const;
   const around = { inventory: inventoryOf(inventory), front };
-  expect(resolveService({ kind: 'service', project, service, port }, around)).toMatchObject(resolution);
+  expect(resolveService({ kind: 'service', project, service, machine: null, port }, around)).toMatchObject(resolution);
 });
 
 const whole = `name: marsh
@@ -297,7 +297,9 @@ test.each([
 ])('a front on the %s', (_, containers, front, to, resolution) => {
   const [service = '', project = null] = to.split('/').reverse();
   const around = { inventory: inventoryOf(withContainers(declared, containers), true), front };
-  expect(resolveService({ kind: 'service', project, service, port: 8080 }, around)).toMatchObject(resolution);
+  expect(resolveService({ kind: 'service', project, service, machine: null, port: 8080 }, around)).toMatchObject(
+    resolution,
+  );
 });
 
 test('whatever an entry of ports says, bound to loopback it says the same for nobody else', () => {

@@ -25,6 +25,7 @@ const roadsOf = (...containers: Container[]): string[] =>
     networks: [],
     asked: true,
     failed: false,
+    machines: [],
   }).roads.map(({ name, gates, parts, fromLabel }) => {
     const [{ leads } = { leads: null }] = parts;
     return `${name} ${gates.join()} ${leads?.kind === 'service' ? `${leads.service}:${String(leads.port)}` : ''} ${String(fromLabel)}`;
@@ -137,7 +138,13 @@ test('whatever labels say, no road is outside the names and gates that the map g
   fc.assert(
     fc.property(fc.array(label, { maxLength: 6 }), (labels) => {
       const containers = labels.map((text, index) => labelled(`c${String(index)}`, text));
-      const inventory = { services: withContainers([], containers), networks: [], asked: true, failed: false };
+      const inventory = {
+        services: withContainers([], containers),
+        networks: [],
+        asked: true,
+        failed: false,
+        machines: [],
+      };
       const { roads, notObeyed } = labelledRoads(mapOf(head), inventory);
       for (const { name, gates } of roads) {
         expect(['lab.saltmarsh.example', 'reedbed.example'].some((obeyed) => isUnder(name, obeyed))).toBe(true);

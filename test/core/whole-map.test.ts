@@ -40,6 +40,7 @@ const least = {
   acme: { 'external-account': { id: 'x', key: 'y' } },
   certificates: { marsh: { names: 'saltmarsh.example' } },
   labels: { obey: 'saltmarsh.example' },
+  machines: { hide: { engine: 'tcp://192.0.2.9:2376', address: '192.0.2.9' } },
   ports: { '8883/tcp': { to: 'a:1' } },
   roads: { www: { to: 'a:1', cors: { origins: '*' }, paths: { '/a': {} } } },
 };

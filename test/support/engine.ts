@@ -20,8 +20,16 @@ export interface RunningEngine {
 
 const install = 'apt-get install -y --no-install-recommends docker.io docker-compose busybox-static iptables openssl';
 
-/** Starts dockerd, in a network namespace of its own when one is named. It needs root: it makes networks and mounts. */
-export async function startEngine(tlsPort: number, namespace: string | null = null): Promise<RunningEngine> {
+/**
+ * Starts dockerd, in a network namespace of its own when one is named. It needs root: it makes networks and mounts.
+ *
+ * @param address where it answers over TCP with TLS, too
+ */
+export async function startEngine(
+  tlsPort: number,
+  namespace: string | null = null,
+  address = '127.0.0.1',
+): Promise<RunningEngine> {
   for (const program of ['/usr/sbin/dockerd', '/usr/bin/docker-compose', '/bin/busybox', '/usr/bin/openssl']) {
     if (!existsSync(program)) throw new Error(`${program} is missing; install it with: ${install}`);
   }
@@ -29,7 +37,7 @@ export async function startEngine(tlsPort: number, namespace: string | null = nu
   const folder = mkdtempSync('/tmp/mile-marker-engine-');
   const socket = join(folder, 'engine.sock');
   const certificates = join(folder, 'tls');
-  makeCertificates(certificates);
+  makeCertificates(certificates, address);
   // Not `ip netns exec`: that hides the control groups.
   const inside = namespace === null ? [] : ['/usr/bin/nsenter', `--net=/run/netns/${namespace}`];
   const [program = '', ...before] = [...inside, '/usr/sbin/dockerd'];
@@ -42,7 +50,7 @@ export async function startEngine(tlsPort: number, namespace: string | null = nu
       '-H',
       `unix://${socket}`,
       '-H',
-      `tcp://127.0.0.1:${String(tlsPort)}`,
+      `tcp://${address}:${String(tlsPort)}`,
     ],
     ...['--data-root', join(folder, 'data'), '--exec-root', join(folder, 'exec'), '--pidfile', join(folder, 'pid')],
     ...['--tlsverify', '--tlscacert', join(certificates, 'ca.pem')],
@@ -191,8 +199,8 @@ function importFolder(
   rmSync(tar);
 }
 
-/** An authority, a certificate for 127.0.0.1 and one for a client. */
-export function makeCertificates(folder: string): void {
+/** An authority, a certificate for an address and one for a client. */
+export function makeCertificates(folder: string, address = '127.0.0.1'): void {
   mkdirSync(folder);
   const openssl = (...argv: string[]): void => {
     const { status, stderr } = spawnSync('openssl', argv, { cwd: folder, encoding: 'utf8' });
@@ -205,7 +213,7 @@ export function makeCertificates(folder: string): void {
     ['cert', 'clientAuth'],
   ] as const) {
     const keyFile = name === 'cert' ? 'key.pem' : 'server-key.pem';
-    writeFileSync(join(folder, 'extensions'), `subjectAltName=IP:127.0.0.1\nextendedKeyUsage=${use}\n`);
+    writeFileSync(join(folder, 'extensions'), `subjectAltName=IP:${address}\nextendedKeyUsage=${use}\n`);
     openssl('req', ...key, '-keyout', keyFile, '-out', 'request.pem', '-subj', `/CN=${name}`);
     openssl(
       ...['x509', '-req', '-in', 'request.pem', '-CA', 'ca.pem', '-CAkey', 'ca-key.pem', '-CAcreateserial'],

@@ -23,6 +23,15 @@ function ip(...argv: string[]): void {
   if (status !== 0) throw new Error(`ip ${argv.join(' ')}: ${stderr}`);
 }
 
+/** A cable between this machine itself and a namespace. @property here this machine's address @property there the other end's, both without a prefix */
+export function wireHere(name: string, { device, here, there }: { device: string; here: string; there: string }): void {
+  ip('link', 'add', device, 'type', 'veth', 'peer', 'name', 'eth0', 'netns', name);
+  ip('addr', 'add', `${here}/30`, 'dev', device);
+  ip('link', 'set', device, 'up');
+  within(name, 'ip', 'addr', 'add', `${there}/30`, 'dev', 'eth0');
+  within(name, 'ip', 'link', 'set', 'eth0', 'up');
+}
+
 export function within(
   name: string,
   program: string,

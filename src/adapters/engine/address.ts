@@ -9,8 +9,15 @@ import { Trouble } from '../trouble.ts';
  */
 export type EngineAddress = { shown: string; chosen: boolean } & (
   | { kind: 'socket'; path: string }
-  | { kind: 'tcp'; host: string; port: number; tls: { ca: Buffer; cert: Buffer; key: Buffer } | null }
+  | { kind: 'tcp'; host: string; port: number; tls: Keys | null }
+  | { kind: 'ssh'; destination: string; port: string | null; socket: string }
 );
+
+interface Keys {
+  ca: Buffer;
+  cert: Buffer;
+  key: Buffer;
+}
 
 type Env = Readonly<Record<string, string | undefined>>;
 
@@ -29,6 +36,21 @@ export function engineAddress(written: string | null, env: Env): EngineAddress |
   return path === undefined ? null : { kind: 'socket', path, shown: `unix://${path}`, chosen: false };
 }
 
+/**
+ * The engine of another machine, as the map has it. One behind a socket of this host is not this host's own all the same.
+ *
+ * @param keys absolute path of the folder with ca.pem, cert.pem and key.pem, or null
+ * @throws Trouble `engine-address`
+ */
+export function machineAddress(written: string, keys: string | null): EngineAddress {
+  const ssh = /^ssh:\/\/((?:[^@/]+@)?(?:\[[^\]]+\]|[^:/]+))(?::(\d+))?(\/.*)?$/.exec(written);
+  if (ssh !== null) {
+    const [, destination = '', port = null, socket = '/var/run/docker.sock'] = ssh;
+    return { kind: 'ssh', destination, port, socket, shown: written, chosen: true };
+  }
+  return parse(written, keys === null ? {} : { DOCKER_TLS_VERIFY: '1', DOCKER_CERT_PATH: keys });
+}
+
 function parse(named: string, env: Env): EngineAddress {
   if (named.startsWith('unix://')) {
     return { kind: 'socket', path: named.slice('unix://'.length), shown: named, chosen: true };
@@ -43,16 +65,17 @@ function parse(named: string, env: Env): EngineAddress {
 }
 
 /** `ca.pem`, `cert.pem` and `key.pem` of DOCKER_CERT_PATH: the engine knows its clients by certificate. */
-function readTls(env: Env): { ca: Buffer; cert: Buffer; key: Buffer } {
+function readTls(env: Env): Keys {
   const folder = env['DOCKER_CERT_PATH'] ?? join(env['HOME'] ?? '', '.docker');
   try {
     const [ca, cert, key] = ['ca.pem', 'cert.pem', 'key.pem'].map((name) => readFileSync(join(folder, name)));
-    return { ca, cert, key } as { ca: Buffer; cert: Buffer; key: Buffer };
+    return { ca, cert, key } as Keys;
   } catch (cause) {
     throw new Trouble({
       code: 'engine-address',
       message: `The engine needs TLS, but ${folder} has no ca.pem, cert.pem and key.pem.`,
-      remedy: 'Set DOCKER_CERT_PATH to the folder that has them.',
+      remedy:
+        'Put them there, readable for you. For a machine of the map the folder is its `keys`, else DOCKER_CERT_PATH.',
       cause,
     });
   }

@@ -33,15 +33,26 @@ export async function open(
   const headers =
     text === null ? {} : { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(text)) };
   const common = { method, path, headers, signal, agent: false as const };
-  const request =
-    address.kind === 'socket'
-      ? http.request({ ...common, socketPath: address.path })
-      : address.tls === null
-        ? http.request({ ...common, host: address.host, port: address.port })
-        : https.request({ ...common, host: address.host, port: address.port, ...address.tls });
+  const request = await requestTo(address, common);
   request.end(text ?? undefined);
   return new Promise<http.IncomingMessage>((resolve, reject) => {
     request.once('response', resolve);
     request.once('error', reject);
   });
+}
+
+async function requestTo(address: EngineAddress, common: http.RequestOptions): Promise<http.ClientRequest> {
+  switch (address.kind) {
+    case 'socket':
+      return http.request({ ...common, socketPath: address.path });
+    case 'ssh': {
+      // Loaded only where there is such a machine.
+      const { forwardedSocket } = await import('./forward.ts');
+      return http.request({ ...common, socketPath: await forwardedSocket(address) });
+    }
+    case 'tcp': {
+      const { host, port, tls } = address;
+      return tls === null ? http.request({ ...common, host, port }) : https.request({ ...common, host, port, ...tls });
+    }
+  }
 }

@@ -2,6 +2,7 @@ import pLimit from 'p-limit';
 import type * as z from 'zod';
 import type { Container, EngineNetwork } from '../../core/inventory/inventory.ts';
 import { listeningIn } from '../host/sockets.ts';
+import { alertWords } from '../probe/failure.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import type { EngineAddress } from './address.ts';
 import { exchange } from './exchange.ts';
@@ -135,7 +136,8 @@ function asTrouble(error: unknown, address: EngineAddress): Error {
     });
   }
   if (typeof status === 'number') return odd(address, `it answers ${String(status)}`, error);
-  const message = `The container engine cannot be reached at ${at}: ${reasonOf(error)}.`;
+  const why = alertWords(error instanceof Error ? error.message : '') ?? reasonOf(error);
+  const message = `The container engine cannot be reached at ${at}: ${why}.`;
   const remedy =
     'Start it, correct `engine` in the map or DOCKER_HOST, or write `engine: none` to use the Compose files only.';
   return new Trouble({ code: 'engine-gone', message, remedy, cause: error });

@@ -2,8 +2,6 @@ import { readFile } from 'node:fs/promises';
 import * as z from 'zod';
 import type { EngineFacts } from '../engine/read-engine.ts';
 import { writeWhole } from './safe-write.ts';
-import type { StatePaths } from './state-folder.ts';
-import { ensureState } from './state-folder.ts';
 
 const text = z.string();
 const port = z.object({
@@ -44,28 +42,42 @@ const facts = z.strictObject({
 const foundForm = z.strictObject({
   format: z.literal('mile-marker-found'),
   version: z.literal(1),
-  facts: facts.nullable(),
-  problem: text.nullable(),
+  at: text,
+  engines: z.record(
+    text,
+    z.strictObject({ facts: facts.nullable(), trouble: z.strictObject({ message: text, remedy: text }).nullable() }),
+  ),
 });
 
-/** @property problem what is wrong with asking the engine now; null when nothing is */
-export interface FoundFile {
+/**
+ * What an engine said last.
+ *
+ * @property facts null when it has never answered
+ * @property trouble what is wrong with asking it now; null when nothing is
+ */
+export interface EngineHeard {
   facts: EngineFacts | null;
-  problem: string | null;
+  trouble: { message: string; remedy: string } | null;
 }
 
-/** What one half of `follow` found at the engine, for the other; null when there is nothing, or nothing of this version. */
-export async function readFoundFile(path: string): Promise<FoundFile | null> {
+/** What engines said, by the names of their machines; that of this host has none. @property at when they said so, in ISO 8601 */
+interface Found {
+  at: string;
+  engines: Record<string, EngineHeard>;
+}
+
+/** Null when there is nothing, or nothing of this version. */
+export async function readFound(path: string): Promise<Found | null> {
   try {
-    return foundForm.parse(JSON.parse(await readFile(path, 'utf8')));
+    const { at, engines } = foundForm.parse(JSON.parse(await readFile(path, 'utf8')));
+    return { at, engines };
   } catch {
     return null;
   }
 }
 
 /** Labels may hold what is not for everybody. */
-export async function writeFoundFile(paths: StatePaths, found: FoundFile): Promise<void> {
-  await ensureState(paths);
+export async function writeFound(path: string, found: Found): Promise<void> {
   const content = JSON.stringify({ format: 'mile-marker-found', version: 1, ...found });
-  await writeWhole(paths.found, `${content}\n`, 0o600);
+  await writeWhole(path, `${content}\n`, 0o600);
 }

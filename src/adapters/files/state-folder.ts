@@ -20,6 +20,8 @@ export interface StatePaths {
   newest: string;
   /** Held while `follow` runs. */
   following: string;
+  /** What the engines of other machines said last. */
+  machines: string;
   /** What the half of `follow` that asks the engine found. */
   found: string;
 }
@@ -41,6 +43,7 @@ export function statePaths(mapFile: string): StatePaths {
     notes: join(root, 'services'),
     newest: join(root, 'newest-run.json'),
     following: join(root, 'following'),
+    machines: join(root, 'machines'),
     found: join(root, 'found.json'),
   };
 }

@@ -16,8 +16,11 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
   const paint = style(colour);
   const keys = new Map(site?.map.roads.map(({ name, key }) => [name, key]));
   const columns: Columns = { short: width < 110, paint, keys };
-  const parts = survey.projects.map(({ project, services }) => {
-    const head = [project ?? 'outside every project', 'state', 'listens on', 'road'].map((word) => paint.bold(word));
+  const parts = survey.projects.map(({ machine, project, services }) => {
+    const on = machine === null ? '' : ` on ${machine}`;
+    const head = [`${project ?? 'outside every project'}${on}`, 'state', 'listens on', 'road'].map((word) =>
+      paint.bold(word),
+    );
     return table(
       head,
       services.map((service) => row(service, columns)),
@@ -96,12 +99,15 @@ function narrow(text: string, width: number): string {
 /** One line for everyone who has or wants a port; its number stands at the first. */
 export function formatLedger(ledger: readonly LedgerRow[], { colour }: Pick<Look, 'colour'>): string {
   const paint = style(colour);
-  const head = ['port', 'address', 'who', 'known from'].map((word) => paint.bold(word));
-  const rows = ledger.map(({ port, protocol, address, owner, source }, index) => {
+  // Only where there are several.
+  const isMany = ledger.some(({ machine }) => machine !== null);
+  const head = ['port', ...(isMany ? ['machine'] : []), 'address', 'who', 'known from'].map((word) => paint.bold(word));
+  const rows = ledger.map(({ machine, port, protocol, address, owner, source }, index) => {
     const before = ledger[index - 1];
-    const again = before?.port === port && before.protocol === protocol;
+    const again = before?.port === port && before.protocol === protocol && before.machine === machine;
     const number = again ? '' : `${String(port)}${protocol === 'udp' ? '/udp' : ''}`;
-    return [number, address ?? 'every address', ownerText(owner), source];
+    const on = isMany ? [again ? '' : (machine ?? 'this one')] : [];
+    return [number, ...on, address ?? 'every address', ownerText(owner), source];
   });
   return table(head, rows);
 }

@@ -1,4 +1,4 @@
-import { engineAddress } from '../../adapters/engine/address.ts';
+import { dirname } from 'node:path';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { tryLock } from '../../adapters/files/lock.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
@@ -6,12 +6,11 @@ import { exit, Trouble } from '../../adapters/trouble.ts';
 import { fill } from '../../core/findings/card.ts';
 import type { RoadChange } from '../../core/follow/changes.ts';
 import { notObeyedWords } from '../../core/rules/labels.ts';
-import { EngineSource } from '../../use-cases/follow/engine-source.ts';
 import { follow, type Followed } from '../../use-cases/follow/follow.ts';
+import { EnginesSource } from '../../use-cases/follow/engines-source.ts';
 import { FoundSource } from '../../use-cases/follow/found-source.ts';
 import { assertInstalled, KeptFront } from '../../use-cases/follow/kept-front.ts';
 import { handOver } from '../../use-cases/follow/hand-over.ts';
-import { noSource, type Source } from '../../use-cases/follow/source.ts';
 import { loadSite } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
@@ -30,9 +29,10 @@ export async function runFollow(options: FollowOptions, context: CommandContext)
   io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
   const say = (words: string): void => io.err(`${io.now().toISOString()} ${words}\n`);
   if (options.half === 'engine') {
-    const { source, shown } = await engineSource(options, io);
-    io.err(`Writing down what ${shown} says. Ctrl-C stops.\n`);
-    await handOver({ paths, source, say, signal: io.signal });
+    io.err('Writing down what the container engine says. Ctrl-C stops.\n');
+    const source = new EnginesSource(dirname(mapFile), io.env);
+    const told = (said: Followed): void => sayAll(said, io, say);
+    await handOver({ mapFile, paths, source, now: io.now, say: told, signal: io.signal });
     return;
   }
   const giveBack = await tryLock(paths, 'mile-marker follow', paths.following);
@@ -55,31 +55,20 @@ async function keepUpToDate(
   { mapFile, paths, say }: Followable,
   { io }: CommandContext,
 ): Promise<void> {
-  const site = await loadSite(options.map, io, { heard: null });
+  const site = await loadSite(options.map, io, { heard: { engine: null, machines: new Map() } });
   // After a reboot nobody is there to repair a map: the front goes on with what it has, and what is wrong is said.
   if (site.map !== null) await assertInstalled(site);
-  const { source, shown } =
-    options.half === 'front'
-      ? { source: new FoundSource(paths.found), shown: 'what the other half finds' }
-      : await engineSource(options, io);
+  const halved = options.half === 'front';
+  const source = halved ? new FoundSource(paths.found) : new EnginesSource(dirname(mapFile), io.env);
   const front = new KeptFront({
     ...{ env: io.env, now: io.now, signal: io.signal, cwd: io.cwd },
     onWait: (command) => say(`waiting for \`${command}\`, which is changing the same files`),
     onSettled: say,
   });
-  io.err(`Following ${shown}, the map and the files that it names. Ctrl-C stops.\n`);
-  const told = (said: Followed): void => {
-    for (const line of wordsOf(said, io)) say(line);
-  };
+  const engine = halved ? 'what the other half finds' : 'the container engine';
+  io.err(`Following ${engine}, the map and the files that it names. Ctrl-C stops.\n`);
+  const told = (said: Followed): void => sayAll(said, io, say);
   await follow({ mapFile, place: io, source, front, now: io.now, say: told, signal: io.signal });
-}
-
-/** The engine that the map names; where there is none, files alone are followed. */
-async function engineSource({ map }: FollowOptions, io: Io): Promise<{ source: Source; shown: string }> {
-  const site = await loadSite(map, io, { heard: null });
-  const address = engineAddress(site.map?.engine?.address ?? null, io.env);
-  if (address === null) return { source: noSource, shown: 'no container engine' };
-  return { source: new EngineSource(address), shown: `the container engine at ${address.shown}` };
 }
 
 function runsAlready({ following }: StatePaths): Trouble {
@@ -89,6 +78,10 @@ function runsAlready({ following }: StatePaths): Trouble {
     remedy: `Its process: cat ${following}. With systemd: systemctl status mile-marker`,
     exitCode: exit.badInput,
   });
+}
+
+function sayAll(said: Followed, io: Io, say: (words: string) => void): void {
+  for (const line of wordsOf(said, io)) say(line);
 }
 
 /** One line each. */
@@ -118,11 +111,17 @@ function wordsOf(said: Followed, io: Io): string[] {
     }
     case 'label':
       return [notObeyedWords(said.label, said.labels)];
+    case 'found':
+      return [`found ${plural(said.containers, 'container')}`];
     case 'away':
-      return [`${said.problem} The roads stay as they are.`];
+      return [`${onMachine(said.machine)}${said.problem} The roads stay as they are.`];
     case 'back':
-      return ['the container engine answers again'];
+      return [`${onMachine(said.machine)}the container engine answers again`];
   }
+}
+
+function onMachine(machine: string): string {
+  return machine === '' ? '' : `${machine}: `;
 }
 
 function liveWords({ changes, what, afterMs }: Extract<Followed, { kind: 'live' }>): string[] {

@@ -1,5 +1,6 @@
 import { homeNetworks } from '../../core/networks/home.ts';
 import { withPort } from '../../core/networks/address.ts';
+import { titleOf } from '../../core/inventory/inventory.ts';
 import type { Leads } from '../../core/map/site-map.ts';
 import { partName } from '../../core/plan/parts.ts';
 import type { PlannedLeads, PlannedPort, PlannedRoad } from '../../core/plan/plan.ts';
@@ -83,15 +84,22 @@ function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number)
     return `redirect (${String(leads.status)}) to${width < 100 ? '\n' : ' '}${short}`;
   }
   if (leads.kind === 'folder') return `folder ${leads.path}`;
-  const said = written?.kind === 'service' ? `${written.service}:${String(written.port)} at ` : '';
+  const said = saidOf(written);
   if (leads.upstream === null) return `${said}unknown`;
   const { scheme, host, port } = leads.upstream;
   return `${said}${scheme === 'https' ? 'https://' : ''}${withPort(host, port)}`;
 }
 
+/** A service as the map names it, without its project. */
+function saidOf(written: OnMap['leads'] | undefined): string {
+  if (written?.kind !== 'service') return '';
+  const { service: name, machine, port } = written;
+  return `${titleOf({ project: null, name, machine })}:${String(port)} at `;
+}
+
 /** The same of a raw port, and what is done on the way. */
 function passedTo({ to, tls, tellsVisitor }: PlannedPort, written: OnMap['leads'] | undefined): string {
-  const said = written?.kind === 'service' ? `${written.service}:${String(written.port)} at ` : '';
+  const said = saidOf(written);
   const on = [...(tls === null ? [] : [`TLS ends here, as ${tls.name}`]), ...(tellsVisitor ? ['PROXY protocol'] : [])];
   const how = on.length === 0 ? '' : ` (${on.join(', ')})`;
   return `${said}${to === null ? 'unknown' : withPort(to.host, to.port)}${how}`;
@@ -99,11 +107,14 @@ function passedTo({ to, tls, tellsVisitor }: PlannedPort, written: OnMap['leads'
 
 /** Why each service is dialled where it is, and who `home` lets in. */
 function reasons({ plan, map, host }: Site): string {
-  const lines = plan.roads.flatMap(({ display, parts }) =>
+  const labels = new Map(map.roads.map(({ name, fromLabel }) => [name, fromLabel]));
+  const lines = plan.roads.flatMap(({ name, display, parts }) =>
     [...parts].reverse().flatMap(({ prefix, leads, resolution }) => {
       if (leads.kind !== 'service') return [];
       const why = leads.upstream?.why ?? (resolution === null ? '' : whyNot(resolution));
-      return [`${partName(display, prefix)}: ${leads.upstream === null ? 'unknown, ' : ''}${why ?? ''}`];
+      const label = labels.get(name) ?? null;
+      const by = label === null ? '' : `; on the map by the label of ${label}`;
+      return [`${partName(display, prefix)}: ${leads.upstream === null ? 'unknown, ' : ''}${why ?? ''}${by}`];
     }),
   );
   const ofPorts = plan.ports.map(({ name, to, resolution }) => {

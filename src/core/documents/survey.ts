@@ -66,7 +66,9 @@ export const surveyDocuments = {
   survey: {
     map: z.string().nullable(),
     asked: z.boolean(),
-    projects: z.array(z.strictObject({ project: z.string().nullable(), services: z.array(service) })),
+    projects: z.array(
+      z.strictObject({ machine: z.string().nullable(), project: z.string().nullable(), services: z.array(service) }),
+    ),
     hostPorts: z.array(
       z.strictObject({ road: z.string(), port, owner: z.string().nullable(), owners: z.array(process) }),
     ),
@@ -81,6 +83,7 @@ export const surveyDocuments = {
     asked: z.boolean(),
     ports: z.array(
       z.strictObject({
+        machine: z.string().nullable(),
         port,
         protocol,
         address: z.string().nullable(),

@@ -1,5 +1,5 @@
 import { composeCards } from '../inventory/compose-cards.ts';
-import { engineUnanswered } from '../inventory/engine-card.ts';
+import { engineUnanswered, machineUnanswered } from '../inventory/engine-card.ts';
 import { accessCards } from '../legs/access.ts';
 import { behindGateCards } from '../legs/behind-gate.ts';
 import { bypassCards } from '../legs/bypass.ts';
@@ -29,6 +29,7 @@ export const allCards: readonly Card[] = [
   ...mapCards,
   ...composeCards,
   engineUnanswered,
+  machineUnanswered,
   ...allRules.map((rule) => rule.card),
   ...dnsCards,
   ...recordCards,

@@ -32,6 +32,8 @@ interface FindingInput<Message extends string> {
   /** What lies behind it; defaults to a key that no other finding shares. */
   cause?: string;
   severity?: Severity;
+  /** The machine of the map that it is about, and on which it is to be fixed; null for this host. */
+  machine?: string | null;
 }
 
 /** Keeps the message ids of a card known to the compiler. */
@@ -45,14 +47,15 @@ export function tell<Message extends string>(from: Card<Message>, input: Finding
   const words = from.messages[input.say];
   const known = { ...input.words, ...data };
   const roads = input.roads ?? [];
+  const on = (input.machine ?? null) === null ? '' : `On ${String(input.machine)}: `;
   return {
     rule: from.id,
     severity: input.severity ?? from.severity,
     leg: input.leg ?? null,
     roads,
     cause: input.cause ?? ownCause(from.id, input.where ?? null, roads),
-    message: fill(words.message, known),
-    remedy: fill(words.remedy, known),
+    message: `${on}${fill(words.message, known)}`,
+    remedy: `${on}${fill(words.remedy, known)}`,
     where: input.where ?? null,
     evidence: data,
   };

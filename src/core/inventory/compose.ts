@@ -110,6 +110,7 @@ class Reader {
     const networks = this.networksOf(name, keys, networkNames, networkMode);
     const restart = text('restart');
     return {
+      machine: null,
       project,
       name,
       containerName: text('container_name'),

@@ -73,12 +73,14 @@ export interface InsidePort {
  * A service: declared in a Compose file, known to the engine as containers, or both. What runs wins over what is declared,
  * since that is what must be dialled.
  *
+ * @property machine name of the machine of the map that it runs on; null for this host
  * @property project null for a container outside every project
  * @property profiles Compose profiles; a service with any is started only when asked for
  * @property declared what the Compose files say, or null when no file of the map declares it; `where` is its key, and
  *   `portsWhere` its `ports`, for findings
  */
 export interface Service extends RunFacts {
+  machine: string | null;
   project: string | null;
   name: string;
   containerName: string | null;
@@ -104,8 +106,24 @@ export interface EngineNetwork {
 }
 
 /**
+ * Another host of the map, as its engine was found.
+ *
+ * @property address where its published ports are reached
+ * @property known its services are known: it answered now, or once before
+ * @property since when it answered last, in ISO 8601; null when it did now, or never
+ */
+export interface MachineFound {
+  name: string;
+  address: string;
+  known: boolean;
+  since: string | null;
+}
+
+/**
  * What was found to exist.
  *
+ * @property services of this host, and of the machines of the map
+ * @property networks container networks of this host
  * @property asked the engine answered, so what has no container does not run
  * @property failed the engine was asked in vain, so what no file declares may exist all the same
  */
@@ -114,6 +132,7 @@ export interface Inventory {
   networks: EngineNetwork[];
   asked: boolean;
   failed: boolean;
+  machines: MachineFound[];
 }
 
 /** A network interface of this host with one of its addresses. `network` is in CIDR form. */
@@ -162,7 +181,12 @@ export function isRunning({ containers }: Service): boolean {
   return containers.some(({ state }) => state === 'running');
 }
 
-/** `PROJECT/SERVICE`, or the bare name outside every project. */
-export function titleOf({ project, name }: Pick<Service, 'project' | 'name'>): string {
-  return project === null ? name : `${project}/${name}`;
+/** `PROJECT/SERVICE`, or the bare name outside every project; on another machine with `@MACHINE`, as in the map. */
+export function titleOf({ project, name, machine }: Pick<Service, 'project' | 'name' | 'machine'>): string {
+  return `${project === null ? '' : `${project}/`}${name}${machine === null ? '' : `@${machine}`}`;
+}
+
+/** Those of this host itself. */
+export function servicesHere({ services }: Pick<Inventory, 'services'>): Service[] {
+  return services.filter(({ machine }) => machine === null);
 }

@@ -1,3 +1,4 @@
+import { byUnits } from '../by-units.ts';
 import type { Plan } from '../plan/plan.ts';
 import { titleOf, type ListeningSocket, type Service } from './inventory.ts';
 
@@ -11,12 +12,14 @@ type PortOwner =
   | { kind: 'hidden' };
 
 /**
- * Who has, or will have, a port of this host.
+ * Who has, or will have, a port of this host, or of a machine of the map.
  *
+ * @property machine its name; null for this host
  * @property address null for all addresses
  * @property source where that is known from
  */
 export interface LedgerRow {
+  machine: string | null;
   port: number;
   protocol: 'tcp' | 'udp';
   address: string | null;
@@ -39,23 +42,28 @@ interface LedgerInput {
 export function portLedger({ front, rawPorts, roadPorts, services, sockets }: LedgerInput): LedgerRow[] {
   const rows = [...frontRows(front), ...rawPorts.map(rawRow), ...services.flatMap(serviceRows)];
   for (const { port, protocol, road } of roadPorts) {
-    rows.push({ port, protocol, address: null, owner: { kind: 'road', road }, source: 'map' });
+    rows.push({ machine: null, port, protocol, address: null, owner: { kind: 'road', road }, source: 'map' });
   }
   for (const { protocol, port, address, owners } of sockets) {
-    const known = rows.some((row) => row.port === port && row.protocol === protocol && row.source === 'container');
+    const known = rows.some(
+      (row) => row.machine === null && row.port === port && row.protocol === protocol && row.source === 'container',
+    );
     // The engine holds a socket for every port that it publishes.
     if (known && (owners.length === 0 || owners.every(({ name }) => /docker|rootlessport|pasta|slirp/.test(name))))
       continue;
     const owner: PortOwner = owners.length === 0 ? { kind: 'hidden' } : { kind: 'processes', processes: owners };
-    rows.push({ port, protocol, address, owner, source: 'socket' });
+    rows.push({ machine: null, port, protocol, address, owner, source: 'socket' });
   }
-  return unique(rows).sort((a, b) => a.port - b.port || (a.protocol < b.protocol ? -1 : 1));
+  return unique(rows).sort(
+    (a, b) => byUnits(a.machine ?? '', b.machine ?? '') || a.port - b.port || (a.protocol < b.protocol ? -1 : 1),
+  );
 }
 
 function frontRows(front: Plan['front'] | null): LedgerRow[] {
   if (front === null) return [];
   const { listen, mark } = front;
   const row = (port: number, address: string | null, owner: PortOwner): LedgerRow => ({
+    machine: null,
     port,
     protocol: 'tcp',
     address,
@@ -70,16 +78,16 @@ function frontRows(front: Plan['front'] | null): LedgerRow[] {
 }
 
 function rawRow({ name, port, protocol }: Plan['ports'][number]): LedgerRow {
-  return { port, protocol, address: null, owner: { kind: 'front', listener: name }, source: 'map' };
+  return { machine: null, port, protocol, address: null, owner: { kind: 'front', listener: name }, source: 'map' };
 }
 
 function serviceRows(service: Service): LedgerRow[] {
-  const { published, declared, containers } = service;
+  const { published, declared, containers, machine } = service;
   const running = containers.some(({ state }) => state === 'running');
   const owner: PortOwner = { kind: 'service', service: titleOf(service) };
   const rowsOf = (ports: Service['published'], source: LedgerRow['source']): LedgerRow[] =>
     ports.flatMap(({ hostPort, hostAddress: address, protocol }) =>
-      hostPort === null ? [] : [{ port: hostPort, protocol, address, owner, source }],
+      hostPort === null ? [] : [{ machine, port: hostPort, protocol, address, owner, source }],
     );
   const live = running ? rowsOf(published, 'container') : [];
   const written = rowsOf(declared?.published ?? [], 'compose');
@@ -114,14 +122,15 @@ export function ownerWords(owners: ListeningSocket['owners']): string {
 
 function unique(rows: readonly LedgerRow[]): LedgerRow[] {
   const seen = new Map(
-    rows.map((row) => [`${String(row.port)}/${row.protocol}/${row.address ?? ''}/${JSON.stringify(row.owner)}`, row]),
+    rows.map((row) => [JSON.stringify([row.machine, row.port, row.protocol, row.address, row.owner]), row]),
   );
   return [...seen.values()];
 }
 
 /** The next TCP port from `from` on that nobody has, or null when there is none left. */
 export function nextFree(rows: readonly LedgerRow[], from: number): number | null {
-  const taken = new Set(rows.filter(({ protocol }) => protocol === 'tcp').map(({ port }) => port));
+  const own = rows.filter(({ protocol, machine }) => protocol === 'tcp' && machine === null);
+  const taken = new Set(own.map(({ port }) => port));
   for (let port = from; port <= 65_535; port += 1) if (!taken.has(port)) return port;
   return null;
 }

@@ -3,8 +3,14 @@ import type { Container, PublishedPort, Service } from './inventory.ts';
 /**
  * Puts what is declared and what the engine knows together: each container goes to the service that Compose labelled it
  * with, or whose `container_name` it bears; a container that no file of the map declares becomes a service of its own.
+ *
+ * @param machine of the map that they run on; null for this host
  */
-export function withContainers(declared: readonly Service[], containers: readonly Container[]): Service[] {
+export function withContainers(
+  declared: readonly Service[],
+  containers: readonly Container[],
+  machine: string | null = null,
+): Service[] {
   const services = new Map(declared.map((service) => [keyOf(service.project, service.name), { ...service }]));
   const byName = new Map(
     [...services.values()].flatMap((service) =>
@@ -14,7 +20,7 @@ export function withContainers(declared: readonly Service[], containers: readonl
   for (const container of [...containers].sort((a, b) => (a.name < b.name ? -1 : 1))) {
     const key = keyOf(container.project, container.service ?? container.name);
     const own = services.get(key) ?? byName.get(container.name);
-    if (own === undefined) services.set(key, ofContainer(container));
+    if (own === undefined) services.set(key, ofContainer(container, machine));
     else own.containers = [...own.containers, container];
   }
   return [...services.values()].map(asItRuns);
@@ -24,11 +30,12 @@ function keyOf(project: string | null, name: string): string {
   return `${project ?? ''}/${name}`;
 }
 
-function ofContainer(container: Container): Service {
+function ofContainer(container: Container, machine: string | null): Service {
   const { image, published, exposed, networks, networkMode, restart, labels, mounts } = container;
   const { project, service, name } = container;
   return {
     ...{ image, published, exposed, networks, networkMode, restart, labels, mounts },
+    machine,
     project: service === null ? null : project,
     name: service ?? name,
     containerName: name,

@@ -122,8 +122,8 @@ interface Sound {
 
 /** As if the map had the short line NAME: SERVICE:PORT with that gate, and every other key at its default. */
 function makeRoad({ name: { ascii: name, unicode: display }, service, port, gate, where }: Sound): MapRoad {
-  const { project, name: called } = service;
-  const leads = { kind: 'service', project, service: called, port } as const;
+  const { project, name: called, machine } = service;
+  const leads = { kind: 'service', project, service: called, machine, port } as const;
   return {
     ...{ name, display, key: name, where },
     parts: [{ prefix: '/', leads, where }],

@@ -10,16 +10,17 @@ export type LeadsResult = { ok: true; leads: Leads } | { ok: false; say: Say; da
 const wrong = (say: Say, data: Record<string, string>): LeadsResult => ({ ok: false, say, data });
 
 /**
- * Reads the value of `to`: `[PROJECT/]SERVICE:PORT`, `:PORT`, or `http(s)://HOST[:PORT]`.
+ * Reads the value of `to`: `[PROJECT/]SERVICE[@MACHINE]:PORT`, `:PORT`, or `http(s)://HOST[:PORT]`.
  * Service names follow the Compose Specification (letters, digits, `.`, `_`, `-`).
  */
 export function parseTo(typed: string): LeadsResult {
   const text = typed.trim();
   if (/^[a-z][a-z0-9+.-]*:\/\//i.test(text)) return parseOrigin(text);
-  const match = /^(?:([a-zA-Z0-9][\w.-]*)\/)?([a-zA-Z0-9][\w.-]*)?(?::(\d+))?$/.exec(text);
+  const match = /^(?:([a-zA-Z0-9][\w.-]*)\/)?([a-zA-Z0-9][\w.-]*)?(?:@([a-zA-Z0-9][\w-]*))?(?::(\d+))?$/.exec(text);
   if (match === null) return slipOf(text);
-  const [, project = null, service, digits] = match;
-  if (service === undefined && (digits === undefined || project !== null)) return wrong('to-form', { text });
+  const [, project = null, service, machine = null, digits] = match;
+  if (service === undefined && (digits === undefined || project !== null || machine !== null))
+    return wrong('to-form', { text });
   if (service !== undefined && digits === undefined) {
     return parseAddress(service) === null ? wrong('to-port-missing', { text }) : wrong('to-address', { text });
   }
@@ -29,7 +30,7 @@ export function parseTo(typed: string): LeadsResult {
   if (service === 'localhost' || /^127(\.\d+){3}$/.test(service))
     return wrong('to-loopback', { text, port: String(port) });
   if (parseAddress(service) !== null) return wrong('to-address', { text });
-  return { ok: true, leads: { kind: 'service', project, service, port } };
+  return { ok: true, leads: { kind: 'service', project, service, machine, port } };
 }
 
 /** Reads the value of `to` of a raw port: as for a road, but another machine is `tcp://HOST:PORT`, or `udp://`. */

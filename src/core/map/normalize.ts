@@ -50,6 +50,8 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
     domains,
     front: front.front,
     compose,
+    machines: machinesOf(keys, yaml),
+    privateNetworks: (keys['private-networks'] ?? []).map((text) => parseNetwork(text) ?? text),
     engine,
     ...security,
     roads,
@@ -100,6 +102,14 @@ function pagesOf({ pages = {} }: MapKeys, yaml: YamlText): SiteMap['pages'] {
     const path = pages[kind];
     return path === undefined ? [] : [{ kind, path, where: yaml.placeOf(['pages', kind]) }];
   });
+}
+
+function machinesOf({ machines = {} }: MapKeys, yaml: YamlText): SiteMap['machines'] {
+  return Object.entries(machines).map(([name, { engine, keys = null, address }]) => ({
+    ...{ name, engine, keys },
+    address: parseAddress(address) ?? asciiName(address),
+    where: yaml.placeOfKey(['machines', name]),
+  }));
 }
 
 function labelsOf({ labels }: MapKeys, yaml: YamlText): SiteMap['labels'] {

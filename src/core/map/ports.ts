@@ -51,6 +51,10 @@ function makePort(name: string, written: PortKeys, input: PortsInput): { port: M
     slip(leads.say, [], leads.data);
     return { port: null, findings };
   }
+  if (leads.leads.kind === 'service' && leads.leads.machine !== null) {
+    const unknown = unknownName('machine', leads.leads.machine, keys);
+    if (unknown !== null) slip(unknown.say, ['to'], unknown.data);
+  }
   return {
     port: {
       name,

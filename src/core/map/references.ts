@@ -41,11 +41,15 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
 
 /** What is wrong where one part of the map names a gate or a certificate that it does not have; null when it has it. */
 export function unknownName(
-  what: 'gate' | 'certificate',
+  what: 'gate' | 'certificate' | 'machine',
   text: string,
-  { gates = {}, certificates = {} }: MapKeys,
+  { gates = {}, certificates = {}, machines = {} }: MapKeys,
 ): { say: Say; data: Record<string, string> } | null {
-  const known = what === 'gate' ? [...builtInGates, ...Object.keys(gates)] : Object.keys(certificates);
+  const known = {
+    gate: [...builtInGates, ...Object.keys(gates)],
+    certificate: Object.keys(certificates),
+    machine: Object.keys(machines),
+  }[what];
   if (known.includes(text)) return null;
   const near = nearest(text, known);
   const data = { what, text, under: `${what}s`, known: known.join(', ') || 'none', near: near ?? '' };
@@ -66,10 +70,16 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
     const path = ['roads', key, ...below];
     findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOf(path) }));
   };
-  const refer = (what: 'gate' | 'certificate', text: string): void => {
+  const refer = (what: 'gate' | 'certificate' | 'machine', text: string, below: string[] = [what]): void => {
     const unknown = unknownName(what, text, keys);
-    if (unknown !== null) slip(unknown.say, [what], unknown.data);
+    if (unknown !== null) slip(unknown.say, below, unknown.data);
   };
+  const referTo = (to: string | undefined, below: string[]): void => {
+    const leads = to === undefined ? null : parseTo(to);
+    if (leads?.ok === true && leads.leads.kind === 'service' && leads.leads.machine !== null)
+      refer('machine', leads.leads.machine, below);
+  };
+  referTo(written.to, ['to']);
   for (const gate of written.gate) refer('gate', gate);
   if (written.certificate !== undefined) refer('certificate', written.certificate);
   const proofs = (['upstream-ca', 'upstream-pin', 'upstream-insecure'] as const).filter(
@@ -92,6 +102,7 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
     if ((to === undefined) === (redirect === undefined)) slip('path-leads', ['paths', prefix]);
     const leads = to === undefined ? null : parseTo(to);
     if (leads?.ok === false) slip(leads.say, ['paths', prefix], leads.data);
+    referTo(to, ['paths', prefix]);
     if (redirect !== undefined && !isPathRedirect(redirect))
       slip('path-redirect', ['paths', prefix], { text: redirect });
   }

@@ -8,9 +8,9 @@ export type FrontAddress =
 
 export type Unknown = { act: 'refuse' } | { act: 'not-found' } | { act: 'redirect'; url: string };
 
-/** Where a road leads, as written. `port` is the port inside the container for a service, of this host for `port`. */
+/** Where a road leads, as written. `port` is the port inside the container for a service, of this host for `port`. `machine` is null for this host. */
 export type Leads =
-  | { kind: 'service'; project: string | null; service: string; port: number }
+  | { kind: 'service'; project: string | null; service: string; machine: string | null; port: number }
   | { kind: 'port'; port: number }
   | { kind: 'url'; scheme: 'http' | 'https'; host: string; port: number }
   | { kind: 'redirect'; url: string; permanent: boolean }
@@ -156,6 +156,20 @@ export interface MapLabels {
   where: Place;
 }
 
+/**
+ * Another host whose containers the map leads to.
+ *
+ * @property engine where its engine is asked @property keys path of a folder with ca.pem, cert.pem and key.pem, relative to the map
+ * @property address where the front reaches its published ports
+ */
+export interface MapMachine {
+  name: string;
+  engine: string;
+  keys: string | null;
+  address: string;
+  where: Place;
+}
+
 /** The map after reading: every default filled in, every name in comparable form, every part with its place. */
 export interface SiteMap {
   file: string;
@@ -177,6 +191,9 @@ export interface SiteMap {
     where: Place;
   };
   compose: Array<{ path: string; where: Place }>;
+  machines: MapMachine[];
+  /** Networks on which clear text between machines is fine. */
+  privateNetworks: string[];
   /** Null when the map does not say. */
   engine: { address: string; where: Place } | null;
   acme: MapAcme | null;

@@ -1,4 +1,11 @@
-import type { Inventory, NetworkJoin, PublishedPort, Service } from '../inventory/inventory.ts';
+import {
+  servicesHere,
+  type Inventory,
+  type MachineFound,
+  type NetworkJoin,
+  type PublishedPort,
+  type Service,
+} from '../inventory/inventory.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import type { Upstream } from './plan.ts';
@@ -7,7 +14,7 @@ import type { WhereFront } from './where-front.ts';
 /**
  * What became of a road's `to`: where to dial, or the one reason why that cannot be said.
  *
- * `insideOf`: the number is the outside port of this inside one. `bridge`: the address belongs to a container network and
+ * `insideOf`: the number is the outside port of this inside one. `machine-unknown`: its engine has never answered. `bridge`: the address belongs to a container network and
  * is handed out anew at each start. `loopback`: loopback is meant, and the front runs in a container. `fromHost`: where this
  * host itself reaches the service at this moment, for `verify`, which runs outside the container networks; null when it cannot.
  */
@@ -16,6 +23,7 @@ export type Resolution = { service: Service | null } & (
   | { kind: 'service-unknown'; known: string[] }
   | { kind: 'service-ambiguous'; projects: string[] }
   | { kind: 'port-not-published'; insideOf: number | null }
+  | { kind: 'machine-unknown'; machine: string }
   | { kind: 'no-shared-network'; front: string[]; networks: string[] }
   | { kind: 'bridge'; owner: Service | null; network: string }
   | { kind: 'loopback' }
@@ -59,7 +67,7 @@ function resolveUrl({ scheme, host, port }: UrlLeads, around: Surroundings): Res
   if (front.kind === 'container' && isLoopback(host)) return { kind: 'loopback', service: null };
   const network = inventory.networks.find(({ subnets, driver }) => driver !== 'macvlan' && inNetworks(host, subnets));
   if (network !== undefined) {
-    const owner = inventory.services.find(({ containers }) =>
+    const owner = servicesHere(inventory).find(({ containers }) =>
       containers.some(({ networks }) => networks.some(({ address }) => address === host)),
     );
     return { kind: 'bridge', service: owner ?? null, owner: owner ?? null, network: network.name };
@@ -71,14 +79,21 @@ function resolveUrl({ scheme, host, port }: UrlLeads, around: Surroundings): Res
 
 type ServiceLeads = Extract<DialledLeads, { kind: 'service' }>;
 
-function resolveNamed({ project, service, port }: ServiceLeads, around: Surroundings, protocol: Protocol): Resolution {
-  const { services } = around.inventory;
+function resolveNamed(
+  { project, service, machine, port }: ServiceLeads,
+  around: Surroundings,
+  protocol: Protocol,
+): Resolution {
+  const host = around.inventory.machines.find(({ name }) => name === machine);
+  if (machine !== null && host?.known !== true) return { kind: 'machine-unknown', service: null, machine };
+  const services = around.inventory.services.filter((one) => one.machine === machine);
   const named = findNamed(services, project, service);
   const [found, second] = named;
   if (found === undefined) return { kind: 'service-unknown', service: null, known: services.map(({ name }) => name) };
   if (second !== undefined) {
     return { kind: 'service-ambiguous', service: null, projects: named.map((one) => one.project ?? '') };
   }
+  if (host !== undefined) return fromElsewhere(found, { port, protocol }, { host, services });
   return around.front.kind === 'container'
     ? fromContainer(found, { port, protocol }, { ...around, front: around.front })
     : fromHost(found, { port, protocol }, around);
@@ -106,8 +121,34 @@ interface InsidePort {
   protocol: Protocol;
 }
 
+/** From another machine only what is published on an address that others reach. */
+function fromElsewhere(
+  found: Service,
+  { port, protocol }: InsidePort,
+  { host: { name, address }, services }: { host: MachineFound; services: readonly Service[] },
+): Resolution {
+  const byName = parseAddress(address) === null;
+  const at = { host: address, byName };
+  if (found.networkMode === 'host') {
+    const why = `service ${found.name} shares the network of ${name}, where it listens on ${String(port)}`;
+    return dialled({ ...at, port, why }, found);
+  }
+  const holder = lender(found, services) ?? found;
+  const usable = holder.published.filter(
+    (one) => one.protocol === protocol && one.hostPort !== null && !isLoopback(one.hostAddress ?? ''),
+  );
+  const best = usable.find(({ containerPort }) => containerPort === port);
+  if (best === undefined) {
+    const insideOf = usable.find(({ hostPort }) => hostPort === port)?.containerPort ?? null;
+    return { kind: 'port-not-published', service: holder, insideOf };
+  }
+  const outside = best.hostPort ?? port;
+  const why = `service ${found.name} on ${name} publishes its port ${String(port)} on ${withPort(address, outside)}`;
+  return dialled({ ...at, port: outside, why }, holder);
+}
+
 function fromHost(found: Service, { port, protocol }: InsidePort, { inventory, isFollowed }: Surroundings): Resolution {
-  const { services } = inventory;
+  const services = servicesHere(inventory);
   if (found.networkMode === 'host') {
     const why = `service ${found.name} shares this host's network, where it listens on ${String(port)}`;
     return dialled({ host: '127.0.0.1', port, why }, found);
@@ -153,7 +194,7 @@ interface Inside {
 
 function fromContainer(found: Service, { port, protocol }: InsidePort, { inventory, front }: Inside): Resolution {
   if (found.networkMode === 'host') return { kind: 'loopback', service: found };
-  const holder = lender(found, inventory.services) ?? found;
+  const holder = lender(found, servicesHere(inventory)) ?? found;
   const networks = holder.networks.map(({ name }) => name).filter((name) => !unnamed.includes(name));
   const shared = front.networks === null ? networks : networks.filter((name) => front.networks?.includes(name));
   const own = holder.published.filter((one) => one.containerPort === port && one.protocol === protocol);
@@ -181,10 +222,10 @@ function fromContainer(found: Service, { port, protocol }: InsidePort, { invento
  * The service's own name, unless its container does not answer to it there (it was started by hand), or another service on
  * the same network does too; then the container's.
  */
-function nameOn(service: Service, shared: readonly string[], { services }: Inventory): string {
+function nameOn(service: Service, shared: readonly string[], inventory: Inventory): string {
   const joins = ({ networks }: Service): NetworkJoin[] => networks.filter(({ name }) => shared.includes(name));
   const answers = (one: Service): boolean => joins(one).some(({ aliases }) => aliases.includes(service.name));
-  const rival = services.some((other) => other !== service && answers(other));
+  const rival = servicesHere(inventory).some((other) => other !== service && answers(other));
   const container = service.containers[0]?.name ?? service.containerName;
   if (!rival && answers(service)) return service.name;
   return container ?? `${service.project ?? ''}-${service.name}-1`;

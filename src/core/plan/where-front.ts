@@ -1,4 +1,4 @@
-import type { Inventory, Service } from '../inventory/inventory.ts';
+import { servicesHere, type Inventory, type Service } from '../inventory/inventory.ts';
 
 /**
  * Where the proxy stands, which decides how services are reached.
@@ -16,8 +16,9 @@ export type WhereFront =
  *
  * @param asMade take it as `write --compose` makes it, whatever networks it is on now
  */
-export function whereFront(container: string | null, { services }: Inventory, asMade = false): WhereFront {
+export function whereFront(container: string | null, inventory: Inventory, asMade = false): WhereFront {
   if (container === null) return { kind: 'host', service: null };
+  const services = servicesHere(inventory);
   const service =
     services.find(
       ({ containerName, containers }) =>

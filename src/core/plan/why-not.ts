@@ -14,6 +14,8 @@ export function whyNot(found: Resolution): string | null {
       return found.insideOf === null
         ? `${named(found)} does not publish that port`
         : `that is the outside port; inside it is ${String(found.insideOf)}`;
+    case 'machine-unknown':
+      return `what runs on ${found.machine} is not known`;
     case 'no-shared-network':
       return `${named(found)} shares no network with the front`;
     case 'bridge':

@@ -107,13 +107,14 @@ function wayOfPort({ name, gate, to, resolution }: PlannedPort, state: RoadState
 
 /** Where something stands. @param to where it is dialled; null when that is not known */
 function placeOf(service: Service | null, to: { host: string } | null): string {
-  if (service !== null) return projectOf(service.project);
+  if (service !== null) return projectOf(service);
   if (to === null) return 'nowhere';
   return isLoopback(to.host) ? 'ports of this machine' : 'other machines';
 }
 
-function projectOf(project: string | null): string {
-  return project === null ? 'containers of no project' : `project ${project}`;
+function projectOf({ project, machine }: Service): string {
+  const on = machine === null ? '' : ` on ${machine}`;
+  return project === null ? `containers of no project${on}` : `project ${project}${on}`;
 }
 
 /** Whom a gate lets in, in a few words. */

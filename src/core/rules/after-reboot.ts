@@ -36,8 +36,12 @@ export const noRestartPolicy: Rule = {
       const say = lackOf(used.service);
       return say === null ? [] : [{ ...used, say }];
     });
-    return (Object.keys(policy.messages) as Lack[]).flatMap((say) => {
-      const same = lacking.filter((one) => one.say === say);
+    const machines = [...new Set(lacking.map(({ service }) => service.machine))];
+    const kinds = machines.flatMap((machine) =>
+      (Object.keys(policy.messages) as Lack[]).map((say) => ({ machine, say })),
+    );
+    return kinds.flatMap(({ machine, say }) => {
+      const same = lacking.filter((one) => one.say === say && one.service.machine === machine);
       const [first] = same;
       if (first === undefined) return [];
       const names = same.map(({ service }) => service.containers[0]?.name ?? service.name);
@@ -46,7 +50,16 @@ export const noRestartPolicy: Rule = {
       );
       const roads = [...new Set(same.flatMap((one) => one.roads))];
       const where = first.service.declared?.where ?? first.where;
-      return [tell(policy, { say, data: { services, all: names.join(' ') }, roads, where, cause: `restart:${say}` })];
+      return [
+        tell(policy, {
+          say,
+          data: { services, all: names.join(' ') },
+          roads,
+          where,
+          cause: `restart:${say}:${machine ?? ''}`,
+          machine,
+        }),
+      ];
     });
   },
 };

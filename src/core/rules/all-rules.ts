@@ -27,6 +27,7 @@ import { hstsLocksOut, hstsRemembered } from './hsts.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
 import { labelNotObeyed } from './labels.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
+import { machineEngineOpen, machineInClearText } from './machines.ts';
 import { nameNotIssued } from './name-not-issued.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
@@ -77,6 +78,8 @@ export const allRules: readonly Rule[] = [
   hstsRemembered,
   labelNotObeyed,
   loopbackInContainer,
+  machineEngineOpen,
+  machineInClearText,
   nameAlreadyServed,
   nameNotIssued,
   noCertificate,

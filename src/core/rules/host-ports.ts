@@ -1,6 +1,13 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding, Place } from '../findings/finding.ts';
-import { isRunning, titleOf, type ListeningSocket, type PublishedPort, type Service } from '../inventory/inventory.ts';
+import {
+  isRunning,
+  servicesHere,
+  titleOf,
+  type ListeningSocket,
+  type PublishedPort,
+  type Service,
+} from '../inventory/inventory.ts';
 import { loopbackEntry, portEnding } from '../inventory/on-loopback.ts';
 import { nextFree, ownerWords, portLedger } from '../inventory/ledger.ts';
 import { hostPortsOf } from '../map/parts.ts';
@@ -74,7 +81,7 @@ interface Owner {
  * start by itself (a profile, a stopped container of no Compose file) takes no port from anyone.
  */
 function owners({ inventory, front }: Facts): Owner[] {
-  return inventory.services.flatMap((service) => {
+  return servicesHere(inventory).flatMap((service) => {
     if (service === front.service) return [];
     const { declared, published, profiles } = service;
     const ports = isRunning(service) ? published : profiles.length === 0 ? (declared?.published ?? []) : [];
@@ -97,7 +104,7 @@ function freePort({ plan, map, inventory, sockets }: Facts, from = 8000): number
     front: plan.front,
     rawPorts: plan.ports,
     roadPorts: hostPortsOf(map),
-    services: inventory.services,
+    services: servicesHere(inventory),
     sockets,
   });
   return nextFree(rows, from) ?? 0;

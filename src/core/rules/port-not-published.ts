@@ -1,7 +1,8 @@
 import { card, tell } from '../findings/card.ts';
 import type { Evidence } from '../findings/finding.ts';
 import { loopbackEntry, portEnding } from '../inventory/on-loopback.ts';
-import type { Service } from '../inventory/inventory.ts';
+import type { Inventory, Service } from '../inventory/inventory.ts';
+import { inUrl } from '../networks/address.ts';
 import type { Protocol } from '../map/site-map.ts';
 import { leadsOnMap } from './on-roads.ts';
 import type { Rule } from './rule.ts';
@@ -31,6 +32,11 @@ const words = card({
         'The container of `{service}` publishes no port {port}. Only an address of its container network leads there, and that changes.',
       remedy: 'Recreate it with -p 127.0.0.1:{port}:{port}{ending}, or declare it in a Compose file of the map.',
     },
+    machine: {
+      message: 'No address that others reach has port {port} of `{service}`, which runs on {machine}.',
+      remedy:
+        'On {machine}, publish it where the front reaches it: -p {address}:{port}:{port}{ending}, or under its `ports`: "{address}:{port}:{port}{ending}"',
+    },
     picked: {
       message: '`{service}` lets the engine choose another outside port for {port} at each start.',
       remedy: 'Write a fixed one under its `ports`: {entry}',
@@ -44,7 +50,9 @@ export const portNotPublished: Rule = {
     leadsOnMap(facts).flatMap(({ name, leads, protocol, resolution: found, where }) => {
       if (leads.kind !== 'service' || found?.kind !== 'port-not-published' || found.service === null) return [];
       const about = { roads: [name], where, cause: `service:${leads.service}:${String(leads.port)}` };
-      return [tell(words, { ...sayWhy(found.service, { ...leads, protocol }, found.insideOf), ...about })];
+      return [
+        tell(words, { ...sayWhy(found.service, { ...leads, protocol }, found.insideOf, facts.inventory), ...about }),
+      ];
     }),
 };
 
@@ -52,6 +60,7 @@ function sayWhy(
   service: Service,
   { port, protocol }: { port: number; protocol: Protocol },
   insideOf: number | null,
+  { machines }: Inventory,
 ): { say: keyof typeof words.messages; data: Evidence } {
   const data = {
     service: service.name,
@@ -60,6 +69,9 @@ function sayWhy(
     ending: portEnding(protocol),
   };
   if (insideOf !== null) return { say: 'outside', data: { ...data, inside: insideOf } };
+  const machine = machines.find(({ name }) => name === service.machine);
+  if (machine !== undefined)
+    return { say: 'machine', data: { ...data, machine: machine.name, address: inUrl(machine.address) } };
   const own = service.published.filter((one) => one.protocol === protocol);
   if (own.some(({ containerPort }) => containerPort === port)) return { say: 'picked', data };
   if (service.declared === null) return { say: 'container', data };

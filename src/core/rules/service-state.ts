@@ -73,7 +73,8 @@ export const serviceStopped: Rule = {
   card: stopped,
   check: (facts) =>
     servicesAndFront(facts).flatMap(({ service, roads, where }) => {
-      const about = { roads, where, cause: `stopped:${titleOf(service)}` };
+      const { machine } = service;
+      const about = { roads, where, cause: `stopped:${titleOf(service)}`, machine };
       if (facts.inventory.asked && service.containers.length === 0) {
         const { profiles, name } = service;
         const { compose } = facts.host;
@@ -95,7 +96,10 @@ export const serviceRestarting: Rule = {
       const down = downOf(service);
       if (down?.state !== 'restarting') return [];
       const data = { container: down.name, code: down.exitCode };
-      return [tell(restarting, { say: 'restarting', data, roads, where, cause: `restarting:${titleOf(service)}` })];
+      const { machine } = service;
+      return [
+        tell(restarting, { say: 'restarting', data, roads, where, cause: `restarting:${titleOf(service)}`, machine }),
+      ];
     }),
 };
 
@@ -107,7 +111,8 @@ export const serviceUnhealthy: Rule = {
         .filter(({ state, health }) => state === 'running' && health === 'unhealthy')
         .map(({ name: container }) => {
           const data = { container, dots: '{{json .State.Health}}' };
-          return tell(unhealthy, { say: 'unhealthy', data, roads, where, cause: `unhealthy:${container}` });
+          const { machine } = service;
+          return tell(unhealthy, { say: 'unhealthy', data, roads, where, cause: `unhealthy:${container}`, machine });
         }),
     ),
 };

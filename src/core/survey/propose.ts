@@ -91,14 +91,16 @@ function noPort(service: Service, wanted: number | null, front: WhereFront): str
 }
 
 function dials({ service, port, inventory, front }: Omit<Input, 'map' | 'taken'> & { port: number }): boolean {
-  const leads = { kind: 'service', project: service.project, service: service.name, port } as const;
+  const { project, name, machine } = service;
+  const leads = { kind: 'service', project, service: name, machine, port } as const;
   return service.networkMode !== 'host' && resolveService(leads, { inventory, front }).kind === 'dialled';
 }
 
 /** `SERVICE`, or `PROJECT/SERVICE` where two projects share the name. */
 function shortest(service: Service, { services }: Inventory): string {
-  const shared = services.filter(({ name }) => name === service.name).length > 1;
-  return shared ? titleOf(service) : service.name;
+  const { machine } = service;
+  const shared = services.filter((one) => one.name === service.name && one.machine === machine).length > 1;
+  return titleOf(shared ? service : { ...service, project: null });
 }
 
 interface NameInput {

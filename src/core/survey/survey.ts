@@ -57,7 +57,8 @@ interface SurveyedPort {
 }
 
 export interface Survey {
-  projects: Array<{ project: string | null; services: SurveyedService[] }>;
+  /** This host's first, then each machine's. */
+  projects: Array<{ machine: string | null; project: string | null; services: SurveyedService[] }>;
   /** Roads and raw ports that lead to a port of this host itself, and which program listens there; null when none does. */
   hostPorts: Array<{ road: string; port: number; owner: string | null; owners: ListeningSocket['owners'] }>;
   /** Roads and raw ports at whose end nobody can be found, with the reason. */
@@ -75,14 +76,19 @@ interface SurveyInput {
 
 /** What runs and where it listens, which roads lead to it, and which roads lead nowhere; grouped by project. */
 export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Survey {
-  const projects = new Map<string | null, SurveyedService[]>();
+  const projects = new Map<string, Survey['projects'][number]>();
   const leading = site === null ? [] : leadsOnMap(site);
   const hasFiles = site !== null && site.map.compose.length > 0;
   for (const service of inventory.services) {
     const roads = leading.flatMap(({ title, resolution }) => (resolution?.service === service ? [title] : []));
-    const shown = surveyed(service, { roads, asked: inventory.asked, hasFiles });
+    const { machine, project } = service;
+    const isHere = machine === null;
+    const shown = surveyed(service, { roads, asked: isHere ? inventory.asked : true, hasFiles: isHere && hasFiles });
     if (service === front) shown.apart = 'it is the front itself';
-    projects.set(service.project, [...(projects.get(service.project) ?? []), shown]);
+    const key = JSON.stringify([machine, project]);
+    const group = projects.get(key);
+    if (group === undefined) projects.set(key, { machine, project, services: [shown] });
+    else group.services.push(shown);
   }
   const hostPorts = leading.flatMap(({ title: road, leads, protocol }) => {
     if (leads.kind !== 'port') return [];
@@ -99,12 +105,11 @@ export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Su
         : whyNobody(resolution, inventory);
     return why === null ? [] : [{ road, to: toText(leads), why }];
   });
-  const byName = [...projects].map(([project, services]) => ({
-    project,
-    services: services.sort((a, b) => (a.name < b.name ? -1 : 1)),
-  }));
+  for (const { services } of projects.values()) services.sort((a, b) => (a.name < b.name ? -1 : 1));
   return {
-    projects: byName.sort((a, b) => rank(a.project) - rank(b.project) || compare(a.project, b.project)),
+    projects: [...projects.values()].sort(
+      (a, b) => compare(a.machine, b.machine) || rank(a.project) - rank(b.project) || compare(a.project, b.project),
+    ),
     hostPorts,
     nowhere,
   };
@@ -124,7 +129,7 @@ function rank(project: string | null): number {
 }
 
 function compare(a: string | null, b: string | null): number {
-  return (a ?? '') < (b ?? '') ? -1 : 1;
+  return a === b ? 0 : (a ?? '') < (b ?? '') ? -1 : 1;
 }
 
 interface Context {
@@ -211,7 +216,7 @@ function listensOf(service: Service): SurveyedPort[] {
 function toText(leads: Leads | RawLeads): string {
   switch (leads.kind) {
     case 'service':
-      return `${leads.project === null ? '' : `${leads.project}/`}${leads.service}:${String(leads.port)}`;
+      return `${titleOf({ ...leads, name: leads.service })}:${String(leads.port)}`;
     case 'port':
       return `:${String(leads.port)}`;
     case 'endpoint':

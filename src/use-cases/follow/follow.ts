@@ -6,16 +6,19 @@ import { absolutePath } from '../../core/plan/absolute-path.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { changesBetween, type RoadChange } from '../../core/follow/changes.ts';
 import type { LabelNotObeyed } from '../../core/labels/labelled-roads.ts';
+import { readMap } from '../../core/map/read-map.ts';
 import type { MapLabels, SiteMap } from '../../core/map/site-map.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { planFile } from '../../core/proxies/builtin/renderer.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import type { HeardEngines } from '../survey/take-inventory.ts';
 import { judgeSite, loadSite, type Place, type Site } from '../map/load.ts';
 import type { KeptFront } from './kept-front.ts';
 import { Rounds, type Pace } from './rounds.ts';
-import type { Source } from './source.ts';
+import { sayProblems } from './say-problems.ts';
+import { problemsOf, type Source } from './source.ts';
 
-/** What `follow` says of what it saw and did. Everything is said once. */
+/** What `follow` says of what it saw and did. Everything is said once. `machine` is empty for this host. */
 export type Followed =
   | { kind: 'first'; roads: number; what: string }
   | { kind: 'live'; changes: RoadChange[]; what: string; afterMs: number }
@@ -25,8 +28,9 @@ export type Followed =
   | { kind: 'map-refused'; findings: Finding[] }
   | { kind: 'map-read' }
   | { kind: 'label'; label: LabelNotObeyed; labels: MapLabels | null }
-  | { kind: 'away'; problem: string }
-  | { kind: 'back' };
+  | { kind: 'found'; containers: number }
+  | { kind: 'away'; machine: string; problem: string }
+  | { kind: 'back'; machine: string };
 
 interface FollowInput {
   /** Absolute path. */
@@ -55,8 +59,8 @@ class Follower {
   private live: { plan: Plan; text: string; certificates: string; map: SiteMap } | null = null;
   /** What could not be brought live is tried again with the next news, and said again only when it is another. */
   private failed: string | null = null;
-  private problem: string | null = null;
-  private facts: Heard = null;
+  private problems = new Map<string, string>();
+  private heard: HeardEngines = { engine: null, machines: new Map() };
   private labels = new Set<string>();
   private readonly files = new WatchedFiles(() => this.rounds.news());
   private readonly rounds: Rounds;
@@ -81,9 +85,9 @@ class Follower {
   /** Addresses of container networks are handed out anew, and nobody keeps up with them from now on: those roads answer 502 until somebody does. */
   private async leave(): Promise<void> {
     const { mapFile, place, front, say } = this.input;
-    const { live, accepted, facts } = this;
+    const { live, accepted, heard } = this;
     if (live === null || accepted === null) return;
-    const site = await loadSite(mapFile, place, { text: accepted, heard: facts, isFollowed: false });
+    const site = await loadSite(mapFile, place, { text: accepted, heard, isFollowed: false });
     if (site.map === null) return;
     const changes = changesBetween(live.plan, site.plan).filter(({ kind }) => kind === 'moved');
     if (changes.length === 0) return;
@@ -92,12 +96,17 @@ class Follower {
   }
 
   private async round(since: number): Promise<void> {
-    const { source, say } = this.input;
-    const { facts, problem } = await source.read();
-    this.facts = facts;
-    if (problem !== this.problem) say(problem === null ? { kind: 'back' } : { kind: 'away', problem });
-    this.problem = problem;
-    const site = await this.siteNow(facts);
+    const { source, say, mapFile } = this.input;
+    const text = await readText({ path: mapFile, what: 'map' }).catch((error: unknown) => {
+      if (error instanceof Trouble) return error;
+      throw error;
+    });
+    // Also one that is not taken up yet: what it leads to may be on a machine that it names.
+    const map = mapIn(text) ?? mapIn(this.accepted);
+    if (map !== null) source.use(map);
+    this.heard = await source.read();
+    this.problems = sayProblems(this.problems, problemsOf(this.heard), say);
+    const site = await this.siteNow(text);
     if (site === null) return;
     this.files.watch(this.filesOf(site));
     this.sayLabels(site);
@@ -105,14 +114,11 @@ class Follower {
   }
 
   /** By the map that counts, with all that exists now; null while there is no such map. */
-  private async siteNow(heard: Heard): Promise<Site | null> {
+  private async siteNow(text: string | Trouble): Promise<Site | null> {
     const { mapFile, place } = this.input;
-    const text = await readText({ path: mapFile, what: 'map' }).catch((error: unknown) => {
-      if (error instanceof Trouble) return error;
-      throw error;
-    });
+    const { heard } = this;
     if (text instanceof Trouble) this.refuse(text.message, [{ ...unread, message: text.message, remedy: text.remedy }]);
-    else if (text !== this.accepted && (await this.isSound(text, heard))) {
+    else if (text !== this.accepted && (await this.isSound(text))) {
       if (this.refused !== null) this.input.say({ kind: 'map-read' });
       this.refused = null;
       this.accepted = text;
@@ -123,10 +129,10 @@ class Follower {
   }
 
   /** Whether a map brings no error that the one before did not have, with the same containers. The first only has to be readable. */
-  private async isSound(text: string, heard: Heard): Promise<boolean> {
-    const after = await this.errorsOf(text, heard);
+  private async isSound(text: string): Promise<boolean> {
+    const after = await this.errorsOf(text);
     if (after.map !== null && (this.accepted === null || after.errors.length === 0)) return true;
-    const before = this.accepted === null ? [] : (await this.errorsOf(this.accepted, heard)).errors;
+    const before = this.accepted === null ? [] : (await this.errorsOf(this.accepted)).errors;
     const known = new Set(before.map(same));
     const fresh = after.errors.filter((finding) => !known.has(same(finding)));
     if (after.map !== null && fresh.length === 0) return true;
@@ -134,9 +140,9 @@ class Follower {
     return false;
   }
 
-  private async errorsOf(text: string, heard: Heard): Promise<{ map: SiteMap | null; errors: Finding[] }> {
+  private async errorsOf(text: string): Promise<{ map: SiteMap | null; errors: Finding[] }> {
     const { mapFile, place, now } = this.input;
-    const site = await loadSite(mapFile, place, { text, heard });
+    const site = await loadSite(mapFile, place, { text, heard: this.heard });
     const findings = site.map === null ? site.findings : await judgeSite(site, { now: now(), env: place.env });
     // A name without a certificate gets the throwaway one, so it stands in nobody's way.
     const errors = findings.filter(({ severity, rule }) => severity === 'error' && rule !== 'no-certificate');
@@ -199,7 +205,9 @@ class Follower {
   }
 }
 
-type Heard = Awaited<ReturnType<Source['read']>>['facts'];
+function mapIn(text: string | Trouble | null): SiteMap | null {
+  return typeof text === 'string' ? readMap({ file: 'map', text }).map : null;
+}
 
 const unread = {
   rule: 'map-unreadable',

@@ -1,12 +1,18 @@
-import { readFoundFile, type FoundFile } from '../../adapters/files/found.ts';
+import { readFound, type EngineHeard } from '../../adapters/files/found.ts';
 import { stateOf, WatchedFiles } from '../../adapters/files/watched-files.ts';
-import type { Heard, Source } from './source.ts';
+import type { HeardEngines } from '../survey/take-inventory.ts';
+import type { Source } from './source.ts';
+
+const nothingYet = {
+  message: 'The half of `follow` that asks the engine has written nothing yet.',
+  remedy: 'Start it: mile-marker follow --half engine',
+};
 
 /** What the other half of `follow` wrote down, which has the engine's socket where this one has none. */
 export class FoundSource implements Source {
   private readonly watched = new WatchedFiles(() => this.onNews());
   private onNews: () => void = () => undefined;
-  private last: { state: string; found: FoundFile } | null = null;
+  private last: { state: string; engines: Record<string, EngineHeard> } | null = null;
 
   constructor(private readonly path: string) {}
 
@@ -15,19 +21,21 @@ export class FoundSource implements Source {
     this.watched.watch([this.path]);
   }
 
-  async read(): Promise<Heard> {
+  use(): void {
+    // The other half reads the map too.
+  }
+
+  async read(): Promise<HeardEngines> {
     const state = stateOf([this.path]);
-    if (this.last?.state !== state) {
-      const found = await readFoundFile(this.path);
-      if (found === null)
-        return {
-          facts: this.last?.found.facts ?? null,
-          problem: 'The half of `follow` that asks the engine has written nothing yet.',
-        };
-      this.last = { state, found };
-    }
-    const { facts, problem } = this.last.found;
-    return { facts, problem };
+    const found = this.last?.state === state ? null : await readFound(this.path);
+    if (found !== null) this.last = { state, engines: found.engines };
+    const isThere = this.last?.state === state;
+    const { '': engine = null, ...machines } = this.last?.engines ?? {};
+    if (isThere) return { engine, machines: new Map(Object.entries(machines)) };
+    return {
+      engine: { facts: engine?.facts ?? null, trouble: nothingYet },
+      machines: new Map(Object.entries(machines)),
+    };
   }
 
   doubt(): void {

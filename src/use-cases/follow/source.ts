@@ -1,30 +1,26 @@
-import type { EngineFacts } from '../../adapters/engine/read-engine.ts';
+import type { EngineHeard } from '../../adapters/files/found.ts';
+import type { SiteMap } from '../../core/map/site-map.ts';
+import type { HeardEngines } from '../survey/take-inventory.ts';
 
-/**
- * What an engine said last.
- *
- * @property facts null when it has not answered yet, or there is none
- * @property problem what is wrong with asking it now, in a sentence; null when nothing is
- */
-export interface Heard {
-  facts: EngineFacts | null;
-  problem: string | null;
-}
-
-/** Where `follow` learns what exists: an engine itself, or what another process found there. */
+/** Where `follow` learns what exists: engines themselves, or what another process found there. */
 export interface Source {
   /** Begins to listen; `onNews` is called whenever `read` may say something else. */
   start: (onNews: () => void) => void;
-  read: () => Promise<Heard>;
+  /** From now on the engines of this map. */
+  use: (map: SiteMap) => void;
+  read: () => Promise<HeardEngines>;
   /** The next `read` is to look at everything anew, whatever was told. */
   doubt: () => void;
   stop: () => void;
 }
 
-/** Where there is no engine to ask. */
-export const noSource: Source = {
-  start: () => undefined,
-  read: () => Promise.resolve({ facts: null, problem: null }),
-  doubt: () => undefined,
-  stop: () => undefined,
-};
+/** What is wrong with asking engines, by the names of their machines; that of this host has none. */
+export function problemsOf({ engine, machines }: HeardEngines): Map<string, string> {
+  const all: Array<[string, EngineHeard | null]> = [['', engine], ...machines];
+  return new Map(
+    all.flatMap(([name, heard]) => {
+      const trouble = heard?.trouble ?? null;
+      return trouble === null ? [] : [[name, trouble.message]];
+    }),
+  );
+}

@@ -16,6 +16,7 @@ import {
   type Edition,
 } from '../../adapters/files/editions.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
+import { keepFound } from '../../adapters/files/machines.ts';
 import { placementOf } from '../../adapters/files/placement.ts';
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
@@ -106,6 +107,8 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   await adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
   await ensureLogs(plan);
   if (folder === paths.front) await writeNotes(site);
+  for (const [machine, { facts }] of site.machines)
+    if (facts !== null) await keepFound(paths, machine, { facts, at: now.toISOString() });
   if (fresh) await prepareEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
   if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);

@@ -1,5 +1,4 @@
 import { dirname } from 'node:path';
-import type { EngineFacts } from '../../adapters/engine/read-engine.ts';
 import { readHeldCertificate } from '../../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
@@ -26,7 +25,8 @@ import { makePlan, type Planned } from '../../core/plan/make-plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Facts } from '../../core/rules/rule.ts';
 import { runRules } from '../../core/rules/all-rules.ts';
-import { takeInventory } from '../survey/take-inventory.ts';
+import type { EngineHeard } from '../../adapters/files/found.ts';
+import { takeInventory, type HeardEngines } from '../survey/take-inventory.ts';
 
 /** Where a command was started. */
 export interface Place {
@@ -47,6 +47,8 @@ export interface Site extends Planned {
   proxyProgram: () => Promise<{ program: string | null; version: string | null }>;
   /** Why the engine gave no answer, or null. */
   engineTrouble: Trouble | null;
+  /** What the engines of other machines said. */
+  machines: ReadonlyMap<string, EngineHeard>;
   /** Labels of containers that make no road, although the map obeys labels. */
   notObeyed: readonly LabelNotObeyed[];
   /** What was wrong with the files themselves; the rules have not spoken yet. */
@@ -71,7 +73,7 @@ interface LoadOptions {
   frontAsMade?: boolean;
   proxy?: ProxyName;
   text?: string;
-  heard?: EngineFacts | null;
+  heard?: HeardEngines;
   /** Whether addresses of container networks may be dialled; default: while `follow` runs. */
   isFollowed?: boolean;
 }
@@ -90,6 +92,7 @@ export async function loadSite(
   const written = proxy === undefined ? read.map : { ...read.map, front: { ...front, proxy } };
   const {
     inventory,
+    machines,
     trouble: engineTrouble,
     ...taken
   } = await takeInventory({
@@ -113,7 +116,7 @@ export async function loadSite(
   });
   const findings = [...read.findings, ...taken.findings];
   const proxyProgram = programAsker(planned.plan, env);
-  const found = { inventory, pages, notObeyed, proxyProgram, engineTrouble, findings };
+  const found = { inventory, machines, pages, notObeyed, proxyProgram, engineTrouble, findings };
   return { mapFile, shownMap, map, paths, ...found, ...planned };
 }
 

@@ -1,6 +1,9 @@
+import { dirname } from 'node:path';
 import { readComposeFiles } from '../../adapters/compose/read-files.ts';
 import type { EngineFacts } from '../../adapters/engine/read-engine.ts';
+import type { EngineHeard } from '../../adapters/files/found.ts';
 import { engineAddress, type EngineAddress } from '../../adapters/engine/address.ts';
+import { statePaths } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { tell } from '../../core/findings/card.ts';
 import type { Finding } from '../../core/findings/finding.ts';
@@ -8,6 +11,7 @@ import { engineUnanswered } from '../../core/inventory/engine-card.ts';
 import type { Inventory } from '../../core/inventory/inventory.ts';
 import { withContainers } from '../../core/inventory/with-containers.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
+import { readMachines } from './read-machines.ts';
 
 interface InventoryInput {
   /** Null when there is no map yet: then the engine alone is asked. */
@@ -16,24 +20,35 @@ interface InventoryInput {
   cwd: string;
   env: Readonly<Record<string, string | undefined>>;
   /** What the engine said a moment ago, for one that is listened to all the time; absent: it is asked now. */
-  heard?: EngineFacts | null | undefined;
+  heard?: HeardEngines | undefined;
+}
+
+/** What engines said a moment ago. @property engine of this host; null when there is none, or it has said nothing yet */
+export interface HeardEngines {
+  engine: EngineHeard | null;
+  machines: ReadonlyMap<string, EngineHeard>;
 }
 
 /** @property trouble why the engine gave no answer, or null */
 interface TakenInventory {
   inventory: Inventory;
+  /** What the engines of other machines said. */
+  machines: ReadonlyMap<string, EngineHeard>;
   findings: Finding[];
   trouble: Trouble | null;
 }
 
 /** Everything that is declared and everything that runs. An engine that does not answer is a finding, not the end. */
 export async function takeInventory({ map, mapFile, cwd, env, heard }: InventoryInput): Promise<TakenInventory> {
-  const [compose, engine] = await Promise.all([
+  const [compose, engine, machines] = await Promise.all([
     readComposeFiles({ compose: map?.compose ?? [], mapFile, cwd, env }),
-    heard === undefined ? askEngine(map?.engine?.address ?? null, env) : { facts: heard, trouble: null, chosen: false },
+    heard === undefined ? askEngine(map?.engine?.address ?? null, env) : heardAnswer(heard),
+    map === null || map.machines.length === 0
+      ? null
+      : readMachines({ map, mapFolder: dirname(mapFile), paths: statePaths(mapFile), heard: heard?.machines }),
   ]);
   const { facts, trouble, chosen } = engine;
-  const findings = [...compose.findings];
+  const findings = [...compose.findings, ...(machines?.findings ?? [])];
   if (trouble !== null) {
     const data = { problem: trouble.message, advice: trouble.remedy };
     const about = {
@@ -43,16 +58,25 @@ export async function takeInventory({ map, mapFile, cwd, env, heard }: Inventory
     } as const;
     findings.push(tell(engineUnanswered, { say: 'unanswered', data, ...about }));
   }
-  const services = withContainers(compose.services, facts?.containers ?? []);
-  const networks = facts?.networks ?? [];
-  const inventory = { services, networks, asked: facts !== null, failed: trouble !== null };
-  return { inventory, findings, trouble };
+  const services = [...withContainers(compose.services, facts?.containers ?? []), ...(machines?.services ?? [])];
+  const inventory = {
+    ...{ services, networks: facts?.networks ?? [], asked: facts !== null, failed: trouble !== null },
+    machines: machines?.machines ?? [],
+  };
+  return { inventory, machines: machines?.heard ?? new Map(), findings, trouble };
 }
 
 interface Answer {
   facts: EngineFacts | null;
   trouble: Trouble | null;
   chosen: boolean;
+}
+
+/** What it says now counts for as long as it says nothing else; only one that has never answered is as if it had been asked in vain. */
+function heardAnswer({ engine }: HeardEngines): Answer {
+  if (engine === null || engine.facts !== null) return { facts: engine?.facts ?? null, trouble: null, chosen: false };
+  const trouble = engine.trouble === null ? null : new Trouble({ code: 'engine-gone', ...engine.trouble });
+  return { facts: null, trouble, chosen: true };
 }
 
 async function askEngine(written: string | null, env: InventoryInput['env']): Promise<Answer> {

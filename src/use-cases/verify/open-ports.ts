@@ -4,6 +4,7 @@ import { handshake } from '../../adapters/probe/handshake.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { inNetworks } from '../../core/networks/address.ts';
+import { servicesHere } from '../../core/inventory/inventory.ts';
 import { judgeOpenPorts, watchedPorts, type OpenPort } from '../../core/legs/open-ports.ts';
 import { readHeld, type Site } from '../map/load.ts';
 
@@ -30,7 +31,7 @@ export async function findOpenPorts({
   );
   const ours = addresses.filter((_, index) => proofs[index] === true);
   const published = new Map(
-    inventory.services.flatMap(({ name, published: list }) =>
+    servicesHere(inventory).flatMap(({ name, published: list }) =>
       list.flatMap(({ protocol, hostPort }) =>
         protocol === 'tcp' && hostPort !== null ? [[hostPort, `container ${name}`] as const] : [],
       ),

@@ -3,10 +3,11 @@ import { acme, certificate, dns } from './certificates.ts';
 import { front } from './front.ts';
 import { gate } from './gates.ts';
 import { labels } from './labels.ts';
+import { machine } from './machines.ts';
 import { pages } from './pages.ts';
 import { ports } from './ports.ts';
 import { road } from './road.ts';
-import { about, hostName, label, oneOrMany, path, wants } from './words.ts';
+import { about, hostName, label, network, oneOrMany, path, wants } from './words.ts';
 
 /**
  * The map: the one definition of every key, its type, default and words. Everything else (types, error texts, the list
@@ -36,6 +37,22 @@ export const mapSchema = z.strictObject(
         about(
           'Where the container engine answers its HTTP API. Default: DOCKER_HOST, else the usual socket if it is there. `none` does not ask it.',
           'unix:///run/engine.sock',
+        ),
+      ),
+    machines: named('machine', machine)
+      .optional()
+      .meta(
+        about(
+          'Other hosts whose containers the map leads to, as `SERVICE@MACHINE:PORT`.',
+          '{hide: {engine: ssh://keeper@192.168.64.9, address: 192.168.64.9}}',
+        ),
+      ),
+    'private-networks': oneOrMany(network, 'a network or a list of networks')
+      .optional()
+      .meta(
+        about(
+          'Networks that nobody else is on, such as a tunnel: clear text between machines is fine there.',
+          '[10.77.0.0/24]',
         ),
       ),
     acme: acme

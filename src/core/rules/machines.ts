@@ -1,0 +1,67 @@
+import { card, tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import type { MapMachine, SiteMap } from '../map/site-map.ts';
+import { inNetworks, isLoopback, parseAddress, parseNetwork } from '../networks/address.ts';
+import { leadsOnMap } from './on-roads.ts';
+import type { Facts, Rule } from './rule.ts';
+
+const clear = card({
+  id: 'machine-in-clear-text',
+  severity: 'warning',
+  summary: 'What visitors send goes on to another machine in clear text.',
+  why: 'Everybody on the network between the machines can read and change it: cookies, passwords, pages.',
+  source: 'RFC 9110 §17.1; map reference: private-networks',
+  messages: {
+    roads: {
+      message: 'Roads to {machine} go on in clear text, to {address}.',
+      remedy:
+        'If nobody else is on that network (a tunnel, a cable of your own), write in the map: private-networks: [{network}]. Else have the service speak TLS, and lead there by `to: https://{address}:PORT`.',
+    },
+  },
+});
+
+const engine = card({
+  id: 'machine-engine-open',
+  severity: 'warning',
+  summary: 'The container engine of another machine is asked without TLS.',
+  why: 'Whoever reaches that port is root on that machine, and everybody on the way can become so.',
+  source: 'Engine API v1.41; RFC 8446',
+  messages: {
+    open: {
+      message: 'The engine of {machine} is asked at {engine} without TLS: whoever reaches that port is root there.',
+      remedy:
+        'Ask it through ssh instead: engine: ssh://USER@{address}. Or have it demand client certificates, and name the folder with yours under `keys`.',
+    },
+  },
+});
+
+export const machineInClearText: Rule = {
+  card: clear,
+  check: ({ map, plan }) => map.machines.flatMap((machine) => clearTo(machine, { map, plan })),
+};
+
+function clearTo({ name, address, where }: MapMachine, facts: Pick<Facts, 'map' | 'plan'>): Finding[] {
+  if (isPrivate(address, facts.map)) return [];
+  const roads = leadsOnMap(facts).flatMap((one) =>
+    one.leads.kind === 'service' && one.leads.machine === name && one.protocol === 'tcp' ? [one.name] : [],
+  );
+  if (roads.length === 0) return [];
+  const data = { machine: name, address, network: parseNetwork(address) ?? 'NETWORK' };
+  return [tell(clear, { say: 'roads', data, roads: [...new Set(roads)], where, cause: `clear:${name}` })];
+}
+
+/** A name may lead anywhere. */
+function isPrivate(address: string, { privateNetworks }: Pick<SiteMap, 'privateNetworks'>): boolean {
+  return parseAddress(address) !== null && (isLoopback(address) || inNetworks(address, privateNetworks));
+}
+
+export const machineEngineOpen: Rule = {
+  card: engine,
+  check: ({ map }) =>
+    map.machines.flatMap(({ name: machine, engine: at, keys, address, where }) => {
+      if (!/^(tcp|http):/.test(at) || keys !== null) return [];
+      const host = /^\w+:\/\/(\[[^\]]+\]|[^:/]+)/.exec(at)?.[1]?.replace(/^\[|\]$/g, '') ?? '';
+      if (isPrivate(host, map)) return [];
+      return [tell(engine, { say: 'open', data: { machine, engine: at, address }, where, cause: `engine:${machine}` })];
+    }),
+};
