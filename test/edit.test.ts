@@ -69,7 +69,7 @@ test('adding puts one piece in and changes no other byte; removing takes it out 
       expect(isInsertion(text, added)).toBe(true);
       const fresh = {
         key,
-        leads: { kind: 'service', project: null, service: 'bird-log', port: 8080 },
+        leads: { kind: 'service', project: null, service: 'bird-log', machine: null, port: 8080 },
         gate: open ? 'everyone' : 'home',
         paused: false,
       };

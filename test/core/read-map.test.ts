@@ -122,7 +122,10 @@ test('the first map that start writes is a map', () => {
 
 test.each([
   ['bird-log:8080', { kind: 'service', project: null, service: 'bird-log', machine: null, port: 8080 }],
-  ['marsh-office/roster:5000', { kind: 'service', project: 'marsh-office', service: 'roster', machine: null, port: 5000 }],
+  [
+    'marsh-office/roster:5000',
+    { kind: 'service', project: 'marsh-office', service: 'roster', machine: null, port: 5000 },
+  ],
   [':9400', { kind: 'port', port: 9400 }],
   ['https://192.168.64.9:8443', { kind: 'url', scheme: 'https', host: '192.168.64.9', port: 8443 }],
   ['http://[2001:db8::1]', { kind: 'url', scheme: 'http', host: '2001:db8::1', port: 80 }],
