@@ -5,6 +5,7 @@ import https from 'node:https';
 import net from 'node:net';
 import type { Duplex } from 'node:stream';
 import tls from 'node:tls';
+import { addressesOf } from '../core/plan/parts.ts';
 import type { Upstream } from '../core/plan/plan.ts';
 import { briefSeconds, keptSeconds } from '../core/proxies/hardening.ts';
 
@@ -35,8 +36,8 @@ const mostKept = 256;
 
 /** Connections to the services of a plan, opened when they are needed. */
 export class Services {
-  private readonly opened = new Map<string, Service>();
-  private readonly known = new WeakMap<Upstream, Service>();
+  private readonly opened = new Map<string, Places>();
+  private readonly known = new WeakMap<Upstream, Places>();
   /** Looked through by one clock: a timer for each request would cost more than the request. */
   private readonly waiting = new Set<Waiting>();
   private readonly clock: NodeJS.Timeout;
@@ -47,16 +48,21 @@ export class Services {
     this.clock = setInterval(() => this.expire(), 250).unref();
   }
 
+  /** One that runs several times is gone to in turn. */
   of(upstream: Upstream): Service {
+    return this.placesOf(upstream).next();
+  }
+
+  private placesOf(upstream: Upstream): Places {
     const known = this.known.get(upstream);
     if (known !== undefined) return known;
     // Roads to one service share its connections where they ask for the same proof.
-    const { scheme, host, port, verifyAs, trust } = upstream;
-    const key = JSON.stringify([scheme, host, port, verifyAs, trust]);
-    const service = this.opened.get(key) ?? serviceAt(upstream, this.connectSeconds * 1000);
-    this.opened.set(key, service);
-    this.known.set(upstream, service);
-    return service;
+    const { scheme, verifyAs, trust } = upstream;
+    const key = JSON.stringify([scheme, addressesOf(upstream), verifyAs, trust]);
+    const places = this.opened.get(key) ?? new Places(upstream, this.connectSeconds * 1000);
+    this.opened.set(key, places);
+    this.known.set(upstream, places);
+    return places;
   }
 
   watch(waiting: Waiting): void {
@@ -69,7 +75,7 @@ export class Services {
 
   stop(): void {
     clearInterval(this.clock);
-    for (const { kept, brief, fresh } of this.opened.values()) for (const one of [kept, brief, fresh]) one.destroy();
+    for (const places of this.opened.values()) places.stop();
   }
 
   private expire(): void {
@@ -78,13 +84,11 @@ export class Services {
   }
 }
 
-function serviceAt(upstream: Upstream, connectMs: number): Service {
+function serviceAt(upstream: Upstream, connect: (done: OnConnection) => void): Service {
   const { Agent } = upstream.scheme === 'https' ? https : http;
   // Node's types know no `createConnection` here; its agents take it as the way to connect (http.Agent, `agent.createConnection`).
   const made = (options: http.AgentOptions): http.Agent =>
-    Object.assign(new Agent(options), {
-      createConnection: (_: unknown, done: OnConnection) => connect(upstream, connectMs, done),
-    });
+    Object.assign(new Agent(options), { createConnection: (_: unknown, done: OnConnection) => connect(done) });
   return {
     kept: made({ keepAlive: true, timeout: keptMs, maxFreeSockets: mostKept, scheduling: 'lifo' }),
     brief: made({ keepAlive: true, timeout: briefMs, maxFreeSockets: mostKept, scheduling: 'lifo' }),
@@ -93,6 +97,66 @@ function serviceAt(upstream: Upstream, connectMs: number): Service {
 }
 
 type OnConnection = (error: Error | null, socket?: Duplex) => void;
+
+/** So long one of several may take to take a connection before the next is tried, and so long it is passed over after it did not. */
+const nextMs = 1_000;
+const passedOverMs = 10_000;
+
+/** An address of a service, and the connections that begin there. */
+interface AtAddress extends Service {
+  host: string;
+  port: number;
+  passedOverUntil: number;
+}
+
+/** All addresses of one service: each in its turn, but those that took no connection a moment ago. */
+class Places {
+  private readonly all: AtAddress[];
+  private turn = 0;
+
+  constructor(
+    private readonly upstream: Upstream,
+    private readonly connectMs: number,
+  ) {
+    this.all = addressesOf(upstream).map((at, index) => ({
+      ...serviceAt(upstream, (done) => this.connect(index, done)),
+      ...{ ...at, passedOverUntil: 0 },
+    }));
+  }
+
+  next(): Service {
+    const [first] = this.inTurn(this.turn);
+    this.turn = (this.turn + 1) % this.all.length;
+    if (first === undefined) throw new TypeError('a service has at least one address');
+    return first;
+  }
+
+  stop(): void {
+    for (const { kept, brief, fresh } of this.all) for (const one of [kept, brief, fresh]) one.destroy();
+  }
+
+  private inTurn(from: number): AtAddress[] {
+    if (this.all.length === 1) return this.all;
+    const now = performance.now();
+    const turned = [...this.all.slice(from), ...this.all.slice(0, from)];
+    const isOut = ({ passedOverUntil }: AtAddress): boolean => passedOverUntil > now;
+    return [...turned.filter((one) => !isOut(one)), ...turned.filter(isOut)];
+  }
+
+  /** There, else at the next one that takes the connection: nothing has been sent by then, so that anything may go to another. */
+  private connect(index: number, done: OnConnection): void {
+    const tryNext = ([at, ...others]: AtAddress[]): void => {
+      if (at === undefined) return;
+      const isLast = others.length === 0;
+      connect({ ...this.upstream, host: at.host, port: at.port }, isLast ? this.connectMs : nextMs, (error, socket) => {
+        if (error !== null) at.passedOverUntil = performance.now() + passedOverMs;
+        if (error !== null && !isLast) tryNext(others);
+        else done(error, socket);
+      });
+    };
+    tryNext(this.inTurn(index));
+  }
+}
 
 function connect(upstream: Upstream, connectMs: number, done: OnConnection): void {
   opened(upstream).then(

@@ -24,11 +24,13 @@ const install = 'apt-get install -y --no-install-recommends docker.io docker-com
  * Starts dockerd, in a network namespace of its own when one is named. It needs root: it makes networks and mounts.
  *
  * @param address where it answers over TCP with TLS, too
+ * @param node as which it is in a cluster, with the one image that answers with its name
  */
 export async function startEngine(
   tlsPort: number,
   namespace: string | null = null,
   address = '127.0.0.1',
+  node: ClusterNode | null = null,
 ): Promise<RunningEngine> {
   for (const program of ['/usr/sbin/dockerd', '/usr/bin/docker-compose', '/bin/busybox', '/usr/bin/openssl']) {
     if (!existsSync(program)) throw new Error(`${program} is missing; install it with: ${install}`);
@@ -39,7 +41,10 @@ export async function startEngine(
   const certificates = join(folder, 'tls');
   makeCertificates(certificates, address);
   // Not `ip netns exec`: that hides the control groups.
-  const inside = namespace === null ? [] : ['/usr/bin/nsenter', `--net=/run/netns/${namespace}`];
+  const space = namespace === null ? [] : ['/usr/bin/nsenter', `--net=/run/netns/${namespace}`];
+  const named =
+    node === null ? [] : ['/usr/bin/unshare', '--uts', 'sh', '-c', `hostname ${node.name}; exec "$@"`, 'sh'];
+  const inside = [...space, ...named];
   const [program = '', ...before] = [...inside, '/usr/sbin/dockerd'];
   const argv = [
     ...before,
@@ -53,6 +58,7 @@ export async function startEngine(
       `tcp://${address}:${String(tlsPort)}`,
     ],
     ...['--data-root', join(folder, 'data'), '--exec-root', join(folder, 'exec'), '--pidfile', join(folder, 'pid')],
+    ...(node === null ? [] : ['--bip', node.bridge, '--default-address-pool', `base=${node.pool},size=26`]),
     ...['--tlsverify', '--tlscacert', join(certificates, 'ca.pem')],
     ...['--tlscert', join(certificates, 'server.pem'), '--tlskey', join(certificates, 'server-key.pem')],
   ];
@@ -93,7 +99,8 @@ export async function startEngine(
     }
   };
   await untilUp();
-  importImages(folder, docker);
+  if (node === null) importImages(folder, docker);
+  else importPages(folder, docker);
   return {
     socket,
     tls: { port: tlsPort, certificates },
@@ -116,8 +123,20 @@ export async function startEngine(
   };
 }
 
+/** @property bridge address of its own bridge, with its prefix @property pool of addresses for its networks */
+interface ClusterNode {
+  name: string;
+  bridge: string;
+  pool: string;
+}
+
 /** There is no registry here: images are made from this machine's own programs. */
 function importImages(folder: string, docker: RunningEngine['docker']): void {
+  importPages(folder, docker);
+  importServers(folder, docker);
+}
+
+function importPages(folder: string, docker: RunningEngine['docker']): void {
   const pages = join(folder, 'pages');
   mkdirSync(join(pages, 'bin'), { recursive: true });
   copyFileSync('/bin/busybox', join(pages, 'bin/busybox'));
@@ -137,6 +156,9 @@ function importImages(folder: string, docker: RunningEngine['docker']): void {
     ['-c', 'EXPOSE 8080', '-c', 'CMD ["/start"]', '-c', 'ENV PATH=/bin'],
     'observatory/pages',
   );
+}
+
+function importServers(folder: string, docker: RunningEngine['docker']): void {
   const nginx = join(folder, 'nginx');
   for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', 'var/log/nginx', 'var/lib/nginx', 'usr/share/nginx'])
     mkdirSync(join(nginx, path), { recursive: true });

@@ -7,6 +7,8 @@ export interface MadeContainer {
   address: string | null;
   port: number;
   labels?: Record<string, string>;
+  /** Port of loopback on which it is published. */
+  published?: number;
 }
 
 /** A stand-in for an engine's HTTP API (v1.41) on a socket, whose containers and events a test decides: those that come too fast or not at all cannot be had from a real one. */
@@ -100,7 +102,13 @@ export class MadeEngine {
       },
       HostConfig: { NetworkMode: 'marsh', RestartPolicy: { Name: 'always' } },
       Mounts: [],
-      NetworkSettings: { Networks: { marsh: { IPAddress: one.address ?? '', Aliases: [one.name] } }, Ports: {} },
+      NetworkSettings: {
+        Networks: { marsh: { IPAddress: one.address ?? '', Aliases: [one.name] } },
+        Ports:
+          one.published === undefined
+            ? {}
+            : { [`${String(one.port)}/tcp`]: [{ HostIp: '127.0.0.1', HostPort: String(one.published) }] },
+      },
     };
   }
 }

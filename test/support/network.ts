@@ -32,6 +32,33 @@ export function wireHere(name: string, { device, here, there }: { device: string
   within(name, 'ip', 'link', 'set', 'eth0', 'up');
 }
 
+/** A switch of this machine's own with a cable to each namespace. @property there addresses by namespace, without a prefix */
+export function switchHere(
+  device: string,
+  { here, there }: { here: string; there: Readonly<Record<string, string>> },
+): void {
+  spawnSync('/usr/sbin/ip', ['link', 'del', device]);
+  ip('link', 'add', device, 'type', 'bridge');
+  ip('addr', 'add', `${here}/24`, 'dev', device);
+  ip('link', 'set', device, 'up');
+  for (const [index, [name, address]] of Object.entries(there).entries()) {
+    const end = `${device}${String(index)}`;
+    ip('link', 'add', end, 'type', 'veth', 'peer', 'name', 'eth0', 'netns', name);
+    ip('link', 'set', end, 'master', device, 'up');
+    within(name, 'ip', 'addr', 'add', `${address}/24`, 'dev', 'eth0');
+    within(name, 'ip', 'link', 'set', 'eth0', 'up');
+  }
+}
+
+export function removeSwitch(device: string): void {
+  spawnSync('/usr/sbin/ip', ['link', 'del', device]);
+}
+
+/** Pulls the cable of a namespace, or plugs it in again. */
+export function setCable(name: string, to: 'up' | 'down'): void {
+  within(name, 'ip', 'link', 'set', 'eth0', to);
+}
+
 export function within(
   name: string,
   program: string,

@@ -5,12 +5,16 @@ import { listeningIn } from '../host/sockets.ts';
 import { alertWords } from '../probe/failure.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import type { EngineAddress } from './address.ts';
+import type { Cluster } from '../../core/cluster/cluster.ts';
 import { exchange } from './exchange.ts';
+import { readCluster } from './read-cluster.ts';
 import { containerAnswer, listAnswer, networksAnswer, toContainer, toNetwork } from './answers.ts';
 
 export interface EngineFacts {
   containers: Container[];
   networks: EngineNetwork[];
+  /** Null where it is not asked for: without `cluster` in the map. */
+  cluster: Cluster | null;
 }
 
 /** How long one answer may take. An engine that starts a container at this moment is slow, not dead. */
@@ -22,15 +26,18 @@ const atOnce = 8;
  *
  * @throws Trouble `engine-gone`, `engine-forbidden`, `engine-silent`, `engine-odd` (exit code 3)
  */
-export function readEngine(address: EngineAddress): Promise<EngineFacts> {
-  return new EngineReader(address).read('all', { withListening: true });
+export function readEngine(address: EngineAddress, { isManager }: EngineKind): Promise<EngineFacts> {
+  return new EngineReader(address, { isManager }).read('all', { withListening: true });
 }
 
 /** Asks an engine again and again, and of what it knows already only what may have changed. */
 export class EngineReader {
   private known = new Map<string, Answer>();
 
-  constructor(private readonly address: EngineAddress) {}
+  constructor(
+    private readonly address: EngineAddress,
+    private readonly kind: EngineKind = { isManager: false },
+  ) {}
 
   /**
    * A container that goes while it is read is left out, as if it had gone before.
@@ -41,9 +48,10 @@ export class EngineReader {
   async read(stale: ReadonlySet<string> | 'all', { withListening = false } = {}): Promise<EngineFacts> {
     const { address } = this;
     const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ path, form, address });
-    const [list, networks] = await Promise.all([
+    const [list, networks, cluster] = await Promise.all([
       get('/containers/json?all=true', listAnswer),
       get('/networks', networksAnswer),
+      this.kind.isManager ? this.readCluster() : null,
     ]);
     const limit = pLimit(atOnce);
     const answers = await Promise.all(
@@ -61,9 +69,29 @@ export class EngineReader {
       const isHere = withListening && address.kind === 'socket' && typeof state.Pid === 'number' && state.Pid > 0;
       return { ...toContainer(answer, names), listening: isHere ? listeningIn(state.Pid ?? 0, id) : null };
     });
-    return { containers, networks: networks.map(toNetwork) };
+    // Of the cluster's own containers this engine knows those of its node alone.
+    const own = cluster === null ? containers : containers.filter(({ labels }) => labels[ofTask] === undefined);
+    return { containers: own, networks: networks.map(toNetwork), cluster };
+  }
+
+  /** @throws Trouble `cluster-unanswered` too */
+  async readCluster(): Promise<Cluster> {
+    const { address } = this;
+    try {
+      return await readCluster(async (path, form) => parse(await get(path, address), { path, form, address }));
+    } catch (error) {
+      throw clusterTrouble(error, address);
+    }
   }
 }
+
+/** @property isManager it is a manager of a cluster, and asked for all of it */
+interface EngineKind {
+  isManager: boolean;
+}
+
+/** By which the engine marks containers that the cluster placed. */
+const ofTask = 'com.docker.swarm.task.id';
 
 type Answer = z.output<typeof containerAnswer>;
 
@@ -80,6 +108,10 @@ async function ask<T extends z.ZodType>({ path, form, address }: Asked<T>): Prom
   } catch (error) {
     throw asTrouble(error, address);
   }
+  return parse(answer, { path, form, address });
+}
+
+function parse<T extends z.ZodType>(answer: unknown, { path, form, address }: Asked<T>): z.output<T> {
   const read = form.safeParse(answer);
   if (read.success) return read.data;
   const issue = read.error.issues[0];
@@ -97,6 +129,28 @@ async function get(path: string, address: EngineAddress): Promise<unknown> {
     // What it is instead is said when its form is looked at.
     return body;
   }
+}
+
+/** Only a manager knows the cluster, and without a majority of managers it waits, then fails (Engine API v1.41: 503, 500). */
+function clusterTrouble(error: unknown, address: EngineAddress): Error {
+  if (error instanceof Trouble) return error;
+  const { statusCode: status, message } = error as { statusCode?: unknown; message?: string };
+  const code = codeOf(error);
+  const [why, remedy] =
+    status === 503 || /not a swarm manager/.test(message ?? '')
+      ? [
+          'it is no manager of a cluster',
+          'Name a manager: engine, in the map. On this machine: docker node promote NODE, run on a manager.',
+        ]
+      : status === 500 || code === 'ETIMEDOUT' || code === 'ABORT_ERR'
+        ? [
+            'too few of its managers are up to decide anything',
+            'Bring the other managers back. What runs goes on running meanwhile. If they are gone for good: docker swarm init --force-new-cluster',
+          ]
+        : [null, ''];
+  if (why === null) return asTrouble(error, address);
+  const words = `The cluster cannot be asked at ${address.shown}: ${why}.`;
+  return new Trouble({ code: 'cluster-unanswered', message: words, remedy, cause: error });
 }
 
 class Gone extends Error {}

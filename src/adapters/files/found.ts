@@ -34,9 +34,48 @@ const container = z.strictObject({
   listening: z.null(),
 });
 
+const cluster = z.strictObject({
+  nodes: z.array(
+    z.object({ id: text, name: text, address: text, state: text, availability: z.enum(['active', 'pause', 'drain']) }),
+  ),
+  services: z.array(
+    z.object({
+      id: text,
+      name: text,
+      stack: text.nullable(),
+      image: text.nullable(),
+      labels: z.record(text, text),
+      wanted: z.number().nullable(),
+      ports: z.array(
+        z.object({
+          protocol: z.enum(['tcp', 'udp']),
+          inside: z.number(),
+          outside: z.number(),
+          how: z.enum(['host', 'ingress']),
+        }),
+      ),
+      networks: z.array(text),
+    }),
+  ),
+  tasks: z.array(
+    z.object({
+      id: text,
+      service: text,
+      node: text.nullable(),
+      slot: z.number().nullable(),
+      state: text,
+      isWanted: z.boolean(),
+      error: text.nullable(),
+      exitCode: z.number(),
+      at: text,
+    }),
+  ),
+});
+
 const facts = z.strictObject({
   containers: z.array(container),
   networks: z.array(z.object({ name: text, driver: text, subnets: z.array(text) })),
+  cluster: cluster.nullable(),
 });
 
 const foundForm = z.strictObject({

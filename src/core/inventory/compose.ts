@@ -110,6 +110,7 @@ class Reader {
     const networks = this.networksOf(name, keys, networkNames, networkMode);
     const restart = text('restart');
     return {
+      cluster: null,
       machine: null,
       project,
       name,

@@ -89,6 +89,28 @@ export interface Service extends RunFacts {
   containers: Container[];
   /** Keys that stand in place of what earlier Compose files say, not beside it. */
   replaces: string[];
+  /** Null for one that no cluster places. */
+  cluster: InCluster | null;
+}
+
+/**
+ * A service that a cluster places on its nodes.
+ *
+ * @property name as the cluster knows it
+ * @property insidePorts that it publishes on the nodes that run it
+ * @property wanted how many tasks it should have
+ * @property failures what the engine says of each task that failed, of those that it still remembers
+ * @property waiting why a task cannot begin; null when none waits
+ * @property awayNodes nodes with tasks of it that do not answer the manager
+ */
+interface InCluster {
+  name: string;
+  nodes: Array<{ name: string; address: string }>;
+  insidePorts: number[];
+  wanted: number;
+  failures: string[];
+  waiting: string | null;
+  awayNodes: string[];
 }
 
 export interface Declared {

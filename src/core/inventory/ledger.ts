@@ -82,12 +82,15 @@ function rawRow({ name, port, protocol }: Plan['ports'][number]): LedgerRow {
 }
 
 function serviceRows(service: Service): LedgerRow[] {
-  const { published, declared, containers, machine } = service;
+  const { published, declared, containers, cluster } = service;
+  // Of a cluster each port is one of the node that has the task.
+  const machineOf = (address: string | null): string | null =>
+    cluster?.nodes.find((node) => node.address === address)?.name ?? service.machine;
   const running = containers.some(({ state }) => state === 'running');
   const owner: PortOwner = { kind: 'service', service: titleOf(service) };
   const rowsOf = (ports: Service['published'], source: LedgerRow['source']): LedgerRow[] =>
     ports.flatMap(({ hostPort, hostAddress: address, protocol }) =>
-      hostPort === null ? [] : [{ machine, port: hostPort, protocol, address, owner, source }],
+      hostPort === null ? [] : [{ machine: machineOf(address), port: hostPort, protocol, address, owner, source }],
     );
   const live = running ? rowsOf(published, 'container') : [];
   const written = rowsOf(declared?.published ?? [], 'compose');

@@ -43,6 +43,7 @@ function ofContainer(container: Container, machine: string | null): Service {
     declared: null,
     containers: [container],
     replaces: [],
+    cluster: null,
   };
 }
 

@@ -50,6 +50,7 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
     domains,
     front: front.front,
     compose,
+    cluster: keys.cluster ?? false,
     machines: machinesOf(keys, yaml),
     privateNetworks: (keys['private-networks'] ?? []).map((text) => parseNetwork(text) ?? text),
     engine,

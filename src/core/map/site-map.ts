@@ -191,6 +191,8 @@ export interface SiteMap {
     where: Place;
   };
   compose: Array<{ path: string; where: Place }>;
+  /** The engine is a manager of a cluster. */
+  cluster: boolean;
   machines: MapMachine[];
   /** Networks on which clear text between machines is fine. */
   privateNetworks: string[];

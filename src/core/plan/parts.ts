@@ -43,6 +43,11 @@ export function dialledParts(roads: readonly PlannedRoad[]): Array<{
   );
 }
 
+/** Everywhere that a service answers, the first address first. */
+export function addressesOf({ host, port, others = [] }: Upstream): Array<{ host: string; port: number }> {
+  return [{ host, port }, ...others];
+}
+
 /** Every service that some part of some road, or a raw port, leads to, whether it can be dialled or not. */
 export function servicesOf({ roads, ports }: Pick<Plan, 'roads' | 'ports'>): ReadonlySet<Service> {
   const found = [...roads.flatMap(({ parts }) => parts), ...ports];

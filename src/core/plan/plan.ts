@@ -19,6 +19,7 @@ export const planVersion = 6;
  * @property sayHost Host header that the service gets; null for the visitor's own
  * @property service name of the Compose service, or null when the map gives the address itself
  * @property why how the address was found, for people
+ * @property others where the same service answers as well, when it runs several times; absent when it does not
  */
 export interface Upstream {
   scheme: 'http' | 'https';
@@ -30,6 +31,7 @@ export interface Upstream {
   sayHost: string | null;
   service: string | null;
   why: string;
+  others?: Array<{ host: string; port: number }>;
 }
 
 export type UpstreamTrust =

@@ -6,6 +6,7 @@ import {
   type PublishedPort,
   type Service,
 } from '../inventory/inventory.ts';
+import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import type { Upstream } from './plan.ts';
@@ -93,6 +94,7 @@ function resolveNamed(
   if (second !== undefined) {
     return { kind: 'service-ambiguous', service: null, projects: named.map((one) => one.project ?? '') };
   }
+  if (found.cluster !== null) return fromCluster(found, { port, protocol }, around);
   if (host !== undefined) return fromElsewhere(found, { port, protocol }, { host, services });
   return around.front.kind === 'container'
     ? fromContainer(found, { port, protocol }, { ...around, front: around.front })
@@ -119,6 +121,50 @@ function lender({ networkMode, project }: Service, services: readonly Service[])
 interface InsidePort {
   port: number;
   protocol: Protocol;
+}
+
+/**
+ * In the cluster itself by the name that has an address for each task; elsewhere on the nodes that run one, all of them, or through the mesh. What is published
+ * so is reached from everywhere, so that a front in a container has no other way.
+ */
+function fromCluster(found: Service, { port, protocol }: InsidePort, { inventory, front }: Surroundings): Resolution {
+  const whole = found.cluster?.name ?? found.name;
+  const networks = found.networks.map(({ name }) => name);
+  const shared = front.kind !== 'container' ? [] : networks.filter((name) => front.networks?.includes(name) ?? true);
+  if (shared.length > 0) {
+    const why = `service ${found.name} of the cluster shares the network ${shared[0] ?? ''} with the front, where each of its tasks has an address`;
+    const inside = dialled({ host: `tasks.${whole}`, port, byName: true, why }, found);
+    return { ...inside, fromHost: onNodes(found, { port, protocol })[0] ?? null };
+  }
+  const [first, ...others] = onNodes(found, { port, protocol });
+  if (first !== undefined) {
+    const count = others.length === 0 ? '' : ` and ${String(others.length)} more`;
+    const why = `service ${found.name} of the cluster has a task at ${withPort(first.host, first.port)}${count}`;
+    return dialled({ ...first, why, ...othersIn(others) }, found);
+  }
+  const mesh = found.published.find(
+    (one) => one.protocol === protocol && one.containerPort === port && one.hostAddress === null,
+  );
+  const node =
+    front.kind === 'host'
+      ? '127.0.0.1'
+      : inventory.services.find(({ cluster }) => cluster !== null)?.cluster?.nodes[0]?.address;
+  if (mesh !== undefined && mesh.hostPort !== null && node !== undefined) {
+    const why = `service ${found.name} of the cluster is published on port ${String(mesh.hostPort)} of every node`;
+    return dialled({ host: node, port: mesh.hostPort, why }, found);
+  }
+  return { kind: 'port-not-published', service: found, insideOf: null };
+}
+
+/** Where its tasks are published on the nodes that run them, in an order that stays the same. */
+function onNodes({ published }: Service, { port, protocol }: InsidePort): At[] {
+  return published
+    .flatMap(({ hostAddress, hostPort, containerPort, protocol: own }) =>
+      hostAddress === null || hostPort === null || containerPort !== port || own !== protocol
+        ? []
+        : [{ host: hostAddress, port: hostPort }],
+    )
+    .sort((a, b) => byUnits(a.host, b.host) || a.port - b.port);
 }
 
 /** From another machine only what is published on an address that others reach. */
@@ -159,29 +205,50 @@ function fromHost(found: Service, { port, protocol }: InsidePort, { inventory, i
   const fitting = usable.filter(({ containerPort }) => containerPort === port).sort((a, b) => rank(a) - rank(b));
   const best = fitting[0];
   if (best === undefined) {
-    const own = isFollowed === true ? onBridge(holder, inventory) : null;
-    if (own !== null) {
+    const [own, ...others] = isFollowed === true ? onBridge(holder, inventory) : [];
+    if (own !== undefined) {
       const why = `service ${found.name} has the address ${own.address} on ${own.name} now, which \`follow\` keeps up with`;
-      return dialled({ host: own.address, port, why }, holder);
+      const more = others.map(({ address: host }) => ({ host, port }));
+      return dialled({ host: own.address, port, why, ...othersIn(more) }, holder);
     }
     const insideOf = usable.find(({ hostPort }) => hostPort === port)?.containerPort ?? null;
     return { kind: 'port-not-published', service: holder, insideOf };
   }
   const toEveryone = fitting.find(({ hostAddress }) => isEveryAddress(hostAddress)) ?? null;
   const outside = best.hostPort ?? port;
+  const at = { host: dialAddress(best.hostAddress), port: outside };
   const through = lending === null ? '' : ` through ${lending.name}`;
   const why = `service ${found.name} publishes its port ${String(port)}${through} on ${withPort(best.hostAddress ?? '0.0.0.0', outside)}`;
-  return dialled({ host: dialAddress(best.hostAddress), port: outside, why }, holder, toEveryone);
+  return dialled({ ...at, why, ...othersIn(otherContainers(holder, { port, protocol }, at)) }, holder, toEveryone);
 }
 
-/** Where a container that runs is on a network whose bridge is on this host. */
-function onBridge({ containers }: Service, { networks }: Inventory): { address: string; name: string } | null {
+/** Where the other containers of a service publish the same port. */
+function otherContainers({ containers }: Service, { port, protocol }: InsidePort, first: At): At[] {
+  const each = containers.flatMap(({ state, published }) => {
+    const [best] = published
+      .filter((one) => one.protocol === protocol && one.containerPort === port && one.hostPort !== null)
+      .sort((a, b) => rank(a) - rank(b));
+    return state !== 'running' || best === undefined
+      ? []
+      : [{ host: dialAddress(best.hostAddress), port: best.hostPort ?? port }];
+  });
+  return each.filter(({ host, port: outside }) => host !== first.host || outside !== first.port);
+}
+
+/** Left out where there are none: most services run once. */
+function othersIn(others: At[]): { others?: At[] } {
+  return others.length === 0 ? {} : { others };
+}
+
+/** Where its containers that run are on a network whose bridge is on this host: one address each. */
+function onBridge({ containers }: Service, { networks }: Inventory): Array<{ address: string; name: string }> {
   const bridges = networks.flatMap(({ name, driver }) => (driver === 'bridge' ? [name] : []));
-  const joins = containers.flatMap((one) => (one.state === 'running' ? one.networks : []));
-  const [first] = joins.flatMap(({ name, address }) =>
-    address !== null && bridges.includes(name) ? [{ address, name }] : [],
-  );
-  return first ?? null;
+  return containers.flatMap(({ state, networks: joins }) => {
+    const on = joins.find(({ name, address }) => address !== null && bridges.includes(name));
+    return state !== 'running' || on === undefined || on.address === null
+      ? []
+      : [{ address: on.address, name: on.name }];
+  });
 }
 
 /** The network that every engine has from the start: names do not resolve on it. */

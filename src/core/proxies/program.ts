@@ -83,6 +83,7 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
  * @property readsFiles whether it reads written files as whom it serves as, for answers of its own
  * @property servesAsRoot whether it can be told to serve as root, which only a rehearsal asks of it
  * @property peopleFiles how many files of people it can ask for one road
+ * @property severalTimes whether it goes to each of a service that runs several times; `alone`: not where a road has other parts
  * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
  */
 interface ProxyLimits {
@@ -102,6 +103,7 @@ interface ProxyLimits {
   readsFiles: boolean;
   servesAsRoot: boolean;
   peopleFiles: 'one' | 'many';
+  severalTimes: 'yes' | 'alone' | 'no';
   readsCertificatesAnew: boolean;
 }
 

@@ -29,6 +29,7 @@ import { labelNotObeyed } from './labels.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { machineEngineOpen, machineInClearText } from './machines.ts';
 import { nameNotIssued } from './name-not-issued.ts';
+import { clusterNoTask, clusterNodeAway, clusterPortOpen, clusterTaskFailing } from './cluster.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
@@ -54,6 +55,10 @@ export const allRules: readonly Rule[] = [
   certificateFaulty,
   certificateForPractice,
   certificateNotForRoad,
+  clusterNoTask,
+  clusterNodeAway,
+  clusterPortOpen,
+  clusterTaskFailing,
   composeNotApplied,
   consoleOpen,
   containerWithoutRoad,

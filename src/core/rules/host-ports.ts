@@ -80,15 +80,20 @@ interface Owner {
  * Everything that is published under a fixed number, as declared and as it runs. What neither runs nor is declared to
  * start by itself (a profile, a stopped container of no Compose file) takes no port from anyone.
  */
-function owners({ inventory, front }: Facts): Owner[] {
+function owners({ inventory, front, host }: Facts): Owner[] {
   return servicesHere(inventory).flatMap((service) => {
     if (service === front.service) return [];
     const { declared, published, profiles } = service;
-    const ports = isRunning(service) ? published : profiles.length === 0 ? (declared?.published ?? []) : [];
+    const here = published.filter((port) => !isOfAnotherNode(service, port, host));
+    const ports = isRunning(service) ? here : profiles.length === 0 ? (declared?.published ?? []) : [];
     return ports.flatMap((port) =>
       port.hostPort === null ? [] : [{ service, port: { ...port, hostPort: port.hostPort } }],
     );
   });
+}
+
+function isOfAnotherNode({ cluster }: Service, { hostAddress }: PublishedPort, { addresses }: Facts['host']): boolean {
+  return cluster !== null && hostAddress !== null && !addresses.some(({ address }) => address === hostAddress);
 }
 
 /** Whether two bindings of one port number exclude each other: equal addresses, or one of them all of its family. */

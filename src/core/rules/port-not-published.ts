@@ -37,6 +37,12 @@ const words = card({
       remedy:
         'On {machine}, publish it where the front reaches it: -p {address}:{port}:{port}{ending}, or under its `ports`: "{address}:{port}:{port}{ending}"',
     },
+    cluster: {
+      message:
+        '`{service}` of the cluster publishes its port {port} on no node, so the front does not reach it from outside.',
+      remedy:
+        'Publish it on the nodes that run it: docker service update --publish-add mode=host,target={port},published={port} {name}. Or run the front in a container on one of its networks.',
+    },
     picked: {
       message: '`{service}` lets the engine choose another outside port for {port} at each start.',
       remedy: 'Write a fixed one under its `ports`: {entry}',
@@ -49,6 +55,8 @@ export const portNotPublished: Rule = {
   check: (facts) =>
     leadsOnMap(facts).flatMap(({ name, leads, protocol, resolution: found, where }) => {
       if (leads.kind !== 'service' || found?.kind !== 'port-not-published' || found.service === null) return [];
+      // Of a cluster it is published while a task runs; that none does is told already.
+      if (found.service.cluster?.insidePorts.includes(leads.port) === true) return [];
       const about = { roads: [name], where, cause: `service:${leads.service}:${String(leads.port)}` };
       return [
         tell(words, { ...sayWhy(found.service, { ...leads, protocol }, found.insideOf, facts.inventory), ...about }),
@@ -69,6 +77,7 @@ function sayWhy(
     ending: portEnding(protocol),
   };
   if (insideOf !== null) return { say: 'outside', data: { ...data, inside: insideOf } };
+  if (service.cluster !== null) return { say: 'cluster', data: { ...data, name: service.cluster.name } };
   const machine = machines.find(({ name }) => name === service.machine);
   if (machine !== undefined)
     return { say: 'machine', data: { ...data, machine: machine.name, address: inUrl(machine.address) } };

@@ -1,6 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
-import { partName } from '../plan/parts.ts';
+import { withPort } from '../networks/address.ts';
+import { addressesOf, partName } from '../plan/parts.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import type { ProxyProgram } from '../proxies/program.ts';
 import { programOf, writtenPrograms } from '../proxies/programs.ts';
@@ -36,6 +37,11 @@ const words = card({
       remedy:
         'Give them long passwords: `mile-marker people add NAME --gate GATE --generate`. Or write another proxy under `front`: {others}',
     },
+    several: {
+      message: '`{service}` runs {count} times, and {proxy} goes to one of them, at {at}.',
+      remedy:
+        'Visitors get there all the same; when that one is gone, write again: mile-marker install. To use all of them write another proxy under `front`: {others}',
+    },
     log: {
       message: '`{road}` is to be logged to {file}, and {proxy} writes no files.',
       remedy:
@@ -61,6 +67,7 @@ export const proxyCannot: Rule = {
         ...(limits.logFiles ? [] : logged(road, proxy)),
         ...(limits.peopleFiles === 'many' ? [] : severalFiles(road, proxy)),
         ...(limits.rate ? [] : counted(road, proxy)),
+        ...several(road, limits.severalTimes, proxy),
       ]),
     ];
     return limits.rate ? found : [...found, ...passwords(plan, proxy)];
@@ -105,6 +112,19 @@ function counted(road: PlannedRoad, proxy: string): Finding[] {
   if (road.rules.rate === null || road.lines['rate'] === undefined) return [];
   const data = { proxy, road: road.display, others: able(({ rate }) => rate) };
   return [tell(words, { say: 'rate', data, roads: [road.name], where: placeOf(road, 'rate') })];
+}
+
+function several({ name, parts }: PlannedRoad, can: ProxyProgram['limits']['severalTimes'], proxy: string): Finding[] {
+  if (can === 'yes' || (can === 'alone' && parts.length === 1)) return [];
+  return parts.flatMap(({ leads, where }) => {
+    const upstream = leads.kind === 'service' ? leads.upstream : null;
+    const count = upstream === null ? 1 : addressesOf(upstream).length;
+    if (upstream === null || count === 1) return [];
+    const others = able(({ severalTimes }) => severalTimes === 'yes');
+    const at = withPort(upstream.host, upstream.port);
+    const data = { service: upstream.service ?? at, count, proxy, at, others };
+    return [tell(words, { say: 'several', severity: 'warning', data, roads: [name], where })];
+  });
 }
 
 function passwords({ roads, front }: Plan, proxy: string): Finding[] {

@@ -1,7 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import { titleOf, type Container, type Service } from '../inventory/inventory.ts';
 import { servicesAndFront } from './on-roads.ts';
-import type { Rule } from './rule.ts';
+import type { Facts, Rule } from './rule.ts';
 
 const source = 'Engine API v1.41, ContainerInspect: State';
 
@@ -64,6 +64,11 @@ const unhealthy = card({
   },
 });
 
+/** What a cluster places is started anew by it, and has rules of its own. */
+function placedHere(facts: Facts): ReturnType<typeof servicesAndFront> {
+  return servicesAndFront(facts).filter(({ service }) => service.cluster === null);
+}
+
 /** The container that stands for a service whose every one is down: the first by name. */
 function downOf({ containers }: Service): Container | null {
   return containers.some(({ state }) => state === 'running') ? null : (containers[0] ?? null);
@@ -72,7 +77,7 @@ function downOf({ containers }: Service): Container | null {
 export const serviceStopped: Rule = {
   card: stopped,
   check: (facts) =>
-    servicesAndFront(facts).flatMap(({ service, roads, where }) => {
+    placedHere(facts).flatMap(({ service, roads, where }) => {
       const { machine } = service;
       const about = { roads, where, cause: `stopped:${titleOf(service)}`, machine };
       if (facts.inventory.asked && service.containers.length === 0) {
@@ -92,7 +97,7 @@ export const serviceStopped: Rule = {
 export const serviceRestarting: Rule = {
   card: restarting,
   check: (facts) =>
-    servicesAndFront(facts).flatMap(({ service, roads, where }) => {
+    placedHere(facts).flatMap(({ service, roads, where }) => {
       const down = downOf(service);
       if (down?.state !== 'restarting') return [];
       const data = { container: down.name, code: down.exitCode };
@@ -106,7 +111,7 @@ export const serviceRestarting: Rule = {
 export const serviceUnhealthy: Rule = {
   card: unhealthy,
   check: (facts) =>
-    servicesAndFront(facts).flatMap(({ service, roads, where }) =>
+    placedHere(facts).flatMap(({ service, roads, where }) =>
       service.containers
         .filter(({ state, health }) => state === 'running' && health === 'unhealthy')
         .map(({ name: container }) => {

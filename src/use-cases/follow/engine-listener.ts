@@ -12,6 +12,9 @@ const backMs = { first: 250, most: 5_000 };
 const patienceMs = 1_000;
 const firstMs = 10_000;
 
+/** So often a manager is asked what runs where. */
+const clusterMs = 1_000;
+
 /**
  * Listens to an engine's events, and reads what they concern. When the connection breaks, all is read anew once it listens again: what happened in
  * between was told to nobody. While the engine is away what it said last stands.
@@ -28,10 +31,12 @@ export class EngineListener {
 
   constructor(
     private readonly address: EngineAddress,
+    isManager: boolean,
     private readonly onNews: () => void,
   ) {
-    this.reader = new EngineReader(address);
+    this.reader = new EngineReader(address, { isManager });
     void this.listen();
+    if (isManager) this.lookAtCluster();
   }
 
   /** What it says now; of one that takes its time, what it said last, with news when it has answered. */
@@ -72,6 +77,21 @@ export class EngineListener {
 
   stop(): void {
     this.stopped.abort();
+  }
+
+  /** A manager tells of services and nodes, but never of tasks on other nodes: it is asked. */
+  private lookAtCluster(): void {
+    let before = '';
+    const look = async (): Promise<void> => {
+      const now = JSON.stringify(await this.reader.readCluster());
+      if (now !== before && before !== '') this.onNews();
+      before = now;
+    };
+    const timer = setInterval(() => {
+      // One that is away is heard of again by its events.
+      if (!this.isAway) void look().catch(() => undefined);
+    }, clusterMs);
+    this.stopped.signal.addEventListener('abort', () => clearInterval(timer));
   }
 
   private async listen(): Promise<void> {

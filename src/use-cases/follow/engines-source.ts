@@ -30,9 +30,15 @@ export class EnginesSource implements Source {
     this.onNews = onNews;
   }
 
-  use({ engine, machines }: SiteMap): void {
+  use({ engine, machines, cluster }: SiteMap): void {
     const wanted = new Map<string, { of: string; address: () => EngineAddress | null }>([
-      ['', { of: engine?.address ?? '', address: () => engineAddress(engine?.address ?? null, this.env) }],
+      [
+        '',
+        {
+          of: `${engine?.address ?? ''} ${String(cluster)}`,
+          address: () => engineAddress(engine?.address ?? null, this.env),
+        },
+      ],
     ]);
     for (const { name, engine: written, keys } of machines) {
       const folder = keys === null ? null : absolutePath(this.mapFolder, keys);
@@ -44,7 +50,7 @@ export class EnginesSource implements Source {
       this.heeded.delete(name);
     }
     for (const [name, { of, address }] of wanted)
-      if (!this.heeded.has(name)) this.heeded.set(name, { of, ...this.heed(address) });
+      if (!this.heeded.has(name)) this.heeded.set(name, { of, ...this.heed(address, name === '' && cluster) });
   }
 
   async read(): Promise<HeardEngines> {
@@ -71,10 +77,13 @@ export class EnginesSource implements Source {
     for (const { listener } of this.heeded.values()) listener?.stop();
   }
 
-  private heed(address: () => EngineAddress | null): Omit<Heeded, 'of'> {
+  private heed(address: () => EngineAddress | null, isManager: boolean): Omit<Heeded, 'of'> {
     try {
       const found = address();
-      return { listener: found === null ? null : new EngineListener(found, () => this.onNews()), trouble: null };
+      return {
+        listener: found === null ? null : new EngineListener(found, isManager, () => this.onNews()),
+        trouble: null,
+      };
     } catch (error) {
       if (!(error instanceof Trouble)) throw error;
       return { listener: null, trouble: { message: error.message, remedy: error.remedy } };

@@ -9,6 +9,7 @@ import { tell } from '../../core/findings/card.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { engineUnanswered } from '../../core/inventory/engine-card.ts';
 import type { Inventory } from '../../core/inventory/inventory.ts';
+import { servicesOfCluster } from '../../core/cluster/services.ts';
 import { withContainers } from '../../core/inventory/with-containers.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 import { readMachines } from './read-machines.ts';
@@ -42,7 +43,7 @@ interface TakenInventory {
 export async function takeInventory({ map, mapFile, cwd, env, heard }: InventoryInput): Promise<TakenInventory> {
   const [compose, engine, machines] = await Promise.all([
     readComposeFiles({ compose: map?.compose ?? [], mapFile, cwd, env }),
-    heard === undefined ? askEngine(map?.engine?.address ?? null, env) : heardAnswer(heard),
+    heard === undefined ? askEngine(map?.engine?.address ?? null, map?.cluster ?? false, env) : heardAnswer(heard),
     map === null || map.machines.length === 0
       ? null
       : readMachines({ map, mapFolder: dirname(mapFile), paths: statePaths(mapFile), heard: heard?.machines }),
@@ -58,7 +59,12 @@ export async function takeInventory({ map, mapFile, cwd, env, heard }: Inventory
     } as const;
     findings.push(tell(engineUnanswered, { say: 'unanswered', data, ...about }));
   }
-  const services = [...withContainers(compose.services, facts?.containers ?? []), ...(machines?.services ?? [])];
+  const placed = facts === null || facts.cluster === null ? [] : servicesOfCluster(facts.cluster);
+  const services = [
+    ...withContainers(compose.services, facts?.containers ?? []),
+    ...placed,
+    ...(machines?.services ?? []),
+  ];
   const inventory = {
     ...{ services, networks: facts?.networks ?? [], asked: facts !== null, failed: trouble !== null },
     machines: machines?.machines ?? [],
@@ -79,14 +85,14 @@ function heardAnswer({ engine }: HeardEngines): Answer {
   return { facts: null, trouble, chosen: true };
 }
 
-async function askEngine(written: string | null, env: InventoryInput['env']): Promise<Answer> {
+async function askEngine(written: string | null, isManager: boolean, env: InventoryInput['env']): Promise<Answer> {
   let address: EngineAddress | null = null;
   try {
     address = engineAddress(written, env);
     if (address === null) return { facts: null, trouble: null, chosen: false };
     // Loaded only where there is an engine to ask.
     const { readEngine } = await import('../../adapters/engine/read-engine.ts');
-    return { facts: await readEngine(address), trouble: null, chosen: address.chosen };
+    return { facts: await readEngine(address, { isManager }), trouble: null, chosen: address.chosen };
   } catch (trouble) {
     if (!(trouble instanceof Trouble)) throw trouble;
     return { facts: null, trouble, chosen: address?.chosen ?? true };

@@ -7,7 +7,7 @@ import { machine } from './machines.ts';
 import { pages } from './pages.ts';
 import { ports } from './ports.ts';
 import { road } from './road.ts';
-import { about, hostName, label, network, oneOrMany, path, wants } from './words.ts';
+import { about, flag, hostName, label, network, oneOrMany, path, wants } from './words.ts';
 
 /**
  * The map: the one definition of every key, its type, default and words. Everything else (types, error texts, the list
@@ -53,6 +53,14 @@ export const mapSchema = z.strictObject(
         about(
           'Networks that nobody else is on, such as a tunnel: clear text between machines is fine there.',
           '[10.77.0.0/24]',
+        ),
+      ),
+    cluster: flag
+      .optional()
+      .meta(
+        about(
+          'Whether the engine is a manager of a cluster (its own cluster mode), whose services roads may lead to. Put no stack files under `compose`.',
+          'true',
         ),
       ),
     acme: acme

@@ -28,6 +28,7 @@ export const builtin: ProxyProgram = {
     readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',
+    severalTimes: 'yes',
     readsCertificatesAnew: true,
   },
   pages: {

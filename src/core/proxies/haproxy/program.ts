@@ -30,6 +30,7 @@ export const haproxy: ProxyProgram = {
     readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',
+    severalTimes: 'alone',
     readsCertificatesAnew: false,
   },
   pages: {

@@ -1,4 +1,5 @@
 import { withPort } from '../../networks/address.ts';
+import { addressesOf } from '../../plan/parts.ts';
 import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { headerCase } from '../header-case.ts';
@@ -151,7 +152,23 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string): string[] {
     ...(dialled.length === 1 && parts.length === 1
       ? []
       : dialled.map(({ index }) => `use-server to${String(index)} if ${number(index)}`)),
-    ...dialled.map(({ upstream, index }) => `server to${String(index)} ${dialable(plan, upstream) ?? ''}`),
+    ...dialled.flatMap(({ upstream, index }) => serverLines(plan, upstream, `to${String(index)}`, parts.length === 1)),
+  ];
+}
+
+/** A service that runs several times has a server for each, unless its road has other parts, which choose theirs by its name. */
+function serverLines(plan: Plan, upstream: Upstream, name: string, isAlone: boolean): string[] {
+  const [first, ...others] = addressesOf(upstream).map((at) => dialable(plan, { ...upstream, ...at }) ?? '');
+  const own = `server ${name} ${first ?? ''}`;
+  if (others.length === 0 || !isAlone) return [own];
+  return [
+    comment('It runs several times. What was not sent yet, or may be repeated, goes to the next.'),
+    'balance roundrobin',
+    `retries ${String(others.length + 1)}`,
+    'option redispatch 1',
+    'retry-on conn-failure empty-response',
+    // haproxy asks each every two seconds whether it takes connections.
+    ...[own, ...others.map((at, index) => `server ${name}_${String(index + 1)} ${at}`)].map((line) => `${line} check`),
   ];
 }
 

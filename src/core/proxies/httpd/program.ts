@@ -37,6 +37,7 @@ export const httpd: ProxyProgram = {
     readsFiles: true,
     servesAsRoot: false,
     peopleFiles: 'one',
+    severalTimes: 'no',
     readsCertificatesAnew: false,
   },
   pages: {

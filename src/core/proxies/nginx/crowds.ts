@@ -1,3 +1,4 @@
+import { addressesOf } from '../../plan/parts.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { PlannedPart, PlannedRoad } from '../../plan/plan.ts';
@@ -84,7 +85,11 @@ export function isMovable(
   leads: PlannedPart['leads'],
 ): leads is ToService & { upstream: NonNullable<ToService['upstream']> } {
   return (
-    leads.kind === 'service' && leads.upstream !== null && !leads.upstream.byName && leads.upstream.scheme === 'http'
+    leads.kind === 'service' &&
+    leads.upstream !== null &&
+    !leads.upstream.byName &&
+    leads.upstream.scheme === 'http' &&
+    addressesOf(leads.upstream).length === 1
   );
 }
 

@@ -1,3 +1,4 @@
+import { addressesOf } from '../../plan/parts.ts';
 import { contentTypes, unknownType } from '../../names/content-types.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
@@ -43,14 +44,19 @@ function locationOf({ kind }: PlannedLeads, index: number, layout: Layout): stri
 export function keptConnections({ name, parts }: PlannedRoad): string[] {
   return parts.flatMap(({ leads }, index) => {
     if (leads.kind !== 'service' || leads.upstream === null || leads.upstream.byName) return [];
-    const server = `server ${withPort(leads.upstream.host, leads.upstream.port)};`;
-    return Object.entries(idleSecondsOf).flatMap(([kind, seconds]) =>
-      block(`upstream ${keptName(name, index, kind)}`, [
-        server,
-        'keepalive 32;',
-        `keepalive_timeout ${String(seconds)}s;`,
-      ]),
-    );
+    const servers = addressesOf(leads.upstream).map(({ host, port }) => `server ${withPort(host, port)};`);
+    const isMany = servers.length > 1;
+    return [
+      ...(isMany ? [comment('It runs several times. One that does not answer is left out for a while.')] : []),
+      ...Object.entries(idleSecondsOf).flatMap(([kind, seconds]) =>
+        block(`upstream ${keptName(name, index, kind)}`, [
+          ...servers,
+          'keepalive 32;',
+          `keepalive_timeout ${String(seconds)}s;`,
+        ]),
+      ),
+      ...(isMany ? block(`upstream ${keptName(name, index, 'live')}`, servers) : []),
+    ];
   });
 }
 
@@ -206,11 +212,13 @@ function passLines({ plan, road, index, crowd, leads }: LeadInput, upstream: Ups
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];
   if (tls === null || (upstream.byName && host.resolvers.length === 0)) return null;
   if (crowd !== null && isMovable(leads)) return [`proxy_pass http://${crowdAddress(crowd, index)};`];
-  if (!upstream.byName && (kind === 'kept' || kind === 'once'))
+  const isMany = addressesOf(upstream).length > 1;
+  if (!upstream.byName && (kind === 'kept' || kind === 'once' || isMany))
     return [
-      `proxy_pass ${upstream.scheme}://${keptName(road.name, index, kind)};`,
-      // nginx does so for a kept connection alone that broke before an answer came, and there is no other server.
-      ...(kind === 'kept' ? ['proxy_next_upstream error;'] : []),
+      `proxy_pass ${upstream.scheme}://${keptName(road.name, index, kind === 'plain' ? 'live' : kind)};`,
+      // nginx sends nothing twice that it must not: what was not sent yet, or may be repeated, goes to the next server. With one server alone it does so for a
+      // kept connection that broke before an answer came.
+      ...(isMany ? ['proxy_next_upstream error timeout;'] : kind === 'kept' ? ['proxy_next_upstream error;'] : []),
       ...tls,
     ];
   if (!upstream.byName) return [`proxy_pass ${originOf(upstream)};`, ...tls];

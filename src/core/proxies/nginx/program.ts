@@ -44,6 +44,7 @@ export const nginx: ProxyProgram = {
     readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',
+    severalTimes: 'yes',
     readsCertificatesAnew: false,
   },
   pages: {
