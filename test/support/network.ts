@@ -32,26 +32,36 @@ export function wireHere(name: string, { device, here, there }: { device: string
   within(name, 'ip', 'link', 'set', 'eth0', 'up');
 }
 
-/** A switch of this machine's own with a cable to each namespace. @property there addresses by namespace, without a prefix */
+/**
+ * A switch with a cable to this machine and to each namespace. It is in a namespace too: here the rules that a container engine made would stop what passes
+ * between its ports.
+ *
+ * @param device name of it, of its namespace, and of this machine's own end @property there addresses by namespace, without a prefix
+ */
 export function switchHere(
   device: string,
   { here, there }: { here: string; there: Readonly<Record<string, string>> },
 ): void {
-  spawnSync('/usr/sbin/ip', ['link', 'del', device]);
-  ip('link', 'add', device, 'type', 'bridge');
+  removeSwitch(device);
+  makeNamespaces([device]);
+  within(device, 'ip', 'link', 'add', 'lan', 'type', 'bridge');
+  within(device, 'ip', 'link', 'set', 'lan', 'up');
+  const plug = (end: string, peer: readonly string[]): void => {
+    ip('link', 'add', end, 'netns', device, 'type', 'veth', 'peer', 'name', ...peer);
+    within(device, 'ip', 'link', 'set', end, 'master', 'lan', 'up');
+  };
+  plug('here', [device]);
   ip('addr', 'add', `${here}/24`, 'dev', device);
   ip('link', 'set', device, 'up');
   for (const [index, [name, address]] of Object.entries(there).entries()) {
-    const end = `${device}${String(index)}`;
-    ip('link', 'add', end, 'type', 'veth', 'peer', 'name', 'eth0', 'netns', name);
-    ip('link', 'set', end, 'master', device, 'up');
+    plug(`port${String(index)}`, ['eth0', 'netns', name]);
     within(name, 'ip', 'addr', 'add', `${address}/24`, 'dev', 'eth0');
     within(name, 'ip', 'link', 'set', 'eth0', 'up');
   }
 }
 
 export function removeSwitch(device: string): void {
-  spawnSync('/usr/sbin/ip', ['link', 'del', device]);
+  removeNamespaces([device]);
 }
 
 /** Pulls the cable of a namespace, or plugs it in again. */

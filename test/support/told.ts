@@ -1,7 +1,13 @@
 import { labelledRoads } from '../../src/core/labels/labelled-roads.ts';
 import type { HeldCertificate } from '../../src/core/certificates/cover.ts';
 import { readCompose } from '../../src/core/inventory/compose.ts';
-import type { Container, EngineNetwork, HostFacts, ListeningSocket } from '../../src/core/inventory/inventory.ts';
+import type {
+  Container,
+  EngineNetwork,
+  HostFacts,
+  ListeningSocket,
+  Service,
+} from '../../src/core/inventory/inventory.ts';
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
 import type { Served } from '../../src/core/rules/rule.ts';
@@ -45,6 +51,8 @@ export interface Case {
   files?: Partial<FilesOfMap>;
   hsts?: Record<string, number>;
   host?: Partial<HostFacts>;
+  /** More services, as a cluster has them. */
+  services?: Service[];
 }
 
 /** What the rules say of a map, as `rule: message | remedy`. Certificates are in order unless the case says otherwise. */
@@ -54,7 +62,7 @@ export function told(text: string, given: Case = {}): string[] {
   const composed = typeof compose === 'string' ? compose : composeText;
   const declared =
     compose === false ? [] : readCompose({ file: 'c', text: composed, project: 'p', variables: {} }).services;
-  const services = withContainers(declared, containers ?? []);
+  const services = [...withContainers(declared, containers ?? []), ...(given.services ?? [])];
   const inventory = { services, networks, asked: containers !== undefined, failed: false, machines: [] };
   const planned = plannedOf(whole, inventory, { ...someHost, ...given.host });
   const all = planned.plan.certificates.map(

@@ -34,9 +34,7 @@ const servicesAnswer = z.array(
         ContainerSpec: z.object({ Image: z.string().nullish(), Labels: texts }).nullish(),
         Networks: z.array(z.object({ Target: z.string() })).nullish(),
       }),
-      Mode: z
-        .object({ Replicated: z.object({ Replicas: z.number().nullish() }).nullish(), Global: z.unknown() })
-        .nullish(),
+      Mode: z.object({ Replicated: z.object({ Replicas: z.number().nullish() }).nullish() }).nullish(),
     }),
     Endpoint: z.object({ Ports: z.array(portAnswer).nullish() }).nullish(),
   }),

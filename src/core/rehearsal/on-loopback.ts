@@ -1,3 +1,4 @@
+import { without } from '../without.ts';
 import type { GatePart, Plan, PlannedPart } from '../plan/plan.ts';
 
 /** By this header a rehearsal on loopback tells whose request it plays. */
@@ -46,7 +47,8 @@ function gateOn(part: GatePart, { people }: Stage): GatePart {
 
 function partOn(part: PlannedPart, { dialled, authority }: Stage): PlannedPart {
   if (part.leads.kind !== 'service' || part.leads.upstream === null) return part;
-  const { upstream } = part.leads;
+  // One stand-in is enough here, and what stands elsewhere on loopback is real.
+  const upstream = without(part.leads.upstream, 'others');
   const { trust } = upstream;
   const trusts = trust.kind === 'ca' || trust.kind === 'system' ? { kind: 'ca' as const, file: authority } : trust;
   const moved = { ...upstream, host: '127.0.0.1', port: dialled(upstream.host, upstream.port), byName: false };

@@ -20,6 +20,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import { prepare } from '../../core/verdict/decide.ts';
 import type { Job, Report } from './job.ts';
 import { playAll, type Arrivals } from './play.ts';
+import { addressesOf } from '../../core/plan/parts.ts';
 import { addressesOfNames, startStandIns, upstreamsOf } from './stand-ins.ts';
 
 /** How long the front may take to come up. */
@@ -92,7 +93,10 @@ async function setStage(job: Job, cases: readonly RehearsalCase[]): Promise<() =
   const names = addressesOfNames(plan);
   const resolvers = names.size === 0 ? [] : plan.host.resolvers;
   const listening = [...plan.front.listen.addresses, ...plan.front.addresses].filter(isOne);
-  const dialled = [...upstreamsOf(plan).values()].map(({ host }) => host).filter(isOne);
+  const dialled = [...upstreamsOf(plan).values()]
+    .flatMap(addressesOf)
+    .map(({ host }) => host)
+    .filter(isOne);
   const clients = cases.map(({ sent }) => sent.from).filter(isOne);
   await haveAddresses([...listening, ...dialled, ...clients, ...resolvers, plan.front.mark.address]);
   return haveNames(names, { resolvers, scratch });

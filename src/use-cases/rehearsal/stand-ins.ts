@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { startStandIn, type StandIn } from '../../adapters/rehearsal/stand-in.ts';
 import { parseAddress } from '../../core/networks/address.ts';
-import { dialledParts } from '../../core/plan/parts.ts';
+import { addressesOf, dialledParts } from '../../core/plan/parts.ts';
 import type { Plan, Upstream } from '../../core/plan/plan.ts';
 import type { Seen } from '../../core/rehearsal/sent.ts';
 
@@ -51,12 +51,12 @@ export async function startStandIns(
     if (isInTheWay(upstream, plan)) continue;
     const name = called[index] ?? key;
     const tls = upstream.scheme === 'https' ? { tls: await pairFor(upstream, scratch) } : {};
-    const address = names.get(upstream.host) ?? upstream.host;
-    const standIn = await startStandIn(name, {
-      ...{ address, port: upstream.port, ...tls },
-      onSeen: (seen) => onSeen(name, seen),
-    });
-    started.set(key, standIn);
+    for (const [nth, { host, port }] of addressesOf(upstream).entries()) {
+      const address = names.get(host) ?? host;
+      const standIn = await startStandIn(name, { address, port, ...tls, onSeen: (seen) => onSeen(name, seen) });
+      // Whichever of several is reached, it is that service.
+      started.set(nth === 0 ? key : `${key} ${String(nth)}`, standIn);
+    }
   }
   return started;
 }
