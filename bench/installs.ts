@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { chmodSync, existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import https from 'node:https';
 import { tmpdir } from 'node:os';
 import { delimiter, join } from 'node:path';
@@ -9,6 +9,7 @@ import { promisify } from 'node:util';
 import { freePorts } from '../src/adapters/host/free-ports.ts';
 import { startStandIn } from '../src/adapters/rehearsal/stand-in.ts';
 import { upgradeTo } from '../src/core/rehearsal/sent.ts';
+import { makeNginx } from './own-nginx.ts';
 import { reportRow, type Row } from './report.ts';
 
 /**
@@ -92,25 +93,6 @@ function row(what: string, found: string, passed: boolean): Row {
   const one = { what, found, limit: 'none lost', passed };
   reportRow(one);
   return one;
-}
-
-function makeNginx(folder: string, nginx: string): { bin: string } {
-  const root = join(folder, 'machine');
-  const [bin, files] = [join(root, 'bin'), join(root, 'conf.d')];
-  for (const path of [bin, files]) mkdirSync(path, { recursive: true });
-  const temporary = ['client_body', 'proxy', 'fastcgi', 'uwsgi', 'scgi'].map(
-    (one) => `${one}_temp_path ${root}/${one};`,
-  );
-  writeFileSync(
-    join(root, 'nginx.conf'),
-    `${process.getuid?.() === 0 ? 'user root;\n' : ''}worker_processes 1;\npid ${root}/nginx.pid;\nerror_log ${root}/error.log;
-events { worker_connections 768; }
-http { access_log off; ${temporary.join(' ')} include ${files}/*.conf; }
-`,
-  );
-  writeFileSync(join(bin, 'nginx'), `#!/bin/sh\nexec ${nginx} -c ${root}/nginx.conf "$@"\n`);
-  chmodSync(join(bin, 'nginx'), 0o755);
-  return { bin };
 }
 
 const head = `Host: ${name}\r\n`;

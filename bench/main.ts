@@ -1,3 +1,4 @@
+import { measureFollow } from './follow.ts';
 import { measureFronts } from './fronts.ts';
 import { measureInstalls } from './installs.ts';
 import { measureMaps } from './maps.ts';
@@ -17,6 +18,7 @@ const parts: Record<string, (only?: string) => Promise<boolean>> = {
   'large-front': measureLargeFront,
   fronts: measureFronts,
   installs: measureInstalls,
+  follow: measureFollow,
 };
 const [asked, only] = process.argv.slice(2);
 for (const [name, measure] of Object.entries(parts))

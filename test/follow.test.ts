@@ -3,6 +3,15 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import { join } from 'node:path';
 import { editionsIn } from '../src/adapters/files/editions.ts';
+import {
+  editionBefore,
+  liveEdition,
+  ownInclude,
+  replacedBy,
+  shortened,
+  unfinished,
+  type FrontEntry,
+} from '../src/core/live/front-journal.ts';
 import { changesBetween } from '../src/core/follow/changes.ts';
 import { Rounds } from '../src/use-cases/follow/rounds.ts';
 import { MadeEngine } from './support/made-engine.ts';
@@ -243,4 +252,28 @@ test('what another plan does otherwise is said of each road', () => {
     { road: 'roster.saltmarsh.example', kind: 'changed' },
     { road: 'tides.saltmarsh.example', kind: 'new', to: '127.0.0.1:7', fromLabel: 'tide-tables' },
   ]);
+});
+
+test('the journal of a front that is followed for months stays short, and still says what runs and what to put back', () => {
+  const at = '2026-11-30T00:00:00Z';
+  const change = (to: number): FrontEntry[] => [
+    { event: 'prepared', at, edition: to, digest: 'd' },
+    {
+      ...{ event: 'installing', at, from: to - 1, to, include: to === 1 ? '/etc/nginx/conf.d/x.conf' : null },
+      ...{ proxy: 'nginx', mark: { address: '127.0.0.1', port: 29180 } },
+      replaced: to === 3 ? [{ path: '/etc/nginx/sites-enabled/old', kept: '/state/old', link: null }] : [],
+    },
+    { event: 'switched', at, edition: to, digest: 'd' },
+    { event: 'reloaded', at, edition: to },
+    { event: 'confirmed', at, edition: to, tested: false },
+  ];
+  const entries = Array.from({ length: 900 }, (_, index) => change(index + 1)).flat();
+  expect(shortened(entries.slice(0, 2000))).toBe(null);
+  const shorter = shortened(entries) ?? [];
+  expect(shorter.length).toBeLessThan(1010);
+  for (const says of [liveEdition, ownInclude, unfinished]) expect(says(shorter)).toEqual(says(entries));
+  expect(replacedBy(shorter, null)).toEqual(replacedBy(entries, null));
+  expect(editionBefore(shorter, 900)).toBe(899);
+  // In the midst of an installation nothing is taken away.
+  expect(shortened(entries.slice(0, -1))).toBe(null);
 });

@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
 import { appendFile, lstat, mkdir, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
-import { frontEntry, type FrontEntry } from '../../core/live/front-journal.ts';
+import { frontEntry, shortened, type FrontEntry } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { WrittenFile } from '../../core/proxies/renderer.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { readJournal } from './journal.ts';
-import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble } from './safe-write.ts';
+import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble, writeWhole } from './safe-write.ts';
 
 /** A written state of the front's files. `digest` covers every file but the mark's own. */
 export interface Edition {
@@ -222,6 +222,13 @@ export async function noteFront(folder: string, entry: FrontEntry): Promise<void
   } catch (cause) {
     throw writeTrouble(path, cause);
   }
+}
+
+/** Keeps a journal from growing for ever. */
+export async function shortenFrontJournal(folder: string): Promise<void> {
+  const shorter = shortened(await readFrontJournal(folder));
+  if (shorter === null) return;
+  await writeWhole(frontJournal(folder), shorter.map((entry) => `${JSON.stringify(entry)}\n`).join(''));
 }
 
 /** What happened to the front so far, oldest first. */

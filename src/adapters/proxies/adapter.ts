@@ -45,7 +45,7 @@ export interface InstalledProxy {
   /** Its own test of all that it reads, with some of it in place of what is there. */
   testWith: (program: string, swaps: readonly Swap[]) => Promise<Tried>;
   /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */
-  reload: (program: string) => Promise<Tried & { stopped?: true }>;
+  reload: (program: string, isTested?: boolean) => Promise<Tried & { stopped?: true }>;
   start: (program: string) => Promise<Tried>;
   /** Only for one that runs nothing but our files: ends it. */
   stop?: (program: string) => Promise<Tried>;

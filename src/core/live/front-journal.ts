@@ -159,3 +159,25 @@ function timesLive(entries: readonly FrontEntry[]): Map<number, number> {
   close(end);
   return lived;
 }
+
+/** A front that is followed may change a thousand times a day; what is older than so many entries says nothing about the editions that are kept. */
+const most = 2000;
+const left = 1000;
+
+/**
+ * The same journal, shorter once it is long. What an installation changed in files of others stays, however old: `undo front` puts it back.
+ *
+ * @returns null when it is short enough
+ */
+export function shortened(entries: readonly FrontEntry[]): FrontEntry[] | null {
+  if (entries.length <= most || unfinished(entries) !== null) return null;
+  const old = entries.slice(0, -left);
+  const kept = old.filter(
+    (entry) => entry.event === 'installing' && (entry.include !== null || (entry.replaced ?? []).length > 0),
+  );
+  // Each was ended; without its end it would look cut short.
+  const ended = kept.flatMap((entry): FrontEntry[] =>
+    entry.event === 'installing' ? [entry, { event: 'confirmed', at: entry.at, edition: entry.to, tested: false }] : [],
+  );
+  return [...ended, ...entries.slice(-left)];
+}

@@ -22,17 +22,24 @@ const untested: TestedFront = { roads: [], findings: [] };
 
 /** A front that was brought live by `install`, and is kept up to date in the same way: written, tested by itself, switched, reloaded and waited for. */
 export class KeptFront {
+  /** Known once it has been brought live here; whatever goes wrong, it is asked again. */
+  private isRead = false;
+
   constructor(private readonly input: KeptInput) {}
 
   /** @returns in words what runs now */
   async takeUp(site: Site, signal = this.input.signal): Promise<string> {
     const { title } = programOf(site.plan.front.proxy);
+    const { isRead } = this;
+    this.isRead = false;
     const installed = await this.alone(site, () =>
       installFront({
+        isRead,
         ...{ ...this.input, signal, site, keep: 10, replace: [], onStep: () => undefined },
         test: () => Promise.resolve(untested),
       }),
     );
+    this.isRead = true;
     const number = editionNumber(installed.edition);
     return installed.end === 'same' ? `${title} runs edition ${number} already` : `${title} runs edition ${number}`;
   }

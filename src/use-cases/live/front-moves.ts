@@ -95,11 +95,20 @@ export async function saidMark(place: FrontPlace, { env, signal }: World): Promi
   return installed.mark?.(place.mark) ?? null;
 }
 
-/** Points `current` at an edition, has the proxy take it up, and waits until it says so. Null when it does, else why not. */
-export async function moveTo(place: FrontPlace, number: number, world: World): Promise<string | null> {
+/**
+ * Points `current` at an edition, has the proxy take it up, and waits until it says so.
+ *
+ * @param isTested the proxy has tested that edition a moment ago @returns null when it does, else why not
+ */
+export async function moveTo(
+  place: FrontPlace,
+  number: number,
+  world: World,
+  isTested = false,
+): Promise<string | null> {
   const edition = await readEdition(place.folder, number);
   await switchEdition(place.folder, edition, stamp(world));
-  const brought = await bring(place, world);
+  const brought = await bring(place, world, isTested);
   if (!brought.passed) return brought.output;
   await noteFront(place.folder, { event: 'reloaded', at: stamp(world), edition: number });
   try {
@@ -147,9 +156,9 @@ async function moveToNone(place: FrontPlace, world: World): Promise<string | nul
   return 'it still answers the mark';
 }
 
-async function bring(place: FrontPlace, { env }: World): Promise<Tried> {
+async function bring(place: FrontPlace, { env }: World, isTested = false): Promise<Tried> {
   const { program, installed } = await runnerOf(place, env);
-  const reloaded = await installed.reload(program);
+  const reloaded = await installed.reload(program, isTested);
   return reloaded.stopped === true ? installed.start(program) : reloaded;
 }
 

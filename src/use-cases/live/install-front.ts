@@ -11,6 +11,7 @@ import {
   editionsIn,
   readFrontJournal,
   removeEdition,
+  shortenFrontJournal,
 } from '../../adapters/files/editions.ts';
 import type { Place, Swap, Tried } from '../../adapters/proxies/adapter.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
@@ -46,6 +47,8 @@ interface InstallInput extends World {
   /** Absolute paths of files made by hand in which what is in the way is switched off. */
   replace: readonly string[];
   onStep: (words: string) => void;
+  /** The proxy is known to read our files, from an installation before by whoever calls this. */
+  isRead?: boolean;
 }
 
 /**
@@ -65,7 +68,7 @@ export type Installed =
  */
 export async function installFront(input: InstallInput): Promise<Installed> {
   const { site, cwd, now, onStep } = input;
-  const { running, place: reads } = await previewInstall(input);
+  const { running, place: reads } = await placeBefore(input);
   const compose = await composeOf(input, false);
   const place = placeOf(site);
   const { title } = programOf(place.proxy);
@@ -78,7 +81,7 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   onStep(`having ${title} test edition ${editionNumber(to)}`);
   const step = { from: from?.number ?? null, to };
   const prepared = await prepareReplacing(input.replace, { site, edition: to });
-  await assertAccepted(input, {
+  const isTested = await assertAccepted(input, {
     ...step,
     reads,
     place,
@@ -99,7 +102,7 @@ export async function installFront(input: InstallInput): Promise<Installed> {
     await makeInclude(include, written.includeLine?.line ?? '');
   }
   for (const one of prepared) await putReplaced(one);
-  const problem = await moveTo(place, to, input);
+  const problem = await moveTo(place, to, input, isTested);
   if (problem !== null) throw await wentBack(input, step, `${title} did not take it up: ${problem}`);
   onStep('testing every road');
   const after = await input.test(site.plan);
@@ -117,10 +120,17 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   return { end: 'live', edition: to, from: step.from, after, include };
 }
 
+/** What runs now, and how the proxy is told of our files. */
+async function placeBefore(input: InstallInput): Promise<{ running: number | null; place: Place }> {
+  if (input.isRead !== true) return previewInstall(input);
+  return { running: await runningEdition(placeOf(input.site), input), place: { how: 'read' } };
+}
+
 async function clearSpare({ site, keep }: InstallInput, current: number): Promise<void> {
   const { folder } = placeOf(site);
   const spare = spareEditions(await readFrontJournal(folder), await editionsIn(folder), { current, keep });
   for (const edition of spare) await removeEdition(folder, edition);
+  await shortenFrontJournal(folder);
 }
 
 /** By what its own edition was meant to do: by the new map what runs now may look wrong. */
@@ -162,13 +172,13 @@ function halfBack({ from, to }: Step, why: string, stuck: string): Trouble {
   });
 }
 
-/** The server's own words on the new edition, before anything that runs sees it. */
+/** The server's own words on the new edition, before anything that runs sees it. @returns whether it was tested beside all else that it reads */
 async function assertAccepted(
   input: InstallInput,
   { to, reads, place, from, swaps }: Step & { reads: Place; place: FrontPlace; swaps: readonly Swap[] },
-): Promise<void> {
+): Promise<boolean> {
   const tried = reads.how === 'read' ? await tryInPlace(input, place, to, swaps) : await tryAlone(input, to);
-  if (tried.passed || tried.untested === true) return;
+  if (tried.passed || tried.untested === true) return tried.passed && reads.how === 'read';
   const why = tried.output;
   await noteFront(place.folder, { event: 'refused', at: input.now().toISOString(), edition: to, why });
   throw new Trouble({
