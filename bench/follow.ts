@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os';
 import { delimiter, join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
+import { end } from '../test/support/background.ts';
 import { MadeEngine } from '../test/support/made-engine.ts';
 import { largeMap } from './large-map.ts';
 import { makeNginx } from './own-nginx.ts';
@@ -89,19 +90,13 @@ async function measure({ proxy, roads, rounds }: Case): Promise<number[]> {
   } finally {
     child?.kill('SIGKILL');
     if (child !== null) await ended(child);
-    await runBeside(['undo', 'front', '--yes'], { cwd: folder, env }).catch(() => undefined);
     if (proxy === 'nginx') spawnSync(join(bin, 'nginx'), ['-s', 'stop']);
     service.close();
     service.closeAllConnections();
     await engine.stop();
-    stopServe(folder);
+    end(folder);
     rmSync(folder, { recursive: true, force: true });
   }
-}
-
-/** Whatever still serves this map in the background. */
-function stopServe(folder: string): void {
-  spawnSync('pkill', ['-f', `serve --written --map ${folder}/`]);
 }
 
 async function runBeside(argv: string[], options: { cwd: string; env: NodeJS.ProcessEnv }): Promise<void> {

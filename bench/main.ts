@@ -6,6 +6,7 @@ import { measureWrittenFiles } from './written-files.ts';
 import { measureLargeFront } from './large-front.ts';
 import { measureReport } from './report-page.ts';
 import { measureStartUp } from './start-up.ts';
+import { measureTowardMany } from './toward-many.ts';
 import { measureVerify } from './verify-run.ts';
 
 /** Measures all, or the part that is named; of the fronts only what has the words behind it. Ends with 1 when something is past its limit. */
@@ -19,6 +20,7 @@ const parts: Record<string, (only?: string) => Promise<boolean>> = {
   fronts: measureFronts,
   installs: measureInstalls,
   follow: measureFollow,
+  many: measureTowardMany,
 };
 const [asked, only] = process.argv.slice(2);
 for (const [name, measure] of Object.entries(parts))

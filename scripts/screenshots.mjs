@@ -1,9 +1,11 @@
 // Makes docs/screenshots/ from the demo: each picture is a real terminal in which a command has just run.
 import { spawn, spawnSync } from 'node:child_process';
+import { createServer } from 'node:http';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { fileURLToPath, pathToFileURL } from 'node:url';
+import { build } from 'esbuild';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const program = join(root, 'dist/mile-marker.js');
@@ -85,6 +87,7 @@ try {
   mkdirSync(broken);
   writeFileSync(join(broken, 'mile-marker.yaml'), slips);
   await picture('slips', ['cat -n mile-marker.yaml', 'mile-marker check'], broken);
+  await following();
 } finally {
   const ended = new Promise((resolve) => demo.once('close', resolve));
   demo.kill('SIGINT');
@@ -130,6 +133,57 @@ async function picture(name, commands, cwd) {
   spawnSync('import', ['-display', display, '-window', 'root', '-crop', '1280x800+0+0', join(pictures, `${name}.png`)]);
   terminal.kill();
   console.log(`docs/screenshots/${name}.png`);
+}
+
+/** A container with a label comes, one moves and stops; the engine is a stand-in, since a real one is not everywhere. */
+async function following() {
+  const folder = join(work, 'follow');
+  mkdirSync(folder);
+  const made = join(work, 'made-engine.mjs');
+  const [source, options] = [
+    join(root, 'test/support/made-engine.ts'),
+    { bundle: true, format: 'esm', platform: 'node' },
+  ];
+  await build({ entryPoints: [source], outfile: made, ...options });
+  const { MadeEngine } = await import(pathToFileURL(made).href);
+  const engine = new MadeEngine(join(folder, 'engine.sock'));
+  await engine.start();
+  const services = ['127.0.7.1', '127.0.7.2', '127.0.7.3'].map((address) =>
+    createServer((_, response) => response.end('<title>Tides</title>high 06:12')).listen(8000, address),
+  );
+  const map = `domains: [saltmarsh.example]
+front: {address: 127.0.0.1, ports: {http: 9180, https: 9543}, mark: "127.0.0.1:29191"}
+engine: unix://${engine.socket}
+labels: {obey: lab.saltmarsh.example}
+roads:
+  tides: tide-tables:8000
+  sightings: bird-log:8000
+`;
+  writeFileSync(join(folder, 'mile-marker.yaml'), map);
+  engine.put({ name: 'tide-tables', address: '127.0.7.1', port: 8000 });
+  engine.put({ name: 'bird-log', address: '127.0.7.2', port: 8000 });
+  const run = (...argv) =>
+    new Promise((resolve) => spawn(process.execPath, [program, ...argv], { cwd: folder }).once('close', resolve));
+  await run('certs', 'make');
+  await run('install', '--yes', '--no-rehearsal', '--despite', 'port-not-published');
+  const shown = picture('follow', ['timeout 14 mile-marker follow', 'mile-marker editions'], folder);
+  const later = (seconds, work) => setTimeout(work, seconds * 1000);
+  const label = (name) => ({ 'mile-marker.road': `{name: ${name}.lab.saltmarsh.example}` });
+  later(4, () => engine.put({ name: 'moths', address: '127.0.7.3', port: 8000, labels: label('moths') }));
+  later(6, () => engine.put({ name: 'tide-tables', address: null, port: 8000 }, 'die'));
+  later(8, () => engine.put({ name: 'tide-tables', address: '127.0.7.3', port: 8000 }));
+  later(10, () =>
+    engine.put({
+      name: 'gulls',
+      address: '127.0.7.3',
+      port: 8000,
+      labels: { 'mile-marker.road': '{name: sightings, gate: everyone}' },
+    }),
+  );
+  await shown;
+  process.kill(JSON.parse(readFileSync(join(folder, '.mile-marker/serve.json'), 'utf8')).pid);
+  for (const service of services) service.close();
+  await engine.stop();
 }
 
 /** The page of `report`, as a browser shows its beginning. */

@@ -1,6 +1,7 @@
 import { execFile } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { end } from './support/background.ts';
 import { startEngine, type RunningEngine } from './support/engine.ts';
 import { makeNamespaces, removeNamespaces, removeSwitch, setCable, switchHere } from './support/network.ts';
 import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
@@ -59,6 +60,7 @@ beforeAll(async () => {
 });
 
 afterAll(async () => {
+  end(folder);
   for (const engine of engines.reverse()) await engine.stop();
   removeNamespaces(names);
   removeSwitch(device);
@@ -153,7 +155,6 @@ test('a service of the cluster: all of its tasks are used; one that ends, moves 
   await untilSeen(1, /502$/);
   expect(flat(await run('check'))).toContain('`tides` is scaled to none. do: Start it: docker service scale tides=1');
   expect(await stop(child, 'SIGTERM')).toBe(0);
-  await run('undo', 'front', '--yes');
 });
 
 /** Until so many different answers come, and no other. */

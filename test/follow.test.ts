@@ -14,6 +14,7 @@ import {
 } from '../src/core/live/front-journal.ts';
 import { changesBetween } from '../src/core/follow/changes.ts';
 import { Rounds } from '../src/use-cases/follow/rounds.ts';
+import { end } from './support/background.ts';
 import { MadeEngine } from './support/made-engine.ts';
 import { freePorts, listening } from './support/ports.ts';
 import { folderWith, launch, mileMarker, mileMarkerProcess, stop } from './support/program.ts';
@@ -24,7 +25,7 @@ import { plannedOf } from './support/plan.ts';
 
 const ends: Array<() => unknown> = [];
 afterEach(async () => {
-  for (const end of ends.splice(0).reverse()) await end();
+  for (const one of ends.splice(0).reverse()) await one();
 });
 
 /** A service that says its own name, at an address as a container has one. */
@@ -72,7 +73,7 @@ async function followed(port: number, ...argv: string[]): Promise<Followed> {
     folder,
   );
   expect(installed.err).toContain('Edition 0001 is live');
-  ends.push(() => mileMarker(['undo', 'front', '--yes'], folder));
+  ends.push(() => end(folder));
   const child = launch(['follow', ...argv], folder);
   ends.push(() => stop(child));
   let said = '';
@@ -197,11 +198,15 @@ test('an engine that goes, comes back, and answers oddly; a map that is broken a
 
 test('in two halves: the one with the socket writes down what it found, the other keeps the front by that alone', async () => {
   const [port = 0] = await freePorts(1);
-  const { engine, until, ask, folder } = await followed(port, '--half', 'front');
+  const { engine, until, ask, folder, editions } = await followed(port, '--half', 'front');
+  // Until something is known the front goes on as it is.
   await until('The half of `follow` that asks the engine has written nothing yet.');
+  expect(await ask('tides.saltmarsh.example')).toMatch(/ 502$/);
+  expect(await editions()).toBe(1);
   const reader = launch(['follow', '--half', 'engine'], folder);
   ends.push(() => stop(reader));
-  await until('tides at 127.0.7.1');
+  await until('1 road: ');
+  expect(await ask('tides.saltmarsh.example')).toBe('tides 200');
   engine.put({ name: 'moths', address: '127.0.7.1', port, labels: labelOf('{name: moths.lab.saltmarsh.example}') });
   await until('moths.lab.saltmarsh.example: new');
   expect(await ask('moths.lab.saltmarsh.example')).toBe('tides 200');

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import tls from 'node:tls';
 import { upgradeTo } from '../src/core/rehearsal/sent.ts';
 import { startStandIn, type StandIn } from '../src/adapters/rehearsal/stand-in.ts';
+import { end } from './support/background.ts';
 import { ended, folderWith, mileMarker, program, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
@@ -24,17 +25,6 @@ afterAll(() => service.stop());
 async function next(socket: net.Socket): Promise<Buffer> {
   const [bytes] = (await once(socket, 'data')) as [Buffer];
   return bytes;
-}
-
-/** Whatever still runs for a map. */
-function end(folder: string): void {
-  const file = join(folder, '.mile-marker/serve.json');
-  if (!existsSync(file)) return;
-  try {
-    process.kill((JSON.parse(readFileSync(file, 'utf8')) as { pid: number }).pid);
-  } catch {
-    // It has ended already.
-  }
 }
 
 async function place(): Promise<{

@@ -2,6 +2,7 @@ import { execFile, execFileSync, spawn, type ChildProcess } from 'node:child_pro
 import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import { join } from 'node:path';
+import { end } from './support/background.ts';
 import { makeCertificates, startEngine, type RunningEngine } from './support/engine.ts';
 import { makeNamespaces, removeNamespaces, wireHere } from './support/network.ts';
 import { freePorts, listening, portOf, waitForPort } from './support/ports.ts';
@@ -48,7 +49,7 @@ beforeAll(async () => {
 });
 
 afterAll(async () => {
-  for (const end of ends.splice(0).reverse()) await end();
+  for (const one of ends.splice(0).reverse()) await one();
   service.close();
   await engine.stop();
   removeNamespaces([hide]);
@@ -92,7 +93,7 @@ test('what runs there is seen, dialled and tested like what runs here', async ()
     `cam.saltmarsh.example: service hide-cam on hide publishes its port 8080 on ${there}:8080`,
   );
   const installed = await run('install', '--yes', '--no-rehearsal');
-  ends.push(() => run('undo', 'front', '--yes'));
+  ends.push(() => end(folder));
   expect(installed.err).toContain('2 of 2 roads well');
   expect(await ask('cam')).toMatch(/^[0-9a-f]{12}\s+200$/);
   expect((await run('report')).err).toContain('Written: report.html');

@@ -15,6 +15,9 @@ const firstMs = 10_000;
 /** So often a manager is asked what runs where. */
 const clusterMs = 1_000;
 
+/** With thousands of tasks an answer takes long to read: then so many times as long is rested. */
+const restTimes = 10;
+
 /**
  * Listens to an engine's events, and reads what they concern. When the connection breaks, all is read anew once it listens again: what happened in
  * between was told to nobody. While the engine is away what it said last stands.
@@ -87,11 +90,17 @@ export class EngineListener {
       if (now !== before && before !== '') this.onNews();
       before = now;
     };
-    const timer = setInterval(() => {
-      // One that is away is heard of again by its events.
-      if (!this.isAway) void look().catch(() => undefined);
-    }, clusterMs);
-    this.stopped.signal.addEventListener('abort', () => clearInterval(timer));
+    const { signal } = this.stopped;
+    const again = async (): Promise<void> => {
+      for (let tookMs = 0; !signal.aborted;) {
+        await pause(Math.max(clusterMs, tookMs * restTimes), undefined, { signal }).catch(() => undefined);
+        const begin = performance.now();
+        // One that is away is heard of again by its events.
+        if (!this.isAway && !signal.aborted) await look().catch(() => undefined);
+        tookMs = performance.now() - begin;
+      }
+    };
+    void again();
   }
 
   private async listen(): Promise<void> {

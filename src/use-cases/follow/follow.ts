@@ -106,6 +106,8 @@ class Follower {
     if (map !== null) source.use(map);
     this.heard = await source.read();
     this.problems = sayProblems(this.problems, problemsOf(this.heard), say);
+    // After a reboot the engine may come later than this: by what is not known yet every road would lead nowhere.
+    if (this.heard.engine?.facts === null) return;
     const site = await this.siteNow(text);
     if (site === null) return;
     this.files.watch(this.filesOf(site));
