@@ -109,7 +109,7 @@ async function followed(port: number, ...argv: string[]): Promise<Followed> {
 test('containers come, move, stop and go, and the front does so too, without a line in the map', async () => {
   const [port = 0] = await freePorts(1);
   const { engine, until, ask, folder, editions, child, log } = await followed(port);
-  await until(/1 road: Mile Marker's own proxy runs edition 0002/);
+  await until('1 road: edition 0002 is live');
   expect(await ask('tides.saltmarsh.example')).toBe('tides 200');
   await answering('moths', '127.0.7.2', port);
   engine.put({ name: 'moths', address: '127.0.7.2', port, labels: labelOf('{name: moths.lab.saltmarsh.example}') });
@@ -132,10 +132,10 @@ test('containers come, move, stop and go, and the front does so too, without a l
   await until('tides.saltmarsh.example: now leads to tides at 127.0.7.3');
   expect(await ask('tides.saltmarsh.example')).toBe('tides moved 200');
   engine.put({ name: 'tides', address: null, port }, 'die');
-  await until('tides.saltmarsh.example: now leads to nowhere (502): tides does not run');
+  await until('tides.saltmarsh.example: leads nowhere, so visitors get 502 (tides does not run)');
   expect(await ask('tides.saltmarsh.example')).toMatch(/ 502$/);
   engine.put({ name: 'tides', address: '127.0.7.1', port });
-  await until('before to nowhere');
+  await until('leads to tides at 127.0.7.1:');
   engine.remove('moths');
   await until('moths.lab.saltmarsh.example: gone');
 
@@ -150,7 +150,7 @@ test('containers come, move, stop and go, and the front does so too, without a l
       ...(one % 20 === 0 ? { labels: labelOf(`{name: egg${String(one)}.lab.saltmarsh.example}`) } : {}),
     });
   for (let one = 0; one < 200; one += 1) engine.tell('exec_start: true', 'tides');
-  await until(/egg\d+\.lab[^]*and 30 roads more; .* runs edition/);
+  await until(/egg\d+\.lab[^]*and 30 roads more; edition \d+ is live/);
   expect([(await editions()) - before, engine.inspected]).toEqual([1, 1000]);
   expect(await ask('egg980.lab.saltmarsh.example')).toBe('moths 200');
 

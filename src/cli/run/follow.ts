@@ -5,6 +5,7 @@ import { statePaths, type StatePaths } from '../../adapters/files/state-folder.t
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { fill } from '../../core/findings/card.ts';
 import type { RoadChange } from '../../core/follow/changes.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
 import { notObeyedWords } from '../../core/rules/labels.ts';
 import { follow, type Followed } from '../../use-cases/follow/follow.ts';
 import { EnginesSource } from '../../use-cases/follow/engines-source.ts';
@@ -14,7 +15,7 @@ import { handOver } from '../../use-cases/follow/hand-over.ts';
 import { loadSite } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
-import { plural } from '../print/style.ts';
+import { plural, wrap } from '../print/style.ts';
 
 export interface FollowOptions {
   map?: string;
@@ -27,7 +28,7 @@ export async function runFollow(options: FollowOptions, context: CommandContext)
   const mapFile = await findMap({ option: options.map, cwd: io.cwd, env: io.env });
   const paths = statePaths(mapFile);
   io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
-  const say = (words: string): void => io.err(`${io.now().toISOString()} ${words}\n`);
+  const say = (words: string): void => io.err(lineOf(words, io));
   if (options.half === 'engine') {
     io.err('Writing down what the container engine says. Ctrl-C stops.\n');
     const source = new EnginesSource(dirname(mapFile), io.env);
@@ -88,9 +89,11 @@ function sayAll(said: Followed, io: Io, say: (words: string) => void): void {
 function wordsOf(said: Followed, io: Io): string[] {
   switch (said.kind) {
     case 'first':
-      return [`${plural(said.roads, 'road')}: ${said.what}`];
+      return [`${plural(said.roads, 'road')}: edition ${editionNumber(said.edition)} is live`];
     case 'live':
       return liveWords(said);
+    case 'seen':
+      return shortened(said.changes);
     case 'not-live':
       return [
         ...said.changes.map((change) => `${changeWords(change)}: not live yet`),
@@ -98,7 +101,7 @@ function wordsOf(said: Followed, io: Io): string[] {
       ];
     case 'left':
       return [
-        `${said.what}: nobody keeps up with container addresses now, so these answer 502 until \`follow\` runs again: ${fill('{roads}', { roads: said.roads })}`,
+        `edition ${editionNumber(said.edition)} is live: nobody keeps up with container addresses now, so these answer 502 until \`follow\` runs again: ${fill('{roads}', { roads: said.roads })}`,
       ];
     case 'certificates':
       return [said.what];
@@ -120,17 +123,31 @@ function wordsOf(said: Followed, io: Io): string[] {
   }
 }
 
+/** For a journal one line with the whole time; for a person at a terminal the time of day, and lines that fit. */
+function lineOf(words: string, { now, ask, width }: Io): string {
+  const time = now();
+  const at = time.toISOString();
+  if (ask === null) return `${at} ${words}\n`;
+  const [first = '', ...rest] = words.split('\n');
+  const line = wrap(first, { width, first: `${time.toTimeString().slice(0, 8)} `, indent: '         ' });
+  return `${line}${rest.map((one) => `${one}\n`).join('')}`;
+}
+
 function onMachine(machine: string): string {
   return machine === '' ? '' : `${machine}: `;
 }
 
-function liveWords({ changes, what, afterMs }: Extract<Followed, { kind: 'live' }>): string[] {
-  const end = what === '' ? '' : `; ${what} after ${String(afterMs)} ms`;
-  if (changes.length === 0) return [`what is for visitors changed${end}`];
+function liveWords({ changes, edition, afterMs }: Extract<Followed, { kind: 'live' }>): string[] {
+  const lines = changes.length === 0 ? ['what is for visitors changed'] : shortened(changes);
+  const end = `; edition ${editionNumber(edition)} is live after ${String(afterMs)} ms`;
+  return lines.map((line, index) => (index === lines.length - 1 ? `${line}${end}` : line));
+}
+
+/** A line each, of many the first ones. */
+function shortened(changes: readonly RoadChange[]): string[] {
   const shown = changes.slice(0, 20).map(changeWords);
   const rest = changes.length - shown.length;
-  if (rest > 0) shown.push(`and ${plural(rest, 'road')} more`);
-  return shown.map((line, index) => (index === shown.length - 1 ? `${line}${end}` : line));
+  return rest > 0 ? [...shown, `and ${plural(rest, 'road')} more`] : shown;
 }
 
 function changeWords(change: RoadChange): string {
@@ -143,6 +160,10 @@ function changeWords(change: RoadChange): string {
       return `${change.road}: gone`;
     case 'moved':
       return `${change.road}: now leads to ${change.to}, before to ${change.from}`;
+    case 'lost':
+      return `${change.road}: leads nowhere, so visitors get 502 (${change.why})`;
+    case 'found':
+      return `${change.road}: leads to ${change.to} again`;
     case 'stopped':
       return `${change.road}: ${change.service} has stopped, so visitors get 502`;
     case 'started':

@@ -9,11 +9,14 @@ import { whyNot } from '../plan/why-not.ts';
  *
  * @property to where it leads now, in words
  * @property from where it led before, in words
+ * @property why it leads nowhere, so that visitors get 502
  */
 export type RoadChange = { road: string } & (
   | { kind: 'new'; to: string; fromLabel: string | null }
   | { kind: 'gone' }
   | { kind: 'moved'; from: string; to: string }
+  | { kind: 'lost'; why: string }
+  | { kind: 'found'; to: string }
   | { kind: 'stopped' | 'started'; service: string }
   | { kind: 'changed' }
 );
@@ -34,8 +37,8 @@ export function changesBetween(
     ...after.roads.flatMap((road): RoadChange[] => {
       const earlier = old.get(road.name);
       if (earlier !== undefined) return changesOfRoad(earlier, road);
-      const to = leadsWords(road.parts.at(-1));
-      return [{ road: road.name, kind: 'new', to, fromLabel: labels.get(road.name) ?? null }];
+      const to = whereTo(road.parts.at(-1));
+      return [{ road: road.name, kind: 'new', to: inWords(to), fromLabel: labels.get(road.name) ?? null }];
     }),
   ];
 }
@@ -45,8 +48,8 @@ function changesOfRoad(before: PlannedRoad, after: PlannedRoad): RoadChange[] {
   return after.parts.flatMap((part, index): RoadChange[] => {
     const road = partName(after.name, part.prefix);
     const earlier = before.parts[index];
-    const [from, to] = [leadsWords(earlier), leadsWords(part)];
-    if (from !== to) return [{ road, kind: 'moved', from, to }];
+    const [from, to] = [whereTo(earlier), whereTo(part)];
+    if (inWords(from) !== inWords(to)) return [{ road, ...moved(from, to) }];
     if (proofText(earlier) !== proofText(part)) return [{ road, kind: 'changed' }];
     const [was, is] = [serviceOf(earlier), serviceOf(part)];
     if (was === null || is === null || isRunning(was) === isRunning(is)) return [];
@@ -72,19 +75,35 @@ function serviceOf(part: PlannedPart | undefined): Service | null {
   return part?.resolution?.service ?? null;
 }
 
-/** Where a part leads, in words. */
-function leadsWords(part: PlannedPart | undefined): string {
-  if (part === undefined) return 'nowhere';
+/** Where a part leads, or why nowhere. */
+type Where = { to: string } | { why: string };
+
+function inWords(where: Where): string {
+  return 'to' in where ? where.to : `nowhere: ${where.why}`;
+}
+
+function moved(
+  from: Where,
+  to: Where,
+): { kind: 'moved'; from: string; to: string } | { kind: 'lost'; why: string } | { kind: 'found'; to: string } {
+  if ('why' in to) return { kind: 'lost', why: to.why };
+  return 'why' in from ? { kind: 'found', to: to.to } : { kind: 'moved', from: from.to, to: to.to };
+}
+
+function whereTo(part: PlannedPart | undefined): Where {
+  if (part === undefined) return { why: 'it has no such part' };
   const { leads, resolution } = part;
   switch (leads.kind) {
     case 'redirect':
-      return leads.url;
+      return { to: leads.url };
     case 'folder':
-      return leads.path;
+      return { to: leads.path };
     case 'service': {
-      if (leads.upstream === null) return `nowhere (502): ${whyNowhere(resolution)}`;
-      const { service, host, port } = leads.upstream;
-      return service === null ? withPort(host, port) : `${service} at ${withPort(host, port)}`;
+      if (leads.upstream === null) return { why: whyNowhere(resolution) };
+      const { service, host, port, others = [] } = leads.upstream;
+      const more = others.length === 0 ? '' : ` and ${String(others.length)} more`;
+      const at = `${withPort(host, port)}${more}`;
+      return { to: service === null ? at : `${service} at ${at}` };
     }
   }
 }

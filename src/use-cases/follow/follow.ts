@@ -20,10 +20,11 @@ import { problemsOf, type Source } from './source.ts';
 
 /** What `follow` says of what it saw and did. Everything is said once. `machine` is empty for this host. */
 export type Followed =
-  | { kind: 'first'; roads: number; what: string }
-  | { kind: 'live'; changes: RoadChange[]; what: string; afterMs: number }
+  | { kind: 'first'; roads: number; edition: number }
+  | { kind: 'live'; changes: RoadChange[]; edition: number; afterMs: number }
+  | { kind: 'seen'; changes: RoadChange[] }
   | { kind: 'not-live'; changes: RoadChange[]; problem: string; remedy: string }
-  | { kind: 'left'; roads: string[]; what: string }
+  | { kind: 'left'; roads: string[]; edition: number }
   | { kind: 'certificates'; what: string }
   | { kind: 'map-refused'; findings: Finding[] }
   | { kind: 'map-read' }
@@ -89,10 +90,10 @@ class Follower {
     if (live === null || accepted === null) return;
     const site = await loadSite(mapFile, place, { text: accepted, heard, isFollowed: false });
     if (site.map === null) return;
-    const changes = changesBetween(live.plan, site.plan).filter(({ kind }) => kind === 'moved');
+    const changes = changesBetween(live.plan, site.plan).filter(({ kind }) => kind === 'moved' || kind === 'lost');
     if (changes.length === 0) return;
-    const what = await front.takeUp(site, AbortSignal.timeout(endMs));
-    say({ kind: 'left', roads: changes.map(({ road }) => road), what });
+    const edition = await front.takeUp(site, AbortSignal.timeout(endMs));
+    say({ kind: 'left', roads: changes.map(({ road }) => road), edition });
   }
 
   private async round(since: number): Promise<void> {
@@ -166,14 +167,14 @@ class Follower {
     const labels = new Map(map.roads.flatMap(({ name, fromLabel }) => (fromLabel === null ? [] : [[name, fromLabel]])));
     const changes = live === null ? [] : changesBetween(live.plan, plan, labels);
     try {
-      if (live === null) say({ kind: 'first', roads: plan.roads.length, what: await front.takeUp(site) });
+      if (live === null) say({ kind: 'first', roads: plan.roads.length, edition: await front.takeUp(site) });
       else if (live.text !== text) {
-        const what = await front.takeUp(site);
-        say({ kind: 'live', changes, what, afterMs: Date.now() - since });
+        const edition = await front.takeUp(site);
+        say({ kind: 'live', changes, edition, afterMs: Date.now() - since });
       } else {
         const what = live.certificates === stateOf(pairs) ? null : await front.takeCertificates(site);
         if (what !== null) say({ kind: 'certificates', what });
-        if (changes.length > 0) say({ kind: 'live', changes, what: '', afterMs: Date.now() - since });
+        if (changes.length > 0) say({ kind: 'seen', changes });
       }
       // Those that were missing have been made by now.
       this.live = { plan, text, certificates: stateOf(pairs), map };

@@ -3,7 +3,6 @@ import { takeLock } from '../../adapters/files/lock.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { liveEdition } from '../../core/live/front-journal.ts';
 import type { TestedFront } from '../../core/live/made-worse.ts';
-import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { World } from '../live/front-moves.ts';
 import { installFront } from '../live/install-front.ts';
@@ -27,9 +26,8 @@ export class KeptFront {
 
   constructor(private readonly input: KeptInput) {}
 
-  /** @returns in words what runs now */
-  async takeUp(site: Site, signal = this.input.signal): Promise<string> {
-    const { title } = programOf(site.plan.front.proxy);
+  /** @returns the number of the edition that runs now */
+  async takeUp(site: Site, signal = this.input.signal): Promise<number> {
     const { isRead } = this;
     this.isRead = false;
     const installed = await this.alone(site, () =>
@@ -40,8 +38,7 @@ export class KeptFront {
       }),
     );
     this.isRead = true;
-    const number = editionNumber(installed.edition);
-    return installed.end === 'same' ? `${title} runs edition ${number} already` : `${title} runs edition ${number}`;
+    return installed.edition;
   }
 
   /** Certificates have other contents than before. @returns in words what was done; null when nothing needs to be */
