@@ -33,7 +33,10 @@ test('shows each service with its roads, what is apart, and what leads nowhere',
   const { code, out, err } = await mileMarker(['survey'], folder);
   workbench.close();
   expect(code).toBe(0);
-  const shown = out.replace(/\d{4,5}/g, 'N').replace(/ +/g, ' ');
+  const shown = out
+    .replace(/process \d+/g, 'process N')
+    .replace(/\d{4,5}/g, 'N')
+    .replace(/ +/g, ' ');
   expect(shown.slice(0, shown.indexOf('served by') === -1 ? undefined : shown.indexOf('served by')).trim())
     .toMatchInlineSnapshot(`
 "observatory state listens on road
