@@ -57,6 +57,9 @@ test('every key is described, its example is what it expects, and the whole map 
 });
 
 test.each([
+  ['engine: unix:///run/engine.sock', 'engine: none', '`engine: none` asks no engine'],
+  ['  obey: lab.saltmarsh.example', '  obey: lab.saltmash.example', 'which lies in none of `domains`'],
+  ['gates: [wardens]', 'gates: [warden]', 'names the gate `warden`, which the map does not have.'],
   ['timeout: 15m', 'timeout: 900', '`roads.nestcam.timeout` expects a time with its unit'],
   ['body-limit: 10MiB', 'body-limit: 10M', '`roads.nestcam.body-limit` expects a size with its unit'],
   ['20/s burst 40', '20', '`roads.nestcam.rate` expects requests per time'],
@@ -117,4 +120,20 @@ test('whatever stands at whatever key, reading never throws and never passes wha
     }),
     { numRuns: 200 },
   );
+});
+
+test('where something else is wrong, what roads name is not said to be missing', () => {
+  const broken = `domains: [saltmarsh.example]
+front: {address: 203.0.113.24, ports: {http: 808000}}
+gates: {wardens: {networks: 10.0.0.0/8}}
+machines: {hide: {engine: "unix:///run/hide.sock"}}
+certificates: {marsh: {names: saltmarsh.example, from: acme}}
+roads: {cam: {to: "cam@hide:8080", gate: wardens, certificate: marsh}, log: {to: ":9", gate: warden}}
+`;
+  const said = readMap({ file: 'm', text: broken }).findings.map(({ message }) => message);
+  expect(said).toEqual([
+    expect.stringContaining('`front.ports.http`'),
+    'The key `address` is missing from machines.hide.',
+    expect.stringContaining('`roads.log.gate` names the gate `warden`'),
+  ]);
 });

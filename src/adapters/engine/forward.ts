@@ -25,7 +25,7 @@ export function forwardedSocket(address: SshAddress): Promise<string> {
   return opened;
 }
 
-/** The client gives up on a host that does not answer after so many seconds. */
+/** The client gives up on a host that does not answer after so many seconds, and we on the client after twice as many. */
 const connectSeconds = 5;
 
 async function open({ destination, port, socket, shown }: SshAddress): Promise<string> {
@@ -69,10 +69,14 @@ async function untilThere(child: ChildProcess, local: string): Promise<void> {
     failure = error.code === 'ENOENT' ? new Error('there is no program `ssh` here') : error;
   });
   const ended = new Promise<void>((resolve) => child.once('close', () => resolve()));
+  const until = performance.now() + connectSeconds * 2000;
   while (!existsSync(local)) {
     await Promise.race([ended, pause(20)]);
     if (failure !== null) throw failure as Error;
-    if (child.exitCode !== null) throw new Error(lastLine(said));
+    if (child.exitCode !== null || child.signalCode !== null) throw new Error(lastLine(said));
+    if (performance.now() < until) continue;
+    child.kill();
+    throw new Error(`ssh does not get there within ${String(connectSeconds * 2)} seconds`);
   }
 }
 

@@ -138,6 +138,10 @@ export const mapValueWrong = card({
       message: '`dns` has both `server` and `program`.',
       remedy: 'Keep one. Records are published in one way.',
     },
+    'cluster-engine': {
+      message: '`cluster` is what the engine says of it, and `engine: none` asks no engine.',
+      remedy: 'Name a manager: `engine: unix:///var/run/docker.sock`. Or remove `cluster`.',
+    },
     'labels-elsewhere': {
       message: '`labels.obey` has `{text}`, which lies in none of `domains`: {domains}.',
       remedy: 'Write a name in one of them, or add the domain under `domains`.',

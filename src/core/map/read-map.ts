@@ -9,7 +9,7 @@ import { normalizeMap } from './normalize.ts';
 import { renamedKey, renamedValue } from './renamed.ts';
 import { knownKeys } from './schema/describe.ts';
 import { mapSchema } from './schema/map.ts';
-import type { IssueWords } from './schema/words.ts';
+import { label, type IssueWords } from './schema/words.ts';
 import type { SiteMap } from './site-map.ts';
 
 /** `map` is null exactly when a finding of severity error says why. */
@@ -58,8 +58,23 @@ function salvage(value: unknown): z.output<typeof mapSchema> | null {
     domains: soundDomains.length > 0 ? soundDomains : ['domain.invalid'],
     front: { address: '127.0.0.1' },
     roads: Object.fromEntries(soundRoads) as unknown,
+    // Roads name these; what they are does not matter here.
+    ...Object.fromEntries(Object.entries(standIns).map(([key, standIn]) => [key, named(value, key, standIn)])),
   });
   return parsed.success ? parsed.data : null;
+}
+
+const standIns = {
+  gates: { networks: '127.0.0.1' },
+  certificates: { names: 'domain.invalid', from: 'practice' },
+  machines: { engine: 'unix:///none', address: '127.0.0.1' },
+};
+
+/** The same names, each with something sound behind it. */
+function named(value: unknown, key: string, standIn: object): Record<string, object> {
+  const written = (value as Record<string, unknown>)[key];
+  const names = typeof written === 'object' && written !== null && !Array.isArray(written) ? Object.keys(written) : [];
+  return Object.fromEntries(names.filter((name) => label('').safeParse(name).success).map((name) => [name, standIn]));
 }
 
 function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {

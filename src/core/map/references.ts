@@ -28,6 +28,7 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
   if (keys.dns?.server !== undefined && keys.dns.key === undefined) slip('dns-key', ['dns', 'server']);
   if (keys.dns?.['update-login'] !== undefined && keys.dns['update-url'] === undefined)
     slip('dns-login', ['dns', 'update-login']);
+  if (keys.cluster === true && keys.engine === 'none') slip('cluster-engine', ['cluster']);
   for (const name of keys.labels?.obey ?? []) {
     if (!domains.some((domain) => isUnder(asciiName(name), domain)))
       slip('labels-elsewhere', ['labels', 'obey'], { text: name, domains: domains.join(', ') });
