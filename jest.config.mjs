@@ -4,6 +4,8 @@ export default {
   globalSetup: '<rootDir>/test/support/build.mjs',
   roots: ['<rootDir>/test'],
   testMatch: ['**/*.test.ts'],
+  // What takes minutes by itself is for `npm run thorough`.
+  testPathIgnorePatterns: process.env.EVERY_CHANGE === '1' ? [] : ['/test/long/'],
   transform: { '\\.(ts|js|mjs)$': '<rootDir>/test/support/transform.mjs' },
   // These packages ship as ESM only.
   transformIgnorePatterns: [

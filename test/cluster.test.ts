@@ -2,18 +2,13 @@ import { execFile } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { end } from './support/background.ts';
-import { startEngine, type RunningEngine } from './support/engine.ts';
-import { makeNamespaces, removeNamespaces, removeSwitch, setCable, switchHere } from './support/network.ts';
+import { startCluster, type RunningCluster } from './support/cluster.ts';
 import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
 /** Roads into a cluster of three real nodes, each with a network of its own: tasks that move, end and come, and a node that is lost. */
 
-const worker = Number(process.env['JEST_WORKER_ID'] ?? 1) % 8;
-const names = [1, 2, 3].map((node) => `mm-node-${String(worker)}-${String(node)}`);
-const net = `10.204.${String(worker)}`;
-const device = `mmb${String(worker)}`;
-const engines: RunningEngine[] = [];
+let cluster: RunningCluster;
 let folder: string;
 let head: string;
 let https: number;
@@ -21,39 +16,8 @@ let https: number;
 const name = 'tides.saltmarsh.example';
 
 beforeAll(async () => {
-  makeNamespaces(names);
-  const there = Object.fromEntries(names.map((one, index) => [one, `${net}.${String(index + 1)}`]));
-  switchHere(device, { here: `${net}.254`, there });
-  for (const [index, one] of names.entries()) {
-    const node = String(index + 1);
-    const pool = `172.31.${String(worker * 4 + index)}.0/24`;
-    const bridge = `172.30.${String(worker * 4 + index)}.1/24`;
-    engines.push(await startEngine(2376, one, `${net}.${node}`, { name: `marsh${node}`, bridge, pool }));
-  }
-  const [manager, ...others] = engines;
-  const pool = `10.205.${String(worker)}.0/24`;
-  manager?.docker(
-    'swarm',
-    'init',
-    '--advertise-addr',
-    `${net}.1`,
-    '--listen-addr',
-    `${net}.1:2377`,
-    '--default-addr-pool',
-    pool,
-  );
-  const token = manager?.docker('swarm', 'join-token', '-q', 'worker').trim() ?? '';
-  for (const [index, engine] of others.entries())
-    engine.docker(
-      'swarm',
-      'join',
-      '--token',
-      token,
-      '--advertise-addr',
-      `${net}.${String(index + 2)}`,
-      `${net}.1:2377`,
-    );
-  const head1 = await practiceHead('builtin', `engine: unix://${manager?.socket ?? ''}\ncluster: true\n`);
+  cluster = await startCluster();
+  const head1 = await practiceHead('builtin', `engine: unix://${cluster.engines[0]?.socket ?? ''}\ncluster: true\n`);
   ({ head, https } = head1);
   folder = folderWith();
   map('  tides: {to: "tides:8080", gate: everyone}\n');
@@ -61,12 +25,10 @@ beforeAll(async () => {
 
 afterAll(async () => {
   end(folder);
-  for (const engine of engines.reverse()) await engine.stop();
-  removeNamespaces(names);
-  removeSwitch(device);
+  await cluster.stop();
 });
 
-const manager = (...argv: string[]): string => engines[0]?.docker(...argv) ?? '';
+const manager = (...argv: string[]): string => cluster.manager(...argv);
 const run = (...argv: string[]): Promise<Ran> => mileMarker(argv, folder);
 const flat = ({ out }: Ran): string => out.replace(/\s+/g, ' ');
 
@@ -84,22 +46,7 @@ async function ask(count: number): Promise<Set<string>> {
   return got;
 }
 
-async function untilRunning(count: number): Promise<void> {
-  for (let tries = 0; tries < 240; tries += 1) {
-    const running = manager(
-      'service',
-      'ps',
-      '--filter',
-      'desired-state=running',
-      '--format',
-      '{{.CurrentState}}',
-      'tides',
-    );
-    if (running.split('\n').filter((line) => line.startsWith('Running')).length === count) return;
-    await new Promise((resolve) => setTimeout(resolve, 250));
-  }
-  throw new Error(manager('service', 'ps', '--no-trunc', 'tides'));
-}
+const untilRunning = (count: number): Promise<void> => cluster.untilRunning('tides', count);
 
 test('a service of the cluster: all of its tasks are used; one that ends, moves or is lost with its node costs no request', async () => {
   expect(flat(await run('check'))).toContain('No service is called `tides`');
@@ -122,7 +69,7 @@ test('a service of the cluster: all of its tasks are used; one that ends, moves 
   // A task that ends: its connections are refused, and the next one is gone to.
   const child = launch(['follow'], folder);
   await says(child, '1 road: ');
-  const task = engines
+  const task = cluster.engines
     .map((engine) => [engine, engine.docker('ps', '-q', '--filter', 'name=tides').trim()] as const)
     .find(([, id]) => id !== '');
   task?.[0].docker('kill', task[1]);
@@ -142,11 +89,11 @@ test('a service of the cluster: all of its tasks are used; one that ends, moves 
   await untilSeen(3);
 
   // Cut off: nobody tells anybody anything.
-  setCable(names[2] ?? '', 'down');
+  cluster.setCable(3, 'down');
   expect([...(await ask(12))].every((one) => one.endsWith(' 200'))).toBe(true);
   await untilSeen(2);
   expect(flat(await run('check'))).toMatch(/cluster-node-away .*marsh3|cluster-no-task|^$/);
-  setCable(names[2] ?? '', 'up');
+  cluster.setCable(3, 'up');
   await untilRunning(3);
   await untilSeen(3);
 
@@ -171,7 +118,10 @@ async function untilSeen(count: number, status = /200$/): Promise<void> {
 test('a worker, and an engine that is in no cluster, are said to be no manager', async () => {
   map('  tides: {to: "tides:8080", gate: everyone}\n');
   const text = `${head}roads: {tides: "tides:8080"}\n`;
-  writeFileSync(join(folder, 'mile-marker.yaml'), text.replace(engines[0]?.socket ?? '', engines[1]?.socket ?? ''));
+  writeFileSync(
+    join(folder, 'mile-marker.yaml'),
+    text.replace(cluster.engines[0]?.socket ?? '', cluster.engines[1]?.socket ?? ''),
+  );
   expect(flat(await run('check'))).toMatch(
     /The cluster cannot be asked at unix:.*: it is no manager of a cluster\. do: Name a manager/,
   );

@@ -26,10 +26,16 @@ async function clusterOf(change: Partial<Record<'nodes' | 'services' | 'tasks', 
 }
 
 const inventoryOf = (services: Service[]): Inventory => ({
-  ...{ services, networks: [], asked: true, failed: false, machines: [] },
+  ...{ services, networks: [], asked: true, failed: false, machines: [], nodes: [] },
 });
 const onHost: WhereFront = { kind: 'host', service: null };
-const onReeds: WhereFront = { kind: 'container', name: 'front', service: null, networks: ['saltmarsh_reeds'] };
+const onReeds: WhereFront = {
+  kind: 'container',
+  name: 'front',
+  service: null,
+  networks: ['saltmarsh_reeds'],
+  inCluster: false,
+};
 
 function resolved(services: Service[], service: string, front: WhereFront): string {
   const leads = { kind: 'service', project: null, service, machine: null, port: 8080 } as const;

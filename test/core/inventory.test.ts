@@ -244,7 +244,13 @@ const live = ofService('a', {
     { name: 'sea', aliases: ['a'], address: '172.22.0.2' },
   ],
 });
-const frontOn = (...networks: string[]) => ({ kind: 'container' as const, name: 'front', service: null, networks });
+const frontOn = (...networks: string[]) => ({
+  kind: 'container' as const,
+  name: 'front',
+  service: null,
+  networks,
+  inCluster: false,
+});
 const host = { kind: 'host' as const, service: null };
 
 test.each([

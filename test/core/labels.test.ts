@@ -26,6 +26,7 @@ const roadsOf = (...containers: Container[]): string[] =>
     asked: true,
     failed: false,
     machines: [],
+    nodes: [],
   }).roads.map(({ name, gates, parts, fromLabel }) => {
     const [{ leads } = { leads: null }] = parts;
     return `${name} ${gates.join()} ${leads?.kind === 'service' ? `${leads.service}:${String(leads.port)}` : ''} ${String(fromLabel)}`;
@@ -144,6 +145,7 @@ test('whatever labels say, no road is outside the names and gates that the map g
         asked: true,
         failed: false,
         machines: [],
+        nodes: [],
       };
       const { roads, notObeyed } = labelledRoads(mapOf(head), inventory);
       for (const { name, gates } of roads) {

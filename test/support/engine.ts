@@ -1,5 +1,14 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
-import { copyFileSync, existsSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { dirname, join } from 'node:path';
 import { mkdtempSync } from 'node:fs';
 import { usedModules } from '../../src/core/proxies/httpd/renderer.ts';
@@ -24,7 +33,7 @@ const install = 'apt-get install -y --no-install-recommends docker.io docker-com
  * Starts dockerd, in a network namespace of its own when one is named. It needs root: it makes networks and mounts.
  *
  * @param address where it answers over TCP with TLS, too
- * @param node as which it is in a cluster, with the one image that answers with its name
+ * @param node as which it is in a cluster, with the image that answers with its name, and nginx's
  */
 export async function startEngine(
   tlsPort: number,
@@ -100,7 +109,10 @@ export async function startEngine(
   };
   await untilUp();
   if (node === null) importImages(folder, docker);
-  else importPages(folder, docker);
+  else {
+    importPages(folder, docker);
+    importNginx(folder, docker);
+  }
   return {
     socket,
     tls: { port: tlsPort, certificates },
@@ -133,6 +145,7 @@ interface ClusterNode {
 /** There is no registry here: images are made from this machine's own programs. */
 function importImages(folder: string, docker: RunningEngine['docker']): void {
   importPages(folder, docker);
+  importNginx(folder, docker);
   importServers(folder, docker);
 }
 
@@ -158,15 +171,21 @@ function importPages(folder: string, docker: RunningEngine['docker']): void {
   );
 }
 
-function importServers(folder: string, docker: RunningEngine['docker']): void {
+/** With a shell and wget, as its images have them. */
+function importNginx(folder: string, docker: RunningEngine['docker']): void {
   const nginx = join(folder, 'nginx');
   for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', 'var/log/nginx', 'var/lib/nginx', 'usr/share/nginx'])
     mkdirSync(join(nginx, path), { recursive: true });
+  // As it is in every image; a file system in memory takes its rights from there.
+  chmodSync(join(nginx, 'tmp'), 0o1777);
   for (const name of ['busybox', 'sh', 'wget', 'cat']) copyFileSync('/bin/busybox', join(nginx, 'bin', name));
   putProgram(nginxProgram(), nginx, 'usr/sbin/nginx');
   writeFileSync(join(nginx, 'etc/passwd'), 'root:x:0:0::/:/bin/sh\nnobody:x:65534:65534::/:/bin/sh\n');
   writeFileSync(join(nginx, 'etc/group'), 'root:x:0:\nnogroup:x:65534:\n');
   importFolder(folder, nginx, docker, ['-c', 'ENV PATH=/bin:/usr/sbin'], 'nginx:stable');
+}
+
+function importServers(folder: string, docker: RunningEngine['docker']): void {
   const haproxy = join(folder, 'haproxy');
   for (const path of ['bin', 'etc', 'tmp', 'usr/sbin', 'dev']) mkdirSync(join(haproxy, path), { recursive: true });
   // As images of Debian are: neither curl nor wget, but a shell that opens connections by itself.

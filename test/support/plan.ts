@@ -18,7 +18,7 @@ export const someHost: HostFacts = {
 
 /** An inventory of Compose files alone, unless the engine was asked. */
 export function inventoryOf(services: Service[], asked = false): Inventory {
-  return { services, networks: [], asked, failed: false, machines: [] };
+  return { services, networks: [], asked, failed: false, machines: [], nodes: [] };
 }
 
 export function mapOf(text: string): SiteMap {

@@ -63,7 +63,7 @@ export function told(text: string, given: Case = {}): string[] {
   const declared =
     compose === false ? [] : readCompose({ file: 'c', text: composed, project: 'p', variables: {} }).services;
   const services = [...withContainers(declared, containers ?? []), ...(given.services ?? [])];
-  const inventory = { services, networks, asked: containers !== undefined, failed: false, machines: [] };
+  const inventory = { services, networks, asked: containers !== undefined, failed: false, machines: [], nodes: [] };
   const planned = plannedOf(whole, inventory, { ...someHost, ...given.host });
   const all = planned.plan.certificates.map(
     ({ id, names }) => [id, id in certificates ? (certificates[id] ?? null) : held(names)] as const,

@@ -1,8 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
-import { reasonOf } from '../trouble.ts';
 import type { EngineAddress } from './address.ts';
-import { exchange } from './exchange.ts';
+import { EngineApi, parsed, quickMs } from './api.ts';
 
 /** How a command in a container ended, and what it said. */
 interface EndedInside {
@@ -11,7 +10,6 @@ interface EndedInside {
   err: string;
 }
 
-const quickMs = 15_000;
 /** The engine waits ten seconds for a container to end by itself before it kills it. */
 const stopMs = 30_000;
 
@@ -29,10 +27,14 @@ type Inspected = z.output<typeof inspected>;
  * time limit; what goes wrong is an `Error` with a whole sentence less its full stop.
  */
 export class EngineContainer {
+  private readonly api: EngineApi;
+
   constructor(
-    private readonly address: EngineAddress,
+    address: EngineAddress,
     readonly name: string,
-  ) {}
+  ) {
+    this.api = new EngineApi(address);
+  }
 
   /** Whether it runs, and when it was made; null when there is none of this name. */
   async state(): Promise<{ running: boolean; made: Date } | null> {
@@ -55,16 +57,20 @@ export class EngineContainer {
 
   /** The last line of its errors; null when there is none. */
   async lastError(): Promise<string | null> {
-    const said = demultiplexed(await this.raw('GET', `${this.path}/logs?stderr=1&tail=1`, quickMs));
+    const said = demultiplexed(await this.api.raw('GET', `${this.path}/logs?stderr=1&tail=1`, quickMs));
     return said.err.trim() || null;
   }
 
   /** Runs a command in it. */
   async run(argv: readonly string[]): Promise<EndedInside> {
-    const made = await this.ask(`${this.path}/exec`, { AttachStdout: true, AttachStderr: true, Cmd: argv }, idAnswer);
-    const body = await this.raw('POST', `/exec/${made.Id}/start`, quickMs, { Detach: false, Tty: false });
+    const made = await this.api.ask(
+      `${this.path}/exec`,
+      { AttachStdout: true, AttachStderr: true, Cmd: argv },
+      idAnswer,
+    );
+    const body = await this.api.raw('POST', `/exec/${made.Id}/start`, quickMs, { Detach: false, Tty: false });
     for (let left = 20; left > 0; left -= 1) {
-      const { ExitCode: code } = await this.ask(`/exec/${made.Id}/json`, undefined, exitAnswer);
+      const { ExitCode: code } = await this.api.ask(`/exec/${made.Id}/json`, undefined, exitAnswer);
       if (code !== null) return { code, ...demultiplexed(body) };
       await pause(50);
     }
@@ -79,16 +85,7 @@ export class EngineContainer {
    */
   async runBeside(argv: readonly string[], binds: readonly string[], withinMs: number): Promise<EndedInside | null> {
     const like = await this.inspect();
-    if (like === null) return null;
-    const { Id: id } = await this.ask('/containers/create', besideOf(like, argv, binds), idAnswer);
-    try {
-      await this.order(`/containers/${id}/start`, quickMs);
-      const { StatusCode: code } = parsed(await this.raw('POST', `/containers/${id}/wait`, withinMs), waitAnswer);
-      const said = await this.raw('GET', `/containers/${id}/logs?stdout=1&stderr=1`, quickMs);
-      return { code, ...demultiplexed(said) };
-    } finally {
-      await this.raw('DELETE', `/containers/${id}?force=1&v=1`, stopMs);
-    }
+    return like === null ? null : runOnce(this.api, besideOf(like, argv, binds), withinMs);
   }
 
   private get path(): string {
@@ -96,64 +93,44 @@ export class EngineContainer {
   }
 
   private async inspect(): Promise<Inspected | null> {
-    const { status, body } = await this.exchanged('GET', `${this.path}/json`, quickMs);
-    if (status === 404) return null;
-    return parsed(accepted(status, body), inspected);
+    return this.api.find(`${this.path}/json`, inspected);
   }
 
   private async order(path: string, timeoutMs: number): Promise<void> {
-    await this.raw('POST', path, timeoutMs);
-  }
-
-  private async ask<T extends z.ZodType>(path: string, body: unknown, form: T): Promise<z.output<T>> {
-    return parsed(await this.raw(body === undefined ? 'GET' : 'POST', path, quickMs, body), form);
-  }
-
-  private async raw(
-    method: 'GET' | 'POST' | 'DELETE',
-    path: string,
-    timeoutMs: number,
-    body?: unknown,
-  ): Promise<Buffer> {
-    const answer = await this.exchanged(method, path, timeoutMs, body);
-    return accepted(answer.status, answer.body);
-  }
-
-  private async exchanged(
-    method: 'GET' | 'POST' | 'DELETE',
-    path: string,
-    timeoutMs: number,
-    body?: unknown,
-  ): Promise<{ status: number; body: Buffer }> {
-    try {
-      return await exchange(this.address, { method, path, body, timeoutMs });
-    } catch (cause) {
-      throw new Error(`the container engine at ${this.address.shown} gives no answer (${reasonOf(cause)})`, { cause });
-    }
+    await this.api.raw('POST', path, timeoutMs);
   }
 }
 
 const idAnswer = z.looseObject({ Id: z.string() });
 const exitAnswer = z.looseObject({ ExitCode: z.int().nullable() });
 const waitAnswer = z.looseObject({ StatusCode: z.int() });
-const errorAnswer = z.looseObject({ message: z.string() });
-
-/** 304: it is so already. */
-function accepted(status: number, body: Buffer): Buffer {
-  if (status < 300 || status === 304) return body;
-  let message = `status ${String(status)}`;
+/** Runs a container to its end; it is gone afterwards. */
+async function runOnce(api: EngineApi, made: unknown, withinMs: number): Promise<EndedInside> {
+  const { Id: id } = await api.ask('/containers/create', made, idAnswer);
   try {
-    message = errorAnswer.parse(JSON.parse(body.toString('utf8'))).message;
-  } catch {
-    // Its status has to do.
+    await api.raw('POST', `/containers/${id}/start`, quickMs);
+    const { StatusCode: code } = parsed(await api.raw('POST', `/containers/${id}/wait`, withinMs), waitAnswer);
+    const said = await api.raw('GET', `/containers/${id}/logs?stdout=1&stderr=1`, quickMs);
+    return { code, ...demultiplexed(said) };
+  } finally {
+    await api.raw('DELETE', `/containers/${id}?force=1&v=1`, stopMs);
   }
-  throw new Error(`the container engine refuses: ${message.trim().replace(/\.$/, '')}`);
 }
 
-function parsed<T extends z.ZodType>(body: Buffer, form: T): z.output<T> {
-  const read = form.safeParse(JSON.parse(body.toString('utf8')));
-  if (read.success) return read.data;
-  throw new Error('the container engine answers in an unknown form');
+/**
+ * Runs a command in a new container of an image, without a network and with folders of this host for reading.
+ *
+ * @param binds HOST:INSIDE:ro @returns null when the image is not on this host
+ */
+export async function runInImage(
+  address: EngineAddress,
+  { image, argv, binds }: { image: string; argv: readonly string[]; binds: readonly string[] },
+  withinMs: number,
+): Promise<EndedInside | null> {
+  const api = new EngineApi(address);
+  if ((await api.find(`/images/${image}/json`, z.looseObject({}))) === null) return null;
+  const limits = { NetworkMode: 'none', ReadonlyRootfs: true, Tmpfs: { '/tmp': '' }, Binds: binds };
+  return runOnce(api, { Image: image, Cmd: argv, NetworkDisabled: true, HostConfig: limits }, withinMs);
 }
 
 function besideOf({ Config, HostConfig }: Inspected, argv: readonly string[], binds: readonly string[]): unknown {
@@ -177,7 +154,7 @@ function besideOf({ Config, HostConfig }: Inspected, argv: readonly string[], bi
 }
 
 /** Two streams in one: pieces of eight bytes of head, the number of the stream first and the length last, and so many bytes (the API's "Stream format"). */
-function demultiplexed(bytes: Buffer): Pick<EndedInside, 'out' | 'err'> {
+export function demultiplexed(bytes: Buffer): Pick<EndedInside, 'out' | 'err'> {
   const pieces: Record<'out' | 'err', Buffer[]> = { out: [], err: [] };
   let at = 0;
   while (at + 8 <= bytes.length) {

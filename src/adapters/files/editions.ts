@@ -93,7 +93,8 @@ async function readTree(folder: string): Promise<{ files: WrittenFile[]; barred:
   const files = await Promise.all(
     paths.sort().map(async (path): Promise<WrittenFile[]> => {
       try {
-        return [{ path: relative(folder, path), content: await readFile(path, 'utf8') }];
+        const [content, { mode }] = await Promise.all([readFile(path, 'utf8'), lstat(path)]);
+        return [{ path: relative(folder, path), content, ...((mode & 0o077) === 0 ? { secret: true } : {}) }];
       } catch (error) {
         if (codeOf(error) !== 'EACCES') throw error;
         barred.push(relative(folder, path));

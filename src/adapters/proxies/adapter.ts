@@ -51,6 +51,8 @@ export interface InstalledProxy {
   stop?: (program: string) => Promise<Tried>;
   /** Only for one whose loopback is its own: what it answers to its mark; null when that is nothing. */
   mark?: (at: { address: string; port: number }) => Promise<string | null>;
+  /** Only for one with its own copies of certificates and password files: whether they are older than what is here. */
+  isBehind?: () => Promise<boolean>;
   /** Only where nobody else hears it: the last line of its errors. */
   lastError?: () => Promise<string | null>;
 }

@@ -10,6 +10,7 @@ interface Options {
   diff?: boolean;
   dryRun?: boolean;
   compose?: boolean;
+  cluster?: boolean;
   proxy?: ProxyName;
 }
 
@@ -22,6 +23,10 @@ export function write(context: CommandContext): Command {
     .option('--dry-run', 'show what would be written, and write nothing')
     .addOption(proxyOption())
     .option('--compose', 'also write front.compose.yaml, a container for the proxy, and show which ports to close')
+    .option(
+      '--cluster',
+      'also write front.stack.yaml, the proxy as a service on the nodes of a cluster (`front.nodes`)',
+    )
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runWrite } = await import('../run/write.ts');

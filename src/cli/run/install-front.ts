@@ -2,7 +2,7 @@ import { setMaxListeners } from 'node:events';
 import { resolve } from 'node:path';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
-import type { Worse } from '../../core/live/made-worse.ts';
+import { worstOf, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
 import { countStandings } from '../../core/legs/leg.ts';
 import { inUrl } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -124,8 +124,7 @@ function install(
 ): Promise<Installed> {
   return installFront({
     ...{ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal },
-    test: (plan) =>
-      testRoads({ ...site, plan }, [], { at: ownPlace(plan), timeout: 5000, parallel: 8, failOn: 'error' }, io),
+    test: (plan) => testOwn(site, plan, io),
     keep: keepEditions,
     replace,
     onStep: (words) => io.progress(words),
@@ -176,6 +175,22 @@ function refuse(site: Site, blocking: Finding[], { json }: InstallFrontOptions, 
       width: io.width,
     }),
   );
+}
+
+/** Tests every road where the front itself listens: on this machine, or on each of its nodes. */
+async function testOwn(site: Site, plan: Plan, io: Io): Promise<TestedFront> {
+  const tested: TestedFront[] = [];
+  for (const at of ownPlaces(site, plan))
+    tested.push(await testRoads({ ...site, plan }, [], { at, timeout: 5000, parallel: 8, failOn: 'error' }, io));
+  return worstOf(tested);
+}
+
+function ownPlaces({ inventory }: Site, plan: Plan): string[] {
+  const { cluster, listen } = plan.front;
+  if (cluster === null) return [ownPlace(plan)];
+  return inventory.nodes
+    .filter(({ name, state }) => cluster.nodes.includes(name) && state === 'ready')
+    .map(({ address }) => `${inUrl(address)}:${String(listen.https)}`);
 }
 
 /** Where the front itself listens on this machine, whatever its names lead to. */

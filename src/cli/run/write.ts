@@ -1,12 +1,14 @@
 import { dirname } from 'node:path';
 import { createTwoFilesPatch } from 'diff';
 import { shownPath } from '../../adapters/files/find-map.ts';
-import { exit } from '../../adapters/trouble.ts';
+import { readEdition } from '../../adapters/files/editions.ts';
+import { writeStack } from '../../adapters/files/stack-file.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { judgeSite } from '../../use-cases/map/load.ts';
+import { judgeSite, type Site } from '../../use-cases/map/load.ts';
 import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
 import { writeCompose, type ComposeResult } from '../../use-cases/live/write-compose.ts';
 import { writeFiles, type FileChange, type WriteResult } from '../../use-cases/live/write.ts';
@@ -23,12 +25,14 @@ interface Options extends OpenOptions {
   diff?: boolean;
   dryRun?: boolean;
   compose?: boolean;
+  cluster?: boolean;
 }
 
 export async function runWrite(options: Options, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
   const site = await openSite({ ...options, frontAsMade: options.compose === true }, context, 'write');
   if (site === null) return;
+  if (options.cluster === true && site.plan.front.cluster === null) throw noNodes();
   const findings = await judgeSite(site, { now: io.now(), env: io.env });
   const blocking = findings.filter(blocks);
   if (blocking.length > 0) {
@@ -49,25 +53,41 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   const result = await writeFiles({ site, out: options.out, cwd: io.cwd, now: io.now(), dry });
   const compose =
     options.compose === true ? await writeCompose({ site, folder: result.folder, cwd: io.cwd, dry }) : null;
+  const stack = options.cluster === true && !dry ? await stackAfter(site, result) : null;
   if (options.json === true) {
     io.out(
       jsonDocument('write', {
-        ...{ map: site.mapFile, ...asJson(result), compose, findings },
+        ...{ map: site.mapFile, ...asJson(result), compose, stack, findings },
         moving: movingAsJson(moving),
       }),
     );
     return;
   }
   if (compose !== null) printCompose(compose, dry, io);
+  if (stack !== null) io.out(`written ${shownPath(stack, io.cwd)}\n`);
   const { front, plan } = site;
   const container =
     front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;
   printResult(result, { ...options, container, composeCommand: site.host.compose, plan, moving }, io);
 }
 
+function noNodes(): Trouble {
+  return new Trouble({
+    code: 'no-nodes',
+    message: 'The map names no nodes of a cluster for the front, so there is no stack to write.',
+    remedy: 'Name them under `front`: `nodes: [NODE, ...]`, with `cluster: true` at the top of the map.',
+    exitCode: exit.badInput,
+  });
+}
+
+/** @returns path of the stack file of what was written */
+async function stackAfter({ mapFile }: Site, { folder, edition }: WriteResult): Promise<string> {
+  return (await writeStack(await readEdition(folder, edition), mapFile)).path;
+}
+
 function printCompose({ file, ports }: ComposeResult, dry: boolean, io: Io): void {
   if (file === null) {
-    io.err('The front runs on this host and needs no container. For one, write `container: NAME` under `front`.\n');
+    io.err('The front needs no Compose file here. For one, write `container: NAME` under `front`, without `nodes`.\n');
   } else if (dry) io.out(file.text);
   else io.out(`${file.changed ? 'written' : 'same   '} ${file.path}\n`);
   if (ports.length === 0) return;
@@ -129,6 +149,7 @@ function nextWords(
   options: Options & { container: string | null; composeCommand: string; plan: Plan },
 ): string {
   if (!written) return changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n';
+  if (options.plan.front.cluster !== null) return 'next: mile-marker install\n';
   if (options.container !== null)
     return containerWords(options.container, options.compose === true ? options.composeCommand : null);
   const { words } = programOf(options.plan.front.proxy);

@@ -75,6 +75,7 @@ export const liveDocuments = {
       })
       .nullable()
       .optional(),
+    stack: z.string().nullable().optional().describe('path of the stack file, where one was written'),
     findings,
     summary: z.strictObject(counts).optional(),
   },

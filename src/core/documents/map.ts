@@ -20,6 +20,10 @@ const ports = z.strictObject({ http: port, https: port });
 const front = z.strictObject({
   proxy: z.enum(proxyNames),
   container: z.string().nullable(),
+  cluster: z
+    .strictObject({ nodes: z.array(z.string()), networks: z.array(z.string()) })
+    .nullable()
+    .describe('nodes of the cluster on which that container is a service, and its networks'),
   addresses: texts,
   names: texts,
   home: texts,

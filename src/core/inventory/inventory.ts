@@ -1,3 +1,4 @@
+import type { ClusterNode } from '../cluster/cluster.ts';
 import type { Place } from '../findings/finding.ts';
 
 /** What one entry of a service's `ports` means. */
@@ -148,6 +149,7 @@ export interface MachineFound {
  * @property networks container networks of this host
  * @property asked the engine answered, so what has no container does not run
  * @property failed the engine was asked in vain, so what no file declares may exist all the same
+ * @property nodes of the cluster; none without one
  */
 export interface Inventory {
   services: Service[];
@@ -155,6 +157,7 @@ export interface Inventory {
   asked: boolean;
   failed: boolean;
   machines: MachineFound[];
+  nodes: ClusterNode[];
 }
 
 /** A network interface of this host with one of its addresses. `network` is in CIDR form. */

@@ -24,7 +24,10 @@ export const frontEntry = z.discriminatedUnion('event', [
     proxy: z.enum(proxyNames),
     mark: z.object({ address: z.string(), port: z.number() }),
     map: z.string().optional(),
-    container: z.object({ name: z.string(), engine: z.string().nullable() }).nullable().optional(),
+    container: z
+      .object({ name: z.string(), engine: z.string().nullable(), inCluster: z.boolean().optional() })
+      .nullable()
+      .optional(),
     replaced: z.array(z.object({ path: z.string(), kept: z.string(), link: z.string().nullable() })).optional(),
   }),
   z.object({ event: z.literal('reloaded'), at, edition }),

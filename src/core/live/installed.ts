@@ -38,6 +38,10 @@ const notLive = card({
       message: 'The front runs {runs}, and edition {edition} was written last.',
       remedy: 'Bring the newest live: {live}',
     },
+    copies: {
+      message: 'Certificates or password files have changed since the nodes of the front were given them.',
+      remedy: 'Give them the new ones: {live}',
+    },
   },
 });
 
@@ -51,10 +55,12 @@ interface InstalledFacts {
   plan: Plan;
   current: { number: number; digest: string; changed: string[]; missing: string[] } | null;
   runs: string | null;
+  /** The front has its own copies of certificates and password files, and they are older than what is here. */
+  isBehind: boolean;
 }
 
 /** What differs between what was written and what is there and runs. */
-export function judgeInstalled({ plan: { front }, current, runs }: InstalledFacts): Finding[] {
+export function judgeInstalled({ plan: { front }, current, runs, isBehind }: InstalledFacts): Finding[] {
   const words = { live: programOf(front.proxy).words.goLive(front) };
   const where = front.where;
   if (current === null) return [tell(notLive, { say: 'nothing', words, where })];
@@ -67,6 +73,7 @@ export function judgeInstalled({ plan: { front }, current, runs }: InstalledFact
   if (runs === null) return [tell(notLive, { say: 'silent', words, where }), ...listed];
   const isNewest = runs.endsWith(current.digest);
   const running = /^edition \d+/.exec(runs)?.[0] ?? 'what an older or another map says';
+  if (isNewest && isBehind) return [tell(notLive, { say: 'copies', words, where }), ...listed];
   return isNewest
     ? listed
     : [tell(notLive, { say: 'other', data: { edition, runs: running }, words, where }), ...listed];

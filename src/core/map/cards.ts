@@ -138,6 +138,10 @@ export const mapValueWrong = card({
       message: '`dns` has both `server` and `program`.',
       remedy: 'Keep one. Records are published in one way.',
     },
+    'nodes-cluster': {
+      message: '`{key}` names nodes of a cluster, and the map asks no cluster.',
+      remedy: 'Add `cluster: true` beside `front`, and name a manager: `engine: unix:///var/run/docker.sock`.',
+    },
     'cluster-engine': {
       message: '`cluster` is what the engine says of it, and `engine: none` asks no engine.',
       remedy: 'Name a manager: `engine: unix:///var/run/docker.sock`. Or remove `cluster`.',

@@ -29,6 +29,7 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
   if (keys.dns?.['update-login'] !== undefined && keys.dns['update-url'] === undefined)
     slip('dns-login', ['dns', 'update-login']);
   if (keys.cluster === true && keys.engine === 'none') slip('cluster-engine', ['cluster']);
+  if (keys.front.nodes !== undefined && keys.cluster !== true) slip('nodes-cluster', ['front', 'nodes']);
   for (const name of keys.labels?.obey ?? []) {
     if (!domains.some((domain) => isUnder(asciiName(name), domain)))
       slip('labels-elsewhere', ['labels', 'obey'], { text: name, domains: domains.join(', ') });

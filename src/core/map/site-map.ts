@@ -185,6 +185,8 @@ export interface SiteMap {
     proxyWhere: Place;
     /** Name of the container that the proxy runs in, or null for this host. */
     container: string | null;
+    /** Nodes of the cluster that run that container as a service; null for a container, or none, on this host. */
+    nodes: string[] | null;
     mark: { address: string; port: number };
     unknown: Unknown;
     edge: { networks: string[]; header: string; replaces: boolean; speaks: 'https' | 'http' } | null;

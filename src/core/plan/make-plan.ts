@@ -7,6 +7,9 @@ import { isLinkLocal } from '../networks/address.ts';
 import { planPort } from './plan-port.ts';
 import { planRoad } from './plan-road.ts';
 import { planVersion, type Plan } from './plan.ts';
+import { servicesOf } from './parts.ts';
+import { isOfCluster } from './resolve-service.ts';
+import { sharedNetworks } from './shared-networks.ts';
 import { whereFront, type WhereFront } from './where-front.ts';
 
 interface PlanInput {
@@ -49,7 +52,7 @@ export function makePlan({
   isFollowed = false,
 }: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
-  const front = whereFront(map.front.container, inventory, frontAsMade);
+  const front = whereFront(map.front, inventory, frontAsMade);
   const around = { inventory, front, isFollowed };
   const addresses = frontAddresses(map, host);
   const names = map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : []));
@@ -65,6 +68,7 @@ export function makePlan({
     front: {
       proxy: map.front.proxy,
       container: map.front.container,
+      cluster: null,
       addresses,
       names,
       home: map.front.home,
@@ -83,7 +87,17 @@ export function makePlan({
     pages: Object.fromEntries(pages.flatMap(({ kind, text }) => (text === null ? [] : [[kind, text]]))),
     ports: map.ports.map((port) => planPort(port, { map, mapFolder, host, around, chosen: cover.chosen })),
   };
+  if (map.front.nodes !== null)
+    plan.front.cluster = { nodes: map.front.nodes, networks: clusterNetworks(plan, inventory) };
   return { plan, host, front, chosenCertificates: cover.chosen };
+}
+
+/** Networks of the cluster on which a front in it meets the services. */
+function clusterNetworks(plan: Plan, inventory: Inventory): string[] {
+  const services = [...servicesOf(plan)].map((service) => ({
+    networks: service.networks.filter(({ name }) => service.cluster !== null || isOfCluster(name, inventory)),
+  }));
+  return sharedNetworks(services);
 }
 
 /** The engine knows its networks better than the names of interfaces tell. */

@@ -167,6 +167,11 @@ export interface PlannedCertificate {
   keyFile: string;
 }
 
+interface FrontInCluster {
+  nodes: string[];
+  networks: string[];
+}
+
 /**
  * Map and inventory with every default filled in and every address resolved: all that a renderer, the verdict and
  * `verify` need, as plain JSON. Secrets stand in it as file paths only.
@@ -183,6 +188,8 @@ export interface Plan {
     proxy: ProxyName;
     /** Name of the container that the proxy runs in, or null for this host. */
     container: string | null;
+    /** Nodes of the cluster on which that container runs as a service, and the networks that it is on; null without a cluster. */
+    cluster: FrontInCluster | null;
     addresses: string[];
     names: string[];
     /** Addresses of the same machine as seen from home. */

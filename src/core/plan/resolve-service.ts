@@ -156,6 +156,11 @@ function fromCluster(found: Service, { port, protocol }: InsidePort, { inventory
   return { kind: 'port-not-published', service: found, insideOf: null };
 }
 
+/** Whether a network spans the nodes of the cluster. */
+export function isOfCluster(network: string, { networks }: Inventory): boolean {
+  return networks.some(({ name, driver }) => name === network && driver === 'overlay');
+}
+
 /** Where its tasks are published on the nodes that run them, in an order that stays the same. */
 function onNodes({ published }: Service, { port, protocol }: InsidePort): At[] {
   return published
@@ -262,7 +267,9 @@ interface Inside {
 function fromContainer(found: Service, { port, protocol }: InsidePort, { inventory, front }: Inside): Resolution {
   if (found.networkMode === 'host') return { kind: 'loopback', service: found };
   const holder = lender(found, servicesHere(inventory)) ?? found;
-  const networks = holder.networks.map(({ name }) => name).filter((name) => !unnamed.includes(name));
+  const networks = holder.networks
+    .map(({ name }) => name)
+    .filter((name) => !unnamed.includes(name) && (!front.inCluster || isOfCluster(name, inventory)));
   const shared = front.networks === null ? networks : networks.filter((name) => front.networks?.includes(name));
   const own = holder.published.filter((one) => one.containerPort === port && one.protocol === protocol);
   const elsewhere = own.find(

@@ -4,7 +4,9 @@ import type { PublishedPort, Service } from '../inventory/inventory.ts';
 import { onLoopback, portEnding } from '../inventory/on-loopback.ts';
 import type { Plan } from '../plan/plan.ts';
 import { dialledParts, servicesOf } from '../plan/parts.ts';
+import { sharedNetworks } from '../plan/shared-networks.ts';
 import type { WhereFront } from '../plan/where-front.ts';
+import { quotedStyle } from './compose-parts.ts';
 import { programOf } from './programs.ts';
 
 export const frontComposeFile = 'front.compose.yaml';
@@ -35,7 +37,7 @@ interface FrontComposeInput {
  */
 export function frontCompose(input: FrontComposeInput): string {
   const { plan, front, compose } = input;
-  const networks = sharedNetworks(front, servicesOf(plan));
+  const networks = sharedNetworks([...servicesOf(plan)], front.networks ?? []);
   const { listen } = plan.front;
   const outside = isPracticeFront(plan.front) ? '127.0.0.1:' : '';
   const { uid, gid } = input.owner;
@@ -59,11 +61,8 @@ export function frontCompose(input: FrontComposeInput): string {
   const declared = Object.fromEntries(networks.map((name) => [name, { external: true, name }]));
   const file = { services: { front: service }, ...(networks.length === 0 ? {} : { networks: declared }) };
   // The engine would take a dollar sign for a variable.
-  return `${frontComposeHeader}\n# Start it: ${compose} -f ${frontComposeFile} up -d\n${stringify(file, style).replaceAll('$', '$$$$')}`;
+  return `${frontComposeHeader}\n# Start it: ${compose} -f ${frontComposeFile} up -d\n${stringify(file, quotedStyle).replaceAll('$', '$$$$')}`;
 }
-
-/** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */
-const style = { lineWidth: 0, defaultStringType: 'QUOTE_DOUBLE', defaultKeyType: 'PLAIN' } as const;
 
 function programPart({ plan, mapFile, folders, program, owner }: FrontComposeInput): Record<string, unknown> {
   const more = foldersOfMap(plan, mapFile);
@@ -74,7 +73,7 @@ function programPart({ plan, mapFile, folders, program, owner }: FrontComposeInp
  * What the proxy reads beside its own files: folders that roads show, pending challenges, and the folders that password files and
  * authorities of services are in. The map's own folder holds keys, so of a file in it only the file itself is given.
  */
-function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
+export function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
   const own = parentOf(mapFile);
   const passwords = roads.flatMap(({ gate }) => gate.parts.flatMap(({ people }) => people ?? []));
   const authorities = dialledParts(roads).flatMap(({ upstream: { trust } }) => (trust.kind === 'ca' ? trust.file : []));
@@ -86,20 +85,6 @@ function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
 
 function parentOf(path: string): string {
   return path.slice(0, path.lastIndexOf('/')) || '/';
-}
-
-/** For each service on a road one network that it is on; as few as will do, and each only once. */
-function sharedNetworks(front: FrontComposeInput['front'], services: ReadonlySet<Service>): string[] {
-  const wanted = [...services].map(({ networks }) =>
-    networks.map(({ name }) => name).filter((name) => name !== 'bridge'),
-  );
-  const chosen = new Set<string>();
-  for (const names of wanted) {
-    if (names.some((name) => chosen.has(name))) continue;
-    const own = names.find((name) => front.networks?.includes(name)) ?? names[0];
-    if (own !== undefined) chosen.add(own);
-  }
-  return [...chosen].sort();
 }
 
 /**

@@ -173,11 +173,13 @@ interface ProxyModule {
 export interface ContainedProxy {
   test: ((front: string) => string[]) | null;
   signal: 'HUP' | 'USR1' | 'USR2';
+  /** Ends it when all requests under way are answered; null when it is no service of a cluster. */
+  stop: 'SIGQUIT' | 'SIGUSR1' | 'SIGWINCH' | null;
   ask: (url: string) => string[];
 }
 
-/** Where the front runs: on this host, or in a container of this name. */
-export type FrontPlace = Pick<Plan['front'], 'container'>;
+/** Where the front runs: on this host, in a container of this name, or as a service of a cluster. */
+export type FrontPlace = Pick<Plan['front'], 'container'> & Partial<Pick<Plan['front'], 'cluster'>>;
 
 /** What a person types or does, right for this program. */
 export interface ProxyWords {

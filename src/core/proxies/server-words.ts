@@ -15,15 +15,20 @@ interface ServerFacts {
 
 /** What a person types for a server that systemd, or a container engine, runs. */
 export function serverWords({ unit, package: name, reload, signal, installs }: ServerFacts): ProxyWords {
-  const reloadAt = ({ container }: FrontPlace): string =>
-    container === null ? reload : `docker kill -s ${signal} ${container}`;
+  const reloadAt = ({ container, cluster = null }: FrontPlace): string =>
+    cluster !== null ? 'mile-marker install' : container === null ? reload : `docker kill -s ${signal} ${container}`;
   const goLive = (place: FrontPlace): string =>
     installs ? 'mile-marker install' : `mile-marker write && ${reloadAt(place)}`;
   return {
     goLive,
     first: goLive,
     reload: reloadAt,
-    start: ({ container }) => (container === null ? `systemctl start ${unit}` : `docker start ${container}`),
+    start: ({ container, cluster = null }) =>
+      cluster !== null
+        ? 'mile-marker install'
+        : container === null
+          ? `systemctl start ${unit}`
+          : `docker start ${container}`,
     atBoot: () => `systemctl enable ${unit}`,
     install: `apt-get install ${name}`,
   };

@@ -93,7 +93,8 @@ export const frontNotAtBoot: Rule = {
       if (restart !== null && !restart.startsWith('on-failure')) return [];
       return [tell(boot, { say: 'container', data: { front: containers[0]?.name ?? name }, ...about })];
     }
-    if (startsAtBoot !== false || isPracticeFront(plan.front)) return [];
+    // What has no container yet is told of as that.
+    if (front.kind === 'container' || startsAtBoot !== false || isPracticeFront(plan.front)) return [];
     const { title: proxy, words } = programOf(plan.front.proxy);
     return [tell(boot, { say: 'program', data: { proxy, start: words.atBoot(plan.map) }, ...about })];
   },

@@ -30,6 +30,7 @@ import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { machineEngineOpen, machineInClearText } from './machines.ts';
 import { nameNotIssued } from './name-not-issued.ts';
 import { clusterNoTask, clusterNodeAway, clusterPortOpen, clusterTaskFailing } from './cluster.ts';
+import { frontAddressesFew, frontNodeAway, frontNodeUnknown, frontNotForCluster } from './cluster-front.ts';
 import { composeNotApplied } from './not-applied.ts';
 import { notForTheWeb } from './not-for-the-web.ts';
 import { noWayIn } from './no-way-in.ts';
@@ -66,8 +67,12 @@ export const allRules: readonly Rule[] = [
   edgeHeaderAppended,
   edgeRedirectLoop,
   folderNotShown,
+  frontAddressesFew,
   frontContainerUnknown,
   frontFilesBarred,
+  frontNodeAway,
+  frontNodeUnknown,
+  frontNotForCluster,
   frontNotAtBoot,
   frontPortTaken,
   frontWithoutAddress,

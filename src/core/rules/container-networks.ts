@@ -3,7 +3,7 @@ import { titleOf } from '../inventory/inventory.ts';
 import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { withPort } from '../networks/address.ts';
 import { leadsOnMap } from './on-roads.ts';
-import type { Rule } from './rule.ts';
+import type { Facts, Rule } from './rule.ts';
 
 const shared = card({
   id: 'no-shared-network',
@@ -20,6 +20,11 @@ const shared = card({
     unnamed: {
       message: '`{service}` is on no container network with a name, and names resolve only there.',
       remedy: 'Under its `networks` add one that the front `{front}` is on: {own}.',
+    },
+    cluster: {
+      message: '`{service}` is on no network of the cluster, and the front on its nodes reaches no other.',
+      remedy:
+        'Run it as a service of the cluster: docker service create. Or join it to a network of the cluster that is made with --attachable: docker network connect NETWORK {service}',
     },
   },
 });
@@ -93,6 +98,10 @@ const absent = card({
       message: 'The container `{front}` of the front does not exist yet.',
       remedy: 'Write a Compose file for it: mile-marker write --compose',
     },
+    cluster: {
+      message: 'The front is no service of the cluster yet.',
+      remedy: 'Bring it live: mile-marker install',
+    },
   },
 });
 
@@ -100,9 +109,17 @@ export const frontContainerUnknown: Rule = {
   card: absent,
   check: ({ front, plan }) =>
     front.kind === 'container' && front.service === null
-      ? [tell(absent, { say: 'unknown', data: { front: front.name }, where: plan.front.where })]
+      ? [
+          tell(absent, {
+            say: front.inCluster ? 'cluster' : 'unknown',
+            data: { front: front.name },
+            where: plan.front.where,
+          }),
+        ]
       : [],
 };
+
+const isCluster = ({ front }: Facts): boolean => front.kind === 'container' && front.inCluster;
 
 export const noSharedNetwork: Rule = {
   card: shared,
@@ -117,7 +134,7 @@ export const noSharedNetwork: Rule = {
         own: own.length === 0 ? ['none'] : own,
         front: facts.plan.front.container,
       };
-      const say = networks.length === 0 ? 'unnamed' : 'join';
+      const say = isCluster(facts) ? 'cluster' : networks.length === 0 ? 'unnamed' : 'join';
       return [tell(shared, { say, data, roads: [name], where, cause: `network:${titleOf(service)}` })];
     }),
 };

@@ -21,6 +21,7 @@ import {
 } from '../../adapters/proxies/adapter.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
+import { inCluster } from '../../adapters/proxies/in-cluster.ts';
 import { inContainer } from '../../adapters/proxies/in-container.ts';
 import { reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { bringBack } from './replace.ts';
@@ -37,8 +38,8 @@ export interface FrontPlace {
   /** Absolute path of the map. */
   map: string;
   mark: { address: string; port: number };
-  /** The container that it runs in, and the engine's address as the map has it; null for this host. */
-  container: { name: string; engine: string | null } | null;
+  /** The container that it runs in, and the engine's address as the map has it; null for this host. `inCluster`: a service of a cluster has that name. */
+  container: { name: string; engine: string | null; inCluster?: boolean | undefined } | null;
 }
 
 export interface World {
@@ -71,7 +72,10 @@ function containerRunner({ proxy, map, container }: Omit<FrontPlace, 'folder' | 
   if (container !== null && words !== null && engine !== null)
     return {
       program: container.name,
-      installed: inContainer({ container: container.name, engine, words, map }),
+      installed:
+        container.inCluster === true
+          ? inCluster({ service: container.name, engine, proxy, map })
+          : inContainer({ container: container.name, engine, words, map }),
       adapter: null,
     };
   throw new Trouble({

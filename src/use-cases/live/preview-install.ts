@@ -15,8 +15,8 @@ interface PreviewInput extends World {
 }
 
 export function placeOf({ plan, paths, mapFile, map }: Pick<Site, 'plan' | 'paths' | 'mapFile' | 'map'>): FrontPlace {
-  const { proxy, mark, container: name } = plan.front;
-  const container = name === null ? null : { name, engine: map.engine?.address ?? null };
+  const { proxy, mark, container: name, cluster } = plan.front;
+  const container = name === null ? null : { name, engine: map.engine?.address ?? null, inCluster: cluster !== null };
   return { folder: paths.front, proxy, map: mapFile, mark: { address: mark.address, port: mark.port }, container };
 }
 

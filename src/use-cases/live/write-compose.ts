@@ -36,7 +36,7 @@ interface WriteComposeInput {
 export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput): Promise<ComposeResult> {
   const { plan, front, mapFile, paths } = site;
   const ports = closedPorts(plan, front);
-  if (front.kind === 'host') return { file: null, ports };
+  if (front.kind === 'host' || front.inCluster) return { file: null, ports };
   const owner = await ownerOf(paths.certificates, mapFile);
   const text = frontCompose({
     ...{ plan, front, mapFile, owner },

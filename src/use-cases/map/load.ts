@@ -153,7 +153,9 @@ interface JudgeInput {
 export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
   const { map, plan, inventory, front, host, pages, notObeyed, findings } = site;
   const certificates = readHeld(plan);
-  const served = (await adapterOf(plan.front.proxy)?.served(env, plan)) ?? null;
+  // What a container reads is its own.
+  const onHost = plan.front.container === null ? adapterOf(plan.front.proxy) : null;
+  const served = (await onHost?.served(env, plan)) ?? null;
   const ruled = runRules({
     installed: await installedFacts(site),
     map,

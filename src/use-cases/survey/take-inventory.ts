@@ -68,6 +68,7 @@ export async function takeInventory({ map, mapFile, cwd, env, heard }: Inventory
   const inventory = {
     ...{ services, networks: facts?.networks ?? [], asked: facts !== null, failed: trouble !== null },
     machines: machines?.machines ?? [],
+    nodes: facts?.cluster?.nodes ?? [],
   };
   return { inventory, machines: machines?.heard ?? new Map(), findings, trouble };
 }

@@ -120,6 +120,14 @@ export const front = z.strictObject(
           'front',
         ),
       ),
+    nodes: oneOrMany(label('the name of a node'), 'a node or a list of nodes')
+      .optional()
+      .meta(
+        about(
+          'Nodes of the cluster that answer at the public addresses: there the container runs as a service of the cluster, one on each.',
+          '[marsh1, marsh2]',
+        ),
+      ),
     mark: mark
       .default('127.0.0.1:29180')
       .meta(about('Loopback listener that answers the mark: which edition the front runs.', '127.0.0.1:29180')),

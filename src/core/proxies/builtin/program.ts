@@ -68,6 +68,7 @@ export const builtin: ProxyProgram = {
   contained: {
     test: null,
     signal: 'USR2',
+    stop: null,
     ask: (url) => [
       'node',
       '-e',

@@ -34,13 +34,17 @@ function servedText(plan: Plan): string {
 }
 
 /** Reads what `planFile` made. Null when it is not a plan of this version. */
+const noCluster: Partial<Plan['front']> = { cluster: null };
+
 export function readPlan(text: string): Plan | null {
   try {
     const plan = JSON.parse(text) as Partial<Plan>;
     if (plan.format !== 'mile-marker-plan' || plan.version !== planVersion) return null;
-    const { roads, ...rest } = plan as Plan;
+    const { roads, front, ...rest } = plan as Plan;
     return {
       ...rest,
+      // Before there were fronts in clusters.
+      front: { ...noCluster, ...front },
       roads: roads.map((road) => ({ ...road, parts: road.parts.map((part) => ({ ...part, resolution: null })) })),
     };
   } catch {

@@ -74,6 +74,7 @@ export const haproxy: ProxyProgram = {
   contained: {
     test: (front) => ['haproxy', '-c', '-f', `${front}/current`],
     signal: 'USR2',
+    stop: 'SIGUSR1',
     ask: (url) => ['sh', '-c', askWords(url)],
   },
 };

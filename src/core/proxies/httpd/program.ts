@@ -84,6 +84,7 @@ export const httpd: ProxyProgram = {
   contained: {
     test: (front) => ['httpd', '-t', '-f', `${front}/current/${wholeFile}`],
     signal: 'USR1',
+    stop: 'SIGWINCH',
     ask: (url) => ['sh', '-c', askWords(url)],
   },
 };

@@ -97,6 +97,7 @@ export const nginx: ProxyProgram = {
   contained: {
     test: (front) => ['nginx', '-t', '-q', '-e', '/dev/stderr', '-c', `${front}/current/${wholeFile}`],
     signal: 'HUP',
+    stop: 'SIGQUIT',
     ask: (url) => ['sh', '-c', askWords(url)],
   },
 };

@@ -1,0 +1,116 @@
+import { execFile } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { startCluster, type RunningCluster } from '../support/cluster.ts';
+import { folderWith, mileMarker, type Ran } from '../support/program.ts';
+
+/** What goes wrong with a front on the nodes of a cluster, under load: an edition that does not come up, and a node that is lost. */
+
+let cluster: RunningCluster;
+let folder: string;
+
+const name = 'tides.saltmarsh.example';
+const roads = '  tides: {to: "tides:8080", gate: everyone}\n';
+
+beforeAll(async () => {
+  cluster = await startCluster();
+  const { manager } = cluster;
+  manager('network', 'create', '--driver', 'overlay', 'reeds');
+  const made = ['--no-resolve-image', '--detach', '--replicas', '2', '--endpoint-mode', 'dnsrr', '--network', 'reeds'];
+  // Not on a node that is to be lost: this is about the front alone.
+  manager(
+    'service',
+    'create',
+    '--name',
+    'tides',
+    ...made,
+    '--constraint',
+    'node.hostname!=marsh2',
+    'observatory/pages',
+  );
+  await cluster.untilRunning('tides', 2);
+  folder = folderWith();
+  map(roads);
+  await run('certs', 'make');
+});
+
+afterAll(async () => {
+  await cluster.stop();
+});
+
+const run = (...argv: string[]): Promise<Ran> => mileMarker(argv, folder);
+const flat = ({ out, err }: Ran): string => `${out} ${err}`.replace(/\s+/g, ' ');
+
+function map(lines: string, front = 'proxy: nginx, nodes: [marsh1, marsh2]'): void {
+  const addresses = `${cluster.address(1)}, ${cluster.address(2)}`;
+  const head = `domains: [saltmarsh.example]\nfront: {address: [${addresses}], ${front}}\n`;
+  const engine = `engine: unix://${cluster.engines[0]?.socket ?? ''}\ncluster: true\n`;
+  writeFileSync(join(folder, 'mile-marker.yaml'), `${head}${engine}roads:\n${lines}`);
+}
+
+/** As browsers do: the next address where one refuses or says nothing. */
+function ask(host = name, addresses = [1, 2].map((node) => cluster.address(node))): Promise<string> {
+  const argv = ['-sk', '--max-time', '20', '--connect-timeout', '4', '-w', '%{http_code}', '-o', '/dev/null'];
+  const at = ['--resolve', `${host}:443:${addresses.join(',')}`, `https://${host}/`];
+  return new Promise((resolve) => execFile('curl', [...argv, ...at], (_, out) => resolve(out)));
+}
+
+/** Asks without a pause while something is done, on connections of their own. @returns what each got */
+async function under<T>(work: () => Promise<T>): Promise<{ result: T; got: string[] }> {
+  const got: string[] = [];
+  let isDone = false;
+  const load = (async () => {
+    while (!isDone) got.push(await ask());
+  })();
+  const result = await work().finally(() => (isDone = true));
+  await load;
+  return { result, got };
+}
+
+const statusesAt = (host: string): Promise<string[]> =>
+  Promise.all([1, 2].map((node) => ask(host, [cluster.address(node)])));
+
+test('an edition that does not come up on the first node goes to no other', async () => {
+  expect(flat(await run('install', '--yes'))).toContain('Edition 0001 is live.');
+  const taken = cluster.engines
+    .slice(0, 2)
+    .map((engine) => engine.docker('run', '-d', '-p', '8088:8080', 'observatory/pages').trim());
+  map(roads, 'proxy: nginx, nodes: [marsh1, marsh2], listen: {http: 8088}');
+  const refused = await under(() => run('install', '--yes', '--despite', 'front-port-taken'));
+  expect(flat(refused.result)).toMatch(
+    /did not take it up: .*the cluster went back .*Live now: edition 0001, as before/,
+  );
+  expect(refused.got.filter((status) => status !== '200')).toEqual([]);
+  for (const [index, id] of taken.entries()) cluster.engines[index]?.docker('rm', '-f', id);
+
+  map(roads);
+});
+
+test('a node of the front that is lost costs nobody an answer who tries the next address, and is said', async () => {
+  const lost = await under(async () => {
+    cluster.setCable(2, 'down');
+    for (let tries = 0; tries < 120; tries += 1) {
+      const nodes = cluster.manager('node', 'ls', '--format', '{{.Hostname}} {{.Status}}');
+      if (nodes.includes('marsh2 Down')) break;
+      await new Promise((resolve) => setTimeout(resolve, 250));
+    }
+    return flat(await run('check'));
+  });
+  expect(lost.result).toContain('The front’s node marsh2 does not answer the manager.');
+  expect(lost.got.filter((status) => status !== '200')).toEqual([]);
+  // What is changed meanwhile goes to the nodes that are there.
+  map(`${roads}  moon: {redirect: "https://${name}/moon"}\n`);
+  const meanwhile = await run('install', '--yes');
+  expect([meanwhile.code, flat(meanwhile)]).toEqual([0, expect.stringContaining('is live.')]);
+  cluster.setCable(2, 'up');
+  for (let tries = 0; tries < 240; tries += 1) {
+    if ((await statusesAt('moon.saltmarsh.example')).every((status) => status === '307')) break;
+    await new Promise((resolve) => setTimeout(resolve, 250));
+  }
+  expect(await statusesAt('moon.saltmarsh.example')).toEqual(['307', '307']);
+
+  // Without an edition before it the front goes, with all that it had.
+  for (let edition = 2; edition > 0; edition -= 1) await run('undo', 'front', '--yes');
+  expect(cluster.manager('service', 'ls', '--format', '{{.Name}}').trim()).toBe('tides');
+  expect(cluster.manager('secret', 'ls', '-q')).toBe('');
+});
