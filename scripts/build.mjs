@@ -73,6 +73,7 @@ await build({
   entryPoints: {
     docs: 'src/cli/docs.ts',
     'run-program': 'src/cli/run-program.ts',
+    'man-page': 'src/cli/help/man-page.ts',
     ...beside,
     bench: 'bench/main.ts',
     'smallest-proxy': 'bench/smallest-proxy.ts',
@@ -83,6 +84,8 @@ await build({
   outdir: 'dist/dev',
 });
 for (const width of [80, 100]) writeFileSync(join(root, `dist/help-${width}.txt`), await helpText(width));
+const { manPage } = await import(new URL('../dist/dev/man-page.js', import.meta.url).href);
+writeFileSync(join(root, 'dist/mile-marker.1'), manPage(version));
 chmodSync(join(root, 'dist/mile-marker.js'), 0o755);
 writeFileSync(join(root, 'dist/THIRD-PARTY-LICENSES.txt'), notices(Object.keys(metafile.inputs)));
 

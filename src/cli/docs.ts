@@ -4,12 +4,14 @@ import { fileURLToPath } from 'node:url';
 import { documentSchemas } from '../core/documents/documents.ts';
 import { findingsPage } from '../core/findings/page.ts';
 import { mapPage } from '../core/map/page.ts';
+import { commandsPage } from './help/commands-page.ts';
 import { proxiesPage } from '../core/proxies/page.ts';
 import { mapJsonSchema } from '../core/map/schema/json-schema.ts';
 
 /** Makes the generated pages of docs/; with --check it only says which of them are not what the source says. */
 
 const pages: Record<string, string> = {
+  'commands.md': commandsPage(),
   'findings.md': findingsPage(),
   'map.md': mapPage(),
   'proxies.md': proxiesPage(),

@@ -2,6 +2,8 @@ import { Command } from 'commander';
 import { certs } from './commands/certs.ts';
 import { check } from './commands/check.ts';
 import type { CommandContext } from './io.ts';
+import { completeWords, completion } from './commands/completion.ts';
+import { moreHelp } from './help/more-help.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
 import { add, pause, remove, resume, set } from './commands/edit.ts';
@@ -49,6 +51,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   verify,
   report,
   schedule,
+  completion,
   demo,
 ];
 
@@ -69,10 +72,12 @@ export function makeProgram(context: CommandContext): Command {
     .configureHelp({ helpWidth: Math.min(io.width, 100) });
   for (const make of commands) program.addCommand(make(context));
   program.addCommand(renamed(), { hidden: true });
+  program.addCommand(completeWords(context), { hidden: true });
   for (const command of [program, ...allBelow(program)]) {
     command
       .exitOverride()
-      .configureOutput({ writeOut: io.out, writeErr: io.err, getOutHasColors: () => io.colour.out });
+      .configureOutput({ writeOut: io.out, writeErr: io.err, getOutHasColors: () => io.colour.out })
+      .addHelpText('after', () => moreHelp(command, io.width));
   }
   return program;
 }
