@@ -24,6 +24,8 @@ export interface StatePaths {
   machines: string;
   /** What the half of `follow` that asks the engine found. */
   found: string;
+  /** The form of the map, for editors. */
+  schema: string;
 }
 
 /** @param mapFile absolute path of the map */
@@ -45,6 +47,7 @@ export function statePaths(mapFile: string): StatePaths {
     following: join(root, 'following'),
     machines: join(root, 'machines'),
     found: join(root, 'found.json'),
+    schema: join(root, 'map.schema.json'),
   };
 }
 

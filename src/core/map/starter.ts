@@ -1,5 +1,8 @@
 import { writtenNames, type ProxyName } from '../proxies/names.ts';
 
+/** Where editors that read it find the form of the map; a file beside it, so that it needs no network. */
+export const schemaLine = '# yaml-language-server: $schema=.mile-marker/map.schema.json';
+
 /** The text of a first map. Every line of it is either needed or explained; it passes `check` as it stands but for the certificates. */
 export function starterMap({
   domain,
@@ -13,7 +16,8 @@ export function starterMap({
   proxy?: ProxyName;
 }): string {
   const written = addresses.map((address) => (address.includes(':') ? `"${address}"` : address)).join(', ');
-  return `# The map: which name leads to which service, through which gate.
+  return `${schemaLine}
+# The map: which name leads to which service, through which gate.
 # Check it with \`mile-marker check\`. Nothing happens to your services by editing it.
 
 # Your domains. Short names below belong to the first one.

@@ -1,3 +1,4 @@
+import { schemaLine } from '../map/starter.ts';
 import type { ProxyName } from '../proxies/names.ts';
 import type { Left, TakenGate, TakenLeads, TakenOver, TakenRoad } from './taken-over.ts';
 
@@ -16,6 +17,7 @@ export function takenMap({ taken, domain, addresses, proxy }: MapInput): string 
   const domains = domainsOf(names, domain);
   const gates = gatesOf(roads);
   return [
+    schemaLine,
     '# The map, made from what was served before. Each road says where that stood.',
     '# Check it with `mile-marker check`, and hold it against what runs now: mile-marker verify',
     `domains: [${domains.map(scalar).join(', ')}]`,

@@ -16,6 +16,7 @@ import {
   type Edition,
 } from '../../adapters/files/editions.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
+import { keepMapSchema } from '../../adapters/files/map-schema.ts';
 import { keepFound } from '../../adapters/files/machines.ts';
 import { placementOf } from '../../adapters/files/placement.ts';
 import { ensureFolder } from '../../adapters/files/safe-write.ts';
@@ -111,7 +112,10 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
     if (facts !== null) await keepFound(paths, machine, { facts, at: now.toISOString() });
   if (fresh) await prepareEdition(folder, { number: edition, digest, files: complete }, now.toISOString());
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
-  if (fresh && folder === paths.front) await rememberHsts(plan, paths, now);
+  if (fresh && folder === paths.front) {
+    await rememberHsts(plan, paths, now);
+    await keepMapSchema(paths);
+  }
   return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, ...lines };
 }
 

@@ -1,6 +1,8 @@
 import { access } from 'node:fs/promises';
 import { join } from 'node:path';
 import { mapName, shownPath } from '../../adapters/files/find-map.ts';
+import { keepMapSchema } from '../../adapters/files/map-schema.ts';
+import { statePaths } from '../../adapters/files/state-folder.ts';
 import { writeFirst } from '../../adapters/files/safe-write.ts';
 import { codeOf, Trouble } from '../../adapters/trouble.ts';
 import type { Env } from '../../adapters/proxies/adapter.ts';
@@ -127,6 +129,7 @@ async function writeMap(text: string, cwd: string): Promise<string> {
   const file = join(cwd, mapName);
   try {
     await writeFirst(file, text);
+    await keepMapSchema(statePaths(file));
   } catch (trouble) {
     if (!(trouble instanceof Trouble) || codeOf(trouble.cause) !== 'EEXIST') throw trouble;
     const message = `There is already a map: ${file}. It was not changed.`;

@@ -35,5 +35,6 @@ function withShortForm(schema: z.ZodType): unknown[] {
   const full = toJson(schema);
   delete full['$schema'];
   if (full['type'] === 'array') return [full['items'], full];
-  return [{ type: schema instanceof z.ZodRecord ? 'null' : 'string' }, full];
+  // Editors speak of the first form when neither fits.
+  return [full, { type: schema instanceof z.ZodRecord ? 'null' : 'string' }];
 }
