@@ -113,7 +113,9 @@ export async function exchangeUdp(
         if (fits(reply)) done(() => resolve(reply));
       });
       // Connected, the kernel drops what comes from elsewhere and tells when nobody listens.
-      socket.connect(port, address, () => socket.send(message));
+      // By the event: a callback would get the error of a machine without a way there, too.
+      socket.once('connect', () => socket.send(message));
+      socket.connect(port, address);
     });
   } finally {
     socket.close();

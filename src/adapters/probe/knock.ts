@@ -56,7 +56,9 @@ function ownAddress(address: string): Promise<string> {
       resolve(own);
     };
     socket.once('error', () => done(''));
-    socket.connect(9, address, () => done(socket.address().address));
+    // By the event: a callback would get the error of a machine without a way there, too.
+    socket.once('connect', () => done(socket.address().address));
+    socket.connect(9, address);
   });
 }
 
@@ -76,7 +78,8 @@ export function knockByDatagram({ address, port, timeoutMs, signal, from }: At &
     };
     const watch = setTimeout(() => end({ ok: true, value: { from: '', stays: true } }), Math.min(watchMs, timeoutMs));
     socket.on('error', (error) => end({ ok: false, failure: failureOf(error) }));
-    const connect = (): void => socket.connect(port, address, () => socket.send(Buffer.alloc(0)));
+    socket.once('connect', () => socket.send(Buffer.alloc(0)));
+    const connect = (): void => socket.connect(port, address);
     if (typeof from === 'string') socket.bind(0, from, connect);
     else connect();
   });

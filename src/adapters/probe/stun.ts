@@ -43,7 +43,9 @@ export async function addressSeenBy(server: string, timeoutMs: number): Promise<
         socket.send(request);
         again = setTimeout(() => send(pauseMs * 2), pauseMs);
       };
-      socket.connect(Number(port), address, () => send(firstPauseMs));
+      // By the event: a callback would get the error of a machine without a way there, too.
+      socket.once('connect', () => send(firstPauseMs));
+      socket.connect(Number(port), address);
     });
   } finally {
     clearTimeout(again);

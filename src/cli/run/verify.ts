@@ -2,6 +2,7 @@ import { setMaxListeners } from 'node:events';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { reaches, type LegName } from '../../core/findings/finding.ts';
 import { countStandings, standingOf } from '../../core/legs/leg.ts';
+import { saysNotNewest } from '../../core/legs/running.ts';
 import { vantageWords } from '../../core/legs/vantage.ts';
 import { lookScript } from '../../core/look/script.ts';
 import { askable } from '../../use-cases/verify/askable.ts';
@@ -137,9 +138,11 @@ function refusePartial(names: readonly string[], options: VerifyOptions): void {
 function nextStep({ findings, roads }: VerifyResult): string {
   const bad = findings.filter(({ severity }) => severity !== 'note');
   if (bad.length > 0) return 'next: fix the first finding, then: mile-marker verify\n';
-  const { untested } = countStandings(roads);
-  return untested > 0
-    ? `Nothing wrong was found. next: test the ${plural(untested, 'road')} not tested to the end, as the notes say\n`
+  if (findings.some(saysNotNewest))
+    return 'Nothing wrong was found in what runs. next: bring the map live: mile-marker install\n';
+  const { untested, unsure } = countStandings(roads);
+  return untested + unsure > 0
+    ? `Nothing wrong was found. next: test the ${plural(untested + unsure, 'road')} not tested to the end, as the notes say\n`
     : 'Nothing needs doing. To have it tested every night: mile-marker install timers\n';
 }
 

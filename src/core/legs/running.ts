@@ -1,4 +1,5 @@
 import { card } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
 import { editionNumber } from '../proxies/edition.ts';
 import type { Problem } from './leg.ts';
 
@@ -43,6 +44,11 @@ const notNewest = card({
 });
 
 export const runningCards = [notNewest];
+
+/** Whether a finding says that the map is not live as it is now. */
+export function saysNotNewest({ rule }: Pick<Finding, 'rule'>): boolean {
+  return rule === notNewest.id;
+}
 
 /**
  * What the front that runs says of itself on its loopback listener, beside what is written and what the map says now.
