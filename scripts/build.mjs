@@ -47,7 +47,7 @@ const beside = {
 };
 const { metafile, outputFiles } = await build({
   ...commonjs,
-  entryPoints: { program: 'src/cli/bin.ts', ...beside },
+  entryPoints: { program: 'src/cli/bin.ts', core: 'src/core/index.ts', ...beside },
   outdir: 'dist',
   write: false,
 });
