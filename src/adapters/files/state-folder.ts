@@ -13,6 +13,10 @@ export interface StatePaths {
   dns: string;
   firewall: string;
   hsts: string;
+  /** Since when roads are open to everyone, or paused. */
+  since: string;
+  /** When it was said last what is forgotten. */
+  reminded: string;
   verify: string;
   /** Notes for each service. */
   notes: string;
@@ -41,6 +45,8 @@ export function statePaths(mapFile: string): StatePaths {
     dns: join(root, 'dns'),
     firewall: join(root, 'firewall'),
     hsts: join(root, 'hsts.jsonl'),
+    since: join(root, 'since.jsonl'),
+    reminded: join(root, 'reminded'),
     verify: join(root, 'verify.jsonl'),
     notes: join(root, 'services'),
     newest: join(root, 'newest-run.json'),

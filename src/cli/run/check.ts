@@ -3,6 +3,7 @@ import { exit } from '../../adapters/trouble.ts';
 import { reaches, sortFindings, type Finding, type Severity } from '../../core/findings/finding.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import { findForgotten } from '../../use-cases/map/forgotten.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -20,7 +21,8 @@ export async function runCheck(options: CheckOptions, context: CommandContext): 
   const { io, setCode } = context;
   const site = await openSite(options, context, 'check');
   if (site === null) return;
-  const judged = await judgeSite(site, { now: io.now(), env: io.env });
+  const old = await findForgotten(site, io.now());
+  const judged = sortFindings([...(await judgeSite(site, { now: io.now(), env: io.env })), ...old]);
   const findings = options.installed === true ? sortFindings([...judged, ...(await judgeLive(site, io))]) : judged;
   const summary = countFindings(findings);
   const roads = site.plan.roads.length;

@@ -1,7 +1,7 @@
 import { resolve } from 'node:path';
 import { writeWhole } from '../../adapters/files/safe-write.ts';
 import { runAfter } from '../../adapters/processes/run-after.ts';
-import { sortFindings } from '../../core/findings/finding.ts';
+import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { junitXml } from '../../core/legs/junit.ts';
 import { countStandings } from '../../core/legs/leg.ts';
 import { labelOf } from '../../core/legs/label.ts';
@@ -42,7 +42,13 @@ export async function testRoads(
   return { ...tested, findings: sortFindings([...tested.findings, ...found]) };
 }
 
-export function documentOf(site: Site, result: VerifyResult, changes: Changes | null): string {
+/** @param monthly what a run of every night says once a month */
+export function documentOf(
+  site: Site,
+  result: VerifyResult,
+  changes: Changes | null,
+  monthly: readonly Finding[] = [],
+): string {
   const { addresses, findings, away, vantage } = result;
   return jsonDocument('verify', {
     map: site.mapFile,
@@ -53,6 +59,7 @@ export function documentOf(site: Site, result: VerifyResult, changes: Changes | 
     explained: away.map(({ road, leg, by, problem }) => ({ rule: problem.card.id, leg, road, by })),
     summary: { ...countFindings(findings), roads: countStandings(result.roads) },
     ...(changes === null ? {} : { since: changes }),
+    ...(monthly.length === 0 ? {} : { monthly }),
   });
 }
 

@@ -11,12 +11,14 @@ import type { Site } from '../../use-cases/map/load.ts';
 import { limiter } from '../../use-cases/verify/limiter.ts';
 import { liveQuestions, lookQuestions, shakeQuestions } from '../../use-cases/verify/questions.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
+import { monthlyForgotten } from '../../use-cases/map/forgotten.ts';
 import { chosenRoads } from '../../use-cases/map/chosen-roads.ts';
 import type { CommandContext } from '../io.ts';
 import type { VerifyOptions } from './verify-options.ts';
 import type { Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
+import { formatFindings } from '../print/findings.ts';
 import { formatLinks } from '../print/links.ts';
 import { plural, wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
@@ -53,14 +55,17 @@ async function verifyOnce(
     return;
   }
   const changes = await noteRun(site, names, options, result, io);
-  const document = documentOf(site, result, changes);
+  const old = options.since === true && isWhole(names, options) ? await monthlyForgotten(site, io.now()) : [];
+  const document = documentOf(site, result, changes, old);
   io.out(options.json === true ? document : formatVerify(result, site.plan, printing(options, io)));
   if (options.json !== true) io.err(wrap(vantageWords(result.vantage), { width: io.width }));
   if (options.since === true) io.err(sinceWords(changes, io.width));
+  if (old.length > 0 && options.json !== true)
+    io.out(`\nonce a month:\n${formatFindings(old, { width: io.width, colour: io.colour.out })}`);
   await writeJunit(options, result, io);
   await showRun(site, options, result, { io, every: null });
   io.err(nextStep(result));
-  if (isNews(changes)) await notify(options, document);
+  if (isNews(changes) || old.length > 0) await notify(options, document);
   if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
 }

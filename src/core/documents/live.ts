@@ -145,5 +145,6 @@ export const liveDocuments = {
       roads: z.strictObject({ well: count, untested: count, unsure: count, faulty: count }),
     }),
     since: z.strictObject({ last: z.string(), come: z.array(told), gone: z.array(told) }).optional(),
+    monthly: findings.optional(),
   },
 };

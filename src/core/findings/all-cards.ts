@@ -12,6 +12,7 @@ import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
 import { rawCards } from '../legs/raw.ts';
 import { redirectCards } from '../legs/redirect.ts';
+import { forgottenCards } from '../forgotten/forgotten.ts';
 import { installedCards } from '../live/installed.ts';
 import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
@@ -39,6 +40,7 @@ export const allCards: readonly Card[] = [
   ...homeCards,
   ...runningCards,
   ...installedCards,
+  ...forgottenCards,
   ...tlsCards,
   ...redirectCards,
   ...accessCards,

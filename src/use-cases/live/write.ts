@@ -27,6 +27,7 @@ import { programOf, writtenPrograms } from '../../core/proxies/programs.ts';
 import type { Renderer, WrittenFile } from '../../core/proxies/renderer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { Site } from '../map/load.ts';
+import { rememberSince } from '../map/forgotten.ts';
 import { rememberHsts } from './remember-hsts.ts';
 import { writeNotes } from './write-notes.ts';
 
@@ -114,6 +115,7 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   if (fresh && !onlyPrepare) await switchEdition(folder, { number: edition, digest }, now.toISOString());
   if (fresh && folder === paths.front) {
     await rememberHsts(plan, paths, now);
+    await rememberSince(plan, paths, now);
     await keepMapSchema(paths);
   }
   return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, ...lines };
