@@ -177,7 +177,7 @@ test('a front of this map: every other complaint', async () => {
   expect(quiet('install', '--yes').out).toContain('is live.');
   isWell('workbench');
 
-  inside(['nginx', '-s', 'stop']);
+  await nginx.stop();
   expect(run(`verify workbench --at ${home}`)).toContain('port-closed');
   inside(['nginx']);
   isWell('workbench');
