@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { end } from './support/background.ts';
 import { startCluster, type RunningCluster } from './support/cluster.ts';
@@ -114,6 +114,71 @@ async function untilSeen(count: number, status = /200$/): Promise<void> {
   }
   expect([...seen]).toHaveLength(count);
 }
+
+/** A map whose front is at the addresses of two nodes. */
+function front(words: string, more = ''): void {
+  const addresses = `${cluster.address(1)}, ${cluster.address(2)}`;
+  const engine = `engine: unix://${cluster.engines[0]?.socket ?? ''}\ncluster: true\n`;
+  writeFileSync(
+    join(folder, 'mile-marker.yaml'),
+    `domains: [saltmarsh.example]\nfront: {address: [${addresses}], ${words}}\n${engine}roads:\n  pools: {to: "pools:8080", gate: everyone}\n${more}`,
+  );
+}
+
+/** As browsers do: the next address where one refuses or says nothing. */
+function visit(host: string, nodes = [1, 2]): Promise<string> {
+  const argv = ['-sk', '--max-time', '20', '--connect-timeout', '4', '-w', '%{http_code}', '-o', '/dev/null'];
+  const at = nodes.map((node) => cluster.address(node)).join(',');
+  const url = `https://${host}.saltmarsh.example/`;
+  const resolve = ['--resolve', `${host}.saltmarsh.example:443:${at}`, url];
+  return new Promise((done) => execFile('curl', [...argv, ...resolve], (_, out) => done(out)));
+}
+
+test('what cannot be on several nodes is said, with where and what to do', async () => {
+  front('proxy: builtin, nodes: [marsh1, marsh9]');
+  const words = flat(await run('check'));
+  expect(words).toContain('no node of the cluster has that. do: Write another proxy under `front`: proxy: nginx,');
+  expect(words).toContain('The cluster has no node called marsh9. do: Did you mean marsh1?');
+  front('proxy: nginx, nodes: [marsh1, marsh2]', '  papers: {folder: ./papers, gate: everyone}\n');
+  expect(flat(await run('check'))).toContain('which the nodes of the front do not have.');
+  writeFileSync(
+    join(folder, 'mile-marker.yaml'),
+    `domains: [saltmarsh.example]\nfront: {address: 192.0.2.7, nodes: [marsh1]}\nroads: {tides: "tides:8080"}\n`,
+  );
+  expect(flat(await run('check'))).toContain('`front.nodes` names nodes of a cluster, and the map asks no cluster.');
+  front('proxy: nginx');
+  expect((await run('write', '--cluster')).err.replace(/\s+/g, ' ')).toContain(
+    'Name them under `front`: `nodes: [NODE, ...]`',
+  );
+});
+
+test('the front as a service on two nodes: a change is brought live on one after the other, and no visitor who tries both fails', async () => {
+  folder = folderWith();
+  manager('network', 'create', '--driver', 'overlay', 'reeds');
+  const made = ['--no-resolve-image', '--detach', '--endpoint-mode', 'dnsrr', '--network', 'reeds'];
+  manager('service', 'create', '--name', 'pools', ...made, 'observatory/pages');
+  await cluster.untilRunning('pools', 1);
+  front('proxy: nginx, nodes: [marsh1, marsh2]');
+  await run('certs', 'make');
+  const first = await run('install', '--yes');
+  expect([first.code, first.err]).toEqual([0, expect.stringContaining('Edition 0001 is live. At the front itself:')]);
+  expect(await Promise.all([visit('pools', [1]), visit('pools', [2])])).toEqual(['200', '200']);
+  // Keys are secrets, and nothing of them stands in the file.
+  expect(readFileSync(join(folder, 'front.stack.yaml'), 'utf8')).not.toContain('PRIVATE KEY');
+  expect(manager('secret', 'ls', '-q').trim().split('\n')).toHaveLength(1);
+  front('proxy: nginx, nodes: [marsh1, marsh2]', '  moon: {redirect: "https://pools.saltmarsh.example/moon"}\n');
+  await run('certs', 'make', '--no-reload');
+  const got: string[] = [];
+  let isDone = false;
+  const load = (async () => {
+    while (!isDone) got.push(await visit('pools'));
+  })();
+  const changed = await run('install', '--yes').finally(() => (isDone = true));
+  await load;
+  expect(changed.err).toContain('Edition 0002 is live.');
+  expect(got.filter((status) => status !== '200')).toEqual([]);
+  expect(await Promise.all([visit('moon', [1]), visit('moon', [2])])).toEqual(['307', '307']);
+});
 
 test('a worker, and an engine that is in no cluster, are said to be no manager', async () => {
   map('  tides: {to: "tides:8080", gate: everyone}\n');

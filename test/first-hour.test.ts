@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { mkdirSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { startEngine, type RunningEngine } from './support/engine.ts';
 import { makeNamespaces, removeNamespaces, within } from './support/network.ts';
@@ -13,6 +13,7 @@ import { Guide } from './support/guide.ts';
 const machine = 'mm-hour';
 let engine: RunningEngine;
 let nginx: OwnNginx;
+let folder: string;
 
 beforeAll(async () => {
   makeNamespaces([machine]);
@@ -20,12 +21,39 @@ beforeAll(async () => {
   const [tlsPort = 0] = await freePorts(1);
   engine = await startEngine(tlsPort, machine);
 });
-// Its folder is gone after all.
-afterEach(() => nginx.stop());
 afterAll(async () => {
+  await nginx.stop();
   await engine.stop();
   removeNamespaces([machine]);
 });
+
+function guideOf(page: string): Guide {
+  return new Guide(page, [
+    [/[0-9a-f]{12}/, 'ID'],
+    [join(folder, 'machine/conf.d'), '/etc/nginx/conf.d'],
+    [folder, '/srv'],
+    [/\d{4}-\d\d-\d\d/, 'YYYY-MM-DD'],
+    [/(?<=YYYY-MM-DD )\d\d:\d\d:\d\d/, 'HH:MM:SS'],
+    // Of the machine that runs the test, and not of the one in the guide.
+    [/\nserved by the installed httpd[^]*?:1\n(?=\n)/, ''],
+    [/ +Up .*?(?= {2,})/, '   Up 2 minutes'],
+    [/(?<=\n)\w{5}-\w{5}-\w{5}-\w{5}(?=\n)/, 'PASSWORD'],
+  ]);
+}
+
+/** What a person types, and all that comes back: both streams on one, as a terminal has them. */
+function inside(...argv: string[]): { code: number | null; out: string } {
+  const env = { ...nginx.env, DOCKER_HOST: `unix://${engine.socket}`, HOME: folder };
+  const words = ['-c', 'exec nsenter "$@" 2>&1', 'sh', '--net=/run/netns/mm-hour', ...argv];
+  const { status, stdout } = spawnSync('sh', words, { cwd: join(folder, 'marsh'), env, encoding: 'utf8' });
+  return { code: status, out: stdout };
+}
+
+function typed(guide: Guide, ...argv: string[]): Ran {
+  const { code, out } = inside(process.execPath, program, ...argv);
+  guide.add(`mile-marker ${argv.join(' ')}`, out);
+  return { code, out, err: '' };
+}
 
 test('four commands, no editor', () => {
   for (const [name, port] of [
@@ -44,25 +72,11 @@ test('four commands, no editor', () => {
       `127.0.0.1:${String(port)}:8080`,
       'observatory/pages',
     );
-  const folder = folderWith();
+  folder = folderWith();
   mkdirSync(join(folder, 'marsh'));
   nginx = ownNginx(folder);
-  const guide = new Guide('first-hour.md', [
-    [/[0-9a-f]{12}/, 'ID'],
-    [join(folder, 'machine/conf.d'), '/etc/nginx/conf.d'],
-    [/\d{4}-\d\d-\d\d/, 'DATE'],
-    [/ +Up .*?(?= {2,})/, '   Up 2 minutes'],
-  ]);
-  const run = (...argv: string[]): Ran => {
-    const inside = ['--net=/run/netns/mm-hour', process.execPath, program, ...argv];
-    const env = { ...nginx.env, DOCKER_HOST: `unix://${engine.socket}`, HOME: folder };
-    // Both on one stream, as a terminal has them.
-    const { status, stdout } = spawnSync('sh', ['-c', 'exec nsenter "$@" 2>&1', 'sh', ...inside], {
-      ...{ cwd: join(folder, 'marsh'), env, encoding: 'utf8' as const },
-    });
-    guide.add(`mile-marker ${argv.join(' ')}`, stdout);
-    return { code: status, out: stdout, err: '' };
-  };
+  const guide = guideOf('first-hour.md');
+  const run = (...argv: string[]): Ran => typed(guide, ...argv);
   guide.add(
     "docker ps --format 'table {{.Names}}\\t{{.Ports}}'",
     engine.docker('ps', '--format', 'table {{.Names}}\t{{.Ports}}'),
@@ -88,4 +102,38 @@ test('four commands, no editor', () => {
   const judged = run('verify', '--at', '203.0.113.24');
   expect([judged.code, judged.out]).toEqual([0, expect.stringContaining('3 of 3 roads well')]);
   guide.holds();
+});
+
+test('the guide, page by page', () => {
+  const page = (name: string, ...lines: string[]): void => {
+    const guide = guideOf(`guide/${name}.md`);
+    for (const line of lines) {
+      const [first = '', ...argv] = line.split(' ');
+      if (first === 'mile-marker') expect([line, typed(guide, ...argv).code]).toEqual([line, 0]);
+      else guide.add(line, inside(first, ...argv).out);
+    }
+    guide.holds();
+  };
+  const map = join(folder, 'marsh/mile-marker.yaml');
+  const people =
+    '\ngates:\n  wardens: {people: people/wardens.htpasswd, networks: [192.168.64.0/24], need: any}\n\nroads:';
+  page('01-name-and-address', 'mile-marker dns records');
+  page('02-way-in', 'head -n 11 .mile-marker/front/current/way-in.md');
+  page('03-service', 'mile-marker survey');
+  page('04-map', 'mile-marker roads --why', 'mile-marker check');
+  page('05-certificate', 'mile-marker certs');
+  page('06-live', 'mile-marker editions');
+  page('07-look', 'mile-marker verify --at 203.0.113.24');
+  page('08-repair-the-service', 'head -n 14 .mile-marker/services/nestcam.md');
+  const text = readFileSync(map, 'utf8')
+    .replace('\nroads:', people)
+    .replace('roster: roster:8080', 'roster: {to: "roster:8080", gate: wardens}');
+  writeFileSync(map, text);
+  page(
+    '09-restrict',
+    'mile-marker people add edda --gate wardens --generate',
+    'mile-marker explain https://roster.saltmarsh.example/ --from 198.51.100.7',
+  );
+  page('10-strangers', 'mile-marker explain --all');
+  page('11-live-with-it', 'mile-marker pause nestcam');
 });

@@ -97,7 +97,7 @@ test('install says how the package is told of the folder once; then it brings ed
   );
   const [http_ = 0, https = 0, mark = 0] = await freePorts(3);
   const map = (road: string): string => `domains: [saltmarsh.example]
-front: {address: 127.0.0.1, proxy: haproxy, ports: {http: ${String(http_)}, https: ${String(https)}}, mark: "127.0.0.1:${String(mark)}"}
+front: {address: 127.0.0.1, home-networks: [127.0.0.0/8], proxy: haproxy, ports: {http: ${String(http_)}, https: ${String(https)}}, mark: "127.0.0.1:${String(mark)}"}
 engine: none
 gates: {wardens: {people: w}}
 roads:

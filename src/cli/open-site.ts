@@ -4,6 +4,7 @@ import { loadSite, type Site } from '../use-cases/map/load.ts';
 import { endCutShort } from './alone.ts';
 import type { CommandContext } from './io.ts';
 import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
+import { askingWhatRuns, whileSlow } from './while-slow.ts';
 import { jsonDocument } from './print/json.ts';
 
 export interface OpenOptions {
@@ -24,7 +25,7 @@ export async function openSite(
   { io, setCode }: CommandContext,
   format: string,
 ): Promise<Site | null> {
-  const site = await loadSite(options.map, io, options);
+  const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io, options));
   io.err(`map: ${site.shownMap}\n`);
   await endCutShort(site.mapFile, io);
   if (site.map !== null) return site;

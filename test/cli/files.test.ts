@@ -43,7 +43,9 @@ describe('init', () => {
     expect(again).toMatchObject({ code: 2, out: '' });
     expect(again.err).toContain('There is already a map');
     expect(readFileSync(join(folder, 'mile-marker.yaml'), 'utf8')).toBe(written);
-    expect(readdirSync(folder).sort()).toEqual(['compose.yaml', 'mile-marker.yaml']);
+    // The schema for editors lies in the folder of everything else that is ours.
+    expect(readdirSync(folder).sort()).toEqual(['.mile-marker', 'compose.yaml', 'mile-marker.yaml']);
+    expect(readdirSync(join(folder, '.mile-marker')).sort()).toEqual(['.gitignore', 'map.schema.json']);
   });
 
   test.each([

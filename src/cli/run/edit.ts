@@ -5,6 +5,7 @@ import { editMap, type Edit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import { previewInstall } from '../../use-cases/live/preview-install.ts';
 import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
+import { askingWhatRuns, whileSlow } from '../while-slow.ts';
 import type { CommandContext, Io } from '../io.ts';
 import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';
@@ -68,7 +69,7 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
     setCode(exit.badInput);
     return;
   }
-  const site = await loadSite(options.map, io);
+  const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io));
   const all = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   // What a road that is new still needs; whoever pauses one has seen it before.
   const needs =
@@ -90,7 +91,7 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
 
 /** Whether the front runs all that the map says: only then is the one change all that would go live with it. */
 async function nothingElseWaits({ map, reload }: EditOptions, io: Io): Promise<boolean> {
-  const site = await loadSite(map, io);
+  const site = await whileSlow(askingWhatRuns, io, loadSite(map, io));
   if (site.map === null || !(await takesUpAtOnce(site, reload))) return false;
   const preview = await previewInstall({ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal }).catch(
     (error: unknown) => {

@@ -1,9 +1,11 @@
+import { readCurrent } from '../../adapters/files/editions.ts';
 import { chooseCost, hashPassword } from '../../adapters/people/hash.ts';
 import { whyWeak } from '../../adapters/people/strength.ts';
 import { fits } from '../../adapters/people/verify-hash.ts';
 import { shownPath } from '../../adapters/files/find-map.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { checkMs, forCompose, hashKind, isWeakKind } from '../../core/people/hash-kinds.ts';
+import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import {
   assertName,
@@ -70,12 +72,25 @@ function goLive({ plan }: Site): string {
   return programOf(plan.front.proxy).words.goLive(plan.front);
 }
 
+/** Whether the front reads the file itself at each request: not where it has people in its configuration, or copies of its own. */
+function isReadAtOnce({ plan: { front } }: Site): boolean {
+  return programOf(front.proxy).limits.people === 'file' && front.cluster === null;
+}
+
+/** Whether what was written last asks the people of this file. */
+async function isGateLive({ paths }: Site, { file }: PeoplePlace): Promise<boolean> {
+  const edition = await readCurrent(paths.front);
+  const plan = readPlan(edition?.files.find(({ path }) => path === planPath)?.content ?? '');
+  return plan?.roads.some(({ gate }) => gate.parts.some(({ people }) => people === file)) ?? false;
+}
+
 /** Where the front runs by `install` and reads the file at each request, there is nothing left to do. */
 async function nextAfterPerson(site: Site, place: PeoplePlace): Promise<string> {
   if (!hasRoads(site, place)) return `next: give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check\n`;
-  const { limits } = programOf(site.plan.front.proxy);
-  if (limits.people === 'configuration') return `It takes effect when it is live.\nnext: ${goLive(site)}\n`;
+  if (!isReadAtOnce(site)) return `It takes effect when it is live.\nnext: ${goLive(site)}\n`;
   const isLive = await takesUpAtOnce(site, null);
+  if (isLive && !(await isGateLive(site, place)))
+    return `It takes effect when the gate is live.\nnext: ${goLive(site)}\n`;
   return isLive ? 'It takes effect at once.\nnext: mile-marker verify\n' : 'next: mile-marker check\n';
 }
 
@@ -83,9 +98,9 @@ export async function runRemovePerson(name: string, options: PeopleOptions, cont
   const opened = await open(options, context);
   if (opened === null) return;
   await removePerson(opened.place, name, opened.site.plan.front.proxy);
-  const { limits, title } = programOf(opened.site.plan.front.proxy);
+  const { title } = programOf(opened.site.plan.front.proxy);
   context.io.err(
-    limits.people === 'file'
+    isReadAtOnce(opened.site)
       ? `${name} can no longer log in at ${gates(opened.place)}. It takes effect at once.\nnext: mile-marker people list\n`
       : `${name} is taken out of ${gates(opened.place)}. ${title} lets them in until this is live.\nnext: ${goLive(opened.site)}\n`,
   );

@@ -3,6 +3,7 @@ import { nextFree } from '../../core/inventory/ledger.ts';
 import type { Proposal } from '../../core/survey/propose.ts';
 import { editMap } from '../../use-cases/map/edit.ts';
 import { takeSurvey, type SurveyResult, type UnreadMap } from '../../use-cases/survey/survey.ts';
+import { askingWhatRuns, whileSlow } from '../while-slow.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -21,7 +22,7 @@ export interface SurveyOptions {
 
 export async function runSurvey(options: SurveyOptions, context: CommandContext): Promise<void> {
   const { io } = context;
-  const result = await takeSurvey(options.map, io);
+  const result = await whileSlow(askingWhatRuns, io, takeSurvey(options.map, io));
   if ('unread' in result) {
     tellUnread(result, options, context);
     return;
