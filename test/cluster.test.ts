@@ -10,6 +10,8 @@ import { practiceHead } from './support/site.ts';
 
 let cluster: RunningCluster;
 let folder: string;
+/** Of the front on this host. */
+let onHost: string;
 let head: string;
 let https: number;
 
@@ -20,11 +22,12 @@ beforeAll(async () => {
   const head1 = await practiceHead('builtin', `engine: unix://${cluster.engines[0]?.socket ?? ''}\ncluster: true\n`);
   ({ head, https } = head1);
   folder = folderWith();
+  onHost = folder;
   map('  tides: {to: "tides:8080", gate: everyone}\n');
 });
 
 afterAll(async () => {
-  end(folder);
+  end(onHost);
   await cluster.stop();
 });
 

@@ -1,5 +1,5 @@
 import { spawn, type ChildProcessWithoutNullStreams } from 'node:child_process';
-import { mkdtempSync, rmSync, writeFileSync, mkdirSync } from 'node:fs';
+import { mkdtempSync, writeFileSync, mkdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { assertDocument } from './documents.ts';
@@ -110,19 +110,16 @@ export async function stop(
   return closed;
 }
 
-const folders: string[] = [];
+/** Removed by the environment, when every hook has run. */
+declare const foldersOfTests: string[];
 
 /** A temporary folder with files in it; removed after the test file. */
 export function folderWith(files: Record<string, string> = {}): string {
   const folder = mkdtempSync(join(tmpdir(), 'mile-marker-test-'));
-  folders.push(folder);
+  foldersOfTests.push(folder);
   for (const [path, content] of Object.entries(files)) {
     mkdirSync(dirname(join(folder, path)), { recursive: true });
     writeFileSync(join(folder, path), content);
   }
   return folder;
 }
-
-afterAll(() => {
-  for (const folder of folders.splice(0)) rmSync(folder, { recursive: true, force: true });
-});
