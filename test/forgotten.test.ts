@@ -1,4 +1,4 @@
-import { mkdirSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { practiceHead } from './support/site.ts';
 import { folderWith, mileMarker, type Ran } from './support/program.ts';
@@ -23,6 +23,12 @@ const roads = `  nestcam: {to: ":9", gate: everyone}
   bare: {redirect: "https://nestcam.saltmarsh.example", gate: everyone}
 `;
 
+/** The password file was changed so many days after the beginning. */
+function changedOn(days: number): void {
+  const time = new Date(begin + days * day);
+  utimesSync(join(folder, 'wardens.htpasswd'), time, time);
+}
+
 /** Rules of what `check` says is forgotten, with their words. */
 async function told(days: number): Promise<string[]> {
   const { out } = await at(days, 'check', '--json');
@@ -44,6 +50,7 @@ beforeAll(async () => {
     'wardens.htpasswd': `edda:${hash}\nfinn:${hash}\n`,
   });
   map(roads);
+  changedOn(0);
   await at(0, 'write');
 });
 
@@ -81,6 +88,10 @@ test('logs tell who never came, as far as they go back', async () => {
   writeFileSync(`${file}.1`, logged(1, 'edda', 200));
   write(logged(50, 'edda', 200), logged(55, 'finn', 401));
   expect(await from()).toEqual(['person-never-seen: Nobody logged in at the gate `wardens` as finn since 2026-05-31.']);
+  // Somebody was added a week ago, and nobody knows who.
+  changedOn(53);
+  expect(await from()).toEqual([]);
+  changedOn(0);
   write(logged(50, '-', 403), logged(51, '-', 502));
   expect(await from()).toEqual([
     'person-never-seen: Nobody logged in at the gate `wardens` as edda, finn since 2026-05-31.',

@@ -90,6 +90,8 @@ test.each([
   ['verify --fail-on w', 'warning'],
   ['verify --fai', '--fail-on'],
   ['explain --as e', 'edda'],
+  ['certs import x.pem --as ', 'visitors'],
+  ['add a :80 --like nestb', 'nestbox'],
   ['certs import ', ''],
   ['verify --report ', ''],
 ])('at `%s` bash is offered `%s`', (typed, offered) => {

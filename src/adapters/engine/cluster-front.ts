@@ -10,7 +10,7 @@ import { demultiplexed } from './container.ts';
  *
  * @property sum over all that its service is made of now
  * @property mark what it answers to its mark on every node of the front; null until it is the same on all
- * @property nodes that have it whole, and those that do not yet, with what the engine says that their tasks do
+ * @property waiting nodes that do not have it whole yet, with what the engine says that their tasks do
  * @property error what the engine says of the newest task that failed
  * @property failures how many tasks of what it is made of now have failed
  * @property isChanging the engine still replaces tasks
@@ -18,7 +18,7 @@ import { demultiplexed } from './container.ts';
 export interface FrontOfCluster {
   sum: string | null;
   mark: string | null;
-  nodes: { ready: string[]; waiting: string[] };
+  waiting: string[];
   error: string | null;
   failures: number;
   isChanging: boolean;
@@ -28,7 +28,6 @@ const labels = z.record(z.string(), z.string()).nullish();
 
 const serviceAnswer = z.looseObject({
   Spec: z.looseObject({
-    Labels: labels,
     TaskTemplate: z.looseObject({ ContainerSpec: z.looseObject({ Labels: labels }).nullish() }),
   }),
   UpdateStatus: z.looseObject({ State: z.string().nullish() }).nullish(),
@@ -86,7 +85,6 @@ export class ClusterFront {
     const own = nodes.filter(isOfFront).filter(({ Spec: { Availability: use } }) => use !== 'drain');
     // A node that is away keeps nobody waiting: its task is brought up to date when it comes back.
     const there = own.filter(({ Status }) => Status.State === 'ready');
-    const ready = there.filter(({ ID: id }) => isWhole(id)).map(nameOf);
     const failed = tasks
       .filter(({ Status }) => (Status.State === 'failed' || Status.State === 'rejected') && Boolean(Status.Err))
       .sort((a, b) => ((a.Status.Timestamp ?? '') < (b.Status.Timestamp ?? '') ? 1 : -1));
@@ -94,11 +92,11 @@ export class ClusterFront {
       tasks.find(({ NodeID: at, DesiredState: wanted }) => at === node && wanted === 'running')?.Status.State ??
       'no task';
     const waiting = there.filter(({ ID: id }) => !isWhole(id)).map((node) => `${nameOf(node)} (${stateOn(node.ID)})`);
-    const isAll = ready.length > 0 && waiting.length === 0;
+    const isAll = there.length > 0 && waiting.length === 0;
     return {
       sum,
       mark: isAll ? (known?.[stackLabels.mark] ?? null) : null,
-      nodes: { ready, waiting },
+      waiting,
       error: failed[0]?.Status.Err ?? null,
       failures: failed.filter(({ Spec }) => Spec.ContainerSpec?.Labels?.[stackLabels.sum] === sum).length,
       isChanging: ['updating', 'rollback_started'].includes(service.UpdateStatus?.State ?? ''),
@@ -112,9 +110,11 @@ export class ClusterFront {
     return err.trim().split('\n').at(-1)?.trim() || null;
   }
 
-  /** Gives the nodes of the front their label, and takes it from others. @returns names that no node has */
+  /** Gives the nodes of the front their label, and takes it from others. @returns names that no node has; then nothing is changed */
   async labelNodes(wanted: readonly string[]): Promise<string[]> {
     const nodes = await this.api.ask('/nodes', undefined, nodesAnswer);
+    const unknown = wanted.filter((name) => !nodes.some((node) => nameOf(node) === name));
+    if (unknown.length > 0) return unknown;
     for (const node of nodes) {
       const isWanted = wanted.includes(nameOf(node));
       if (isWanted === isOfFront(node)) continue;
@@ -125,7 +125,7 @@ export class ClusterFront {
       const version = String(node.Version.Index);
       await this.api.raw('POST', `/nodes/${node.ID}/update?version=${version}`, quickMs, spec);
     }
-    return wanted.filter((name) => !nodes.some((node) => nameOf(node) === name));
+    return [];
   }
 
   /** Removes the files of the front that are not of these names. The engine keeps those that a service still has. */

@@ -114,7 +114,7 @@ async function untilOn(cluster: ClusterFront, { sum, nodes }: StackText): Promis
     await pause(250);
   }
   if (state === null) return 'the cluster has made no service of it';
-  const waiting = state.nodes.waiting.join(', ') || 'any node';
+  const waiting = state.waiting.join(', ') || 'any node';
   return `the new edition does not answer on ${waiting}${because(state)}`;
 }
 

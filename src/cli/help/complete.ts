@@ -18,13 +18,14 @@ export interface NamesAtHand {
 
 type Kind = keyof NamesAtHand;
 
-/** What an argument of this name is, of whichever command. */
+/** What an argument of this name is, or the value of an option, of whichever command. */
 const kindOfArgument: Readonly<Record<string, Kind>> = {
   road: 'roads',
   url: 'roads',
   key: 'keys',
   certificate: 'certificates',
   certificates: 'certificates',
+  person: 'people',
 };
 
 /** Where that name means something else. */
@@ -36,8 +37,6 @@ const kindIn: Readonly<Record<string, Kind>> = {
 
 /** What the value of a road's key is, in `set`. */
 const kindOfValue: Readonly<Record<string, Kind>> = { gate: 'gates', certificate: 'certificates' };
-
-const kindOfOption: Readonly<Record<string, Kind>> = { gate: 'gates', like: 'roads', as: 'people' };
 
 /**
  * What may stand where the cursor is.
@@ -56,7 +55,7 @@ export async function complete(
   const starting = (candidates: Candidate[]): Candidate[] => candidates.filter(({ word }) => word.startsWith(typed));
   const named = async (kind: Kind | undefined): Promise<Candidate[]> =>
     kind === undefined ? [] : (await names())[kind].map((word) => ({ word, about: '' }));
-  if (option !== null) return starting([...choicesOf(option), ...(await named(kindOfOption[option.attributeName()]))]);
+  if (option !== null) return starting([...choicesOf(option), ...(await named(kindOfOption(option)))]);
   if (typed.startsWith('-')) return starting(optionsOf(command));
   const below = command.commands.filter((one) => !isHidden(one));
   if (below.length > 0) return starting(below.map((one) => ({ word: one.name(), about: one.description() })));
@@ -89,6 +88,11 @@ function whereIn(
 function optionNamed(command: Command, word: string): Option | null {
   const found = command.options.find(({ long, short }) => long === word || short === word);
   return found?.required === true ? found : null;
+}
+
+function kindOfOption({ flags }: Option): Kind | undefined {
+  const [, option = '', value = ''] = /(--[\w-]+) <([\w-]+)/.exec(flags) ?? [];
+  return option === '--gate' ? 'gates' : kindOfArgument[value];
 }
 
 function optionsOf(command: Command): Candidate[] {

@@ -143,8 +143,11 @@ export const uses: Readonly<Record<string, Uses>> = {
   },
   'certs export': {
     examples: [
-      ['certs export visitors --to /srv/mail/tls', 'a copy, and a new one after each renewal'],
-      ['certs export visitors --to /srv/mail/tls --then /usr/local/bin/reload-mail', 'and a program to run each time'],
+      ['certs export visitors --to /srv/mail/marsh.pem', 'a copy, and a new one after each renewal'],
+      [
+        'certs export visitors --to /srv/mail/marsh.pem --then /usr/local/bin/reload-mail',
+        'and a program to run each time',
+      ],
     ],
     well: 'the copies are there',
     wrong: null,

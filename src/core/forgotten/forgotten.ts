@@ -2,6 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import type { LogTold } from './log.ts';
+import { shellWord } from '../shell-word.ts';
 import { isOpen, type Since } from './since.ts';
 
 const source = 'Mile Marker: the journal of what was open, and the logs of roads';
@@ -82,7 +83,7 @@ export const forgottenCards = [open, paused, unvisited, unseen, unused];
 /**
  * @property since since when roads are open or paused, as far as it was noted
  * @property logs what the log of a road tells, for roads that have one
- * @property people names in each password file
+ * @property people names in each password file that has not changed for a month: of others nobody knows who is new
  * @property unused paths of folders of certificates that the plan does not have
  * @property now milliseconds since the epoch
  */
@@ -115,7 +116,7 @@ export function forgotten(facts: ForgottenFacts): Finding[] {
   }
   if (folders.length > 0) {
     const certificates = folders.map((path) => path.slice(path.lastIndexOf('/') + 1));
-    const data = { certificates, folders: folders.join(' ') };
+    const data = { certificates, folders: folders.map(shellWord).join(' ') };
     found.push(tell(unused, { say: 'unused', data, where: null }));
   }
   return [...found, ...neverSeen(facts)];

@@ -1,4 +1,4 @@
-import { access, readdir, readFile } from 'node:fs/promises';
+import { access, readdir, readFile, stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { editionFolder, editionsIn } from '../../adapters/files/editions.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
@@ -20,6 +20,8 @@ export async function rememberSince({ roads }: Plan, { since }: StatePaths, now:
   for (const entry of sinceChanges(before, roads, now.toISOString())) await addToJournal(since, entry);
 }
 
+const month = 30 * 86_400_000;
+
 /** What has stood open, unused or half done for a month or longer. */
 export async function findForgotten({ plan, paths, mapFile }: Site, now: Date): Promise<Finding[]> {
   const logs = new Map<string, LogTold>();
@@ -27,11 +29,16 @@ export async function findForgotten({ plan, paths, mapFile }: Site, now: Date): 
     const told = typeof rules.log === 'string' ? await readRoadLog(rules.log) : null;
     if (told !== null) logs.set(name, told);
   }
-  const people = new Map(
-    [...filesOfMap(plan, mapFile).people].flatMap(([path, file]) =>
-      file.state === 'read' ? [[path, file.file.people.map(({ name }) => name)] as const] : [],
-    ),
-  );
+  const people = new Map<string, string[]>();
+  for (const [path, file] of filesOfMap(plan, mapFile).people) {
+    // Whoever was added a week ago cannot have been missed for a month.
+    const changed = (await stat(path).catch(() => null))?.mtimeMs ?? now.getTime();
+    if (file.state === 'read' && now.getTime() - changed >= month)
+      people.set(
+        path,
+        file.file.people.map(({ name }) => name),
+      );
+  }
   const since = sinceWhen(await readJournal(paths.since, sinceEntry).catch(() => []));
   return forgotten({ plan, since, logs, people, unused: await unusedPairs(plan, paths), now: now.getTime() });
 }
@@ -69,8 +76,6 @@ function isThere(path: string): Promise<boolean> {
     () => false,
   );
 }
-
-const month = 30 * 86_400_000;
 
 /** The same for a run of every night, which says it once a month: nothing in between. */
 export async function monthlyForgotten(site: Site, now: Date): Promise<Finding[]> {
