@@ -96,6 +96,8 @@ test('the table for a router is of IPv4, and what to open for IPv6 stands beside
     addresses: [
       ...someHost.addresses,
       { interface: 'eth0', address: 'fd00:40::10', network: 'fd00:40::/64', ofContainers: false },
+      // The router knows nothing of a tunnel, which comes and goes.
+      { interface: 'wg0', address: '10.99.0.2', network: '10.99.0.0/24', ofContainers: false },
     ],
   };
   const { plan } = plannedOf(

@@ -1,5 +1,5 @@
 import type { HostFacts } from '../inventory/inventory.ts';
-import { isLinkLocal, isLoopback, isPrivate } from '../networks/address.ts';
+import { inNetworks, isLinkLocal, isLoopback, isPrivate } from '../networks/address.ts';
 import type { NetworkSet } from '../networks/home.ts';
 import type { Plan } from '../plan/plan.ts';
 
@@ -39,15 +39,18 @@ export function waysIn({ front, ports }: Plan): WayIn[] {
   ];
 }
 
-/** Addresses of this machine behind a router: as the map says, else those that it has itself. */
+/**
+ * Addresses of this machine behind a router: as the map says, else those in the network of its default gateway, which is
+ * where the router can forward to; without a gateway, all private ones. An interface of a tunnel or of a bridge comes and
+ * goes, and is no business of the router's.
+ */
 export function insideAddresses({ plan, host }: Pick<WayInFacts, 'plan' | 'host'>): string[] {
   if (plan.front.home.length > 0) return plan.front.home;
-  return host.addresses
-    .filter(
-      ({ address, ofContainers }) =>
-        !ofContainers && isPrivate(address) && !isLoopback(address) && !isLinkLocal(address),
-    )
-    .map(({ address }) => address);
+  const { gateway } = host;
+  const own = host.addresses.filter(({ address, ofContainers }) => !ofContainers && !isLoopback(address));
+  const near = gateway === null ? [] : own.filter(({ network }) => inNetworks(gateway, [network]));
+  const those = near.length > 0 ? near : own.filter(({ address }) => isPrivate(address) && !isLinkLocal(address));
+  return those.map(({ address }) => address);
 }
 
 /** Whether the public address is this machine's own, as on a rented server, so that no router is in between. */
