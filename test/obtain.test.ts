@@ -154,6 +154,36 @@ test('over DNS the smallest set is one wildcard with the bare name, two values s
   ]);
 });
 
+test('practice first, then one authority, then another: what is stored from elsewhere is not enough', async () => {
+  const more = 'certificates:\n  log: {names: log.saltmarsh.example}\n';
+  const folder = siteWith({ challenge: 'dns', roads: '  log: ":9"\n', more });
+  const map = join(folder, 'mile-marker.yaml');
+  const real = readFileSync(map, 'utf8');
+  writeFileSync(map, real.replace(/^acme: .*\n/m, ''));
+  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  writeFileSync(map, real);
+  expect((await mileMarker(['check'], folder)).out.replace(/\s+/g, ' ')).toContain('do: Run: mile-marker certs obtain');
+  expect((await mileMarker(['certs', 'obtain'], folder)).out).toBe('certificate `log`: stored\n');
+  const ports = await freePorts(3);
+  const other = await startAuthority({
+    folder: folderWith(),
+    ports: [ports[0] ?? 0, ports[1] ?? 0, http],
+    nameServer: `${first}:53`,
+  });
+  try {
+    writeFileSync(join(folder, 'root.pem'), readFileSync(other.root));
+    writeFileSync(map, real.replace(authority.directory, other.directory));
+    expect((await mileMarker(['check'], folder)).out.replace(/\s+/g, ' ')).toContain(
+      `is from ${new URL(authority.directory).host}, and the map says ${new URL(other.directory).host}.`,
+    );
+    expect((await mileMarker(['certs', 'renew'], folder)).out).toBe('certificate `log`: stored\n');
+  } finally {
+    await other.stop();
+  }
+  expect((await mileMarker(['check'], folder)).out).not.toContain('certificate');
+  expect((await mileMarker(['certs', 'obtain'], folder)).err).toContain('Nothing is missing');
+});
+
 test('the record goes where an alias leads; a circle of aliases is told', async () => {
   const folder = siteWith({
     challenge: 'dns',
@@ -292,6 +322,10 @@ test('the window that the authority suggests decides when a certificate is due',
     .replace(authority.directory, `https://127.0.0.1:${String(portOf(stub))}/dir`)
     .replace('root.pem', 'tls/ca.pem');
   writeFileSync(map, text);
+  // As if the stub had issued it: another authority would be reason enough to get it anew.
+  const tries = join(folder, '.mile-marker/acme/journal.jsonl');
+  const stubs = `127.0.0.1:${String(portOf(stub))}`;
+  writeFileSync(tries, readFileSync(tries, 'utf8').replaceAll(new URL(authority.directory).host, stubs));
   const due = async (): Promise<string> => (await mileMarker(['certs', 'renew', '--dry-run'], folder)).out;
   expect(await due()).toBe('saltmarsh.example: due\n');
   expect(asked[1]).toMatch(/^\/info\/[\w-]+\.[\w-]+$/);

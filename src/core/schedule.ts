@@ -40,8 +40,10 @@ interface ScheduleInput {
   mapFile: string;
   /** Run after a renewal, or when something came or went for `verify`; without a shell, and for no other job. */
   then: readonly string[];
-  /** What it may write to, and as whom it runs (root when null); left out where it runs programs of others, whose needs nobody knows. */
-  within?: { write: readonly string[]; owner: { uid: number; gid: number } | null };
+  /** As whom it runs; root when null. */
+  owner: { uid: number; gid: number } | null;
+  /** What it may write to; null where it runs programs of others, whose needs nobody knows. */
+  write: readonly string[] | null;
 }
 
 export interface ScheduledFile {
@@ -103,7 +105,7 @@ After=network-online.target
 [Service]
 Type=oneshot
 ExecStart=${wordsOf(name, input).map(unitWord).join(' ')}
-${withinLines(input)}`,
+${limitLines(input)}`,
     },
     {
       path: `mile-marker-${name}.timer`,
@@ -122,11 +124,10 @@ WantedBy=timers.target
   ];
 }
 
-function withinLines({ within }: ScheduleInput): string {
-  if (within === undefined) return '';
-  const { owner, write } = within;
+function limitLines({ owner, write }: ScheduleInput): string {
   const user = owner === null ? [] : [`User=${String(owner.uid)}`, `Group=${String(owner.gid)}`];
-  return [...user, ...sandboxLines(write), ''].join('\n');
+  const lines = [...user, ...(write === null ? [] : sandboxLines(write))];
+  return lines.map((line) => `${line}\n`).join('');
 }
 
 /** The same for crontab(5), at a minute that is made from the map's path. */

@@ -181,7 +181,13 @@ test('updates: names and texts on the wire, a signature that no changed byte sur
 });
 
 test('timers carry odd words as they are', () => {
-  const input = { program: ['/opt/a b/node', '/x'], mapFile: "/srv/it's 5%/$m.yaml", then: ['nginx', '-s', 'reload'] };
+  const input = {
+    program: ['/opt/a b/node', '/x'],
+    mapFile: "/srv/it's 5%/$m.yaml",
+    then: ['nginx', '-s', 'reload'],
+    owner: null,
+    write: null,
+  };
   expect(jobUnits('renew', input)[0]?.content).toContain(
     'ExecStart="/opt/a b/node" "/x" "certs" "renew" "--reload" "--map" "/srv/it\'s 5%%/$$m.yaml" "--then" "nginx" "--then" "-s" "--then" "reload"',
   );

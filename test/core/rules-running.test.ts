@@ -173,7 +173,40 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["127.0.0.1:8081:8080", "127.0.0.1:9:9"]}}',
       containers: [log],
     },
-    'compose-not-applied: `p/log` should publish 127.0.0.1:9 by its Compose file, but its container does not. | Recreate it: docker compose up -d log',
+    'compose-not-applied: `p/log` still runs as its Compose file was before: 127.0.0.1:9 is not published. | Recreate it: docker compose up -d log',
+  ],
+  [
+    'corrected and not made anew: one finding for all of it',
+    one,
+    {
+      compose: 'services: {log: {restart: always, ports: ["127.0.0.1:8081:8080"]}}',
+      containers: [{ ...log, restart: null, published: published('*8081:8080') }],
+    },
+    'compose-not-applied: `p/log` still runs as its Compose file was before: 127.0.0.1:8081 is not published, port 8081 is open past the front, no restart after a reboot. | Recreate it: docker compose up -d log',
+  ],
+  [
+    'made from a file that the map does not name',
+    one,
+    {
+      compose: 'services: {log: {restart: always}}',
+      containers: [
+        {
+          ...log,
+          published: published('*8081:8080'),
+          labels: { 'com.docker.compose.project.config_files': '/srv/compose.yaml,/srv/compose.override.yaml' },
+        },
+      ],
+    },
+    'service-published-to-everyone: The container of `log` is reachable past the front, on port 8081 of every address of this host. | In the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose up -d log',
+  ],
+  [
+    'open by its file, and running',
+    one,
+    {
+      compose: 'services: {log: {restart: always, ports: ["8081:8080"]}}',
+      containers: [{ ...log, published: published('*8081:8080') }],
+    },
+    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | In c line 1 write: "127.0.0.1:8081:8080", then: docker compose up -d log',
   ],
   [
     'no restart policy',

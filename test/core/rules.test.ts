@@ -146,6 +146,11 @@ test.each<[string, Case, string]>([
     'certificate-for-practice: The certificates stored for a.saltmarsh.example are for practice, and the map says that they come from the authority. | Run: mile-marker certs obtain',
   ],
   [
+    'acme: {directory: production}\nroads: {a: ":9"}',
+    { issuedBy: { 'a.saltmarsh.example': 'staging' } },
+    'certificate-for-practice: The certificate stored for a.saltmarsh.example is from staging, and the map says production. | Run: mile-marker certs obtain',
+  ],
+  [
     'roads: {www: ":80", a: {redirect: "https://ww.saltmarsh.example"}}',
     {},
     'redirect-nowhere: `a.saltmarsh.example` redirects to ww.saltmarsh.example, which is not on the map. | Did you mean www.saltmarsh.example? If another machine serves ww.saltmarsh.example, write on the road: `meant-so: [redirect-nowhere]`',
@@ -312,6 +317,7 @@ test('one cause is told once, with every road it breaks', () => {
     sockets: [],
     startsAtBoot: null,
     files: noFiles,
+    issuedBy: new Map(),
     hsts: new Map(),
     now,
   });

@@ -49,6 +49,7 @@ export interface Case {
   certificates?: Record<string, HeldCertificate | null>;
   served?: Served;
   files?: Partial<FilesOfMap>;
+  issuedBy?: Record<string, string>;
   hsts?: Record<string, number>;
   host?: Partial<HostFacts>;
   /** More services, as a cluster has them. */
@@ -80,6 +81,7 @@ export function told(text: string, given: Case = {}): string[] {
     sockets,
     startsAtBoot: given.startsAtBoot ?? null,
     files: { ...noFiles, ...given.files },
+    issuedBy: new Map(Object.entries(given.issuedBy ?? {})),
     hsts: new Map(Object.entries(given.hsts ?? {})),
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);

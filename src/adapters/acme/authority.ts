@@ -1,3 +1,5 @@
+import { shownAuthority } from '../../core/certificates/attempts.ts';
+
 /** The authority that `staging` and `production` mean: the public one that issues to everybody without a charge. */
 const directories = {
   staging: 'https://acme-staging-v02.api.letsencrypt.org/directory',
@@ -16,5 +18,5 @@ export interface Authority {
 export function authorityFor(directory: string, root: string | null): Authority {
   const isPublic = directory === 'staging' || directory === 'production';
   const url = isPublic ? directories[directory] : directory;
-  return { url, shown: isPublic ? directory : new URL(url).host, isPublic, root };
+  return { url, shown: shownAuthority(directory), isPublic, root };
 }

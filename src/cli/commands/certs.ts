@@ -1,4 +1,4 @@
-import type { Option } from 'commander';
+import { Option } from 'commander';
 import {
   collect,
   Command,
@@ -84,7 +84,11 @@ function withObtaining(command: Command): Command {
     .option('--resolver <address>', 'resolver for questions about zones: ADDRESS[:PORT]')
     .addOption(reloadOption())
     .addOption(noReloadOption())
-    .option('--wait <time>', 'how long to wait until every name server has a record', parseDuration, 120_000)
+    .addOption(
+      new Option('--wait <time>', 'how long to wait until every name server has a record')
+        .argParser(parseDuration)
+        .default(120_000, '2m'),
+    )
     .option(
       '--then <word>',
       'a program to run when something is new, without a shell; repeat the option for each argument',

@@ -8,7 +8,11 @@ export function init(context: CommandContext): Command {
   return new Command('init')
     .description('write a first map, with comments')
     .option('--domain <name>', 'your domain, such as saltmarsh.example')
-    .option('--address <address...>', 'your public address, IPv4 and IPv6 if you have both', collect)
+    .option(
+      '--address <address...>',
+      'your public address, IPv4 and IPv6 if you have both; where it changes, the name that leads to it',
+      collect,
+    )
     .addOption(new Option('--proxy <program>', 'the proxy at the front (default: builtin)').choices(writtenNames))
     .option(
       '--from <source...>',

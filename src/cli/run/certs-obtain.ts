@@ -3,12 +3,12 @@ import { runThen } from '../../adapters/certificates/exports.ts';
 import { makePractice } from '../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
 import { exit } from '../../adapters/trouble.ts';
-import { restsAfterFailure } from '../../core/certificates/attempts.ts';
+import { issuers, restsAfterFailure, shownAuthority, type Attempted } from '../../core/certificates/attempts.ts';
 import { renewAt, type SuggestedWindow } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { realOne } from '../../core/rules/no-certificate.ts';
+import { lackOf, realOne } from '../../core/certificates/lack.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
@@ -29,11 +29,18 @@ export interface ObtainOptions extends OpenOptions {
 export async function runCertsObtain(ids: string[], options: ObtainOptions, context: CommandContext): Promise<void> {
   const site = await openSite(options, context, 'certs-obtain');
   if (site === null) return;
-  const held = readHeld(site.plan);
   const named = ids.map((id) => plannedNamed(site.plan, id));
   const ofAuthority = fromAuthority(site, named);
-  const wanted = ofAuthority.filter(({ id }) => ids.length > 0 || realOne(held.get(id)) === null);
-  await getThem({ site, wanted, made: [], options, context });
+  const lacks = lackingIn(site, await readAttempts(site.paths.acme), context.io.now().getTime());
+  const wanted = ofAuthority.filter((planned) => ids.length > 0 || lacks(planned));
+  await getThem({
+    site,
+    wanted,
+    made: [],
+    options,
+    context,
+    nothing: 'Nothing is missing: every certificate is stored, valid and from the authority of the map.\n',
+  });
 }
 
 /** Renews what is due. Practice certificates are made anew, others asked for; what a person brings is theirs to renew. */
@@ -44,14 +51,15 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   const now = io.now().getTime();
   const held = readHeld(site.plan);
   const past = await readAttempts(site.paths.acme);
+  const lacks = lackingIn(site, past, now);
   const named = ids.map((id) => plannedNamed(site.plan, id));
   const holding = site.plan.certificates.filter(({ id }) => realOne(held.get(id)) !== null);
   const windows = named.length > 0 ? new Map<string, null>() : await suggestedWindows(site, holding);
   const due =
     named.length > 0
       ? named
-      : site.plan.certificates.filter((planned) =>
-          isDue(realOne(held.get(planned.id)), windows.get(planned.id) ?? null, now),
+      : site.plan.certificates.filter(
+          (planned) => lacks(planned) || isDue(held.get(planned.id) ?? null, windows.get(planned.id) ?? null, now),
         );
   const wanted = due.filter(
     ({ from, id }) => from === 'acme' && (named.length > 0 || !restsAfterFailure(past, id, now)),
@@ -71,7 +79,22 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
     made: made.filter((one) => one.made).map(({ certificate }) => certificate.id),
     options,
     context,
+    nothing: 'Nothing is due.\n',
   });
+}
+
+/** Whether what is stored is not what the map wants, however long it lasts. */
+function lackingIn(
+  { plan, map }: Site,
+  past: readonly Attempted[],
+  now: number,
+): (planned: PlannedCertificate) => boolean {
+  const held = readHeld(plan);
+  const issuedBy = issuers(past);
+  const wanted = map.acme === null ? null : shownAuthority(map.acme.directory);
+  return (planned) =>
+    lackOf({ planned, held: held.get(planned.id) ?? null, issuedBy: issuedBy.get(planned.id) ?? null, wanted, now }) !==
+    null;
 }
 
 function isDue(held: HeldCertificate | null, suggested: SuggestedWindow | null, now: number): boolean {
@@ -85,9 +108,11 @@ interface GetInput {
   made: string[];
   options: ObtainOptions;
   context: CommandContext;
+  /** What to say when there is nothing to do. */
+  nothing: string;
 }
 
-async function getThem({ site, wanted, made, options, context }: GetInput): Promise<void> {
+async function getThem({ site, wanted, made, options, context, nothing }: GetInput): Promise<void> {
   const { io, setCode } = context;
   const resolver = options.resolver === undefined ? null : parseEndpoint(options.resolver, 53, '--resolver');
   const { now, signal, err: say } = io;
@@ -113,7 +138,8 @@ async function getThem({ site, wanted, made, options, context }: GetInput): Prom
     for (const one of failed) io.out(await failureWords(one, site, io.width));
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
-  io.err(endWords(site, fresh.length, failed.length, options.then !== undefined || reloads));
+  if (fresh.length + failed.length === 0) io.err(nothing);
+  else io.err(endWords(site, failed.length, options.then !== undefined || reloads));
 }
 
 /** A failure leaves the old certificate in use; when that ends is what a person must know. */
@@ -129,9 +155,8 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
   );
 }
 
-function endWords({ plan }: Site, fresh: number, failed: number, told: boolean): string {
+function endWords({ plan }: Site, failed: number, told: boolean): string {
   if (failed > 0) return 'next: fix what failed above, then run this again\n';
-  if (fresh === 0) return 'Nothing is due.\n';
   if (told || programOf(plan.front.proxy).limits.readsCertificatesAnew)
     return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
   return `next: ${programOf(plan.front.proxy).words.reload(plan.front)}\nthen: mile-marker verify\n`;

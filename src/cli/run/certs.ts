@@ -10,7 +10,7 @@ import {
   refreshExports,
 } from '../../use-cases/certificates/keep-certificates.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { realOne } from '../../core/rules/no-certificate.ts';
+import { realOne } from '../../core/certificates/lack.ts';
 import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';

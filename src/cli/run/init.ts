@@ -1,5 +1,6 @@
 import { resolve, relative } from 'node:path';
 import { Trouble } from '../../adapters/trouble.ts';
+import { shellWord } from '../../core/shell-word.ts';
 import { proxyNames, type ProxyName } from '../../core/proxies/names.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { initFromProxy, initMap, sourceWords } from '../../use-cases/map/init.ts';
@@ -45,7 +46,7 @@ function both({ domain, address = [] }: InitOptions): { domain: string; addresse
   throw new Trouble({
     code: 'init-what',
     message: domain === undefined ? 'The domain is missing.' : 'The public address is missing.',
-    remedy: 'Write: mile-marker init --domain NAME --address ADDRESS',
+    remedy: `Write: mile-marker init --domain ${shellWord(domain ?? 'NAME')} --address ${address.length > 0 ? address.map(shellWord).join(' ') : 'ADDRESS'}. Behind a router its status page shows the address.`,
     exitCode: 2,
   });
 }

@@ -1,10 +1,10 @@
 import { join, resolve } from 'node:path';
-import { findMap } from '../../adapters/files/find-map.ts';
-import { ownProgram } from '../../adapters/host/own-program.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { jobCronLine, jobUnits, type JobName } from '../../core/schedule.ts';
+import { timerInput } from '../../use-cases/live/units.ts';
 import type { CommandContext } from '../io.ts';
+import { openSite } from '../open-site.ts';
 
 export interface ScheduleOptions {
   map?: string;
@@ -15,7 +15,7 @@ export interface ScheduleOptions {
 export async function runSchedule(
   job: JobName,
   { map, out, then = [] }: ScheduleOptions,
-  { io }: CommandContext,
+  context: CommandContext,
 ): Promise<void> {
   if (job === 'address' && then.length > 0) {
     throw new Trouble({
@@ -25,10 +25,11 @@ export async function runSchedule(
       exitCode: 2,
     });
   }
-  const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  const input = { program: ownProgram(), mapFile, then };
+  const { io } = context;
+  const site = await openSite(map === undefined ? {} : { map }, context, 'schedule');
+  if (site === null) return;
+  const input = await timerInput(job, site, then);
   const files = jobUnits(job, input);
-  io.err(`map: ${mapFile}\n`);
   if (out !== undefined) {
     for (const { path, content } of files) {
       const file = join(resolve(io.cwd, out), path);

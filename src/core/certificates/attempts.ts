@@ -12,6 +12,18 @@ export interface Attempted {
   notBefore: string | null;
 }
 
+/** As an authority is called in words: `staging`, `production`, or the host of another one. @param directory as the map has it */
+export function shownAuthority(directory: string): string {
+  return directory === 'staging' || directory === 'production' ? directory : new URL(directory).host;
+}
+
+/** The authority that the last successful order for each certificate went to. */
+export function issuers(past: readonly Attempted[]): Map<string, string> {
+  return new Map(
+    past.filter(({ trouble }) => trouble === null).map(({ certificate, authority }) => [certificate, authority]),
+  );
+}
+
 /** Whether the way must be proven with the staging authority first: until the production one has issued it once. */
 export function needsTrial(directory: string, past: readonly Attempted[], id: string): boolean {
   const issued = past.some((one) => one.certificate === id && one.authority === 'production' && one.trouble === null);

@@ -133,7 +133,7 @@ export const liveDocuments = {
     front: texts,
     vantage: z.strictObject({
       from: z.string().nullable(),
-      place: z.enum(['machine', 'home', 'outside']),
+      place: z.enum(['machine', 'router', 'home', 'outside']),
       seenAs: z.string().nullable(),
       at: texts,
     }),

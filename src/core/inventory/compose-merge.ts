@@ -86,5 +86,6 @@ function joinedPlaces(
 ): Declared | null {
   if (first.declared === null || second.declared === null) return first.declared ?? second.declared;
   const portsWhere = second.published.length > 0 ? second.declared.portsWhere : first.declared.portsWhere;
-  return { where: first.declared.where, portsWhere, published, networks };
+  const restart = second.declared.restart ?? first.declared.restart;
+  return { where: first.declared.where, portsWhere, restart, published, networks };
 }

@@ -108,7 +108,8 @@ class Reader {
     const text = (key: string): string | null => readText(keys[key], (one) => this.filled(one, [...path, key]));
     const networkMode = text('network_mode');
     const networks = this.networksOf(name, keys, networkNames, networkMode);
-    const restart = text('restart');
+    const written = text('restart');
+    const restart = written === 'no' || written === 'false' ? null : (written ?? restartOf(keys['deploy']));
     return {
       cluster: null,
       machine: null,
@@ -120,13 +121,14 @@ class Reader {
       exposed: expose.flatMap((entry, index) => this.exposed(entry, [...path, 'expose', index])),
       networks,
       networkMode: networkMode === 'bridge' || networkMode === 'default' ? null : networkMode,
-      restart: restart === 'no' || restart === 'false' ? null : (restart ?? restartOf(keys['deploy'])),
+      restart,
       profiles: readTexts(keys['profiles']),
       labels: this.labels([...path, 'labels'], keys['labels']),
       mounts: this.mounts([...path, 'volumes'], keys['volumes']),
       declared: {
         where,
         portsWhere: keys['ports'] === undefined ? where : this.yaml.placeOfKey([...path, 'ports']),
+        restart,
         published,
         networks,
       },

@@ -117,6 +117,7 @@ interface InCluster {
 export interface Declared {
   where: Place;
   portsWhere: Place;
+  restart: string | null;
   published: PublishedPort[];
   networks: NetworkJoin[];
 }
@@ -199,6 +200,11 @@ export interface ListeningSocket {
   address: string | null;
   port: number;
   owners: Array<{ pid: number; name: string }>;
+}
+
+/** Whether a restart policy starts the container after a reboot, too. */
+export function survivesReboot(restart: string | null): boolean {
+  return restart !== null && !restart.startsWith('on-failure');
 }
 
 /** Whether the service runs now, as far as the engine knows. */

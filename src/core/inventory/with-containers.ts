@@ -1,4 +1,5 @@
-import type { Container, PublishedPort, Service } from './inventory.ts';
+import { isEveryAddress } from '../networks/address.ts';
+import { survivesReboot, type Container, type PublishedPort, type Service } from './inventory.ts';
 
 /**
  * Puts what is declared and what the engine knows together: each container goes to the service that Compose labelled it
@@ -82,9 +83,40 @@ export function declares(entry: PublishedPort, actual: PublishedPort): boolean {
   );
 }
 
-/** Declared ports that a running service does not have: it runs as it was declared before. */
-export function notApplied(service: Service): PublishedPort[] {
-  const { declared, containers, published } = service;
-  if (declared === null || !containers.some(({ state }) => state === 'running')) return [];
-  return declared.published.filter((entry) => !published.some((actual) => declares(entry, actual)));
+/**
+ * What of a declaration a running service does not have yet: it runs as it was declared before.
+ *
+ * @property missing declared ports that it does not publish
+ * @property open ports that it publishes on every address of the host, and that are not declared
+ * @property restart it does not come back after a reboot, and should
+ */
+export interface NotApplied {
+  missing: PublishedPort[];
+  open: PublishedPort[];
+  restart: boolean;
+}
+
+/** Null when it runs as it is declared. */
+export function notApplied(service: Service): NotApplied | null {
+  const { declared, containers, published, restart } = service;
+  if (declared === null || !containers.some(({ state }) => state === 'running')) return null;
+  // With a file that the map does not name it may well run as it is declared there.
+  const isWhole = madeFrom(containers).every((file) =>
+    [declared.where, declared.portsWhere].some((one) => nameOf(one.file) === nameOf(file)),
+  );
+  const found: NotApplied = {
+    missing: declared.published.filter((entry) => !published.some((actual) => declares(entry, actual))),
+    open: isWhole ? published.filter(({ where, hostAddress }) => where === null && isEveryAddress(hostAddress)) : [],
+    restart: survivesReboot(declared.restart) && !survivesReboot(restart),
+  };
+  return found.missing.length + found.open.length > 0 || found.restart ? found : null;
+}
+
+/** Compose files that the containers were made from, as Compose labels them. */
+function madeFrom(containers: readonly Container[]): string[] {
+  return containers.flatMap(({ labels }) => labels['com.docker.compose.project.config_files']?.split(',') ?? []);
+}
+
+function nameOf(path: string): string {
+  return path.slice(path.lastIndexOf('/') + 1);
 }

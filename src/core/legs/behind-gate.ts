@@ -20,6 +20,18 @@ const hidden = card({
       remedy:
         'Run this on a machine that the gate lets in: mile-marker verify. Or print a script for one on which nothing is installed: mile-marker verify --script',
     },
+    router: {
+      message:
+        '{names}: not tested behind the gate `{gate}`. The router leads this machine back inside under an address that is not one of home.',
+      remedy:
+        'Test it at the home address: mile-marker verify --at {at}. Devices at home are refused like this too. For them write under `front`: home: [{home}], then add to the resolver there what this prints: mile-marker dns records --view home --hosts',
+    },
+    routerKnown: {
+      message:
+        '{names}: not tested behind the gate `{gate}`. The router leads this machine back inside under an address that is not one of home.',
+      remedy:
+        'Test it at the home address: mile-marker verify --at {at}. Devices at home get there when the resolver there says what this prints: mile-marker dns records --view home --hosts',
+    },
     both: {
       message: '{names}: not tested behind the gate `{gate}`, which refuses this machine as the map says.',
       remedy: 'Run this on a machine that the gate lets in: mile-marker verify --login FILE',
@@ -28,6 +40,17 @@ const hidden = card({
 });
 
 export const behindGateCards = [hidden];
+
+/**
+ * A router between this machine and the front on it, which hides that we are at home.
+ *
+ * @property address of this machine at home @property isWritten it is in the map @property at what to write after `--at` to go there directly
+ */
+export interface HidingRouter {
+  address: string;
+  isWritten: boolean;
+  at: string;
+}
 
 /**
  * What can be said of a service behind a gate that keeps this machine out: what is wrong with it when it is asked directly, or that it was not
@@ -40,14 +63,19 @@ export const behindGateCards = [hidden];
 export function judgeBehindGate(
   road: PlannedRoad,
   own: DirectEvidence | null,
-  { isHere, isSound }: { isHere: boolean; isSound: boolean },
+  { isHere, isSound, router }: { isHere: boolean; isSound: boolean; router: HidingRouter | null },
 ): LegResult {
   const itself = own === null ? null : serviceItself(own, { isHere });
-  return itself ?? untested('service', 'behind-gate', isSound ? [notTested(road)] : []);
+  return itself ?? untested('service', 'behind-gate', isSound ? [notTested(road, router)] : []);
 }
 
-function notTested({ gate }: PlannedRoad): Problem {
-  return { card: hidden, say: wayIn(gate), data: { gate: gate.name }, cause: `behind-gate:${gate.name}` };
+function notTested({ gate }: PlannedRoad, router: HidingRouter | null): Problem {
+  const cause = `behind-gate:${gate.name}`;
+  if (router !== null) {
+    const data = { gate: gate.name, at: router.at, home: router.address };
+    return { card: hidden, say: router.isWritten ? 'routerKnown' : 'router', data, cause };
+  }
+  return { card: hidden, say: wayIn(gate), data: { gate: gate.name }, cause };
 }
 
 /** What somebody needs to pass: a password, to come from somewhere, or both. */

@@ -2,13 +2,13 @@
  * From where the roads were looked at, by which gates are judged.
  *
  * @property from this machine's own address on the connection to the front; null when there was none
- * @property place `machine`: the front's own; `home`: in a network of the front; `outside`: elsewhere
+ * @property place `machine`: the front's own; `router`: that too, but what it sends to the public address leaves and comes back; `home`: in a network of the front; `outside`: elsewhere
  * @property at every address that was tried
  * @property seenAs the address that the front's log has for this machine; null when it does not say
  */
 export interface Vantage {
   from: string | null;
-  place: 'machine' | 'home' | 'outside';
+  place: 'machine' | 'router' | 'home' | 'outside';
   seenAs: string | null;
   at: string[];
 }
@@ -19,6 +19,7 @@ export function vantageWords({ from, place, seenAs, at }: Vantage): string {
   if (from === null) return `The front is not reachable from here, at ${tried}.`;
   const where = {
     machine: "on the front's own machine",
+    router: "on the front's own machine, through the router",
     home: 'in a network of the front',
     outside: 'from outside',
   }[place];

@@ -24,7 +24,8 @@ export function starterMap({
 domains: [${domain}]
 
 front:
-  # The public address that DNS gives for your names.
+  # The public address that DNS gives for your names. Where it changes, a name in its place, whose record is kept
+  # up to date: \`mile-marker dns update-address\`.
   address: [${written}]
   # The proxy that answers at the front: ${writtenNames.join(' or ')}.
   proxy: ${proxy}

@@ -59,6 +59,11 @@ export function isPrivate(address: string): boolean {
   );
 }
 
+/** What a socket is bound to that hears on every address of the host. */
+export function isEveryAddress(address: string | null): boolean {
+  return address === null || address === '0.0.0.0' || address === '::';
+}
+
 /** Addresses that hold on one link only, and that no other network can dial (RFC 4291 §2.5.6, RFC 3927). */
 export function isLinkLocal(address: string): boolean {
   return inNetworks(address, ['fe80::/10', '169.254.0.0/16']);

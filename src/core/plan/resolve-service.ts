@@ -8,7 +8,7 @@ import {
 } from '../inventory/inventory.ts';
 import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
-import { inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
+import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import type { Upstream } from './plan.ts';
 import type { WhereFront } from './where-front.ts';
 
@@ -334,10 +334,6 @@ function dialled(at: Written, service: Service | null = null, toEveryone: Publis
 function rank({ hostAddress }: PublishedPort): number {
   if (hostAddress !== null && isLoopback(hostAddress)) return 0;
   return isEveryAddress(hostAddress) ? 1 : 2;
-}
-
-function isEveryAddress(address: string | null): boolean {
-  return address === null || address === '0.0.0.0' || address === '::';
 }
 
 function dialAddress(address: string | null): string {

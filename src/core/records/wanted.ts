@@ -122,6 +122,9 @@ function behindName(input: WantedInput, outside: string): Made {
     (name) =>
       `${name} is the bare domain, which cannot be an alias: give it the address of ${outside} as a record of its own, and change both together.`,
   );
+  notes.push(
+    `${outside} must have your public address: by hand, or kept up to date by: mile-marker dns update-address`,
+  );
   const rest = names.filter((name) => !plan.domains.includes(name));
   if (input.dns.style !== 'wildcard') return { records: rest.map((name) => alias(name, outside, input)), notes };
   const domains = plan.domains.filter((domain) => rest.some((name) => domainOf(name, plan.domains) === domain));
@@ -187,4 +190,10 @@ function authorities({ plan, dns, acme }: WantedInput): WantedRecord[] {
     });
     return [record('issue', issuer), record('issuewild', wild ? issuer : ';')];
   });
+}
+
+/** What to do where no address of the front is known. @param names of the front; none where it is an interface */
+export function addressRemedy([name]: readonly string[]): string {
+  if (name === undefined) return 'Correct `front.address` in the map.';
+  return `Give it your public address by hand (${name}. A ADDRESS), or have it done: mile-marker dns update-address.`;
 }

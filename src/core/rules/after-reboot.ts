@@ -1,7 +1,8 @@
 import { isPracticeFront } from '../plan/practice-front.ts';
 import { card, tell } from '../findings/card.ts';
-import { titleOf, type Service } from '../inventory/inventory.ts';
+import { survivesReboot, titleOf, type Service } from '../inventory/inventory.ts';
 import { programOf } from '../proxies/programs.ts';
+import { thenRecreate } from './not-applied.ts';
 import { servicesOnRoads } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
@@ -14,11 +15,11 @@ const policy = card({
   messages: {
     none: {
       message: 'No restart policy, so down after a reboot: {services}.',
-      remedy: 'Add to each of these services: restart: unless-stopped',
+      remedy: 'Add to each of these services: restart: unless-stopped{then}',
     },
     failure: {
       message: 'Started again after a failure, but not after a reboot (restart: on-failure): {services}.',
-      remedy: 'Write instead: restart: unless-stopped',
+      remedy: 'Write instead: restart: unless-stopped{then}',
     },
     container: {
       message: 'Containers without a restart policy that survives a reboot: {services}.',
@@ -53,7 +54,14 @@ export const noRestartPolicy: Rule = {
       return [
         tell(policy, {
           say,
-          data: { services, all: names.join(' ') },
+          data: {
+            services,
+            all: names.join(' '),
+            then: thenRecreate(
+              same.map(({ service }) => service),
+              facts.host.compose,
+            ),
+          },
           roads,
           where,
           cause: `restart:${say}:${machine ?? ''}`,
@@ -65,7 +73,8 @@ export const noRestartPolicy: Rule = {
 };
 
 function lackOf({ restart, declared }: Service): Lack | null {
-  if (restart !== null && !restart.startsWith('on-failure')) return null;
+  // When only the container has to be made anew, that is said with all else that its file says.
+  if (survivesReboot(restart) || survivesReboot(declared?.restart ?? null)) return null;
   return declared === null ? 'container' : restart === null ? 'none' : 'failure';
 }
 
@@ -90,7 +99,7 @@ export const frontNotAtBoot: Rule = {
     const about = { where: plan.front.where };
     if (front.service !== null) {
       const { restart, containers, name } = front.service;
-      if (restart !== null && !restart.startsWith('on-failure')) return [];
+      if (survivesReboot(restart)) return [];
       return [tell(boot, { say: 'container', data: { front: containers[0]?.name ?? name }, ...about })];
     }
     // What has no container yet is told of as that.

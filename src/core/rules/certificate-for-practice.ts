@@ -1,21 +1,25 @@
-import type { CertificateFacts } from '../certificates/cover.ts';
-import { practiceName } from '../certificates/practice-name.ts';
+import { shownAuthority } from '../certificates/attempts.ts';
+import { isOfPractice } from '../certificates/lack.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { isPracticeFront } from '../plan/practice-front.ts';
-import { commandFor } from './no-certificate.ts';
+import { commandFor, lackIn } from './no-certificate.ts';
 import type { Facts, Rule } from './rule.ts';
 
 const words = card({
   id: 'certificate-for-practice',
   severity: 'warning',
-  summary: 'The stored certificates are for practice, and visitors want others.',
-  why: 'Only machines on which you installed the practice authority accept them.',
+  summary: 'The stored certificates are for practice or from another authority, and visitors want others.',
+  why: 'Only machines on which you installed the practice authority accept those for practice; nobody accepts those of a staging authority.',
   source: 'RFC 5280 §6.1: trust anchors',
   messages: {
     practice: {
       message:
         'The certificates stored for {names} are for practice, and the map says that they come from the authority.',
+      remedy: 'Run: {command}',
+    },
+    authority: {
+      message: 'The certificate stored for {names} is from {issuer}, and the map says {wanted}.',
       remedy: 'Run: {command}',
     },
     leftover: {
@@ -33,20 +37,27 @@ export const certificateForPractice: Rule = {
 
 function practiceFindings(facts: Facts): Finding[] {
   const { plan, map } = facts;
-  const held = plan.certificates.filter(({ id }) => isOfPractice(facts.certificates.get(id) ?? null));
-  const replaced = held.filter(({ from }) => from === 'acme');
-  const [first] = replaced;
-  if (first !== undefined) {
-    const data = { names: replaced.flatMap(({ names }) => names), command: commandFor(first) };
-    const ids = new Set(replaced.map(({ id }) => id));
-    const roads = plan.roads.filter(({ certificate }) => ids.has(certificate)).map(({ name }) => name);
-    return [tell(words, { say: 'practice', data, roads, severity: 'warning', cause: 'certificates:practice' })];
-  }
-  if (held.length === 0 || map.acme !== null || isPracticeFront(plan.front)) return [];
+  const replaced = [...tellReplaced(facts, 'practice'), ...tellReplaced(facts, 'other-authority')];
+  if (replaced.length > 0) return replaced;
+  const held = plan.certificates.flatMap(({ id }) => facts.certificates.get(id) ?? []);
+  if (!held.some(isOfPractice) || map.acme !== null || isPracticeFront(plan.front)) return [];
   return [tell(words, { say: 'leftover', severity: 'note', where: plan.front.where, cause: 'certificates:leftover' })];
 }
 
-/** The practice authority names itself in what it issues. */
-function isOfPractice(held: CertificateFacts | null): boolean {
-  return held !== null && held.issuer.includes(practiceName);
+/** All that are not from the authority of the map, for one reason, in one finding. */
+function tellReplaced(facts: Facts, lack: 'practice' | 'other-authority'): Finding[] {
+  const { plan, map, issuedBy } = facts;
+  const replaced = plan.certificates.filter((planned) => lackIn(facts, planned) === lack);
+  const [first] = replaced;
+  if (first === undefined) return [];
+  const data = {
+    names: replaced.flatMap(({ names }) => names),
+    command: commandFor(first),
+    issuer: issuedBy.get(first.id) ?? '',
+    wanted: shownAuthority(map.acme?.directory ?? 'production'),
+  };
+  const ids = new Set(replaced.map(({ id }) => id));
+  const roads = plan.roads.filter(({ certificate }) => ids.has(certificate)).map(({ name }) => name);
+  const say = lack === 'practice' ? 'practice' : 'authority';
+  return [tell(words, { say, data, roads, severity: 'warning', cause: `certificates:${say}` })];
 }

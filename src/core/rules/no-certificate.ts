@@ -1,4 +1,6 @@
-import { covers, type CertificateFacts, type HeldCertificate } from '../certificates/cover.ts';
+import { shownAuthority } from '../certificates/attempts.ts';
+import type { HeldCertificate } from '../certificates/cover.ts';
+import { lackOf, realOne, uncovered, type Lack } from '../certificates/lack.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Evidence, Finding } from '../findings/finding.ts';
 import type { PlannedCertificate } from '../plan/plan.ts';
@@ -64,26 +66,17 @@ function tellMissing(missing: readonly PlannedCertificate[], { plan }: Facts): F
   return tell(words, { say: 'missing', data: { names, command }, ...about });
 }
 
-function stateOf({ id, names }: PlannedCertificate, { certificates, now }: Facts): Say | null {
-  const held = realOne(certificates.get(id));
-  if (held === null) return 'missing';
-  if (uncovered(names, held).length > 0) return 'other-name';
-  return now < held.notBefore || now >= held.notAfter ? 'ended' : null;
+/** Who issued it is another finding. */
+function stateOf(planned: PlannedCertificate, facts: Facts): Say | null {
+  const lack = lackIn(facts, planned);
+  return lack === 'practice' || lack === 'other-authority' ? null : lack;
 }
 
-/** A wildcard is covered by the same wildcard only. */
-function uncovered(names: readonly string[], { dnsNames }: CertificateFacts): string[] {
-  return names.filter((name) => !dnsNames.includes(name) && !covers(dnsNames, name));
-}
-
-/** What is held and could be shown to a visitor, or null: a throwaway one is as good as none. */
-export function realOne<Held extends CertificateFacts>(held: Held | null | undefined): Held | null {
-  return held === null || held === undefined || isThrowaway(held) ? null : held;
-}
-
-/** The stand-in that lets a server start before there is a certificate: self-made and without any name. */
-function isThrowaway({ selfMade, dnsNames }: CertificateFacts): boolean {
-  return selfMade && dnsNames.length === 0;
+/** Why what is stored for a certificate of the map is not what the map wants. */
+export function lackIn({ certificates, issuedBy, map, now }: Facts, planned: PlannedCertificate): Lack | null {
+  const { id } = planned;
+  const wanted = map.acme === null ? null : shownAuthority(map.acme.directory);
+  return lackOf({ planned, held: certificates.get(id) ?? null, issuedBy: issuedBy.get(id) ?? null, wanted, now });
 }
 
 function tellOf(planned: PlannedCertificate, say: Say, facts: Facts): Finding {

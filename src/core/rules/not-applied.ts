@@ -1,6 +1,6 @@
 import { card, tell } from '../findings/card.ts';
-import { titleOf } from '../inventory/inventory.ts';
-import { notApplied as missingPorts } from '../inventory/with-containers.ts';
+import { titleOf, type Service } from '../inventory/inventory.ts';
+import { notApplied, type NotApplied } from '../inventory/with-containers.ts';
 import { withPort } from '../networks/address.ts';
 import type { Rule } from './rule.ts';
 
@@ -9,10 +9,10 @@ const words = card({
   severity: 'warning',
   summary: 'A service still runs as its Compose file was before.',
   why: 'A change in a Compose file has no effect until the container is recreated. A restart is not enough.',
-  source: 'Compose Specification, section "ports"; Engine API v1.41, ContainerInspect: NetworkSettings.Ports',
+  source: 'Compose Specification, sections "ports" and "restart"; Engine API v1.41, ContainerInspect',
   messages: {
-    ports: {
-      message: '`{service}` should publish {ports} by its Compose file, but its container does not.',
+    before: {
+      message: '`{service}` still runs as its Compose file was before: {differences}.',
       remedy: 'Recreate it: {compose} up -d {name}',
     },
   },
@@ -22,12 +22,28 @@ export const composeNotApplied: Rule = {
   card: words,
   check: ({ inventory, host: { compose } }) =>
     inventory.services.flatMap((service) => {
-      const missing = missingPorts(service);
-      if (missing.length === 0) return [];
-      const ports = missing.map(({ hostAddress, hostPort, containerPort }) =>
-        hostPort === null ? String(containerPort) : withPort(hostAddress ?? '0.0.0.0', hostPort),
-      );
-      const data = { service: titleOf(service), name: service.name, ports, compose };
-      return [tell(words, { say: 'ports', data, where: missing[0]?.where ?? null })];
+      const found = notApplied(service);
+      if (found === null) return [];
+      const data = { service: titleOf(service), name: service.name, differences: differencesOf(found), compose };
+      return [
+        tell(words, { say: 'before', data, where: found.missing[0]?.where ?? service.declared?.portsWhere ?? null }),
+      ];
     }),
 };
+
+function differencesOf({ missing, open, restart }: NotApplied): string[] {
+  const ports = missing.map(({ hostAddress, hostPort, containerPort }) =>
+    hostPort === null ? String(containerPort) : withPort(hostAddress ?? '0.0.0.0', hostPort),
+  );
+  return [
+    ...ports.map((port) => `${port} is not published`),
+    ...open.map(({ hostPort }) => `port ${String(hostPort)} is open past the front`),
+    ...(restart ? ['no restart after a reboot'] : []),
+  ];
+}
+
+/** What has to follow a change of a Compose file: nothing where there is no container yet. */
+export function thenRecreate(services: readonly Service[], compose: string): string {
+  const made = services.filter(({ containers }) => containers.length > 0).map(({ name }) => name);
+  return made.length === 0 ? '' : `, then: ${compose} up -d ${made.join(' ')}`;
+}

@@ -1,5 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import { onLoopback, portEnding } from '../inventory/on-loopback.ts';
+import { notApplied } from '../inventory/with-containers.ts';
+import { thenRecreate } from './not-applied.ts';
 import { leadsOnMap } from './on-roads.ts';
 import type { Rule } from './rule.ts';
 
@@ -12,16 +14,22 @@ const words = card({
   messages: {
     open: {
       message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
-      remedy: 'In {file} line {line} write: {instead}',
+      remedy: 'In {file} line {line} write: {instead}{then}',
     },
     needless: {
       message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
-      remedy: 'In {file} remove line {line}: the front reaches the service by their shared network.',
+      remedy: 'In {file} remove line {line}: the front reaches the service by their shared network{then}',
     },
     container: {
       message:
         'The container of `{service}` is reachable past the front, on port {outside} of every address of this host.',
       remedy: 'Recreate it with: -p 127.0.0.1:{outside}:{inside}{ending}',
+    },
+    project: {
+      message:
+        'The container of `{service}` is reachable past the front, on port {outside} of every address of this host.',
+      remedy:
+        'In the Compose file of `{project}` write: "127.0.0.1:{outside}:{inside}{ending}", then: {compose} up -d {service}',
     },
   },
 });
@@ -32,6 +40,9 @@ export const publishedToEveryone: Rule = {
     leadsOnMap(facts).flatMap(({ name, resolution: found, where }) => {
       if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
       const { service, toEveryone: port } = found;
+      // That is said of the Compose file that is not applied.
+      if (service !== null && notApplied(service)?.open.includes(port) === true) return [];
+      const project = service?.containers[0]?.project ?? null;
       const data = {
         service: service?.name ?? '',
         outside: port.hostPort,
@@ -39,9 +50,13 @@ export const publishedToEveryone: Rule = {
         ending: portEnding(port.protocol),
         file: port.where?.file ?? '',
         line: port.where?.line ?? 0,
+        then: service === null ? '' : thenRecreate([service], facts.host.compose),
+        project: project ?? '',
+        compose: facts.host.compose,
         instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`, port),
       };
-      const say = port.where === null ? 'container' : facts.front.kind === 'container' ? 'needless' : 'open';
+      const own = project === null ? 'container' : 'project';
+      const say = port.where === null ? own : facts.front.kind === 'container' ? 'needless' : 'open';
       const about = {
         roads: [name],
         where: port.where ?? where,

@@ -23,6 +23,8 @@ export interface Facts {
   inventory: Inventory;
   front: WhereFront;
   certificates: ReadonlyMap<string, HeldCertificate | null>;
+  /** The authority that issued what is stored, by the id of the certificate, as its journal has it. */
+  issuedBy: ReadonlyMap<string, string>;
   /** By the map's own proxy; null when it has no dump, or is part of this program. */
   served: Served | null;
   /** The server program on this machine: its version, and what it is built with; null where that is not known. */

@@ -4,7 +4,7 @@ import { learnAddresses } from '../../adapters/host/learn-address.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { isWildcard } from '../../core/names/wildcard.ts';
 import type { DnsPicture, NameHeard } from '../../core/records/picture.ts';
-import { recordLines, wantedRecords } from '../../core/records/wanted.ts';
+import { addressRemedy, recordLines, wantedRecords } from '../../core/records/wanted.ts';
 import { judgeRecords, type DnsJudgement } from '../../core/records/judge.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { judgeSeen } from '../../core/rules/no-way-in.ts';
@@ -40,7 +40,7 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
   const expected = [...new Set([...addresses, ...heard])];
   if (expected.length === 0) {
     const message = `The address of the front is unknown: ${frontNames.join(', ') || 'its interface'} has none.`;
-    throw new Trouble({ code: 'front-address-unknown', message, remedy: 'Correct `front.address` in the map.' });
+    throw new Trouble({ code: 'front-address-unknown', message, remedy: addressRemedy(frontNames) });
   }
   const asked = { ...picture, names: picture.names.filter(({ name }) => names.includes(name)) };
   const edge = plan.front.edge?.networks ?? [];

@@ -76,7 +76,7 @@ async function wantedTimers(site: Site): Promise<WantedUnits> {
   const jobs = jobNames.filter((job) =>
     job === 'renew' ? renews : job === 'address' ? map.dns.addressFrom !== null : true,
   );
-  const inputs = await Promise.all(jobs.map(async (job) => ({ job, input: await inputOf(job, site) })));
+  const inputs = await Promise.all(jobs.map(async (job) => ({ job, input: await timerInput(job, site) })));
   return {
     units: inputs.flatMap(({ job, input }) => jobUnits(job, input)),
     enable: jobs.map((job) => `mile-marker-${job}.timer`),
@@ -84,22 +84,29 @@ async function wantedTimers(site: Site): Promise<WantedUnits> {
   };
 }
 
-async function inputOf(job: JobName, { plan, paths, map, mapFile }: Site): Promise<Parameters<typeof jobUnits>[1]> {
+/** @param then words of a program that is run afterwards; none for nothing */
+export async function timerInput(
+  job: JobName,
+  { plan, paths, map, mapFile }: Site,
+  then: readonly string[] = [],
+): Promise<Parameters<typeof jobUnits>[1]> {
   const { front, certificates } = plan;
   const owner = await ownerOf(mapFile);
   const exports = job === 'renew' ? (await Promise.all(certificates.map(readExports))).flat() : [];
-  const shared = { program: ownProgram(), mapFile, then: [] };
+  const shared = { program: ownProgram(), mapFile, then };
   const runsOthers = map.dns.program !== null || map.dns.addressFrom?.kind === 'program';
-  // Such a program may need anything.
-  if (exports.some(({ then }) => then.length > 0) || (job !== 'verify' && runsOthers)) return shared;
   // A server that is tested and reloaded opens its logs, and another process is told.
   const reloads = job === 'renew' && !programOf(front.proxy).limits.readsCertificatesAnew;
+  // Such a program may need anything: one to run afterwards mostly the rights of root, to restart a service; one that
+  // finds or publishes an address those of whoever wrote it into the map.
+  if (exports.some((one) => one.then.length > 0) || then.length > 0) return { ...shared, owner: null, write: null };
+  if (job !== 'verify' && runsOthers) return { ...shared, owner: reloads ? null : owner, write: null };
   const write = [
     paths.root,
     ...exports.flatMap(({ to, key }) => [dirname(to), ...(key === null ? [] : [dirname(key)])]),
     ...(reloads ? ['-/run', '-/var/log', '-/var/lib', ...logFolders(plan)] : []),
   ];
-  return { ...shared, within: { write: [...new Set(write)], owner: reloads ? null : owner } };
+  return { ...shared, write: [...new Set(write)], owner: reloads ? null : owner };
 }
 
 /** Whose the map is: as that user the keys are written and read. */

@@ -1,4 +1,5 @@
 import { dirname } from 'node:path';
+import { readAttempts } from '../../adapters/acme/kept.ts';
 import { readHeldCertificate } from '../../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
@@ -12,6 +13,7 @@ import { startsAtBoot } from '../../adapters/host/boot.ts';
 import { hostFacts } from '../../adapters/host/facts.ts';
 import { listeningSockets } from '../../adapters/host/sockets.ts';
 import type { Trouble } from '../../adapters/trouble.ts';
+import { issuers } from '../../core/certificates/attempts.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { hstsEntry, rememberedUntil } from '../../core/hsts.ts';
@@ -164,6 +166,7 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
     pages,
     notObeyed,
     certificates,
+    issuedBy: issuers(await readAttempts(site.paths.acme)),
     served:
       served === null ? null : { ...served, blocks: served.blocks.filter(({ file }) => !replaced.includes(file)) },
     host,

@@ -1,7 +1,7 @@
 import { readNewest, readRuns } from '../../adapters/files/runs.ts';
 import type { NewestRun } from '../../core/legs/journal.ts';
 import { makeReport, type Report } from '../../core/report/report.ts';
-import { realOne } from '../../core/rules/no-certificate.ts';
+import { realOne } from '../../core/certificates/lack.ts';
 import { judgeSite, readHeld, type Site } from '../map/load.ts';
 import { peopleOf } from '../map/people-of.ts';
 

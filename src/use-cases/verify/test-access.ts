@@ -13,7 +13,7 @@ import { plannedFor } from './planned.ts';
 import { basic } from './credentials.ts';
 import type { Memory } from './memory.ts';
 import type { PartAt } from './test-behind-tls.ts';
-import type { Shared } from './testing.ts';
+import { throughRouter, type Shared } from './testing.ts';
 
 /** Tries the gate of a road at one of its parts: as we are, with forged headers where it refuses, with the test login, and once a run with a wrong password. */
 export async function testAccess(shared: Shared, where: PartAt, memory: Memory): Promise<LegResult> {
@@ -33,7 +33,7 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
   const seen = bare.ok ? await frontLog.addressSeen(road) : null;
   memory.seenAs ??= seen;
   // On the way to an address inside nobody has to translate ours.
-  const isSeenAs = fromHome || !isPrivate(from) || isPrivate(to);
+  const isSeenAs = throughRouter(shared) === null && (fromHome || !isPrivate(from) || isPrivate(to));
   const peer = seen ?? (isSeenAs ? from : null);
   const isRefused = bare.ok && outcomeOf(bare.value, own) === 'refused';
   return judgeAccess({

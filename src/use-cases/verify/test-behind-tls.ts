@@ -2,12 +2,14 @@ import { isBehindGate, isSoundRefusal } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { skipped, type LegResult, type Problem } from '../../core/legs/leg.ts';
 import { hstsProblem } from '../../core/legs/redirect.ts';
-import { judgeBehindGate } from '../../core/legs/behind-gate.ts';
+import { judgeBehindGate, type HidingRouter } from '../../core/legs/behind-gate.ts';
 import { judgeFolder, judgePaused, judgeRoadRedirect } from '../../core/legs/leads.ts';
 import { judgeNowhere } from '../../core/legs/nowhere.ts';
 import { judgeService } from '../../core/legs/service.ts';
 import { withLive } from '../../core/legs/websocket.ts';
 import { redirectProbe, targetOf } from '../../core/legs/targets.ts';
+import { admits } from '../../core/networks/admits.ts';
+import { withPort } from '../../core/networks/address.ts';
 import type { PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
 import { locationOf } from '../../core/verdict/location.ts';
 import type { FrontView } from './front-view.ts';
@@ -18,7 +20,7 @@ import { testSpelling } from './test-spelling.ts';
 import { findAltered, testDeep } from './find-altered.ts';
 import { testAccess } from './test-access.ts';
 import { testHiddenWebsocket, testWebsocket } from './test-websocket.ts';
-import { isFrontsMachine, type Shared } from './testing.ts';
+import { isFrontsMachine, throughRouter, type Shared } from './testing.ts';
 
 /**
  * How the legs behind the handshake came out for one part of a road at one address, and what there is to say of HSTS.
@@ -119,8 +121,21 @@ async function testHidden(shared: Shared, where: PartAt, isSound: boolean): Prom
   const isLost = leads.kind === 'service' && own === null;
   const service = isLost
     ? judgeNowhere({ road, part, front: null })
-    : judgeBehindGate(road, own, { isHere: isFrontsMachine(shared), isSound });
+    : judgeBehindGate(road, own, { isHere: isFrontsMachine(shared), isSound, router: hidingRouter(shared, road) });
   return { service, websocket: await shared.limiter(() => testHiddenWebsocket(shared, where)), millis: null };
+}
+
+/** The router puts another address in place of this machine's, which the gate would let in. */
+function hidingRouter(shared: Shared, { gate }: PlannedRoad): HidingRouter | null {
+  const own = throughRouter(shared);
+  if (own === null || gate.parts.some(({ people }) => people !== null) || !admits(gate, own)) return null;
+  const { home, listen, ports } = shared.input.plan.front;
+  const [address = own] = home;
+  return {
+    address,
+    isWritten: home.length > 0,
+    at: listen.https === ports.https ? address : withPort(address, listen.https),
+  };
 }
 
 async function testService(shared: Shared, { road, part, at }: PartAt, front: Attempt<Answer>): Promise<LegResult> {

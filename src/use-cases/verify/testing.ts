@@ -81,6 +81,19 @@ export function mayTryMore({ input: { prober, plan }, ours }: Pick<Shared, 'inpu
 }
 
 /** Whether this is the machine on which the front runs. */
+/**
+ * This machine's own address, where the front runs here and what is sent to the public address leaves the machine and is led back by the
+ * router (hairpin); null otherwise. With an edge it would come back through the edge.
+ */
+export function throughRouter({
+  input: { running, here, plan },
+  front,
+}: Pick<Shared, 'input' | 'front'>): string | null {
+  const connection = front.connection();
+  if (running === null || connection === null || plan.front.edge !== null) return null;
+  return here.includes(connection.to) ? null : connection.from;
+}
+
 export function isFrontsMachine({
   input: { isFrontsMachine: isKnown, here },
   front,

@@ -17,7 +17,7 @@ import { testPort } from './test-port.ts';
 import { testRawPorts } from './test-raw.ts';
 import { testRate } from './test-rate.ts';
 import { roadTester } from './test-road.ts';
-import type { Run, Shared, TestInput } from './testing.ts';
+import { throughRouter, type Run, type Shared, type TestInput } from './testing.ts';
 import { whereToTest } from './where-to-test.ts';
 
 export interface VerifyInput extends TestInput {
@@ -82,10 +82,13 @@ async function withRates(shared: Shared, tested: readonly RoadLegs[]): Promise<R
 }
 
 /** @param seenAs the address that the front's log has for this machine; null when it does not say */
-function vantageOf({ input: { here, fromHome }, front }: Shared, seenAs: string | null): Vantage {
+function vantageOf(shared: Shared, seenAs: string | null): Vantage {
+  const { here, fromHome } = shared.input;
+  const { front } = shared;
   const connection = front.connection();
   const isMachine = connection !== null && here.includes(connection.to);
-  const place = isMachine ? 'machine' : fromHome ? 'home' : 'outside';
+  const elsewhere = fromHome ? 'home' : 'outside';
+  const place = isMachine ? 'machine' : throughRouter(shared) !== null ? 'router' : elsewhere;
   const at = [...new Set(front.ports.map(({ address }) => address))];
   return { from: connection?.from ?? null, place, seenAs, at };
 }

@@ -1,3 +1,4 @@
+import { addressRemedy } from '../../core/records/wanted.ts';
 import type { NameSource } from '../../adapters/probe/look-up.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { inNetworks } from '../../core/networks/address.ts';
@@ -36,6 +37,6 @@ async function frontAddresses({ plan, names }: WhereInput): Promise<string[]> {
   const addresses = [...new Set([...plan.front.addresses, ...looked])];
   if (addresses.length > 0) return addresses;
   const message = `The address of the front is unknown: ${plan.front.names.join(', ') || 'its interface'} has none.`;
-  const remedy = 'Correct `front.address` in the map, or test one address: mile-marker verify --at ADDRESS';
+  const remedy = `${addressRemedy(plan.front.names)} Or test one address: mile-marker verify --at ADDRESS`;
   throw new Trouble({ code: 'front-address-unknown', message, remedy });
 }

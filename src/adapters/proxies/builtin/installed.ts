@@ -72,7 +72,9 @@ async function start(map: string): Promise<Tried> {
     if ((await readFile(log, 'utf8')).includes('\nServing ')) return { passed: true, output: '' };
     await pause(100);
   }
-  const said = /^mile-marker: (.*)/m.exec(await readFile(log, 'utf8'))?.[1];
+  // Why, and what to do about it.
+  const [, why, remedy] = /^mile-marker: (.*)(?:\n  do: (.*))?/m.exec(await readFile(log, 'utf8')) ?? [];
+  const said = why === undefined ? null : [why, remedy ?? []].flat().join(' ');
   return { passed: false, output: said?.replace(/\.$/, '') ?? `it does not start; see ${log}` };
 }
 
