@@ -46,7 +46,7 @@ export function httpPublisher({ folder, front, timeoutMs, live, tell }: HttpInpu
       throw new Trouble({
         code: 'challenge-not-shown',
         message: `The front does not answer the challenge for ${proof.name} on port ${String(front.port)}: ${seen === null ? 'no answer' : 'something else comes back'}. The authority was not asked.`,
-        remedy: `Check that the proxy may read ${folder}. Bring the map live: ${live}`,
+        remedy: `Bring the map live, if it has changed since: ${live}. Else let the proxy read ${folder}`,
       });
     },
     hide: async (proof) => {

@@ -53,12 +53,13 @@ export function saysNotNewest({ rule }: Pick<Finding, 'rule'>): boolean {
 /**
  * What the front that runs says of itself on its loopback listener, beside what is written and what the map says now.
  *
- * @property runs the mark that was answered
+ * @property runs the mark that was answered @property isOurs it is that of an edition which was written for this map
  * @property written number and digest of the newest edition; null when nothing lies where `write` puts it
  * @property wanted digest of what the map says now, as the mark has it; null when not all could be seen that it depends on
  */
 export interface RunningEvidence {
   runs: string;
+  isOurs: boolean;
   written: { number: number; digest: string } | null;
   wanted: string | null;
 }

@@ -62,6 +62,8 @@ interface TlsInput {
   domains: readonly string[];
   /** What lies here for this name; null when nothing does, or when another shows certificates of its own. */
   held: CertificateFacts | null;
+  /** The map says that an authority issues it. */
+  isFromAuthority: boolean;
   /** Fingerprint of what is shown to those who name nothing, or null. */
   shownToAll: string | null;
   /** Milliseconds since the epoch. */
@@ -90,8 +92,8 @@ export function judgeTls(input: TlsInput): LegResult {
   const worst =
     problems.find((one) => severityOf(one) === 'error') ?? problems.find((one) => severityOf(one) === 'warning');
   if (worst !== undefined) return { ...bad('tls', kindOf(worst), worst), problems };
-  const note =
-    seen.trustedBy === 'practice' ? [{ card: practice, say: 'practice', data: {}, cause: 'practice-authority' }] : [];
+  const say = input.isFromAuthority ? 'replaced' : 'practice';
+  const note = seen.trustedBy === 'practice' ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
   const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);
   if (renewed?.severity === 'warning')

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { readCurrent } from '../../adapters/files/editions.ts';
+import { readCurrent, readEdition } from '../../adapters/files/editions.ts';
 import { placementOf } from '../../adapters/files/placement.ts';
 import { ask } from '../../adapters/probe/ask.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
@@ -16,7 +16,16 @@ export async function readRunning(site: Site, limits: Limits): Promise<RunningEv
   const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, ...limits });
   if (!answer.ok || answer.value.status !== 200) return null;
   const written = await readCurrent(site.paths.front).catch(() => null);
-  return { runs: answer.value.body.trim(), written, wanted: await wantedDigest(site) };
+  const runs = answer.value.body.trim();
+  return { runs, isOurs: await isWrittenHere(site, runs), written, wanted: await wantedDigest(site) };
+}
+
+/** On the loopback of this machine the front of another map may answer. */
+async function isWrittenHere({ paths }: Site, runs: string): Promise<boolean> {
+  const [, number, digest] = /^edition (\d+) (sha256:[0-9a-f]+)$/.exec(runs) ?? [];
+  if (number === undefined) return false;
+  const edition = await readEdition(paths.front, Number(number)).catch(() => null);
+  return edition?.digest === digest;
 }
 
 /** Without the engine, or before a container of the front's own is there, another plan comes out than that which was written. */

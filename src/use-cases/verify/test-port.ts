@@ -22,10 +22,10 @@ async function pastEdge({ input: { plan, fromHome }, addresses, front }: Shared)
   return open.length === 0 ? [] : [frontPastEdge(open)];
 }
 
-/** What answers on the loopback of another machine is not the front. */
+/** What answers on the loopback of another machine is not the front, unless it was written here. */
 function notNewest({ input: { running, here }, front }: Shared): Problem[] {
   const connection = front.connection();
   const isMachine = connection !== null && here.includes(connection.to);
-  const problem = running === null || !isMachine ? null : judgeRunning(running);
+  const problem = running === null || !(isMachine || running.isOurs) ? null : judgeRunning(running);
   return problem === null ? [] : [problem];
 }

@@ -1,4 +1,4 @@
-import type { HeldCertificate } from '../../core/certificates/cover.ts';
+import { covers, type HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Attempt } from '../../core/legs/answer.ts';
 import { judgeTls, type TlsEvidence } from '../../core/legs/tls.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
@@ -33,13 +33,15 @@ export async function testTlsAt(
   { input, shownToAll }: Pick<Shared, 'input' | 'shownToAll'>,
   { name, held, endpoints, known = new Map() }: TlsAt,
 ): Promise<LegAt[]> {
-  const { domains } = input.plan;
+  const { domains, certificates } = input.plan;
+  const isFromAuthority = certificates.some(({ names, from }) => from === 'acme' && covers(names, name));
   const results: LegAt[] = [];
   for (const endpoint of endpoints) {
     const { attempt, onlyOld } = await look(input.prober, name, endpoint, known);
     const { address, port } = endpoint;
     const shown = shownToAll.get(address) ?? null;
-    const result = judgeTls({ name, attempt, onlyOld, port, domains, held, shownToAll: shown, now: input.now });
+    const about = { name, port, domains, held, isFromAuthority, shownToAll: shown, now: input.now };
+    const result = judgeTls({ ...about, attempt, onlyOld });
     results.push({ address, part: '/', result });
   }
   return results;

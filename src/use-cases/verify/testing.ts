@@ -90,7 +90,7 @@ export function throughRouter({
   front,
 }: Pick<Shared, 'input' | 'front'>): string | null {
   const connection = front.connection();
-  if (running === null || connection === null || plan.front.edge !== null) return null;
+  if (running?.isOurs !== true || connection === null || plan.front.edge !== null) return null;
   return here.includes(connection.to) ? null : connection.from;
 }
 
