@@ -198,11 +198,11 @@ test('the survey shows what runs, what is declared and does not, and the reverse
     { key: 'gulls', name: name('gulls'), service: 'gull-count', ports: [8080], wish: 'everyone' },
   ]);
   expect(passedOver.map(({ service, why }) => `${service}: ${why.split(';')[0] ?? ''}`)).toEqual([
-    'observatory/nestcam: it does not publish port 8080',
-    'observatory/roster: it does not publish port 8080',
+    'observatory/nestcam: it publishes no port 8080 that the front reaches. Add under its `ports`: - "127.0.0.1:8080:8080"',
+    'observatory/roster: it publishes no port 8080 that the front reaches. Add under its `ports`: - "127.0.0.1:8080:8080"',
     'observatory/never: it does not run',
     'moult-db: its image is a database',
-    'ringing-db: it does not publish port 8080',
+    'ringing-db: it publishes no port 8080 that the front reaches. Add under its `ports`: - "127.0.0.1:8080:8080"',
   ]);
 });
 

@@ -23,6 +23,8 @@ interface AccountInput {
 /** One name to be proven, in one of the ways that the authority offers. */
 export interface Proof {
   name: string;
+  /** What is proven: the name, or the wildcard below it. */
+  of: string;
   kind: 'http' | 'dns';
   token: string;
   /** What the file must hold, or the TXT record (RFC 8555 §8.3, §8.4). */
@@ -204,7 +206,8 @@ async function proofOf(
       await client.completeChallenge(challenge).catch(unlessMoved(read, ['valid', 'invalid']));
       await untilSettled(read, signal);
     });
-  return { name, kind, token: challenge.token, value, complete };
+  const of = authorization.wildcard === true ? `*.${name}` : name;
+  return { name, of, kind, token: challenge.token, value, complete };
 }
 
 /** What was refused may have been done already, by a run before or by an answer that got lost. */

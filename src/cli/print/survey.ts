@@ -112,26 +112,21 @@ export function formatLedger(ledger: readonly LedgerRow[], { colour }: Pick<Look
   return table(head, rows);
 }
 
-export function formatProposals(
-  proposals: readonly Proposal[],
-  passedOver: readonly PassedOver[],
-  { width, colour }: Look,
-): string {
-  const paint = style(colour);
-  const lines = proposals.map(({ name, service, ports, wish }) => {
-    const others = ports.length > 1 ? ` (it also listens on ${ports.slice(1).join(', ')})` : '';
-    const wants =
-      wish === null || wish === 'home' ? '' : `; its label asks for the gate ${wish}, which is yours to give`;
-    return wrap(`${name} to ${service}:${String(ports[0])}, gate home${others}${wants}`, {
-      width,
-      first: '  ',
-      indent: '    ',
-    });
-  });
+/** As it would be on the map, or is now. */
+export function proposalWords({ name, service, ports, wish }: Proposal, port = ports[0]): string {
+  const rest = ports.filter((one) => one !== port);
+  const others = rest.length > 0 ? ` (it also listens on ${rest.join(', ')})` : '';
+  const wants = wish === null || wish === 'home' ? '' : `; its label asks for the gate ${wish}, which is yours to give`;
+  return `${name} to ${service}:${String(port)}, gate home${others}${wants}`;
+}
+
+export function formatProposals(proposals: readonly Proposal[], { width, colour }: Look): string {
+  const lines = proposals.map((one) => wrap(proposalWords(one), { width, first: '  ', indent: '    ' }));
+  if (lines.length === 0) return 'Every service that could have a road has one.\n';
+  return `${style(colour).bold('roads that could be added')}\n${lines.join('')}`;
+}
+
+export function formatPassedOver(passedOver: readonly PassedOver[], { width, colour }: Look): string {
   const left = passedOver.map(({ service, why }) => wrap(`${service}: ${why}`, { width, first: '  ', indent: '    ' }));
-  const offered =
-    lines.length === 0
-      ? 'Every service that could have a road has one.\n'
-      : `${paint.bold('roads that could be added')}\n${lines.join('')}`;
-  return left.length === 0 ? offered : `${offered}\n${paint.bold('not offered')}\n${left.join('')}`;
+  return left.length === 0 ? '' : `\n${style(colour).bold('not offered')}\n${left.join('')}`;
 }

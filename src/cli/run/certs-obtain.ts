@@ -1,4 +1,5 @@
 import { readAttempts } from '../../adapters/acme/kept.ts';
+import { readCurrent } from '../../adapters/files/editions.ts';
 import { runThen } from '../../adapters/certificates/exports.ts';
 import { makePractice } from '../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
@@ -139,7 +140,7 @@ async function getThem({ site, wanted, made, options, context, nothing }: GetInp
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
   if (fresh.length + failed.length === 0) io.err(nothing);
-  else io.err(endWords(site, failed.length, options.then !== undefined || reloads));
+  else io.err(await endWords(site, failed.length, options.then !== undefined || reloads));
 }
 
 /** A failure leaves the old certificate in use; when that ends is what a person must know. */
@@ -155,9 +156,12 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
   );
 }
 
-function endWords({ plan }: Site, failed: number, told: boolean): string {
+async function endWords({ plan, paths }: Site, failed: number, told: boolean): Promise<string> {
   if (failed > 0) return 'next: fix what failed above, then run this again\n';
+  const { words } = programOf(plan.front.proxy);
+  // No front shows what was never written.
+  if ((await readCurrent(paths.front)) === null) return `next: ${words.first(plan.front)}\n`;
   if (told || programOf(plan.front.proxy).limits.readsCertificatesAnew)
     return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
-  return `next: ${programOf(plan.front.proxy).words.reload(plan.front)}\nthen: mile-marker verify\n`;
+  return `next: ${words.reload(plan.front)}\nthen: mile-marker verify\n`;
 }

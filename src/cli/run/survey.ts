@@ -7,8 +7,8 @@ import { askingWhatRuns, whileSlow } from '../while-slow.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
-import { plural } from '../print/style.ts';
-import { formatLedger, formatProposals, formatSurvey } from '../print/survey.ts';
+import { plural, wrap } from '../print/style.ts';
+import { formatLedger, formatPassedOver, formatProposals, formatSurvey, proposalWords } from '../print/survey.ts';
 
 export interface SurveyOptions {
   map?: string;
@@ -104,7 +104,10 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   }
   if (options.json !== true) {
     io.err(`map: ${site.shownMap}\n`);
-    io.out(formatProposals(proposals, passedOver, { width: io.width, colour: io.colour.out }));
+    const look = { width: io.width, colour: io.colour.out };
+    // Who says yes to all of them reads what was added.
+    if (options.yes !== true || proposals.length === 0) io.out(formatProposals(proposals, look));
+    io.out(formatPassedOver(passedOver, look));
   }
   const chosen = await choose(proposals, options, io);
   if (chosen === null) {
@@ -117,12 +120,14 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
     return;
   }
   const added: string[] = [];
-  for (const { key, service, port } of chosen) {
+  for (const { proposal, port } of chosen) {
+    const { key, service } = proposal;
     const to = `${service}:${String(port)}`;
     const edit = { kind: 'add', road: key, to, redirect: null, open: false, like: null } as const;
     const { road } = await editMap(options.map, edit, io);
     added.push(road);
-    if (options.json !== true) io.out(`added ${road} to ${to}, gate home\n`);
+    if (options.json !== true)
+      io.out(wrap(`added ${proposalWords(proposal, port)}`, { width: io.width, indent: '  ' }));
   }
   if (options.json === true) io.out(jsonDocument('survey-add', { map: site.mapFile, added, proposals, passedOver }));
   if (added.length === 0) {
@@ -134,11 +139,14 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   );
 }
 
-type Chosen = Pick<Proposal, 'key' | 'service'> & { port: number };
+interface Chosen {
+  proposal: Proposal;
+  port: number;
+}
 
 /** Null when nobody can be asked and `--yes` was not given. */
 async function choose(proposals: readonly Proposal[], { yes, json }: SurveyOptions, io: Io): Promise<Chosen[] | null> {
-  const first = ({ key, service, ports }: Proposal): Chosen => ({ key, service, port: ports[0] ?? 0 });
+  const first = (proposal: Proposal): Chosen => ({ proposal, port: proposal.ports[0] ?? 0 });
   if (yes === true || proposals.length === 0) return proposals.map(first);
   if (io.ask === null || json === true) return null;
   const chosen: Chosen[] = [];

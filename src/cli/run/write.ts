@@ -182,10 +182,27 @@ function includeWords(
   return `      or by hand, once: add this line ${where}:\n      ${line}\n${more}      then: ${apply ?? reload}\n`;
 }
 
-/** One line a file. */
+/** One line a file; where much of one folder is in the same way, one line for all of that. `--json` has each. */
 export function printChanges(changes: readonly FileChange[], io: Io): void {
-  for (const change of changes) io.out(`${verb(change)} ${change.path}\n`);
+  const alike = new Map<string, string[]>();
+  for (const change of changes) {
+    const { path } = change;
+    const slash = path.lastIndexOf('/');
+    const key = `${verb(change)} ${slash < 0 ? path : path.slice(0, slash + 1)}`;
+    const paths = alike.get(key) ?? [];
+    paths.push(path);
+    alike.set(key, paths);
+  }
+  for (const [key, paths] of alike) {
+    const many = paths.length > mostListed;
+    const lines = many
+      ? [`${key} (${plural(paths.length, 'file')})`]
+      : paths.map((path) => `${key.slice(0, 7)} ${path}`);
+    io.out(`${lines.join('\n')}\n`);
+  }
 }
+
+const mostListed = 10;
 
 function verb({ before, after }: FileChange): string {
   if (before === null) return 'new    ';

@@ -1,4 +1,4 @@
-import { familyOf, isPrivate } from './address.ts';
+import { familyOf, isLinkLocal, isPrivate } from './address.ts';
 import type { HostFacts } from '../inventory/inventory.ts';
 
 /** Networks, and single addresses inside them that do not count. CIDR form and plain addresses. */
@@ -11,15 +11,20 @@ export interface NetworkSet {
  * What the gate `home` means on this host: loopback and the networks its interfaces are on, without container networks.
  *
  * Public IPv4 networks do not count either: on a rented server the neighbours on the same network are strangers. IPv6 ones
- * do, since at home every device has a public one.
+ * count on an interface that has a private IPv4 address beside: at home every device has a public one, and on a rented server
+ * those of the same network are strangers, too.
  *
  * The default gateway's own address does not count: routers that send a house's requests for the public address back
  * inside (hairpin) often put their own address in place of the visitor's, and some do so for visitors from outside.
  */
 export function homeNetworks(host: HostFacts, written: readonly string[] | null): NetworkSet {
   if (written !== null) return { networks: [...written], except: [] };
-  const onLink = host.addresses
-    .filter(({ ofContainers, address }) => !ofContainers && (familyOf(address) === 6 || isPrivate(address)))
+  const own = host.addresses.filter(({ ofContainers }) => !ofContainers);
+  const homely = new Set(
+    own.filter(({ address }) => familyOf(address) === 4 && isPrivate(address)).map((one) => one.interface),
+  );
+  const onLink = own
+    .filter((one) => homely.has(one.interface) || (isPrivate(one.address) && !isLinkLocal(one.address)))
     .map(({ network }) => network);
   return {
     networks: [...new Set(['127.0.0.0/8', '::1/128', ...onLink.sort()])].filter(notInsideLoopback),

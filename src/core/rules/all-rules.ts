@@ -25,7 +25,7 @@ import {
 import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates.ts';
 import { hstsLocksOut, hstsRemembered } from './hsts.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
-import { homeOtherPort } from './home-port.ts';
+import { homeIsEmpty, homeOtherPort } from './home.ts';
 import { labelNotObeyed } from './labels.ts';
 import { certificateFaulty, noCertificate } from './no-certificate.ts';
 import { machineEngineOpen, machineInClearText } from './machines.ts';
@@ -98,6 +98,7 @@ export const allRules: readonly Rule[] = [
   noSharedNetwork,
   notForTheWeb,
   noWayIn,
+  homeIsEmpty,
   homeOtherPort,
   pageNotShown,
   peopleFileFaulty,

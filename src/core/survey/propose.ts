@@ -87,7 +87,7 @@ function noPort(service: Service, wanted: number | null, front: WhereFront): str
   const port = String(wanted);
   return front.kind === 'container'
     ? `it shares no network with the front ${front.name}`
-    : `it does not publish port ${port}; under its \`ports\`: ${loopbackEntry(service, wanted, wanted)}`;
+    : `it publishes no port ${port} that the front reaches. Add under its \`ports\`: ${loopbackEntry(service, wanted, wanted)}`;
 }
 
 function dials({ service, port, inventory, front }: Omit<Input, 'map' | 'taken'> & { port: number }): boolean {

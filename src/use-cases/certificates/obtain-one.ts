@@ -75,12 +75,12 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
       shown.push(proof);
       await writePublished(folder, planned.id, shown);
       await publisher.show(proof);
-      say(`  ${proof.name}: the proof is in place\n`);
+      say(`  ${proof.of}: the proof is in place\n`);
     }
     for (const proof of proofs) {
       signal.throwIfAborted();
       await proof.complete();
-      say(`  ${proof.name}: proven\n`);
+      say(`  ${proof.of}: proven\n`);
     }
     const pair = await finish();
     if (trial) return null;

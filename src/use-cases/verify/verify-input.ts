@@ -1,6 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import { access, constants } from 'node:fs/promises';
-import { resolve } from 'node:path';
+import { dirname, resolve } from 'node:path';
 import { authorityFile } from '../../adapters/certificates/practice.ts';
 import { systemResolver } from '../../adapters/dns/zone.ts';
 import { readAlong } from '../../adapters/files/front-log.ts';
@@ -188,8 +188,15 @@ async function errorLogOf(
   );
 }
 
-async function readTrust({ paths }: Site, files: readonly string[], { cwd }: Pick<VerifyWorld, 'cwd'>): Promise<Trust> {
+/** What is named on the command line, and the root of the map's own authority: what it issues is meant. */
+async function readTrust(
+  { paths, map, mapFile }: Site,
+  files: readonly string[],
+  { cwd }: Pick<VerifyWorld, 'cwd'>,
+): Promise<Trust> {
   const given = await Promise.all(files.map((file) => readAuthorities(resolve(cwd, file))));
+  const root = map?.acme?.root ?? null;
+  if (root !== null) given.push(await readAuthorities(resolve(dirname(mapFile), root)).catch(() => []));
   const practice = await readAuthorities(authorityFile(paths)).catch(() => []);
   return { given: given.flat(), practice };
 }
