@@ -53,6 +53,8 @@ roads:
     join(folder, 'etc/sites-enabled/own.conf'),
     `<VirtualHost *:${String(http_)}>\nServerName own.saltmarsh.example\nServerAlias log.reedbed.example\n</VirtualHost>\n`,
   );
+  const old = `<VirtualHost *:${String(http_)}>\nServerName tides.saltmarsh.example\n</VirtualHost>\n`;
+  writeFileSync(join(folder, 'etc/sites-enabled/old.conf'), old);
   expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
   const tool = `node ${program}`;
   const said = (
@@ -68,7 +70,8 @@ roads:
         'cp later.yaml mile-marker.yaml',
         `${tool} certs make`,
         `${tool} check; ${tool} survey`,
-        `${tool} install --yes --no-rehearsal`,
+        `${tool} install --yes --no-rehearsal --replace /etc/apache2/sites-enabled/old.conf`,
+        'cp etc/sites-enabled/old.conf replaced',
         `${tool} undo front --yes`,
         `${tool} editions`,
         'kill "$(cat /run/apache2/apache2.pid)" || true',
@@ -81,6 +84,9 @@ roads:
   for (const words of ['Edition 0001 is live', 'Edition 0002 is live', 'tides.saltmarsh.example'])
     expect(said).toContain(words);
   expect(said).toMatch(/Live now: edition 0001/);
+  expect(said).toContain('mile-marker install --replace /etc/apache2/sites-enabled/old.conf');
+  expect(readFileSync(join(folder, 'replaced'), 'utf8')).toContain('# ServerName tides.saltmarsh.example');
+  expect(readFileSync(join(folder, 'etc/sites-enabled/old.conf'), 'utf8')).toBe(old);
   expect(readFileSync(join(folder, 'etc/conf-enabled/mile-marker.conf'), 'utf8')).toContain('front/current/front.conf');
   expect(said).toMatch(/0002 [^ ]+ [^ ]+ .*taken back: undone/);
 });

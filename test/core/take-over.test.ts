@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import { takeOver as takeOverHaproxy } from '../../src/core/proxies/haproxy/take-over.ts';
+import { switchOff as switchOffHttpd } from '../../src/core/proxies/httpd/switch-off.ts';
 import { takeOver as takeOverHttpd } from '../../src/core/proxies/httpd/take-over.ts';
 import { switchOff } from '../../src/core/proxies/nginx/switch-off.ts';
 import { takeOver } from '../../src/core/proxies/nginx/take-over.ts';
@@ -235,6 +236,21 @@ test.each([
   [`# Written by Mile Marker (map 1).\n${server}\n`, 'for another map'],
 ])('switching off: %j', (text, expected) => {
   const made = switchOff(text, wanted);
+  expect('why' in made ? made.why : made.text).toContain(expected);
+});
+
+const host = '<VirtualHost *:80>\n  ServerName http://a.example:80\n  <Location />\n  </Location>\n</VirtualHost>\n';
+
+test.each([
+  [
+    `<IfModule x>\n${host}</IfModule>\nListen 80\n`,
+    `<IfModule x>\n# Switched off by \`mile-marker install --replace\`; \`mile-marker undo front\` brings it back.\n${host.replace(/^(?=.)/gm, '# ')}</IfModule>\nListen 80\n`,
+  ],
+  [host.replace('*:80', '*:8180'), 'nothing in it is in the way'],
+  ['<VirtualHost *:80>\nDocumentRoot /srv\n</VirtualHost>\n', 'nothing in it is in the way'],
+  [host.replace('<Location', 'ServerAlias *.a.example\n  <Location'), 'on line 1 also answers *.a.example'],
+])('switching off in httpd: %j', (text, expected) => {
+  const made = switchOffHttpd(text, wanted);
   expect('why' in made ? made.why : made.text).toContain(expected);
 });
 

@@ -1,5 +1,7 @@
 import { resolve, relative } from 'node:path';
 import { Trouble } from '../../adapters/trouble.ts';
+import { hostFacts } from '../../adapters/host/facts.ts';
+import { ownAddresses } from '../../core/way-in/way-in.ts';
 import { shellWord } from '../../core/shell-word.ts';
 import { proxyNames, type ProxyName } from '../../core/proxies/names.ts';
 import { programOf } from '../../core/proxies/programs.ts';
@@ -46,7 +48,7 @@ function both({ domain, address = [] }: InitOptions): { domain: string; addresse
   throw new Trouble({
     code: 'init-what',
     message: domain === undefined ? 'The domain is missing.' : 'The public address is missing.',
-    remedy: `Write: mile-marker init --domain ${shellWord(domain ?? 'NAME')} --address ${address.length > 0 ? address.map(shellWord).join(' ') : 'ADDRESS'}. Behind a router its status page shows the address.`,
+    remedy: `Write: mile-marker init --domain ${shellWord(domain ?? 'NAME')} --address ${address.length > 0 ? address.map(shellWord).join(' ') : ownAddresses(hostFacts())}`,
     exitCode: 2,
   });
 }

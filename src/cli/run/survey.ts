@@ -70,8 +70,12 @@ function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): voi
   io.err(`next: ${nextStep(result)}\n`);
 }
 
-function nextStep({ site, survey, proposals }: SurveyResult): string {
-  if (site === null) return 'mile-marker init --domain NAME --address ADDRESS';
+function nextStep({ site, survey, proposals, served }: SurveyResult): string {
+  if (site === null) {
+    // What serves names already is the best beginning.
+    const by = served.find(({ blocks }) => blocks.some(({ names }) => names.length > 0))?.by;
+    return `mile-marker init ${by === undefined ? '--domain NAME' : `--from ${by}`} --address ADDRESS`;
+  }
   if (survey.nowhere.length > 0) return 'mile-marker check (shows what to do about the roads that lead nowhere)';
   return proposals.length > 0 ? 'mile-marker survey --add' : 'mile-marker check';
 }

@@ -1,4 +1,5 @@
 import {
+  isRunning,
   servicesHere,
   type Inventory,
   type MachineFound,
@@ -46,7 +47,7 @@ export interface Surroundings {
 export function resolveService(leads: DialledLeads, around: Surroundings, protocol: Protocol = 'tcp'): Resolution {
   switch (leads.kind) {
     case 'port':
-      return resolvePort(leads.port, around);
+      return resolvePort({ port: leads.port, protocol }, around);
     case 'url':
       return resolveUrl(leads, around);
     case 'endpoint':
@@ -56,9 +57,34 @@ export function resolveService(leads: DialledLeads, around: Surroundings, protoc
   }
 }
 
-function resolvePort(port: number, { front }: Surroundings): Resolution {
+function resolvePort(
+  { port, protocol }: { port: number; protocol: Protocol },
+  { front, inventory }: Surroundings,
+): Resolution {
   if (front.kind === 'container') return { kind: 'loopback', service: null };
-  return dialled({ host: '127.0.0.1', port, why: 'a port of this host, as the map says' });
+  const held = holderOf(inventory, port, protocol);
+  const toEveryone = held !== null && isEveryAddress(held.published.hostAddress) ? held.published : null;
+  // What is dialled is what the map says, whoever has it.
+  const found = dialled({ host: '127.0.0.1', port, why: 'a port of this host, as the map says' });
+  return { ...found, service: held?.service ?? null, toEveryone };
+}
+
+/** The service of this host that has a port of it now. */
+export function holderOf(
+  inventory: Pick<Inventory, 'services'>,
+  port: number,
+  protocol: Protocol = 'tcp',
+): { service: Service; published: PublishedPort } | null {
+  for (const service of servicesHere(inventory)) {
+    const published = service.published.find(
+      (one) =>
+        one.hostPort === port &&
+        one.protocol === protocol &&
+        (isEveryAddress(one.hostAddress) || isLoopback(one.hostAddress ?? '')),
+    );
+    if (published !== undefined && isRunning(service)) return { service, published };
+  }
+  return null;
 }
 
 type UrlLeads = Omit<Extract<DialledLeads, { kind: 'url' }>, 'kind'>;

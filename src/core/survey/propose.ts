@@ -72,7 +72,7 @@ function propose({ service, map, inventory, front, taken }: Input): Proposal | {
   const named = freeName({ service, wanted: label.name ?? null, map, taken });
   if (named === null) return { why: 'its name cannot be the name of a road, or is taken' };
   const wanted = label.port === undefined ? webPorts(service) : [label.port];
-  const to = shortest(service, inventory);
+  const to = nameOnMap(service, inventory);
   const ports = wanted.filter((port) => dials({ service, port, inventory, front }));
   if (ports.length === 0) return { why: noPort(service, wanted[0] ?? null, front) };
   if (ports[0] === 443 || ports[0] === 8443) {
@@ -97,7 +97,7 @@ function dials({ service, port, inventory, front }: Omit<Input, 'map' | 'taken'>
 }
 
 /** `SERVICE`, or `PROJECT/SERVICE` where two projects share the name. */
-function shortest(service: Service, { services }: Inventory): string {
+export function nameOnMap(service: Service, { services }: Inventory): string {
   const { machine } = service;
   const shared = services.filter((one) => one.name === service.name && one.machine === machine).length > 1;
   return titleOf(shared ? service : { ...service, project: null });

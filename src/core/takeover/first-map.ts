@@ -1,3 +1,4 @@
+import { covers } from '../certificates/cover.ts';
 import { schemaLine } from '../map/starter.ts';
 import type { ProxyName } from '../proxies/names.ts';
 import type { Left, TakenGate, TakenLeads, TakenOver, TakenRoad } from './taken-over.ts';
@@ -8,10 +9,12 @@ interface MapInput {
   domain: string | null;
   addresses: readonly string[];
   proxy: ProxyName;
+  /** Names of the certificates in use, by their file, as far as they can be read. */
+  covered?: ReadonlyMap<string, readonly string[]>;
 }
 
 /** The text of a first map that says what was served by hand: each road with where that stood, and at the end what could not be said. */
-export function takenMap({ taken, domain, addresses, proxy }: MapInput): string {
+export function takenMap({ taken, domain, addresses, proxy, covered = new Map() }: MapInput): string {
   const roads = taken.roads.map(unique);
   const names = roads.map(({ name }) => name.replace(/^\*\./, ''));
   const domains = domainsOf(names, domain);
@@ -26,7 +29,7 @@ export function takenMap({ taken, domain, addresses, proxy }: MapInput): string 
     `  address: [${addresses.map(scalar).join(', ')}]`,
     `  proxy: ${proxy}`,
     ...portLines(taken.ports),
-    ...certificateLines(roads),
+    ...certificateLines(roads, covered),
     ...(gates.size === 0 ? [] : ['', 'gates:', ...[...gates].flatMap(([name, { gate }]) => gateLines(name, gate))]),
     '',
     'roads:',
@@ -96,7 +99,7 @@ function gateLines(name: string, { networks, people, need, except }: TakenGate):
 }
 
 /** Pairs that are there already stay in use: one entry a pair, with the names that it was shown for. */
-function certificateLines(roads: readonly TakenRoad[]): string[] {
+function certificateLines(roads: readonly TakenRoad[], covered: ReadonlyMap<string, readonly string[]>): string[] {
   const pairs = new Map<string, { names: string[]; certificate: string; key: string }>();
   for (const { name, certificate: pair } of roads) {
     if (pair === null) continue;
@@ -107,7 +110,7 @@ function certificateLines(roads: readonly TakenRoad[]): string[] {
   if (pairs.size === 0) return [];
   const entries = [...pairs.values()].flatMap(({ names, certificate, key }, index) => [
     `  taken-${String(index + 1)}:`,
-    `    names: [${names.map(scalar).join(', ')}]`,
+    ...nameLines(names, covered.get(certificate) ?? []),
     `    from: {files: {certificate: ${scalar(certificate)}, key: ${scalar(key)}}}`,
   ]);
   return [
@@ -115,6 +118,19 @@ function certificateLines(roads: readonly TakenRoad[]): string[] {
     '# Pairs that are in use already. Take them over with: mile-marker certs import CERTIFICATE KEY',
     'certificates:',
     ...entries,
+  ];
+}
+
+/** What a pair with wildcards is for, and all that are below them; else the names that it was shown for. */
+function nameLines(names: readonly string[], inFile: readonly string[]): string[] {
+  const bases = inFile.flatMap((name) => (name.startsWith('*.') ? [name.slice(2)] : []));
+  const isWhole =
+    bases.length > 0 &&
+    bases.every((base) => inFile.includes(base)) &&
+    names.every((name) => bases.includes(name) || covers(inFile, name));
+  return [
+    `    names: [${(isWhole ? bases : names).map(scalar).join(', ')}]`,
+    ...(isWhole ? ['    wildcard: true'] : []),
   ];
 }
 

@@ -58,3 +58,11 @@ export function isOnHost({ plan, host }: Pick<WayInFacts, 'plan' | 'host'>): boo
   const own = host.addresses.map(({ address }) => address);
   return plan.front.addresses.some((address) => own.includes(address) && !isPrivate(address));
 }
+
+/** What to write where the public address is wanted: this machine's own public ones, as on a rented server, else the word for it. */
+export function ownAddresses({ addresses }: HostFacts): string {
+  const own = addresses.filter(({ address, ofContainers }) => !ofContainers && !isPrivate(address));
+  return own.every(({ address }) => address.includes(':'))
+    ? 'ADDRESS (behind a router, its status page shows it)'
+    : own.map(({ address }) => address).join(' ');
+}

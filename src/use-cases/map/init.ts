@@ -1,5 +1,9 @@
 import { access } from 'node:fs/promises';
 import { join } from 'node:path';
+import { readCertificate } from '../../adapters/certificates/read.ts';
+import { hostFacts } from '../../adapters/host/facts.ts';
+import { ownAddresses } from '../../core/way-in/way-in.ts';
+import { takeInventory } from '../survey/take-inventory.ts';
 import { mapName, shownPath } from '../../adapters/files/find-map.ts';
 import { keepMapSchema } from '../../adapters/files/map-schema.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
@@ -14,8 +18,9 @@ import { parseHostName } from '../../core/names/host-name.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import { programOf, readablePrograms } from '../../core/proxies/programs.ts';
+import { withServices } from '../../core/takeover/with-services.ts';
 import { takenMap } from '../../core/takeover/first-map.ts';
-import type { Left, TakenRoad } from '../../core/takeover/taken-over.ts';
+import type { Left, TakenOver, TakenRoad } from '../../core/takeover/taken-over.ts';
 
 /** File names that the Compose Specification looks for, in its order. */
 const composeNames = ['compose.yaml', 'compose.yml', 'docker-compose.yaml', 'docker-compose.yml'];
@@ -76,7 +81,10 @@ export async function initFromProxy({
       remedy: `Write one of: ${sourceWords()}`,
       exitCode: 2,
     });
-  const taken = takeOver(await adapter.dump(await adapter.find(env)));
+  const found = takeOver(await adapter.dump(await adapter.find(env)));
+  // An engine that does not answer leaves the ports as they are.
+  const { inventory } = await takeInventory({ map: null, mapFile: join(cwd, mapName), cwd, env });
+  const taken = withServices(found, inventory);
   const [passedOver] = taken.left;
   const because =
     passedOver === undefined
@@ -94,11 +102,19 @@ export async function initFromProxy({
     throw new Trouble({
       code: 'address-needed',
       message: `${title} listens on every address of this machine, so which of them is the public one is not known.`,
-      remedy: `Name it: mile-marker init --from ${from} --address ADDRESS`,
+      remedy: `Name it: mile-marker init --from ${from} --address ${ownAddresses(hostFacts())}`,
       exitCode: 2,
     });
-  const text = takenMap({ taken, domain: domain === null ? null : readDomain(domain), addresses: own, proxy });
+  const covered = await namesInPairs(taken);
+  const named = domain === null ? null : readDomain(domain);
+  const text = takenMap({ taken, domain: named, addresses: own, proxy, covered });
   return { shown: await writeMap(text, cwd), roads: taken.roads, left: taken.left };
+}
+
+async function namesInPairs({ roads }: TakenOver): Promise<Map<string, readonly string[]>> {
+  const files = [...new Set(roads.flatMap(({ certificate }) => certificate?.certificate ?? []))];
+  const read = await Promise.all(files.map(async (file) => [file, await readCertificate(file)] as const));
+  return new Map(read.flatMap(([file, facts]) => (facts === null ? [] : [[file, facts.dnsNames] as const])));
 }
 
 /** What a first map can be made from, as `--from` has it. */

@@ -37,16 +37,23 @@ async function testRedirect({ prepared }: Shared, road: PlannedRoad, front: Fron
   const visitor = { label: '', peer: '127.0.0.1', person: null, knownIn: [] };
   const asked = { ...requestFrom(visitor, road, probeTarget), listener: 'http' as const, sni: null, host: [authority] };
   const verdict = decide(prepared, asked);
-  const expected = verdict.act === 'answer' ? (verdict.location ?? '') : '';
+  const place = verdict.act === 'answer' ? (verdict.location ?? '') : '';
   const ask: Ask = (scheme, host, to, headers) => front.ask(scheme, host, to, headers);
-  const attempt = await ask('http', road.name, probeTarget);
+  const first = await ask('http', road.name, probeTarget);
+  const plain = await plainRedirect(road, ask, first);
+  const plainPlace = place.replace(probeTarget, plainTarget);
+  const leadsPlain = plain === null ? null : differenceOf(plain.location, plainPlace) === null;
+  // One that leads everything to a wrong place is told by that, not by what it refuses beside.
+  const isByPlain = plain !== null && leadsPlain === false;
+  const [attempt, expected, target] = isByPlain
+    ? [plain.attempt, plainPlace, plainTarget]
+    : [first, place, probeTarget];
   const { ports, edge } = prepared.plan.front;
   const isAtFront = (url: URL, scheme: 'http' | 'https'): boolean =>
     isOfMap(prepared, url, ports[scheme]) && front.open(scheme).length > 0;
-  const start = `http://${authority}${probeTarget}`;
+  const start = `http://${authority}${target}`;
   const none = { hops: [], isEndless: false };
   const followed = attempt.ok ? await follow({ start, first: attempt.value, isAtFront, ask }) : none;
-  const leadsPlain = await plainLeads(road, ask, attempt, expected);
   const port = front.port('http');
   return judgeRedirect({ name: road.name, port, expected, attempt, ...followed, hasEdge: edge !== null, leadsPlain });
 }
@@ -63,17 +70,16 @@ type Ask = (
   headers?: Record<string, string>,
 ) => Promise<Attempt<Answer>>;
 
-/** A server may refuse what is escaped and lead everything else: that is less than not redirecting at all. */
-async function plainLeads(
+/** A server may refuse what is escaped and lead everything else: that is less than not redirecting at all. Null when it does not. */
+async function plainRedirect(
   road: PlannedRoad,
   ask: Ask,
-  attempt: Attempt<Answer>,
-  expected: string,
-): Promise<boolean | null> {
-  if (!attempt.ok || isRedirect(attempt.value.status)) return null;
-  const plain = await ask('http', road.name, plainTarget);
-  const found = plain.ok && isRedirect(plain.value.status) ? headerOf(plain.value, 'location') : null;
-  return found !== null && differenceOf(found, expected.replace(probeTarget, plainTarget)) === null;
+  first: Attempt<Answer>,
+): Promise<{ attempt: Attempt<Answer>; location: string } | null> {
+  if (!first.ok || isRedirect(first.value.status)) return null;
+  const attempt = await ask('http', road.name, plainTarget);
+  const location = attempt.ok && isRedirect(attempt.value.status) ? headerOf(attempt.value, 'location') : null;
+  return location === null ? null : { attempt, location };
 }
 
 interface FollowInput {

@@ -4,9 +4,11 @@ import { readDump } from './dump.ts';
 import { httpdErrorLog } from './error-log.ts';
 import { httpdRenderer, wholeFile } from './renderer.ts';
 import { takeOver } from './take-over.ts';
+import { switchOff } from './switch-off.ts';
 import { takes } from './takes.ts';
 import { askWords, markHealth, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
+import { isSwitchedOff } from '../switched-off.ts';
 import { serverWords } from '../server-words.ts';
 
 /** Without its signature, which is off unless somebody switched it on. */
@@ -52,7 +54,7 @@ export const httpd: ProxyProgram = {
   errorLog: httpdErrorLog,
   dump: readDump,
   takeOver,
-  switchOff: null,
+  switchOff: { make: switchOff, isMade: isSwitchedOff },
   users: ['www-data', 'apache', 'http'],
   userInImage: 'www-data',
   units: ['apache2', 'httpd'],

@@ -1,11 +1,12 @@
 import { filesRead, modulesIn, rootIn, textsIn } from './dump.ts';
 
-/** A directive, or a section with what stands in it. @property name in small letters */
+/** A directive, or a section with what stands in it. @property name in small letters @property end the line on which it is closed */
 export interface Directive {
   name: string;
   args: string[];
   file: string;
   line: number;
+  end: number;
   block: Directive[] | null;
 }
 
@@ -99,9 +100,9 @@ function matcher(pattern: string, root: string): (path: string) => boolean {
 }
 
 /** The directives of one file, as they stand there. */
-function directivesOf(text: string, file: string): Directive[] {
+export function directivesOf(text: string, file: string): Directive[] {
   const root: Directive[] = [];
-  const open: Directive[][] = [root];
+  const open: Directive[] = [];
   const lines = text.split('\n');
   for (let index = 0; index < lines.length; index += 1) {
     const line = index + 1;
@@ -111,14 +112,15 @@ function directivesOf(text: string, file: string): Directive[] {
     whole = whole.trim();
     if (whole === '' || whole.startsWith('#')) continue;
     if (whole.startsWith('</')) {
-      if (open.length > 1) open.pop();
+      const closed = open.pop();
+      if (closed !== undefined) closed.end = line;
       continue;
     }
     const isSection = whole.startsWith('<');
     const [name = '', ...args] = wordsOf(isSection ? whole.slice(1).replace(/>\s*$/, '') : whole);
-    const one: Directive = { name: name.toLowerCase(), args, file, line, block: isSection ? [] : null };
-    open[open.length - 1]?.push(one);
-    if (one.block !== null) open.push(one.block);
+    const one: Directive = { name: name.toLowerCase(), args, file, line, end: index + 1, block: isSection ? [] : null };
+    (open[open.length - 1]?.block ?? root).push(one);
+    if (one.block !== null) open.push(one);
   }
   return root;
 }

@@ -6,7 +6,8 @@ import { serverWords } from '../server-words.ts';
 import { readDump } from './dump.ts';
 import { nginxErrorLog } from './error-log.ts';
 import { nginxRenderer, wholeFile } from './renderer.ts';
-import { isSwitchedOff, switchOff } from './switch-off.ts';
+import { isSwitchedOff } from '../switched-off.ts';
+import { switchOff } from './switch-off.ts';
 import { takeOver } from './take-over.ts';
 
 export const nginx: ProxyProgram = {

@@ -1,10 +1,8 @@
 import type { SwitchedOff, ToSwitchOff } from '../program.ts';
+import { commentedOut } from '../switched-off.ts';
 import { ownHeader } from './quote.ts';
 import { directivesOf, type Directive } from './tree.ts';
 import { portOf, wordsOf, type Word } from './words.ts';
-
-/** Stands above what is switched off. */
-const mark = '# Switched off by `mile-marker install --replace`; `mile-marker undo front` brings it back.';
 
 /**
  * A file of nginx with those servers turned into comments that answer names of a map, or strangers on its ports. All else stays byte for byte.
@@ -22,12 +20,7 @@ export function switchOff(text: string, { covers, ports }: ToSwitchOff): Switche
     if (others.length > 0) return { why: `${line} also answers ${others.join(', ')}, which the map does not have` };
     if (!isAlone(server, words)) return { why: `${line} does not stand on lines of its own` };
   }
-  const written = text.split('\n').flatMap((line, index) => {
-    const server = servers.find((one) => index + 1 >= one.line && index + 1 <= one.end);
-    if (server === undefined) return [line];
-    return [...(server.line === index + 1 ? [mark] : []), `# ${line}`];
-  });
-  return { text: written.join('\n'), servers: servers.length };
+  return { text: commentedOut(text, servers), servers: servers.length };
 }
 
 /** Whether nothing else stands on the lines of a server: their words are its own, from the first to the brace that closes it. */
@@ -61,9 +54,4 @@ function isInTheWay(server: Directive, covers: ToSwitchOff['covers'], ports: rea
   if (!here) return false;
   const isDefault = listens.some(({ args }) => args.includes('default_server') || args.includes('default'));
   return isDefault || namesOf(server).some(covers);
-}
-
-/** Whether a file is one that `switchOff` made. */
-export function isSwitchedOff(text: string): boolean {
-  return text.includes(mark);
 }
