@@ -18,6 +18,8 @@ let folder: string;
 beforeAll(async () => {
   makeNamespaces([machine]);
   within(machine, 'ip', 'addr', 'add', '203.0.113.24/32', 'dev', 'lo');
+  // A network of its own beside, such as a tunnel is: what home means.
+  within(machine, 'ip', 'addr', 'add', '192.168.64.10/24', 'dev', 'lo');
   const [tlsPort = 0] = await freePorts(1);
   engine = await startEngine(tlsPort, machine);
 });

@@ -124,8 +124,8 @@ test('an address lies in the network of its own first bits, and in no network of
 });
 
 test('home is loopback and the networks of this house: no containers, no neighbours of a rented server, not the gateway', () => {
-  const on = (address: string, network: string, ofContainers = false) => ({
-    interface: 'x',
+  const on = (address: string, network: string, ofContainers = false, name = 'lan') => ({
+    interface: name,
     address,
     network,
     ofContainers,
@@ -135,7 +135,10 @@ test('home is loopback and the networks of this house: no containers, no neighbo
       on('127.0.0.1', '127.0.0.0/8'),
       on('192.168.64.10', '192.168.64.0/24'),
       on('2001:db8:40::24', '2001:db8:40::/64'),
-      on('203.0.113.24', '203.0.113.0/24'),
+      on('203.0.113.24', '203.0.113.0/24', false, 'wan'),
+      on('2001:db8:9::24', '2001:db8:9::/64', false, 'wan'),
+      on('fe80::24', 'fe80::/64', false, 'wan'),
+      on('fd00:77::1', 'fd00:77::/64', false, 'tunnel'),
       on('172.17.0.1', '172.17.0.0/16', true),
     ],
     gateway: '192.168.64.1',
@@ -145,7 +148,7 @@ test('home is loopback and the networks of this house: no containers, no neighbo
     lookalikes: [],
   };
   expect(homeNetworks(host, null)).toEqual({
-    networks: ['127.0.0.0/8', '::1/128', '192.168.64.0/24', '2001:db8:40::/64'],
+    networks: ['127.0.0.0/8', '::1/128', '192.168.64.0/24', '2001:db8:40::/64', 'fd00:77::/64'],
     except: ['192.168.64.1'],
   });
   expect(homeNetworks(host, ['10.0.0.0/8'])).toEqual({ networks: ['10.0.0.0/8'], except: [] });

@@ -50,10 +50,10 @@ test.each<[string, string, string[], number]>([
     1,
   ],
   [
-    'behind a name: the bare domain cannot be an alias',
+    'behind a name: the bare domain cannot be an alias, and the name itself needs its address',
     'domains: [saltmarsh.example]\nfront: {address: hide.example.net}\nroads: {saltmarsh.example: ":1", log: ":2"}',
     ['log.saltmarsh.example CNAME hide.example.net.'],
-    1,
+    2,
   ],
   [
     'with an edge nothing of ours is published',

@@ -32,6 +32,11 @@ const real = 'acme: {directory: production}\n';
 
 test.each<[string, string, Case]>([
   ['a sound gate of people', wardens, people(`edda:${good}\n# a note\n`)],
+  [
+    'a rented server on which nothing is for home',
+    'roads: {a: {to: ":1", gate: everyone}}',
+    { host: { gateway: null, addresses: [] } },
+  ],
   ['networks at home', networks('192.168.64.16/28'), {}],
   ['a gate with exceptions', networks('192.168.64.16/28', ', except: [/hooks/]'), {}],
   [
@@ -72,7 +77,22 @@ test.each<[string, string, Case]>([
   expect(told(text, given)).toEqual([]);
 });
 
+const rented: Case['host'] = {
+  gateway: '203.0.113.1',
+  addresses: [{ interface: 'eth0', address: '203.0.113.24', network: '203.0.113.0/24', ofContainers: false }],
+};
+
 test.each<[string, Case, string]>([
+  [
+    'roads: {a: ":1"}',
+    { host: rented },
+    'home-is-empty: `home` is this machine alone, so nobody passes to a.saltmarsh.example.',
+  ],
+  [
+    `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, home: [192.168.64.10], listen: {http: 8080, https: 8443}}\nroads: {a: ":1"}`,
+    {},
+    'home-other-port: At home the names lead to 192.168.64.10, where the front listens on port 8443. A browser there asks port 443.',
+  ],
   [
     inContainer(wardens, 'builtin'),
     { ...people(`edda:${good}\n`), compose: frontOnly },

@@ -6,7 +6,7 @@ import { practiceName } from './practice-name.ts';
 export type Lack = 'missing' | 'other-name' | 'ended' | 'practice' | 'other-authority';
 
 /** @property issuedBy the authority that the last order for it succeeded at; null when none did @property wanted the one of the map */
-export interface LackInput {
+interface LackInput {
   planned: Pick<PlannedCertificate, 'names' | 'from'>;
   held: CertificateFacts | null;
   issuedBy: string | null;

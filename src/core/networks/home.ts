@@ -1,5 +1,5 @@
-import { familyOf, isLinkLocal, isPrivate } from './address.ts';
-import type { HostFacts } from '../inventory/inventory.ts';
+import { familyOf, isLinkLocal, isLoopback, isPrivate } from './address.ts';
+import type { HostFacts, InterfaceAddress } from '../inventory/inventory.ts';
 
 /** Networks, and single addresses inside them that do not count. CIDR form and plain addresses. */
 export interface NetworkSet {
@@ -20,11 +20,16 @@ export interface NetworkSet {
 export function homeNetworks(host: HostFacts, written: readonly string[] | null): NetworkSet {
   if (written !== null) return { networks: [...written], except: [] };
   const own = host.addresses.filter(({ ofContainers }) => !ofContainers);
-  const homely = new Set(
-    own.filter(({ address }) => familyOf(address) === 4 && isPrivate(address)).map((one) => one.interface),
-  );
+  const isOfHome = ({ address }: InterfaceAddress): boolean =>
+    familyOf(address) === 4 && isPrivate(address) && !isLoopback(address);
+  const homely = new Set(own.filter(isOfHome).map((one) => one.interface));
   const onLink = own
-    .filter((one) => homely.has(one.interface) || (isPrivate(one.address) && !isLinkLocal(one.address)))
+    .filter(
+      (one) =>
+        isOfHome(one) ||
+        (familyOf(one.address) === 6 &&
+          (homely.has(one.interface) || (isPrivate(one.address) && !isLinkLocal(one.address)))),
+    )
     .map(({ network }) => network);
   return {
     networks: [...new Set(['127.0.0.0/8', '::1/128', ...onLink.sort()])].filter(notInsideLoopback),
