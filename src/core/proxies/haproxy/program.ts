@@ -56,6 +56,7 @@ export const haproxy: ProxyProgram = {
     installs: true,
   }),
   hints: {
+    'keep-host': '`http-request redirect scheme https` keeps the name that was asked for',
     'default-site': 'haproxy would hand visitors to it and to the written files by turns',
     'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line',
     'tls-suites': '`ciphers ECDHE+AESGCM:ECDHE+CHACHA20` on the bind line',

@@ -68,6 +68,7 @@ export const httpd: ProxyProgram = {
     installs: true,
   }),
   hints: {
+    'keep-host': '`%{HTTP_HOST}` in a `RewriteRule` is the name that was asked for',
     'pass-host': '`ProxyPreserveHost On`',
     'pass-path': 'the same path on both sides of `ProxyPass`, both with a slash at the end, or both without',
     'escaped-slashes': '`AllowEncodedSlashes NoDecode` in the virtual host, and the target out of %{THE_REQUEST}',
