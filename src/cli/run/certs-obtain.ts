@@ -159,8 +159,8 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
 async function endWords({ plan, paths }: Site, failed: number, told: boolean): Promise<string> {
   if (failed > 0) return 'next: fix what failed above, then run this again\n';
   const { words } = programOf(plan.front.proxy);
-  // No front shows what was never written.
-  if ((await readCurrent(paths.front)) === null) return `next: ${words.first(plan.front)}\n`;
+  // No front shows what was never written. What is wrong with what was is no reason to say that the certificate is not there.
+  if ((await readCurrent(paths.front).catch(() => undefined)) === null) return `next: ${words.first(plan.front)}\n`;
   if (told || programOf(plan.front.proxy).limits.readsCertificatesAnew)
     return 'The front shows it from the next connection on.\nnext: mile-marker verify\n';
   return `next: ${words.reload(plan.front)}\nthen: mile-marker verify\n`;
