@@ -75,6 +75,10 @@ function ask(name: string): Promise<string> {
 }
 
 test('what runs there is seen, dialled and tested like what runs here', async () => {
+  map(atHide(`engine: "tcp://${there}:2376"`));
+  const plain = flat(await run('check'));
+  expect(plain).toContain('wants TLS. What runs there is not known. do: Put ca.pem, cert.pem and key.pem');
+  expect(plain).not.toContain('machine-engine-open');
   map(atHide(byTls), '  shy: shy@hide:8080\n');
   const survey = await run('survey');
   expect(survey.out).toMatch(/outside every project on hide .*\nhide-cam +running +8080 on every address:8080 +cam/);

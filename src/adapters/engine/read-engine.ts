@@ -189,12 +189,24 @@ function asTrouble(error: unknown, address: EngineAddress): Error {
       cause: error,
     });
   }
+  if (status === 400 && error instanceof Error && /HTTPS server/.test(error.message)) return wantsTls(at, error);
   if (typeof status === 'number') return odd(address, `it answers ${String(status)}`, error);
   const why = alertWords(error instanceof Error ? error.message : '') ?? reasonOf(error);
   const message = `The container engine cannot be reached at ${at}: ${why}.`;
   const remedy =
     'Start it, correct `engine` in the map or DOCKER_HOST, or write `engine: none` to use the Compose files only.';
   return new Trouble({ code: 'engine-gone', message, remedy, cause: error });
+}
+
+/** What Go's server says to whoever speaks plainly. */
+function wantsTls(at: string, cause: Error): Trouble {
+  return new Trouble({
+    code: 'engine-wants-tls',
+    message: `The container engine at ${at} wants TLS.`,
+    remedy:
+      'Name your certificate for it: DOCKER_TLS_VERIFY=1 and DOCKER_CERT_PATH=FOLDER with ca.pem, cert.pem and key.pem.',
+    cause,
+  });
 }
 
 function odd({ shown }: EngineAddress, what: string, cause?: unknown): Trouble {

@@ -63,7 +63,11 @@ function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): voi
   const services = survey.projects.flatMap((project) => project.services);
   const onRoads = services.filter(({ roads }) => roads.length > 0).length;
   const nowhere = survey.nowhere.length > 0 ? `, ${plural(survey.nowhere.length, 'road')} to nowhere` : '';
-  const source = asked ? '' : ' No container engine was asked, so what really runs is unknown.';
+  const here =
+    (site?.map?.machines.length ?? 0) > 0
+      ? 'The container engine of this machine was not asked'
+      : 'No container engine was asked';
+  const source = asked ? '' : ` ${here}, so what really runs is unknown.`;
   io.err(
     `${services.length > 0 ? '\n' : ''}${plural(services.length, 'service')}, ${String(onRoads)} on roads${nowhere}.${source}\n`,
   );

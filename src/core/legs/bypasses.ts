@@ -12,22 +12,20 @@ const bypassed = card({
   messages: {
     gated: {
       message: '{names} also answers at {url}, past the front and its gate.',
-      remedy: 'Remove the port from the router. Publish it on loopback only: mile-marker check names the line.',
+      remedy: 'Remove the port from the router, and {close}.',
     },
     open: {
       message: '{names} also answers at {url}, past the front.',
-      remedy: 'Remove the port from the router. Publish it on loopback only: mile-marker check names the line.',
+      remedy: 'Remove the port from the router, and {close}.',
     },
     here: {
       message:
         '{names} also answers at {url}, past the front. Seen from the machine itself, it is not clear whether a firewall keeps strangers out.',
-      remedy:
-        'Publish port {port} on loopback only: mile-marker check names the line. Or run verify from another network.',
+      remedy: 'To close it, {close}. Or run verify from another network.',
     },
     home: {
       message: '{names} also answers at {url}, past the front, for everybody at home.',
-      remedy:
-        'Fine if everybody at home may use it. If not, publish port {port} on loopback only: mile-marker check names the line.',
+      remedy: 'Fine if everybody at home may use it. If not, {close}.',
     },
   },
 });
@@ -76,11 +74,19 @@ export function bypassedProblems(road: PlannedRoad, found: readonly Bypass[]): P
     return {
       card: bypassed,
       ...way,
-      data: { url: urls.join(' and '), port: same[0]?.port ?? 0 },
+      data: { url: urls.join(' and '), close: closing(road, same) },
       cause: `bypass:${urls.join(' ')}`,
       parts: [...new Set(same.map(({ part }) => part))],
     };
   });
+}
+
+/** What closes it. A cluster opens the port of a service on every address of a node. */
+function closing({ parts }: PlannedRoad, same: readonly Bypass[]): string {
+  const led = parts.filter(({ prefix }) => same.some(({ part }) => part === prefix));
+  if (led.some(({ resolution }) => (resolution?.service?.cluster ?? null) !== null))
+    return 'load rules for the firewall on each node: mile-marker install firewall';
+  return `publish port ${String(same[0]?.port ?? 0)} on loopback only: mile-marker check names the line`;
 }
 
 function judged({ gate }: PlannedRoad, { address, isHere }: Bypass): Pick<Problem, 'say' | 'severity'> {

@@ -1,5 +1,4 @@
 import { card, tell } from '../findings/card.ts';
-import type { Finding } from '../findings/finding.ts';
 import type { MapMachine, SiteMap } from '../map/site-map.ts';
 import { inNetworks, isLoopback, parseAddress, parseNetwork } from '../networks/address.ts';
 import { leadsOnMap } from './on-roads.ts';
@@ -13,9 +12,9 @@ const clear = card({
   source: 'RFC 9110 §17.1; map reference: private-networks',
   messages: {
     roads: {
-      message: 'Roads to {machine} go on in clear text, to {address}.',
+      message: 'Roads to {machines} go on in clear text, to {addresses}.',
       remedy:
-        'If nobody else is on that network (a tunnel, a cable of your own), write in the map: private-networks: [{network}]. Else have the service speak TLS, and lead there by `to: https://{address}:PORT`.',
+        'If nobody else is on that network (a tunnel, a cable of your own), write in the map: private-networks: [{networks}]. Else have the service speak TLS, and lead there by `to: https://{address}:PORT`.',
     },
   },
 });
@@ -37,17 +36,30 @@ const engine = card({
 
 export const machineInClearText: Rule = {
   card: clear,
-  check: ({ map, plan }) => map.machines.flatMap((machine) => clearTo(machine, { map, plan })),
+  check: ({ map, plan }) => {
+    const clearTo = map.machines.flatMap((machine) => {
+      const roads = isPrivate(machine.address, map) ? [] : roadsTo(machine, { map, plan });
+      return roads.length === 0 ? [] : [{ machine, roads }];
+    });
+    const [first] = clearTo;
+    if (first === undefined) return [];
+    const addresses = clearTo.map(({ machine: { address } }) => address);
+    const data = {
+      machines: clearTo.map(({ machine: { name } }) => name),
+      addresses,
+      // One list has all of them.
+      networks: [...map.privateNetworks, ...addresses.map((address) => parseNetwork(address) ?? 'NETWORK')],
+      address: first.machine.address,
+    };
+    const roads = [...new Set(clearTo.flatMap((one) => one.roads))];
+    return [tell(clear, { say: 'roads', data, roads, where: first.machine.where, cause: 'machines:clear' })];
+  },
 };
 
-function clearTo({ name, address, where }: MapMachine, facts: Pick<Facts, 'map' | 'plan'>): Finding[] {
-  if (isPrivate(address, facts.map)) return [];
-  const roads = leadsOnMap(facts).flatMap((one) =>
+function roadsTo({ name }: MapMachine, facts: Pick<Facts, 'map' | 'plan'>): string[] {
+  return leadsOnMap(facts).flatMap((one) =>
     one.leads.kind === 'service' && one.leads.machine === name && one.protocol === 'tcp' ? [one.name] : [],
   );
-  if (roads.length === 0) return [];
-  const data = { machine: name, address, network: parseNetwork(address) ?? 'NETWORK' };
-  return [tell(clear, { say: 'roads', data, roads: [...new Set(roads)], where, cause: `clear:${name}` })];
 }
 
 /** A name may lead anywhere. */
@@ -57,9 +69,11 @@ function isPrivate(address: string, { privateNetworks }: Pick<SiteMap, 'privateN
 
 export const machineEngineOpen: Rule = {
   card: engine,
-  check: ({ map }) =>
+  check: ({ map, inventory }) =>
     map.machines.flatMap(({ name: machine, engine: at, keys, address, where }) => {
-      if (!/^(tcp|http):/.test(at) || keys !== null) return [];
+      // One that gave no answer may well demand TLS.
+      const answers = inventory.machines.some(({ name, known, since }) => name === machine && known && since === null);
+      if (!/^(tcp|http):/.test(at) || keys !== null || !answers) return [];
       const host = /^\w+:\/\/(\[[^\]]+\]|[^:/]+)/.exec(at)?.[1]?.replace(/^\[|\]$/g, '') ?? '';
       if (isPrivate(host, map)) return [];
       return [tell(engine, { say: 'open', data: { machine, engine: at, address }, where, cause: `engine:${machine}` })];

@@ -27,6 +27,8 @@ export const containerWithoutRoad: Rule = {
         service !== front.service &&
         // What has the front's own port is told as that.
         !service.published.some(({ hostPort }) => hostPort === http || hostPort === https) &&
+        // What a cluster placed is known by its service, where the map has a cluster.
+        (service.cluster !== null || service.labels['com.docker.swarm.service.name'] === undefined) &&
         notForTheWebBy(service) === null &&
         webPorts(service).length > 0,
     );

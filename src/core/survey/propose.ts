@@ -64,6 +64,12 @@ interface Input extends Omit<ProposeInput, 'plan'> {
 }
 
 function propose({ service, map, inventory, front, taken }: Input): Proposal | { why: string } {
+  const placed = service.cluster === null ? service.labels['com.docker.swarm.service.name'] : undefined;
+  // Its container has another name each time.
+  if (placed !== undefined)
+    return {
+      why: `the cluster placed it, for its service ${placed}: write \`cluster: true\` in the map, and ask again`,
+    };
   const why = notForTheWebBy(service);
   if (why !== null) return { why };
   if (inventory.asked && !isRunning(service)) return { why: 'it does not run' };

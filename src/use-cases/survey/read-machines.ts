@@ -48,20 +48,22 @@ export async function readMachines({ map, mapFolder, paths, heard }: MachinesInp
   return taken;
 }
 
-async function askMachine({ engine, keys }: MapMachine, mapFolder: string): Promise<EngineHeard> {
+async function askMachine({ name, engine, keys }: MapMachine, mapFolder: string): Promise<EngineHeard> {
   try {
     const address = machineAddress(engine, keys === null ? null : absolutePath(mapFolder, keys));
     const { EngineReader } = await import('../../adapters/engine/read-engine.ts');
     return { facts: await new EngineReader(address).read('all'), trouble: null };
   } catch (trouble) {
     if (!(trouble instanceof Trouble)) throw trouble;
-    return { facts: null, trouble: { message: trouble.message, remedy: adviceFor(trouble, engine) } };
+    return { facts: null, trouble: { message: trouble.message, remedy: adviceFor(trouble, { name, engine }) } };
   }
 }
 
 /** The advice for an engine of this host would be wrong for another one's. */
-function adviceFor({ code, remedy }: Trouble, engine: string): string {
+function adviceFor({ code, remedy }: Trouble, { name, engine }: Pick<MapMachine, 'name' | 'engine'>): string {
   if (code === 'engine-address') return remedy;
+  if (code === 'engine-wants-tls')
+    return `Put ca.pem, cert.pem and key.pem for it into a folder, and write at ${name}: keys: keys/${name}`;
   if (engine.startsWith('ssh:')) {
     const words = /^ssh:\/\/([^:/]+)(?::(\d+))?/.exec(engine);
     const port = words?.[2] === undefined ? '' : `-p ${words[2]} `;
