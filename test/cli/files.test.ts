@@ -21,7 +21,7 @@ import { practiceHead } from '../support/site.ts';
 
 const diskHook = join(__dirname, '../support/faults.mjs');
 const small = `domains: [saltmarsh.example]
-front: {address: 203.0.113.24, proxy: nginx, ports: {http: 8083, https: 8446}}
+front: {address: 203.0.113.24, home-networks: 192.168.64.0/24, proxy: nginx, ports: {http: 8083, https: 8446}}
 roads:
   nestcam: {to: ":3000", gate: everyone}
 `;
