@@ -265,7 +265,7 @@ test('the engine answers over TCP with TLS too, by the environment', async () =>
   const wrong = await mileMarker(['survey', '--map', text], site, { ...over, DOCKER_CERT_PATH: site });
   expect([wrong.code, wrong.err]).toEqual([3, expect.stringContaining('has no ca.pem, cert.pem and key.pem')]);
   const plain = await mileMarker(['survey'], site);
-  expect([plain.code, plain.err]).toEqual([3, expect.stringContaining('it answers 400')]);
+  expect([plain.code, plain.err]).toEqual([3, expect.stringContaining('wants TLS')]);
 });
 
 test('a container that goes while it is read is left out', async () => {
