@@ -121,12 +121,12 @@ test.each<[string, Partial<TlsEvidence>, Partial<TlsEvidence['leaf']>, string]>(
     port: 443,
     domains: ['saltmarsh.example'],
     held: null,
-    isFromAuthority: false,
+    authority: 'none' as const,
     shownToAll: 'all',
     now,
   };
   expect(told(judgeTls({ ...about, attempt: { ok: true, value } }))).toBe(expected);
-  const replaced = judgeTls({ ...about, isFromAuthority: true, attempt: { ok: true, value } });
+  const replaced = judgeTls({ ...about, authority: 'this', attempt: { ok: true, value } });
   expect(told(replaced)).toBe(expected.replace('/practice', '/replaced'));
 });
 
@@ -136,7 +136,7 @@ test.each<[Attempt<never>, string | null, string]>([
   [failed('broken'), null, 'tls wrong handshake-refused handshake-refused/ended'],
   [failed('broken'), 'TLS 1.1', 'tls wrong handshake-refused handshake-refused/old-only'],
 ])('no handshake: %j, old %s', (attempt, onlyOld, expected) => {
-  const about = { name, port: 443, domains: [], held: null, isFromAuthority: false, shownToAll: null, now };
+  const about = { name, port: 443, domains: [], held: null, authority: 'none' as const, shownToAll: null, now };
   expect(told(judgeTls({ ...about, attempt, onlyOld }))).toBe(expected);
 });
 

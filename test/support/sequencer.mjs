@@ -2,7 +2,17 @@ import { statSync } from 'node:fs';
 
 /** What takes longest begins first, or one worker would still be at it when all others have nothing left to do. */
 const longest = [
-  ...['engine', 'install', 'hostile-maps', 'cluster', 'random-maps', 'symptoms', 'rehearse', 'faults-network', 'haproxy'],
+  ...[
+    'engine',
+    'install',
+    'hostile-maps',
+    'cluster',
+    'random-maps',
+    'symptoms',
+    'rehearse',
+    'faults-network',
+    'haproxy',
+  ],
   ...['look-from-elsewhere', 'way-in', 'faults-own', 'behind-an-edge', 'many-roads', 'report', 'machines', 'follow'],
   ...['wildcards-and-challenges', 'faults-own-well', 'gates-and-rules', 'fronts-carry-bytes', 'obtain-interrupted'],
 ];

@@ -237,6 +237,11 @@ export const practice = card({
       message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
       remedy: 'Good for practice. For visitors, add `acme` to the map, then: mile-marker certs obtain',
     },
+    chosen: {
+      message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
+      remedy:
+        'Good for practice. For visitors, remove `from: practice` at its certificate in the map, then: mile-marker certs obtain',
+    },
     replaced: {
       message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
       remedy: 'Get the one that the map says: mile-marker certs obtain',

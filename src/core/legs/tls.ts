@@ -52,7 +52,7 @@ export interface ChainDates {
 
 const dayMs = 24 * 60 * 60 * 1000;
 
-interface TlsInput {
+export interface TlsInput {
   name: string;
   attempt: Attempt<TlsEvidence>;
   /** The version before TLS 1.2 that is taken where the handshake of today's clients is not, or null. */
@@ -62,8 +62,8 @@ interface TlsInput {
   domains: readonly string[];
   /** What lies here for this name; null when nothing does, or when another shows certificates of its own. */
   held: CertificateFacts | null;
-  /** The map says that an authority issues it. */
-  isFromAuthority: boolean;
+  /** Whether the map has an authority issue it, or others, or none. */
+  authority: 'this' | 'others' | 'none';
   /** Fingerprint of what is shown to those who name nothing, or null. */
   shownToAll: string | null;
   /** Milliseconds since the epoch. */
@@ -92,7 +92,7 @@ export function judgeTls(input: TlsInput): LegResult {
   const worst =
     problems.find((one) => severityOf(one) === 'error') ?? problems.find((one) => severityOf(one) === 'warning');
   if (worst !== undefined) return { ...bad('tls', kindOf(worst), worst), problems };
-  const say = input.isFromAuthority ? 'replaced' : 'practice';
+  const say = ({ this: 'replaced', others: 'chosen', none: 'practice' } as const)[input.authority];
   const note = seen.trustedBy === 'practice' ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
   const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);

@@ -1,6 +1,6 @@
 import { covers, type HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Attempt } from '../../core/legs/answer.ts';
-import { judgeTls, type TlsEvidence } from '../../core/legs/tls.ts';
+import { judgeTls, type TlsEvidence, type TlsInput } from '../../core/legs/tls.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import type { Endpoint, Prober } from './prober.ts';
@@ -34,13 +34,15 @@ export async function testTlsAt(
   { name, held, endpoints, known = new Map() }: TlsAt,
 ): Promise<LegAt[]> {
   const { domains, certificates } = input.plan;
-  const isFromAuthority = certificates.some(({ names, from }) => from === 'acme' && covers(names, name));
+  const issued = certificates.filter(({ from }) => from === 'acme');
+  const isIssued = issued.some(({ names }) => covers(names, name));
+  const authority: TlsInput['authority'] = isIssued ? 'this' : issued.length > 0 ? 'others' : 'none';
   const results: LegAt[] = [];
   for (const endpoint of endpoints) {
     const { attempt, onlyOld } = await look(input.prober, name, endpoint, known);
     const { address, port } = endpoint;
     const shown = shownToAll.get(address) ?? null;
-    const about = { name, port, domains, held, isFromAuthority, shownToAll: shown, now: input.now };
+    const about = { name, port, domains, held, authority, shownToAll: shown, now: input.now };
     const result = judgeTls({ ...about, attempt, onlyOld });
     results.push({ address, part: '/', result });
   }
