@@ -26,7 +26,7 @@ test('the package installs as one folder without scripts, runs from an empty fol
   const empty = folderWith();
   const run = (...argv: string[]): string =>
     spawnSync(join(folder, 'node_modules/.bin/mile-marker'), argv, { cwd: empty, encoding: 'utf8' }).stdout;
-  expect(run('--version').trim()).toBe('0.1.0');
+  expect(run('--version').trim()).toBe('1.0.0');
   run('init', '--domain', 'saltmarsh.example', '--address', '203.0.113.24');
   expect(JSON.parse(run('check', '--json'))).toMatchObject({ format: 'mile-marker-check' });
   expect(run('certs', 'make', '--json')).toContain('authority');

@@ -14,7 +14,9 @@ import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
 import { livePlaceOf, placeOf, previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
 import { editionBefore } from '../../core/live/front-journal.ts';
 import { readFrontJournal, readCurrent } from '../../adapters/files/editions.ts';
-import { judgeSite, type Site } from '../../use-cases/map/load.ts';
+import { judgeSite, readHeld, type Site } from '../../use-cases/map/load.ts';
+import { realOne } from '../../core/certificates/lack.ts';
+import { commandFor } from '../../core/rules/no-certificate.ts';
 import { rehearse } from '../../use-cases/rehearsal/rehearse.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -85,7 +87,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   }
   const result = await install(site, { ...options, replace }, io);
   if (options.json === true) io.out(document(site, preview, result, moving));
-  report(result, options, io);
+  report(result, site, options, io);
   if (result.end === 'live' && options.proxy !== undefined)
     io.err(`      to stay there, write in the map: proxy: ${options.proxy}\n`);
   if (result.end === 'back') setCode(exit.foundWrong);
@@ -149,7 +151,7 @@ export async function bringLive(
   }
   setMaxListeners(0, io.signal);
   const result = await install(site, { keepEditions: 10, replace: [] }, io);
-  report(result, { json: true }, io);
+  report(result, site, { json: true }, io);
   if (result.end === 'back') setCode(exit.foundWrong);
 }
 
@@ -219,7 +221,14 @@ export async function agreed(question: string, { yes }: { yes?: boolean }, io: I
   });
 }
 
-function report(result: Installed, { json }: OpenOptions, io: Io): void {
+/** A road without a certificate is not well, and the front that answers the challenge runs now. */
+function afterLive(plan: Plan): string {
+  const held = readHeld(plan);
+  const missing = plan.certificates.find(({ id }) => realOne(held.get(id)) === null);
+  return missing === undefined ? 'mile-marker verify' : `${commandFor(missing)}\nthen: mile-marker verify`;
+}
+
+function report(result: Installed, { plan }: Site, { json }: OpenOptions, io: Io): void {
   const number = editionNumber(result.edition);
   switch (result.end) {
     case 'same':
@@ -245,7 +254,7 @@ function report(result: Installed, { json }: OpenOptions, io: Io): void {
       io.err(
         `Edition ${number} is live. At the front itself: ${String(well)} of ${plural(well + untested + unsure + faulty, 'road')} well${bad}${rest}.\n`,
       );
-      io.err('next: mile-marker verify\n      to go back: mile-marker undo front\n');
+      io.err(`next: ${afterLive(plan)}\n      to go back: mile-marker undo front\n`);
     }
   }
 }
