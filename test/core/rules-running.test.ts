@@ -200,6 +200,18 @@ const alarms: Array<[string, string, Case, string]> = [
     'service-published-to-everyone: The container of `log` is reachable past the front, on port 8081 of every address of this host. | In the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose up -d log',
   ],
   [
+    'on a rented server a container without a road',
+    'roads: {log: {to: "log:8080", gate: everyone}}',
+    {
+      ...running,
+      containers: [log, container('gulls', { published: published('*3999:3000') })],
+      host: {
+        addresses: [{ interface: 'eth0', address: '203.0.113.24', network: '203.0.113.0/24', ofContainers: false }],
+      },
+    },
+    'service-published-to-everyone: `gulls` is open to the world on port 3999, and no road leads to it. | If it is not meant for everybody, recreate it with: -p 127.0.0.1:3999:3000. Or keep strangers out: mile-marker install firewall',
+  ],
+  [
     'open by its file, and running',
     one,
     {

@@ -318,6 +318,7 @@ test('one cause is told once, with every road it breaks', () => {
     startsAtBoot: null,
     files: noFiles,
     issuedBy: new Map(),
+    isWalled: false,
     hsts: new Map(),
     now,
   });

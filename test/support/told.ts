@@ -82,6 +82,7 @@ export function told(text: string, given: Case = {}): string[] {
     startsAtBoot: given.startsAtBoot ?? null,
     files: { ...noFiles, ...given.files },
     issuedBy: new Map(Object.entries(given.issuedBy ?? {})),
+    isWalled: false,
     hsts: new Map(Object.entries(given.hsts ?? {})),
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);

@@ -76,8 +76,8 @@ function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): voi
 
 function nextStep({ site, survey, proposals, served }: SurveyResult): string {
   if (site === null) {
-    // What serves names already is the best beginning.
-    const by = served.find(({ blocks }) => blocks.some(({ names }) => names.length > 0))?.by;
+    // What serves names already is the best beginning; `_` and the like are none.
+    const by = served.find(({ blocks }) => blocks.some(({ names }) => names.some((name) => name.includes('.'))))?.by;
     return `mile-marker init ${by === undefined ? '--domain NAME' : `--from ${by}`} --address ADDRESS`;
   }
   if (survey.nowhere.length > 0) return 'mile-marker check (shows what to do about the roads that lead nowhere)';

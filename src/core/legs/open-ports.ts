@@ -14,6 +14,17 @@ const portOpen = card({
       remedy:
         'Close it: publish it on 127.0.0.1 only, take the forwarding out of the router, or load the rules of way-in.nft.',
     },
+    here: {
+      message:
+        'Port {port} of {address} answers ({what}), but the map does not name it. Seen from the machine itself, it is not clear whether a firewall keeps strangers out.',
+      remedy:
+        'If it is not meant for everybody, publish it on 127.0.0.1 only, or keep strangers out: mile-marker install firewall. To see it as they do, run verify --open-ports from another network.',
+    },
+    walled: {
+      message:
+        'Port {port} of {address} answers ({what}), asked from the machine itself. From elsewhere the kept rules of its firewall should refuse it.',
+      remedy: 'See it as strangers do: run verify --open-ports from another network.',
+    },
     home: {
       message: 'From home, port {port} of {address} answers ({what}), but the map does not name it.',
       remedy:
@@ -80,19 +91,28 @@ export interface OpenPort {
   port: number;
 }
 
-/** @property unproven addresses that were not tried @property fromHome asked from the same network */
+/**
+ * @property unproven addresses that were not tried @property fromHome asked from the same network
+ * @property here public addresses of this machine itself, which it asked @property isWalled rules of ours for its firewall were kept
+ */
 export interface OpenPortsInput {
   open: readonly OpenPort[];
   unproven: readonly string[];
   published: ReadonlyMap<number, string>;
   fromHome: boolean;
+  here: readonly string[];
+  isWalled: boolean;
 }
 
-export function judgeOpenPorts({ open, unproven, published, fromHome }: OpenPortsInput): Finding[] {
+export function judgeOpenPorts({ open, unproven, published, fromHome, here, isWalled }: OpenPortsInput): Finding[] {
   const found = open.map(({ address, port }) => {
     const what = published.get(port) ?? watchedPorts.get(port) ?? 'unknown';
     const data = { address, port, what };
     const cause = `open:${withPort(address, port)}`;
+    // SSH and the like are mostly meant; what containers publish mostly is not.
+    const severity = published.has(port) && !isWalled ? 'warning' : 'note';
+    if (here.includes(address))
+      return tell(portOpen, { say: isWalled ? 'walled' : 'here', data, cause, leg: 'port', severity });
     return fromHome
       ? tell(portOpen, { say: 'home', data, cause, leg: 'port', severity: 'note' })
       : tell(portOpen, { say: 'outside', data, cause, leg: 'port' });

@@ -1,9 +1,14 @@
 import { card, tell } from '../findings/card.ts';
+import type { Finding } from '../findings/finding.ts';
+import { isRunning, servicesHere, titleOf, type PublishedPort, type Service } from '../inventory/inventory.ts';
 import { onLoopback, portEnding } from '../inventory/on-loopback.ts';
 import { notApplied } from '../inventory/with-containers.ts';
 import { thenRecreate } from './not-applied.ts';
 import { leadsOnMap } from './on-roads.ts';
-import type { Rule } from './rule.ts';
+import { isEveryAddress } from '../networks/address.ts';
+import { servicesOf } from '../plan/parts.ts';
+import { isOnHost } from '../way-in/way-in.ts';
+import type { Facts, Rule } from './rule.ts';
 
 const words = card({
   id: 'service-published-to-everyone',
@@ -12,6 +17,10 @@ const words = card({
   why: 'Whoever uses that port bypasses the gate and TLS. Container ports are forwarded before the input rules of a firewall, so closing the port there does not help.',
   source: 'Compose Specification, section "ports": without a host address, all of them',
   messages: {
+    stray: {
+      message: '`{service}` is open to the world on port {outside}, and no road leads to it.',
+      remedy: 'If it is not meant for everybody, {how}. Or keep strangers out: mile-marker install firewall',
+    },
     open: {
       message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
       remedy: 'In {file} line {line} write: {instead}{then}',
@@ -36,32 +45,81 @@ const words = card({
 
 export const publishedToEveryone: Rule = {
   card: words,
-  check: (facts) =>
-    leadsOnMap(facts).flatMap(({ name, resolution: found, where }) => {
-      if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
-      const { service, toEveryone: port } = found;
-      // That is said of the Compose file that is not applied.
-      if (service !== null && notApplied(service)?.open.includes(port) === true) return [];
-      const project = service?.containers[0]?.project ?? null;
-      const data = {
-        service: service?.name ?? '',
-        outside: port.hostPort,
-        inside: port.containerPort,
-        ending: portEnding(port.protocol),
-        file: port.where?.file ?? '',
-        line: port.where?.line ?? 0,
-        then: service === null ? '' : thenRecreate([service], facts.host.compose),
-        project: project ?? '',
-        compose: facts.host.compose,
-        instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`, port),
-      };
-      const own = project === null ? 'container' : 'project';
-      const say = port.where === null ? own : facts.front.kind === 'container' ? 'needless' : 'open';
-      const about = {
-        roads: [name],
-        where: port.where ?? where,
-        cause: `published:${String(port.hostPort)}${portEnding(port.protocol)}`,
-      };
-      return [tell(words, { say, data, ...about })];
-    }),
+  check: (facts) => [...onRoads(facts), ...strays(facts)],
 };
+
+function strays(facts: Facts): Finding[] {
+  const { inventory, host } = facts;
+  return servicesHere(inventory).flatMap((service) =>
+    strayPorts(service, facts).map((port) => {
+      const data = { service: titleOf(service), outside: port.hostPort, how: howToClose(service, port, host.compose) };
+      const cause = `published:${String(port.hostPort)}${portEnding(port.protocol)}`;
+      return tell(words, { say: 'stray', data, where: port.where, cause });
+    }),
+  );
+}
+
+/** What a container without a road opens where the public address is this machine's own: nothing but a firewall is in between, and none of ours. */
+export function strayPorts(
+  service: Service,
+  { plan, host, front, isWalled }: Pick<Facts, 'plan' | 'host' | 'front' | 'isWalled'>,
+): PublishedPort[] {
+  if (
+    isWalled ||
+    !isOnHost({ plan, host }) ||
+    !isRunning(service) ||
+    servicesOf(plan).has(service) ||
+    service === front.service
+  )
+    return [];
+  const ours = [plan.front.listen.http, plan.front.listen.https];
+  const told = notApplied(service)?.open ?? [];
+  return service.published.filter(
+    (port) =>
+      port.hostPort !== null &&
+      isEveryAddress(port.hostAddress) &&
+      !ours.includes(port.hostPort) &&
+      !told.includes(port),
+  );
+}
+
+function howToClose(service: Service, port: PublishedPort, compose: string): string {
+  const pair = `${String(port.hostPort)}:${String(port.containerPort)}`;
+  const inside = `127.0.0.1:${pair}${portEnding(port.protocol)}`;
+  const project = service.containers[0]?.project ?? null;
+  if (port.where !== null)
+    return `write in ${port.where.file} line ${String(port.where.line)}: ${onLoopback(port.written ?? pair, port)}${thenRecreate([service], compose)}`;
+  return project === null
+    ? `recreate it with: -p ${inside}`
+    : `write in the Compose file of \`${project}\`: "${inside}"${thenRecreate([service], compose)}`;
+}
+
+function onRoads(facts: Facts): Finding[] {
+  return leadsOnMap(facts).flatMap(({ name, resolution: found, where }) => {
+    if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
+    const { service, toEveryone: port } = found;
+    // That is said of the Compose file that is not applied.
+    if (service !== null && notApplied(service)?.open.includes(port) === true) return [];
+    const project = service?.containers[0]?.project ?? null;
+    const data = {
+      service: service?.name ?? '',
+      outside: port.hostPort,
+      inside: port.containerPort,
+      ending: portEnding(port.protocol),
+      file: port.where?.file ?? '',
+      line: port.where?.line ?? 0,
+      then: service === null ? '' : thenRecreate([service], facts.host.compose),
+      project: project ?? '',
+      compose: facts.host.compose,
+      instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`, port),
+    };
+    const own = project === null ? 'container' : 'project';
+    const say = port.where === null ? own : facts.front.kind === 'container' ? 'needless' : 'open';
+    const about = {
+      roads: [name],
+      where: port.where ?? where,
+      cause: `published:${String(port.hostPort)}${portEnding(port.protocol)}`,
+    };
+    return [tell(words, { say, data, ...about })];
+  });
+}

@@ -41,6 +41,8 @@ export interface Facts {
   notObeyed: readonly LabelNotObeyed[];
   /** Until when browsers may remember that a name insists on HTTPS, in milliseconds since the epoch. */
   hsts: ReadonlyMap<string, number>;
+  /** Rules of ours for the firewall of this machine were kept. */
+  isWalled: boolean;
   now: number;
 }
 

@@ -2,6 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import { isRunning, titleOf } from '../inventory/inventory.ts';
 import { notForTheWebBy, webPorts } from '../inventory/web-ports.ts';
 import { servicesOf } from '../plan/parts.ts';
+import { strayPorts } from './published-to-everyone.ts';
 import type { Rule } from './rule.ts';
 
 const words = card({
@@ -17,7 +18,8 @@ const words = card({
 
 export const containerWithoutRoad: Rule = {
   card: words,
-  check: ({ inventory, front, plan }) => {
+  check: (facts) => {
+    const { inventory, front, plan } = facts;
     const { http, https } = plan.front.listen;
     const mapped = servicesOf(plan);
     const left = inventory.services.filter(
@@ -25,6 +27,8 @@ export const containerWithoutRoad: Rule = {
         isRunning(service) &&
         !mapped.has(service) &&
         service !== front.service &&
+        // What is open to the world is told as that.
+        strayPorts(service, facts).length === 0 &&
         // What has the front's own port is told as that.
         !service.published.some(({ hostPort }) => hostPort === http || hostPort === https) &&
         // What a cluster placed is known by its service, where the map has a cluster.

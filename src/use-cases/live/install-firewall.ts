@@ -2,14 +2,15 @@ import { createHash, randomBytes } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { ensureFolder, writeWhole } from '../../adapters/files/safe-write.ts';
-import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
+import { firewallJournal, readFirewallJournal } from '../../adapters/files/firewall-journal.ts';
+import { addToJournal } from '../../adapters/files/journal.ts';
 import { readCurrent } from '../../adapters/files/editions.ts';
 import { ensureState, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { deleteRules, hasRules, loadCommand, loadRules } from '../../adapters/host/firewall.ts';
 import { runLater } from '../../adapters/processes/run-later.ts';
 import { hasSystemd, removeUnits, setUpUnits } from '../../adapters/host/units.ts';
 import { Trouble } from '../../adapters/trouble.ts';
-import { firewallEntry, firewallUnit, standingOf, type FirewallEntry, type Standing } from '../../core/way-in/trial.ts';
+import { firewallUnit, standingOf, type FirewallEntry, type Standing } from '../../core/way-in/trial.ts';
 
 const unit = 'mile-marker-way-in.service';
 
@@ -36,7 +37,7 @@ type TrialResult = { again: true } | { again: false; until: Date };
 export async function tryFirewall({ paths, now, seconds, undo }: TrialInput): Promise<TrialResult> {
   const text = await writtenRules(paths);
   const rules = digest(text);
-  const standing = standingOf(await entries(paths));
+  const standing = standingOf(await readFirewallJournal(paths));
   if (standing.stands === 'kept' && standing.rules === rules && (await hasRules())) return { again: true };
   if (standing.stands === 'trial') await undoFirewall({ paths, now, trial: standing.trial });
   await ensureState(paths);
@@ -62,7 +63,7 @@ export async function tryFirewall({ paths, now, seconds, undo }: TrialInput): Pr
  * @throws Trouble `no-trial`
  */
 export async function keepFirewall({ paths, now }: Shared): Promise<{ atBoot: string | null }> {
-  const standing = standingOf(await entries(paths));
+  const standing = standingOf(await readFirewallJournal(paths));
   // After a reboot in its middle what is loaded is what was kept before.
   if (standing.stands !== 'trial' || Date.parse(standing.until) < now.getTime() || !(await hasRules())) {
     const kept = standing.stands === 'kept';
@@ -99,7 +100,7 @@ export async function undoFirewall({
   now,
   trial,
 }: Shared & { trial?: string | undefined }): Promise<UndoResult> {
-  const before = await entries(paths);
+  const before = await readFirewallJournal(paths);
   const standing = standingOf(before);
   if (trial !== undefined && !(standing.stands === 'trial' && standing.trial === trial)) return { back: 'as-it-was' };
   if (standing.stands === 'none' && !(await hasRules())) return { back: 'as-it-was' };
@@ -127,10 +128,8 @@ async function writtenRules(paths: StatePaths): Promise<string> {
 
 const triedFile = ({ firewall }: StatePaths): string => join(firewall, 'tried.nft');
 const keptFile = ({ firewall }: StatePaths): string => join(firewall, 'kept.nft');
-const journalFile = ({ firewall }: StatePaths): string => join(firewall, 'journal.jsonl');
 
-const entries = (paths: StatePaths): Promise<FirewallEntry[]> => readJournal(journalFile(paths), firewallEntry);
-const record = (paths: StatePaths, entry: FirewallEntry): Promise<void> => addToJournal(journalFile(paths), entry);
+const record = (paths: StatePaths, entry: FirewallEntry): Promise<void> => addToJournal(firewallJournal(paths), entry);
 
 function digest(text: string): string {
   return createHash('sha256').update(text).digest('hex');

@@ -2,6 +2,7 @@ import { dirname } from 'node:path';
 import { readAttempts } from '../../adapters/acme/kept.ts';
 import { readHeldCertificate } from '../../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { isWalled } from '../../adapters/files/firewall-journal.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { pagesOfMap } from '../../adapters/files/pages-of-map.ts';
 import { readJournal } from '../../adapters/files/journal.ts';
@@ -174,6 +175,7 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
     sockets: listeningSockets(),
     startsAtBoot: startsAtBoot(plan.front.proxy),
     files: filesOfMap(plan, site.mapFile),
+    isWalled: await isWalled(site.paths),
     hsts: rememberedUntil(await readJournal(site.paths.hsts, hstsEntry), now.getTime()),
     now: now.getTime(),
   });

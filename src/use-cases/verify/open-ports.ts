@@ -3,7 +3,8 @@ import { connect, type Limits } from '../../adapters/probe/connect.ts';
 import { handshake } from '../../adapters/probe/handshake.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Finding } from '../../core/findings/finding.ts';
-import { inNetworks } from '../../core/networks/address.ts';
+import { isWalled } from '../../adapters/files/firewall-journal.ts';
+import { inNetworks, isPrivate } from '../../core/networks/address.ts';
 import { servicesHere } from '../../core/inventory/inventory.ts';
 import { judgeOpenPorts, watchedPorts, type OpenPort } from '../../core/legs/open-ports.ts';
 import { readHeld, type Site } from '../map/load.ts';
@@ -52,7 +53,15 @@ export async function findOpenPorts({
   );
   const fromHome = isNear(site, [...ours, ...plan.front.home]);
   const unproven = addresses.filter((address) => !ours.includes(address));
-  return judgeOpenPorts({ open: tried.flat(), unproven, published, fromHome });
+  const here = site.host.addresses.map(({ address }) => address).filter((address) => !isPrivate(address));
+  return judgeOpenPorts({
+    open: tried.flat(),
+    unproven,
+    published,
+    fromHome,
+    here,
+    isWalled: await isWalled(site.paths),
+  });
 }
 
 /** Whether one of the addresses lies in a network that this machine is on. */
