@@ -14,6 +14,6 @@ export default {
   // Prettier formats what Jest writes; Jest itself cannot drive this version of it.
   prettierPath: null,
   // On two cores: much of a test's time is spent waiting for servers.
-  maxWorkers: 4,
+  maxWorkers: 3,
   testTimeout: 180_000,
 };

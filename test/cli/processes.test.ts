@@ -13,7 +13,7 @@ beforeAll(async () => {
 });
 
 test.each<[string, number, RegExp, RegExp]>([
-  ['--version', 0, /^0\.1\.0\n$/, /^$/],
+  ['--version', 0, /^1\.0\.0\n$/, /^$/],
   ['--help', 0, /^Usage: mile-marker/, /^$/],
   ['add tides :9 --open', 0, /^$|tides/, /next: /],
   ['set tides gate home', 0, /now says gate: home/, /next: /],
