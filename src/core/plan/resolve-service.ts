@@ -69,22 +69,40 @@ function resolvePort(
   return { ...found, service: held?.service ?? null, toEveryone };
 }
 
+/** A service and the port of this host that it has. */
+interface Holder {
+  service: Service;
+  published: PublishedPort;
+}
+
+const holders = new WeakMap<readonly Service[], ReadonlyMap<string, Holder>>();
+
 /** The service of this host that has a port of it now. */
 export function holderOf(
-  inventory: Pick<Inventory, 'services'>,
+  { services }: Pick<Inventory, 'services'>,
   port: number,
   protocol: Protocol = 'tcp',
-): { service: Service; published: PublishedPort } | null {
-  for (const service of servicesHere(inventory)) {
-    const published = service.published.find(
-      (one) =>
-        one.hostPort === port &&
-        one.protocol === protocol &&
-        (isEveryAddress(one.hostAddress) || isLoopback(one.hostAddress ?? '')),
-    );
-    if (published !== undefined && isRunning(service)) return { service, published };
+): Holder | null {
+  let known = holders.get(services);
+  if (known === undefined) {
+    known = holdersAmong(services);
+    holders.set(services, known);
   }
-  return null;
+  return known.get(`${String(port)}/${protocol}`) ?? null;
+}
+
+/** By port and protocol; roads are many, and so may services be. */
+function holdersAmong(services: readonly Service[]): Map<string, Holder> {
+  const found = new Map<string, Holder>();
+  for (const service of services) {
+    if (service.machine !== null || !isRunning(service)) continue;
+    for (const published of service.published) {
+      const key = `${String(published.hostPort)}/${published.protocol}`;
+      const isLed = isEveryAddress(published.hostAddress) || isLoopback(published.hostAddress ?? '');
+      if (isLed && !found.has(key)) found.set(key, { service, published });
+    }
+  }
+  return found;
 }
 
 type UrlLeads = Omit<Extract<DialledLeads, { kind: 'url' }>, 'kind'>;

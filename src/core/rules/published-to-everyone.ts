@@ -49,9 +49,9 @@ export const publishedToEveryone: Rule = {
 };
 
 function strays(facts: Facts): Finding[] {
-  const { inventory, host } = facts;
-  return servicesHere(inventory).flatMap((service) =>
-    strayPorts(service, facts).map((port) => {
+  const { host } = facts;
+  return [...strayPorts(facts)].flatMap(([service, ports]) =>
+    ports.map((port) => {
       const data = { service: titleOf(service), outside: port.hostPort, how: howToClose(service, port, host.compose) };
       const cause = `published:${String(port.hostPort)}${portEnding(port.protocol)}`;
       return tell(words, { say: 'stray', data, where: port.where, cause });
@@ -59,28 +59,31 @@ function strays(facts: Facts): Finding[] {
   );
 }
 
-/** What a container without a road opens where the public address is this machine's own: nothing but a firewall is in between, and none of ours. */
-export function strayPorts(
-  service: Service,
-  { plan, host, front, isWalled }: Pick<Facts, 'plan' | 'host' | 'front' | 'isWalled'>,
-): PublishedPort[] {
-  if (
-    isWalled ||
-    !isOnHost({ plan, host }) ||
-    !isRunning(service) ||
-    servicesOf(plan).has(service) ||
-    service === front.service
-  )
-    return [];
+/** What containers without a road open where the public address is this machine's own: nothing but a firewall is in between, and none of ours. */
+export function strayPorts({
+  inventory,
+  plan,
+  host,
+  front,
+  isWalled,
+}: Pick<Facts, 'inventory' | 'plan' | 'host' | 'front' | 'isWalled'>): Map<Service, PublishedPort[]> {
+  const found = new Map<Service, PublishedPort[]>();
+  if (isWalled || !isOnHost({ plan, host })) return found;
+  const mapped = servicesOf(plan);
   const ours = [plan.front.listen.http, plan.front.listen.https];
-  const told = notApplied(service)?.open ?? [];
-  return service.published.filter(
-    (port) =>
-      port.hostPort !== null &&
-      isEveryAddress(port.hostAddress) &&
-      !ours.includes(port.hostPort) &&
-      !told.includes(port),
-  );
+  for (const service of servicesHere(inventory)) {
+    if (!isRunning(service) || mapped.has(service) || service === front.service) continue;
+    const told = notApplied(service)?.open ?? [];
+    const open = service.published.filter(
+      (port) =>
+        port.hostPort !== null &&
+        isEveryAddress(port.hostAddress) &&
+        !ours.includes(port.hostPort) &&
+        !told.includes(port),
+    );
+    if (open.length > 0) found.set(service, open);
+  }
+  return found;
 }
 
 function howToClose(service: Service, port: PublishedPort, compose: string): string {

@@ -22,13 +22,14 @@ export const containerWithoutRoad: Rule = {
     const { inventory, front, plan } = facts;
     const { http, https } = plan.front.listen;
     const mapped = servicesOf(plan);
+    const strays = strayPorts(facts);
     const left = inventory.services.filter(
       (service) =>
         isRunning(service) &&
         !mapped.has(service) &&
         service !== front.service &&
         // What is open to the world is told as that.
-        strayPorts(service, facts).length === 0 &&
+        !strays.has(service) &&
         // What has the front's own port is told as that.
         !service.published.some(({ hostPort }) => hostPort === http || hostPort === https) &&
         // What a cluster placed is known by its service, where the map has a cluster.
