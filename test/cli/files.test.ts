@@ -181,6 +181,16 @@ describe('certs make', () => {
 describe('write', () => {
   const current = '.mile-marker/front/current';
 
+  test('many new files of one folder are one line, and each is in the document', async () => {
+    const roads = Array.from({ length: 11 }, (_, index) => `  hide-${String(index)}: ":9"\n`).join('');
+    const map = 'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, proxy: nginx}\nengine: none\nroads:\n';
+    const folder = folderWith({ 'mile-marker.yaml': `${map}${roads}` });
+    const { out } = await mileMarker(['write', '--dry-run'], folder);
+    expect(out).toContain('\nnew     roads/ (11 files)\n');
+    const { out: document } = await mileMarker(['write', '--dry-run', '--json'], folder);
+    expect(document.match(/"roads\/hide-\d+\.saltmarsh\.example\.conf"/g)).toHaveLength(11);
+  });
+
   test('writes once, changes nothing the second time, and keeps every edition', async () => {
     const folder = folderWith({ 'mile-marker.yaml': small });
     const first = await mileMarker(['write'], folder);

@@ -12,7 +12,11 @@ import { serviceRows } from '../faults/rows-service.ts';
 import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
 import { bad, explainAway, findingsOf, ok, severityOf, type LegResult, type Problem } from '../../src/core/legs/leg.ts';
+import { judgeBehindGate } from '../../src/core/legs/behind-gate.ts';
+import { bypassedProblems } from '../../src/core/legs/bypasses.ts';
+import { judgeOpenPorts } from '../../src/core/legs/open-ports.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
+import { vantageWords } from '../../src/core/legs/vantage.ts';
 import { frontWords } from '../../src/core/proxies/front-words.ts';
 import { unite, type LegAt } from '../../src/core/legs/unite.ts';
 import { plannedOf } from '../support/plan.ts';
@@ -246,4 +250,52 @@ test('a place that is written in another way is the same place; another scheme, 
       for (const one of [at, `//${host}${at}`, 'mailto:a@b.example', '']) expect(differenceOf(one, url)).toBe('host');
     }),
   );
+});
+
+const [homeRoad] = plannedOf('domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {log: ":2"}').plan
+  .roads;
+
+test.each([
+  [false, '192.168.64.10', 'router', '192.168.64.10'],
+  [true, 'fd00:40::10', 'routerKnown', '"fd00:40::10"'],
+])('a gate that refuses this machine through the router, home written: %s', (isWritten, address, say, home) => {
+  const router = { address, isWritten, at: 'PLACE' };
+  const { problems } = judgeBehindGate(homeRoad as NonNullable<typeof homeRoad>, null, {
+    isHere: true,
+    isSound: true,
+    router,
+  });
+  expect(problems.map((one) => [one.say, one.data])).toEqual([[say, { gate: 'home', at: 'PLACE', home }]]);
+});
+
+test('where it was tested from: the own machine through its router is not outside', () => {
+  const at = ['203.0.113.24'];
+  const words = vantageWords({ from: '192.168.64.10', place: 'router', seenAs: null, at });
+  expect(words).toBe("Tested on the front's own machine, through the router, as 192.168.64.10, at 203.0.113.24.");
+});
+
+test.each([
+  [[], false, ['outside warning', 'outside warning']],
+  [['203.0.113.24'], false, ['here note', 'here warning']],
+  [['203.0.113.24'], true, ['walled note', 'walled note']],
+])('open ports seen from a machine with %j, kept firewall %s', (here, isWalled, expected) => {
+  const open = [22, 9000].map((port) => ({ address: '203.0.113.24', port }));
+  const published = new Map([[9000, 'container console']]);
+  const found = judgeOpenPorts({ open, unproven: [], published, fromHome: false, here, isWalled });
+  const by = { outside: 'Close it', here: 'install firewall', walled: 'See it as strangers do' };
+  const say = (remedy: string): string => Object.entries(by).find(([, words]) => remedy.includes(words))?.[0] ?? '';
+  expect(found.map(({ remedy, severity }) => `${say(remedy)} ${severity}`)).toEqual(expected);
+});
+
+test('what a cluster opens is not to be published on loopback', () => {
+  const road = homeRoad as NonNullable<typeof homeRoad>;
+  const [part] = road.parts;
+  const service = { cluster: { name: 'log' } } as never;
+  const placed = { ...road, parts: [{ ...part, resolution: { ...part?.resolution, service } }] } as typeof road;
+  const found = [{ part: '/', scheme: 'http', address: '203.0.113.24', port: 8085, isHere: true }] as const;
+  const close = [road, placed].map((one) => String(bypassedProblems(one, found)[0]?.data['close']));
+  expect(close).toEqual([
+    expect.stringContaining('port 8085 on loopback'),
+    expect.stringContaining('firewall on each node'),
+  ]);
 });

@@ -197,7 +197,7 @@ const alarms: Array<[string, string, Case, string]> = [
         },
       ],
     },
-    'service-published-to-everyone: The container of `log` is reachable past the front, on port 8081 of every address of this host. | In the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose up -d log',
+    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | Close it: in the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose up -d log',
   ],
   [
     'on a rented server a container without a road',
@@ -209,7 +209,7 @@ const alarms: Array<[string, string, Case, string]> = [
         addresses: [{ interface: 'eth0', address: '203.0.113.24', network: '203.0.113.0/24', ofContainers: false }],
       },
     },
-    'service-published-to-everyone: `gulls` is open to the world on port 3999, and no road leads to it. | If it is not meant for everybody, recreate it with: -p 127.0.0.1:3999:3000. Or keep strangers out: mile-marker install firewall',
+    'service-published-to-everyone: `gulls` is open to the world on port 3999, which no road leads to. | Fine if it is meant for everybody. If not, recreate it with: -p 127.0.0.1:3999:3000. Or keep strangers out: mile-marker install firewall',
   ],
   [
     'open by its file, and running',
@@ -218,7 +218,7 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["8081:8080"]}}',
       containers: [{ ...log, published: published('*8081:8080') }],
     },
-    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | In c line 1 write: "127.0.0.1:8081:8080", then: docker compose up -d log',
+    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | Close it: in c line 1 write: "127.0.0.1:8081:8080", then: docker compose up -d log',
   ],
   [
     'no restart policy',
@@ -272,7 +272,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'a container that everyone reaches',
     'roads: {gulls: "gulls:3000"}',
     { ...bare, containers: [container('gulls', { published: published('*3999:3000') })] },
-    'service-published-to-everyone: The container of `gulls` is reachable past the front, on port 3999 of every address of this host. | Recreate it with: -p 127.0.0.1:3999:3000',
+    'service-published-to-everyone: `gulls` is reachable past the front, on port 3999 of every address of this host. | Close it: recreate it with: -p 127.0.0.1:3999:3000',
   ],
   [
     'a bridge address',

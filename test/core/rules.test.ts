@@ -111,7 +111,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "open:80"}',
     {},
-    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this host. | In c line 1 write: "127.0.0.1:8081:80"',
+    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this host. | Close it: in c line 1 write: "127.0.0.1:8081:80"',
   ],
   [
     'roads: {www: {redirect: "http://www.saltmarsh.example/x"}}',

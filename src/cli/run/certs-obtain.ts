@@ -4,12 +4,13 @@ import { runThen } from '../../adapters/certificates/exports.ts';
 import { makePractice } from '../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../adapters/probe/look-up.ts';
 import { exit } from '../../adapters/trouble.ts';
-import { issuers, restsAfterFailure, shownAuthority, type Attempted } from '../../core/certificates/attempts.ts';
+import { issuers, restsAfterFailure, type Attempted } from '../../core/certificates/attempts.ts';
 import { renewAt, type SuggestedWindow } from '../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { lackOf, realOne } from '../../core/certificates/lack.ts';
+import { realOne } from '../../core/certificates/lack.ts';
+import { lackIn } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
@@ -90,12 +91,8 @@ function lackingIn(
   past: readonly Attempted[],
   now: number,
 ): (planned: PlannedCertificate) => boolean {
-  const held = readHeld(plan);
-  const issuedBy = issuers(past);
-  const wanted = map.acme === null ? null : shownAuthority(map.acme.directory);
-  return (planned) =>
-    lackOf({ planned, held: held.get(planned.id) ?? null, issuedBy: issuedBy.get(planned.id) ?? null, wanted, now }) !==
-    null;
+  const facts = { certificates: readHeld(plan), issuedBy: issuers(past), map, now };
+  return (planned) => lackIn(facts, planned) !== null;
 }
 
 function isDue(held: HeldCertificate | null, suggested: SuggestedWindow | null, now: number): boolean {

@@ -72,7 +72,9 @@ export function judgeBehindGate(
 function notTested({ gate }: PlannedRoad, router: HidingRouter | null): Problem {
   const cause = `behind-gate:${gate.name}`;
   if (router !== null) {
-    const data = { gate: gate.name, at: router.at, home: router.address };
+    const { at, address } = router;
+    // YAML takes a bare colon for a key.
+    const data = { gate: gate.name, at, home: address.includes(':') ? `"${address}"` : address };
     return { card: hidden, say: router.isWritten ? 'routerKnown' : 'router', data, cause };
   }
   return { card: hidden, say: wayIn(gate), data: { gate: gate.name }, cause };

@@ -1,5 +1,4 @@
 import {
-  isRunning,
   servicesHere,
   type Inventory,
   type MachineFound,
@@ -7,6 +6,7 @@ import {
   type PublishedPort,
   type Service,
 } from '../inventory/inventory.ts';
+import { holderOf } from '../inventory/port-holders.ts';
 import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
@@ -67,42 +67,6 @@ function resolvePort(
   // What is dialled is what the map says, whoever has it.
   const found = dialled({ host: '127.0.0.1', port, why: 'a port of this host, as the map says' });
   return { ...found, service: held?.service ?? null, toEveryone };
-}
-
-/** A service and the port of this host that it has. */
-interface Holder {
-  service: Service;
-  published: PublishedPort;
-}
-
-const holders = new WeakMap<readonly Service[], ReadonlyMap<string, Holder>>();
-
-/** The service of this host that has a port of it now. */
-export function holderOf(
-  { services }: Pick<Inventory, 'services'>,
-  port: number,
-  protocol: Protocol = 'tcp',
-): Holder | null {
-  let known = holders.get(services);
-  if (known === undefined) {
-    known = holdersAmong(services);
-    holders.set(services, known);
-  }
-  return known.get(`${String(port)}/${protocol}`) ?? null;
-}
-
-/** By port and protocol; roads are many, and so may services be. */
-function holdersAmong(services: readonly Service[]): Map<string, Holder> {
-  const found = new Map<string, Holder>();
-  for (const service of services) {
-    if (service.machine !== null || !isRunning(service)) continue;
-    for (const published of service.published) {
-      const key = `${String(published.hostPort)}/${published.protocol}`;
-      const isLed = isEveryAddress(published.hostAddress) || isLoopback(published.hostAddress ?? '');
-      if (isLed && !found.has(key)) found.set(key, { service, published });
-    }
-  }
-  return found;
 }
 
 type UrlLeads = Omit<Extract<DialledLeads, { kind: 'url' }>, 'kind'>;

@@ -73,7 +73,10 @@ function stateOf(planned: PlannedCertificate, facts: Facts): Say | null {
 }
 
 /** Why what is stored for a certificate of the map is not what the map wants. */
-export function lackIn({ certificates, issuedBy, map, now }: Facts, planned: PlannedCertificate): Lack | null {
+export function lackIn(
+  { certificates, issuedBy, map, now }: Pick<Facts, 'certificates' | 'issuedBy' | 'map' | 'now'>,
+  planned: PlannedCertificate,
+): Lack | null {
   const { id } = planned;
   const wanted = map.acme === null ? null : shownAuthority(map.acme.directory);
   return lackOf({ planned, held: certificates.get(id) ?? null, issuedBy: issuedBy.get(id) ?? null, wanted, now });

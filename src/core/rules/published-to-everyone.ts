@@ -6,7 +6,7 @@ import { notApplied } from '../inventory/with-containers.ts';
 import { thenRecreate } from './not-applied.ts';
 import { leadsOnMap } from './on-roads.ts';
 import { isEveryAddress } from '../networks/address.ts';
-import { servicesOf } from '../plan/parts.ts';
+import type { Resolution } from '../plan/resolve-service.ts';
 import { isOnHost } from '../way-in/way-in.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -17,28 +17,17 @@ const words = card({
   why: 'Whoever uses that port bypasses the gate and TLS. Container ports are forwarded before the input rules of a firewall, so closing the port there does not help.',
   source: 'Compose Specification, section "ports": without a host address, all of them',
   messages: {
-    stray: {
-      message: '`{service}` is open to the world on port {outside}, and no road leads to it.',
-      remedy: 'If it is not meant for everybody, {how}. Or keep strangers out: mile-marker install firewall',
-    },
     open: {
       message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
-      remedy: 'In {file} line {line} write: {instead}{then}',
+      remedy: 'Close it: {how}',
     },
     needless: {
       message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
       remedy: 'In {file} remove line {line}: the front reaches the service by their shared network{then}',
     },
-    container: {
-      message:
-        'The container of `{service}` is reachable past the front, on port {outside} of every address of this host.',
-      remedy: 'Recreate it with: -p 127.0.0.1:{outside}:{inside}{ending}',
-    },
-    project: {
-      message:
-        'The container of `{service}` is reachable past the front, on port {outside} of every address of this host.',
-      remedy:
-        'In the Compose file of `{project}` write: "127.0.0.1:{outside}:{inside}{ending}", then: {compose} up -d {service}',
+    stray: {
+      message: '`{service}` is open to the world on port {outside}, which no road leads to.',
+      remedy: 'Fine if it is meant for everybody. If not, {how}. Or keep strangers out: mile-marker install firewall',
     },
   },
 });
@@ -53,32 +42,28 @@ function strays(facts: Facts): Finding[] {
   return [...strayPorts(facts)].flatMap(([service, ports]) =>
     ports.map((port) => {
       const data = { service: titleOf(service), outside: port.hostPort, how: howToClose(service, port, host.compose) };
-      const cause = `published:${String(port.hostPort)}${portEnding(port.protocol)}`;
-      return tell(words, { say: 'stray', data, where: port.where, cause });
+      // Mail, SSH of a forge and the like are meant to be open.
+      return tell(words, { say: 'stray', data, severity: 'note', where: port.where, cause: causeOf(port) });
     }),
   );
 }
 
-/** What containers without a road open where the public address is this machine's own: nothing but a firewall is in between, and none of ours. */
-export function strayPorts({
-  inventory,
-  plan,
-  host,
-  front,
-  isWalled,
-}: Pick<Facts, 'inventory' | 'plan' | 'host' | 'front' | 'isWalled'>): Map<Service, PublishedPort[]> {
+/** What containers open beside the roads where the public address is this machine's own: nothing but a firewall is in between, and none of ours. */
+export function strayPorts(facts: Facts): Map<Service, PublishedPort[]> {
+  const { inventory, plan, host, front, isWalled } = facts;
   const found = new Map<Service, PublishedPort[]>();
   if (isWalled || !isOnHost({ plan, host })) return found;
-  const mapped = servicesOf(plan);
+  const led = new Set(leadsOnMap(facts).map(({ resolution }) => openOf(resolution)));
   const ours = [plan.front.listen.http, plan.front.listen.https];
   for (const service of servicesHere(inventory)) {
-    if (!isRunning(service) || mapped.has(service) || service === front.service) continue;
+    if (!isRunning(service) || service === front.service) continue;
     const told = notApplied(service)?.open ?? [];
     const open = service.published.filter(
       (port) =>
         port.hostPort !== null &&
         isEveryAddress(port.hostAddress) &&
         !ours.includes(port.hostPort) &&
+        !led.has(port) &&
         !told.includes(port),
     );
     if (open.length > 0) found.set(service, open);
@@ -86,43 +71,43 @@ export function strayPorts({
   return found;
 }
 
-function howToClose(service: Service, port: PublishedPort, compose: string): string {
+function openOf(resolution: Resolution | null): PublishedPort | null {
+  return resolution?.kind === 'dialled' ? resolution.toEveryone : null;
+}
+
+/** As the end of a sentence. */
+function howToClose(service: Service | null, port: PublishedPort, compose: string): string {
   const pair = `${String(port.hostPort)}:${String(port.containerPort)}`;
   const inside = `127.0.0.1:${pair}${portEnding(port.protocol)}`;
-  const project = service.containers[0]?.project ?? null;
+  const project = service?.containers[0]?.project ?? null;
+  const then = service === null ? '' : thenRecreate([service], compose);
   if (port.where !== null)
-    return `write in ${port.where.file} line ${String(port.where.line)}: ${onLoopback(port.written ?? pair, port)}${thenRecreate([service], compose)}`;
+    return `in ${port.where.file} line ${String(port.where.line)} write: ${onLoopback(port.written ?? pair, port)}${then}`;
   return project === null
     ? `recreate it with: -p ${inside}`
-    : `write in the Compose file of \`${project}\`: "${inside}"${thenRecreate([service], compose)}`;
+    : `in the Compose file of \`${project}\` write: "${inside}"${then}`;
 }
 
 function onRoads(facts: Facts): Finding[] {
-  return leadsOnMap(facts).flatMap(({ name, resolution: found, where }) => {
-    if (found?.kind !== 'dialled' || found.toEveryone === null) return [];
-    const { service, toEveryone: port } = found;
-    // That is said of the Compose file that is not applied.
-    if (service !== null && notApplied(service)?.open.includes(port) === true) return [];
-    const project = service?.containers[0]?.project ?? null;
+  const { compose } = facts.host;
+  return leadsOnMap(facts).flatMap(({ name, resolution, where }) => {
+    const port = openOf(resolution);
+    const service = resolution?.service ?? null;
+    // What a Compose file says and is not applied is told as that.
+    if (port === null || (service !== null && notApplied(service)?.open.includes(port) === true)) return [];
     const data = {
       service: service?.name ?? '',
       outside: port.hostPort,
-      inside: port.containerPort,
-      ending: portEnding(port.protocol),
+      how: howToClose(service, port, compose),
       file: port.where?.file ?? '',
       line: port.where?.line ?? 0,
-      then: service === null ? '' : thenRecreate([service], facts.host.compose),
-      project: project ?? '',
-      compose: facts.host.compose,
-      instead: onLoopback(port.written ?? `${String(port.hostPort)}:${String(port.containerPort)}`, port),
+      then: service === null ? '' : thenRecreate([service], compose),
     };
-    const own = project === null ? 'container' : 'project';
-    const say = port.where === null ? own : facts.front.kind === 'container' ? 'needless' : 'open';
-    const about = {
-      roads: [name],
-      where: port.where ?? where,
-      cause: `published:${String(port.hostPort)}${portEnding(port.protocol)}`,
-    };
-    return [tell(words, { say, data, ...about })];
+    const say = port.where !== null && facts.front.kind === 'container' ? 'needless' : 'open';
+    return [tell(words, { say, data, roads: [name], where: port.where ?? where, cause: causeOf(port) })];
   });
+}
+
+function causeOf({ hostPort, protocol }: PublishedPort): string {
+  return `published:${String(hostPort)}${portEnding(protocol)}`;
 }

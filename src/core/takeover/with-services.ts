@@ -1,6 +1,6 @@
 import type { Inventory } from '../inventory/inventory.ts';
 import { nameOnMap } from '../survey/propose.ts';
-import { holderOf } from '../plan/resolve-service.ts';
+import { holderOf } from '../inventory/port-holders.ts';
 import type { TakenLeads, TakenOver } from './taken-over.ts';
 
 /** The same with services in place of the ports of this host that they publish: a port that moves is found, and one that is open to all is told. */

@@ -1,3 +1,4 @@
+import { isLoopback } from '../../core/networks/address.ts';
 import type { FrontLog } from '../../adapters/files/front-log.ts';
 import type { Login } from '../../adapters/files/read-login.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
@@ -80,7 +81,6 @@ export function mayTryMore({ input: { prober, plan }, ours }: Pick<Shared, 'inpu
   return prober.isLive && plan.front.edge === null && ours.length > 0;
 }
 
-/** Whether this is the machine on which the front runs. */
 /**
  * This machine's own address, where the front runs here and what is sent to the public address leaves the machine and is led back by the
  * router (hairpin); null otherwise. With an edge it would come back through the edge.
@@ -91,9 +91,10 @@ export function throughRouter({
 }: Pick<Shared, 'input' | 'front'>): string | null {
   const connection = front.connection();
   if (running?.isOurs !== true || connection === null || plan.front.edge !== null) return null;
-  return here.includes(connection.to) ? null : connection.from;
+  return here.includes(connection.to) || isLoopback(connection.to) ? null : connection.from;
 }
 
+/** Whether this is the machine on which the front runs. */
 export function isFrontsMachine({
   input: { isFrontsMachine: isKnown, here },
   front,
