@@ -41,7 +41,7 @@ export async function runCertsObtain(ids: string[], options: ObtainOptions, cont
     made: [],
     options,
     context,
-    nothing: 'Nothing is missing: every certificate is stored, valid and from the authority of the map.\n',
+    nothing: 'Nothing is missing: what the map wants from its authority is stored and valid.\n',
   });
 }
 

@@ -110,12 +110,12 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
     const remedy = 'Make one: mile-marker init --domain NAME --address ADDRESS';
     throw new Trouble({ code: 'map-not-found', message, remedy, exitCode: 2 });
   }
+  const isForAll = options.yes === true && proposals.length > 0;
   if (options.json !== true) {
     io.err(`map: ${site.shownMap}\n`);
     const look = { width: io.width, colour: io.colour.out };
-    // Who says yes to all of them reads what was added.
-    if (options.yes !== true || proposals.length === 0) io.out(formatProposals(proposals, look));
-    io.out(formatPassedOver(passedOver, look));
+    // Who says yes to all of them reads what was added, and then what was not.
+    if (!isForAll) io.out(formatProposals(proposals, look) + formatPassedOver(passedOver, look));
   }
   const chosen = await choose(proposals, options, io);
   if (chosen === null) {
@@ -138,6 +138,7 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
       io.out(wrap(`added ${proposalWords(proposal, port)}`, { width: io.width, indent: '  ' }));
   }
   if (options.json === true) io.out(jsonDocument('survey-add', { map: site.mapFile, added, proposals, passedOver }));
+  else if (isForAll) io.out(formatPassedOver(passedOver, { width: io.width, colour: io.colour.out }));
   if (added.length === 0) {
     io.err('\nNothing was added.\nnext: mile-marker check\n');
     return;
