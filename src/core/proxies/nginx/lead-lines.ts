@@ -121,7 +121,7 @@ function folderLines(path: string, authority: string, listener: Listener): strin
     `root ${quote(path)};`,
     'open_file_cache off;',
     comment('No link is followed below the folder, so none leads out of it.'),
-    `disable_symlinks on from=${quote(path)};`,
+    `disable_symlinks on ${quote(`from=${path}`)};`,
     'autoindex off;',
     // RFC 9110 §13.1.3: not changed since then, or before; and one range, as everybody asks.
     'if_modified_since before;',

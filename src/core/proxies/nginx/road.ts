@@ -157,10 +157,12 @@ function mayBeProven({ challenges }: Plan, { name }: PlannedRoad): boolean {
 function challengeLines(plan: Plan, road: PlannedRoad): string[] {
   if (!mayBeProven(plan, road)) return [];
   const onward = 'try_files /dev/null/none @onward;';
+  const folder = namedText(`${plan.challenges ?? ''}/${road.name}`, road);
   return [
     ...block('location ^~ /.well-known/acme-challenge/', [
-      `root "${namedText(`${plan.challenges ?? ''}/${road.name}`, road)}";`,
-      `disable_symlinks on from="${namedText(`${plan.challenges ?? ''}/${road.name}`, road)}";`,
+      `root "${folder}";`,
+      // A quote means something at the beginning of a word alone.
+      `disable_symlinks on "from=${folder}";`,
       'default_type text/plain;',
       'open_file_cache off;',
       'try_files $mile_marker_token @onward;',
