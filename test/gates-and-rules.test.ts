@@ -1,4 +1,3 @@
-import { symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import bcrypt from 'bcryptjs';
 
@@ -94,6 +93,7 @@ ${programOf(proxy).limits.folders ? folders(nestcam ?? '') : ''}`;
 
 const folders = (nestcam: string): string =>
   `  site: {folder: ./site, gate: everyone, paths: {/api: ":${nestcam}"}}
+  linked: {folder: './by a "link"; (site)/site', gate: everyone}
   inner: {folder: ./site, gate: either, methods: [GET, HEAD, POST]}
 `;
 
@@ -322,7 +322,7 @@ const asked: Row[] = [
     '/api/x',
     '/~root',
   ].flatMap((target) =>
-    ['site', 'inner'].map((road) => ({ what: `${road}: ${target}`, host: [road], target, from: near })),
+    ['site', 'inner', 'linked'].map((road) => ({ what: `${road}: ${target}`, host: [road], target, from: near })),
   ),
   ...[near, far].flatMap((from): Row[] => [
     { what: `plain over http from ${from}`, listener: 'http', host: ['plain'], from, target: '/a?b' },
@@ -346,6 +346,13 @@ const asked: Row[] = [
   },
 ];
 
+const links = {
+  'site/out': '/etc',
+  'site/linked.html': 'index.html',
+  // A link on the way to a folder is the administrator's own.
+  'by a "link"; (site)': '.',
+};
+
 const full = (row: Row, version: '1.1' | '2.0'): Row => ({
   ...row,
   version,
@@ -355,9 +362,7 @@ const full = (row: Row, version: '1.1' | '2.0'): Row => ({
 describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
   beforeAll(async () => {
-    front = await HeldFront.start(proxy, mapText, files);
-    symlinkSync('/etc', join(front.folder, 'site/out'));
-    symlinkSync('index.html', join(front.folder, 'site/linked.html'));
+    front = await HeldFront.start(proxy, mapText, files, links);
   });
   afterAll(() => front.stop());
 
@@ -365,7 +370,7 @@ describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haprox
     row.knownIn === undefined ? row : { ...row, knownIn: row.knownIn.map((file) => join(front.folder, file)) };
 
   const possible = asked.filter(
-    ({ host: [road = ''] = [] }) => proxy !== 'haproxy' || !['site', 'inner'].includes(road),
+    ({ host: [road = ''] = [] }) => proxy !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
   );
   // Builtin and nginx are sent all of them, the others each second one.
   const own = proxy === 'builtin' || proxy === 'nginx' ? possible : someOf(possible, 2);

@@ -1,4 +1,4 @@
-import { chmodSync, existsSync, readFileSync, statSync } from 'node:fs';
+import { chmodSync, existsSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
 import { decide, prepare } from '../../src/core/verdict/decide.ts';
 import { send } from '../../src/adapters/rehearsal/send.ts';
@@ -56,14 +56,20 @@ export class HeldFront {
     private readonly front: RunningFront,
   ) {}
 
-  /** @param files beside the map, in the same folder */
-  static async start(kind: HeldKind, mapText: MapText, files: Record<string, string> = {}): Promise<HeldFront> {
+  /** @param files beside the map, in the same folder @param links there, and where they lead */
+  static async start(
+    kind: HeldKind,
+    mapText: MapText,
+    files: Record<string, string> = {},
+    links: Record<string, string> = {},
+  ): Promise<HeldFront> {
     const proxy = kind === 'nginx in crowds' ? 'nginx' : kind;
     const echoes = await Promise.all(['bird-log', 'nestcam', 'roster'].map((name) => startStandIn(name)));
     const [http = 0, https = 0, mark = 0, dead = 0] = await freePorts(4);
     const ports = { http, https, mark, dead };
     const text = mapText({ proxy, ports, echoes });
     const folder = folderWith({ ...files, 'mile-marker.yaml': text });
+    for (const [name, to] of Object.entries(links)) symlinkSync(to, join(folder, name));
     // nginx serves as a user of its own.
     chmodSync(folder, 0o755);
     const { plan } = plannedOf(text, inventoryOf([]), someHost, folder);

@@ -65,6 +65,19 @@ export interface Server {
 const run = (program: string, argv: string[]): ReturnType<Server['test']> =>
   spawnSync(program, argv, { encoding: 'utf8' });
 
+/**
+ * What mod_rewrite would read of a line as more than a value: what follows the two words, and what is looked up in them. A word ends at its closing quote, or
+ * without quotes at a blank; a backslash takes a blank with it, and the meaning from `%` and `$`. Null for other lines.
+ */
+function rewriteWords(line: string): string | null {
+  const word = String.raw`(?:"(?:\\\s|[^"])*"|'(?:\\\s|[^'])*'|(?!["'])(?:\\\s|\S)+)`;
+  const [, first = '', second = '', rest = ''] =
+    new RegExp(String.raw`^\s*Rewrite(?:Cond|Rule)\s+(${word})\s+(${word})(.*)$`).exec(line) ?? [];
+  if (first === '') return null;
+  const lookedUp = `${first} ${second}`.replace(/\\[^]/g, '').match(/[%$]\{[^}]*\}?/g) ?? [];
+  return [...lookedUp, rest].join(' ');
+}
+
 export const servers: readonly Server[] = [
   {
     name: 'nginx',
@@ -79,15 +92,10 @@ export const servers: readonly Server[] = [
   {
     name: 'httpd',
     renderer: httpdRenderer,
-    // mod_rewrite reads its arguments without escapes between quotes; a comment has a line of its own.
     words: (text) =>
       text
         .split('\n')
-        .map((line) =>
-          /^\s*Rewrite(?:Cond|Rule) /.test(line)
-            ? line.replace(/"[^"]*"|'[^']*'/g, '""')
-            : line.replace(/^\s*#[^\n]*|(?<=^|\s)"(?:\\.|[^"\\])*"/g, '""'),
-        )
+        .map((line) => rewriteWords(line) ?? line.replace(/^\s*#[^\n]*|(?<=^|\s)"(?:\\.|[^"\\])*"/g, '""'))
         .join('\n'),
     test: (folder, current) => {
       const modules = '/usr/lib/apache2/modules';
