@@ -70,9 +70,10 @@ const run = (program: string, argv: string[]): ReturnType<Server['test']> =>
  * without quotes at a blank; a backslash takes a blank with it, and the meaning from `%` and `$`. Null for other lines.
  */
 function rewriteWords(line: string): string | null {
-  const word = String.raw`(?:"(?:\\\s|[^"])*"|'(?:\\\s|[^'])*'|(?!["'])(?:\\\s|\S)+)`;
+  // Blanks are those of ASCII.
+  const word = String.raw`(?:"(?:\\[ \t]|[^"])*"|'(?:\\[ \t]|[^'])*'|(?!["'])(?:\\[ \t]|[^ \t])+)`;
   const [, first = '', second = '', rest = ''] =
-    new RegExp(String.raw`^\s*Rewrite(?:Cond|Rule)\s+(${word})\s+(${word})(.*)$`).exec(line) ?? [];
+    new RegExp(String.raw`^[ \t]*Rewrite(?:Cond|Rule)[ \t]+(${word})[ \t]+(${word})([^]*)$`).exec(line) ?? [];
   if (first === '') return null;
   const lookedUp = `${first} ${second}`.replace(/\\[^]/g, '').match(/[%$]\{[^}]*\}?/g) ?? [];
   return [...lookedUp, rest].join(' ');
@@ -83,7 +84,7 @@ export const servers: readonly Server[] = [
     name: 'nginx',
     renderer: nginxRenderer,
     // A quote within a word is a letter like any other.
-    words: (text) => text.replace(/(?<=^|[\s;{}(])"(?:\\[^]|[^"\\])*"|(?<=^|[\s;{}])#[^\n]*/g, '""'),
+    words: (text) => text.replace(/(?<=^|[ \t\r\n;{}(])"(?:\\[^]|[^"\\])*"|(?<=^|[ \t\r\n;{}])#[^\n]*/g, '""'),
     test: (folder, current) => {
       writeFileSync(join(folder, 'nginx.conf'), nginxAlone({ current, runFolder: folder }));
       return run(nginxProgram(), ['-t', '-q', '-c', join(folder, 'nginx.conf'), '-e', 'stderr']);
@@ -95,7 +96,7 @@ export const servers: readonly Server[] = [
     words: (text) =>
       text
         .split('\n')
-        .map((line) => rewriteWords(line) ?? line.replace(/^\s*#[^\n]*|(?<=^|\s)"(?:\\.|[^"\\])*"/g, '""'))
+        .map((line) => rewriteWords(line) ?? line.replace(/^\s*#[^\n]*|(?<=^|[ \t])"(?:\\[^]|[^"\\])*"/g, '""'))
         .join('\n'),
     test: (folder, current) => {
       const modules = '/usr/lib/apache2/modules';
@@ -110,7 +111,7 @@ export const servers: readonly Server[] = [
   {
     name: 'haproxy',
     renderer: haproxyRenderer,
-    words: (text) => text.replace(/'[^']*'|"(?:\\.|[^"\\])*"|\\.|#[^\n]*/g, '""'),
+    words: (text) => text.replace(/'[^']*'|"(?:\\[^]|[^"\\])*"|\\[^]|#[^\n]*/g, '""'),
     test: (folder, current) => {
       writeFileSync(join(folder, 'haproxy.cfg'), haproxyAlone({ runFolder: folder, user: null }));
       return run(haproxyProgram(), ['-c', '-q', '-f', join(folder, 'haproxy.cfg'), '-f', current]);

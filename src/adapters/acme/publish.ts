@@ -1,9 +1,10 @@
 import { spawn } from 'node:child_process';
-import { mkdir, rm, writeFile } from 'node:fs/promises';
+import { rm } from 'node:fs/promises';
 import http from 'node:http';
 import { dirname, join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { challengePrefix } from '../../core/certificates/challenge.ts';
+import { ensureFolder, writeWhole } from '../files/safe-write.ts';
 import { updateTxt } from '../dns/update.ts';
 import { followAliases, serversOf, txtAt, zoneOf, type ZoneReader } from '../dns/zone.ts';
 import type { NameServer } from '../dns/query.ts';
@@ -38,8 +39,8 @@ export function httpPublisher({ folder, front, timeoutMs, live, tell }: HttpInpu
   return {
     show: async (proof) => {
       const file = fileOf(proof);
-      await mkdir(dirname(file), { recursive: true, mode: 0o755 });
-      await writeFile(file, proof.value, { mode: 0o644 });
+      await ensureFolder(dirname(file));
+      await writeWhole(file, proof.value);
       await tell();
       const seen = await askFront(front, proof, timeoutMs);
       if (seen === proof.value) return;

@@ -1,8 +1,8 @@
 import { editionNumber } from '../../core/proxies/edition.ts';
-import { chmod, lstat, mkdir, readdir, rename, rm, symlink } from 'node:fs/promises';
+import { chmod, lstat, readdir, rename, rm, symlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
-import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble } from '../files/safe-write.ts';
+import { ensureFolder, giveOver, switchLink, syncFolder, writeNew, writeTrouble } from '../files/safe-write.ts';
 import { codeOf } from '../trouble.ts';
 import type { Pair } from './make.ts';
 
@@ -22,10 +22,10 @@ export async function storePair(planned: Pick<PlannedCertificate, 'certificateFi
   const half = join(own, `.${number}.new`);
   try {
     await rm(half, { recursive: true, force: true });
-    await mkdir(half, { mode: 0o700 });
+    await ensureFolder(half, 0o700);
     await writeNew(join(half, 'key.pem'), pair.key, 0o600);
     await writeNew(join(half, 'certificate.pem'), pair.certificate);
-    await symlink('key.pem', join(half, besides('certificate.pem')));
+    await switchLink(join(half, besides('certificate.pem')), 'key.pem');
     await chmod(half, 0o755);
     await syncFolder(half);
     await rename(half, join(own, number));
@@ -49,9 +49,12 @@ function besides(certificate: string): string {
 export async function joinPairs(certificates: readonly PlannedCertificate[]): Promise<void> {
   for (const { certificateFile, keyFile } of certificates) {
     const path = besides(certificateFile);
-    await symlink(basename(keyFile), path).catch((cause: unknown) => {
+    try {
+      await symlink(basename(keyFile), path);
+      await giveOver(path);
+    } catch (cause) {
       if (codeOf(cause) !== 'EEXIST' && codeOf(cause) !== 'ENOENT') throw writeTrouble(path, cause);
-    });
+    }
   }
 }
 

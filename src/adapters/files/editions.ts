@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
-import { appendFile, lstat, mkdir, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
+import { appendFile, lstat, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
 import { frontEntry, shortened, type FrontEntry } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { WrittenFile } from '../../core/proxies/renderer.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { readJournal } from './journal.ts';
-import { ensureFolder, switchLink, syncFolder, writeNew, writeTrouble, writeWhole } from './safe-write.ts';
+import { ensureFolder, giveOver, switchLink, syncFolder, writeNew, writeTrouble, writeWhole } from './safe-write.ts';
 
 /** A written state of the front's files. `digest` covers every file but the mark's own. */
 export interface Edition {
@@ -130,7 +130,7 @@ export async function prepareEdition(folder: string, edition: Omit<Edition, 'sum
   await clearHalfMade(editions);
   const half = join(editions, `.${editionNumber(number)}.new`);
   try {
-    await mkdir(half, { mode: 0o755 });
+    await ensureFolder(half);
     for (const { path, content, secret } of files) {
       await ensureFolder(dirname(join(half, path)));
       await writeNew(join(half, path), content, secret === true ? 0o600 : undefined);
@@ -220,6 +220,7 @@ export async function noteFront(folder: string, entry: FrontEntry): Promise<void
     const there = await lstat(path).catch(() => null);
     if (there?.isSymbolicLink() === true) throw Object.assign(new Error('link'), { code: 'ELOOP' });
     await appendFile(path, `${JSON.stringify(entry)}\n`, { mode: 0o644 });
+    await giveOver(path);
   } catch (cause) {
     throw writeTrouble(path, cause);
   }

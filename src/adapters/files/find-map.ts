@@ -51,5 +51,6 @@ async function exists(path: string): Promise<boolean> {
 /** A path as a person in `cwd` would write it: relative when it lies below, absolute otherwise. */
 export function shownPath(path: string, cwd: string): string {
   const below = relative(cwd, path);
-  return below === '' || below.startsWith('..') || isAbsolute(below) ? path : below;
+  // Below the root, as for a unit of systemd, the whole path is the shorter word.
+  return cwd === '/' || below === '' || below.startsWith('..') || isAbsolute(below) ? path : below;
 }

@@ -2,7 +2,7 @@ import { appendFile, readFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import type * as z from 'zod';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
-import { ensureFolder, writeTrouble } from './safe-write.ts';
+import { ensureFolder, giveOver, writeTrouble } from './safe-write.ts';
 
 /** Every entry of a journal (one JSON value a line), oldest first. A line that was cut by a full disk is left out. @throws Trouble `journal-unreadable` */
 export async function readJournal<Entry>(file: string, form: z.ZodType<Entry>): Promise<Entry[]> {
@@ -37,6 +37,7 @@ export async function addToJournal(file: string, entry: unknown): Promise<void> 
   try {
     // A line that was cut before ends here, and takes nothing of this one with it.
     await appendFile(file, `\n${JSON.stringify(entry)}\n`, { mode: 0o600 });
+    await giveOver(file);
   } catch (cause) {
     throw writeTrouble(file, cause);
   }

@@ -5,6 +5,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
 import { startOf } from '../host/process-id.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+import { giveOver } from './safe-write.ts';
 import { ensureState, type StatePaths } from './state-folder.ts';
 import { shellWord } from '../../core/shell-word.ts';
 
@@ -102,6 +103,7 @@ async function make(paths: StatePaths, file: string, text: string): Promise<'mad
     const handle = await open(fresh, 'wx', 0o600);
     await handle.writeFile(text).finally(() => handle.close());
     // The lock is there whole or not at all.
+    await giveOver(fresh);
     await link(fresh, file);
     return 'made';
   } catch (error) {

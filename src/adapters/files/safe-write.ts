@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { chmod, link, lstat, mkdir, open, rename, rm, stat, symlink } from 'node:fs/promises';
+import { chmod, lchown, link, lstat, mkdir, open, rename, rm, stat, symlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 
@@ -45,6 +45,24 @@ async function makeFolder(path: string, mode: number): Promise<void> {
     await makeFolder(dirname(path), mode);
     await mkdir(path, { mode });
   }
+  await giveOver(path);
+}
+
+/**
+ * Whose a folder is, theirs is what root makes in it: whoever keeps the map goes on without root, and the builtin front, which runs as that user, reads its
+ * keys. Nobody else may do that, so for them nothing is to be done.
+ */
+export async function giveOver(path: string): Promise<void> {
+  const owner = await ownerIn(dirname(path));
+  // Never of what a link leads to.
+  if (owner !== null) await lchown(path, owner.uid, owner.gid);
+}
+
+/** Null when what is made there has the right owner already. */
+async function ownerIn(folder: string): Promise<{ uid: number; gid: number } | null> {
+  if (process.getuid?.() !== 0) return null;
+  const { uid, gid } = await stat(folder);
+  return uid === 0 ? null : { uid, gid };
 }
 
 function exists(path: string): Promise<boolean> {
@@ -88,6 +106,8 @@ export async function writeFirst(path: string, content: string, mode = 0o644): P
 export async function writeNew(path: string, content: string, mode = 0o644): Promise<void> {
   const file = await open(path, 'wx', mode);
   try {
+    const owner = await ownerIn(dirname(path));
+    if (owner !== null) await file.chown(owner.uid, owner.gid);
     await file.writeFile(content);
     // The process mask may have taken bits away that a server's own user needs.
     await chmod(path, mode);
@@ -102,6 +122,7 @@ export async function switchLink(path: string, target: string): Promise<void> {
   const fresh = freshName(path);
   try {
     await symlink(target, fresh);
+    await giveOver(fresh);
     await rename(fresh, path);
   } catch (cause) {
     await rm(fresh, { force: true }).catch(() => undefined);

@@ -25,5 +25,8 @@ export async function serviceProcess(map: string): Promise<number | null> {
 export async function startService(map: string): Promise<Tried | null> {
   if (!(await isOurs(map))) return null;
   const { code, err } = await runQuiet('systemctl', ['start', serviceName], 60_000);
-  return { passed: code === 0, output: code === 0 ? '' : `systemctl start ${serviceName}: ${err.trim()}` };
+  if (code === 0) return { passed: true, output: '' };
+  const isRoot = process.getuid?.() === 0;
+  const why = isRoot ? err.trim() : 'only root may do that. Run this as root, once';
+  return { passed: false, output: `its unit ${serviceName} is stopped, and systemd does not start it: ${why}` };
 }

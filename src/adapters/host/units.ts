@@ -30,16 +30,20 @@ export async function setUpUnits(
 ): Promise<void> {
   for (const { path, content } of units) await writeWhole(join(unitFolder, path), content);
   await systemctl(['daemon-reload']);
-  await systemctl(['enable', ...(now ? ['--now'] : []), ...enable]);
+  await systemctl(['enable', ...enable]);
+  // What runs already runs by the unit of before.
+  if (now) await systemctl(['restart', ...enable]);
 }
 
-/** The reverse; units that are not there are no fault. @returns those that were */
-export async function removeUnits(names: readonly string[], { now }: { now: boolean }): Promise<string[]> {
+/** The reverse, at once; units that are not there are no fault. @returns those that were */
+export async function removeUnits(names: readonly string[]): Promise<string[]> {
   const there = names.filter((name) => existsSync(join(unitFolder, name)));
   if (there.length === 0) return [];
-  await systemctl(['disable', ...(now ? ['--now'] : []), ...there]);
+  await systemctl(['disable', '--now', ...there]);
   for (const name of there) await rm(join(unitFolder, name), { force: true });
   await systemctl(['daemon-reload']);
+  // One that ended badly would be listed as failed for ever. There may be none.
+  await runQuiet('systemctl', ['reset-failed', ...there], 60_000);
   return there;
 }
 

@@ -111,7 +111,7 @@ export async function runUndoUnits(part: UnitPart, options: UnitOptions, { io }:
     io.err('Nothing was changed.\n');
     return;
   }
-  const removed = await removeUnits(names, { now: true });
+  const removed = await removeUnits(names);
   io.err(`Stopped and removed: ${removed.join(', ')}.\n`);
   io.err(`next: ${nextWords[part].removed}\n      to have it again: mile-marker install ${part}\n`);
 }

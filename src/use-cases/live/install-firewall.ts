@@ -113,7 +113,7 @@ export async function undoFirewall({
   if (back === 'kept') await loadRules(keptFile(paths));
   else {
     await deleteRules();
-    if (standing.stands === 'kept') await removeUnits([unit], { now: false });
+    if (standing.stands === 'kept') await removeUnits([unit]);
   }
   await record(paths, entry);
   return { back };

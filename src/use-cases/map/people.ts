@@ -131,7 +131,7 @@ async function writePeople(file: string, text: string, proxy: ProxyName): Promis
   await writeWhole(file, text, mode);
   // The file is a new one in place of the old, so its owner has to be set again.
   if (before !== null && isRoot) await chown(file, before.uid, before.gid);
-  else if (group !== undefined) await chown(file, 0, group);
+  else if (group !== undefined) await chown(file, (await stat(file)).uid, group);
   return before === null && group !== undefined ? (user?.name ?? null) : null;
 }
 

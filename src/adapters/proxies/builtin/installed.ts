@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { open, readFile, rm } from 'node:fs/promises';
 import { setTimeout as pause } from 'node:timers/promises';
 import { join } from 'node:path';
-import { writeWhole } from '../../files/safe-write.ts';
+import { giveOver, writeWhole } from '../../files/safe-write.ts';
 import { statePaths } from '../../files/state-folder.ts';
 import { ownProgram } from '../../host/own-program.ts';
 import { startOf } from '../../host/process-id.ts';
@@ -61,6 +61,7 @@ async function start(map: string): Promise<Tried> {
   if (service !== null) return service;
   const log = join(statePaths(map).root, 'serve.log');
   const file = await open(log, 'w', 0o640);
+  await giveOver(log);
   const [node = '', ...argv] = [...ownProgram(), 'serve', '--written', '--map', map];
   const child = spawn(node, argv, { detached: true, stdio: ['ignore', file.fd, file.fd], cwd: '/' });
   child.unref();
