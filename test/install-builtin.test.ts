@@ -1,16 +1,15 @@
-import { execFileSync, spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import net from 'node:net';
 import { join } from 'node:path';
 import tls from 'node:tls';
 import { upgradeTo } from '../src/core/rehearsal/sent.ts';
 import { startStandIn, type StandIn } from '../src/adapters/rehearsal/stand-in.ts';
 import { end } from './support/background.ts';
-import { ended, folderWith, mileMarker, program, type Ran } from './support/program.ts';
+import { folderWith, mileMarker, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
-/** The builtin front in the background: as a process of its own, and as a unit of systemd. */
+/** The builtin front in the background, as a process of its own; units of systemd have a machine of their own (systemd.test.ts). */
 
 let service: StandIn;
 const folders: string[] = [];
@@ -113,57 +112,11 @@ test('a port that somebody else has: nothing of it goes live, and why is said', 
   taken.close();
 });
 
-const systemctl = `#!/bin/sh
-echo "$*" >> "$LOG"
-case "$*" in
-  "enable --now mile-marker.service") sed -n 's/^ExecStart=//p' /etc/systemd/system/mile-marker.service > "$LOG.exec"
-    setsid sh -c "exec $(cat "$LOG.exec")" > "$LOG.out" 2>&1 & echo $! > "$LOG.pid";;
-  "disable --now mile-marker.service") kill "$(cat "$LOG.pid")"; rm "$LOG.pid";;
-  "show --property"*) cat "$LOG.pid" 2>/dev/null || echo 0;;
-esac
-`;
-
-/** In mounts of its own, in which systemd seems to run: the real one would want a machine for itself. */
-function withSystemd(folder: string, ...argv: string[]): Promise<Ran> {
-  const stage = `mkdir -p /run/systemd/system && mount --bind ${folder}/units /etc/systemd/system && PATH=${folder}/bin:$PATH exec "$@"`;
-  const inside = ['sh', '-c', `mount -t tmpfs tmpfs /run && ${stage}`, 'sh', process.execPath, program, ...argv];
-  const env = { PATH: process.env['PATH'], LOG: `${folder}/log`, DOCKER_HOST: 'none' };
-  return ended(spawn('unshare', ['--mount', ...inside], { cwd: folder, env }));
-}
-
-test('as a unit of systemd: shown, started, given what changes, and taken away', async () => {
+test('without systemd the line for cron is shown', async () => {
   const at = await place();
-  execFileSync('mkdir', [join(at.folder, 'bin'), join(at.folder, 'units')]);
-  writeFileSync(join(at.folder, 'bin/systemctl'), systemctl, { mode: 0o755 });
-  await at.run('certs', 'make');
   const none = await at.run('install', 'service', '--yes');
   expect([none.code, none.err]).toEqual([
     3,
     expect.stringMatching(/systemd does not run here[^]*@reboot .*'--written'/),
   ]);
-  expect((await withSystemd(at.folder, 'install', 'service', '--yes')).err).toContain('Nothing is written yet');
-  expect((await at.run('install', '--yes', '--no-rehearsal')).code).toBe(0);
-  const shown = await withSystemd(at.folder, 'install', 'service', '--dry-run');
-  expect(shown.out).toMatch(/NoNewPrivileges=yes\nProtectSystem=strict[^]*ReadWritePaths=\S+\/\.mile-marker\n/);
-  const made = await withSystemd(at.folder, 'install', 'service', '--yes');
-  expect([made.code, made.err]).toEqual([0, expect.stringContaining('systemd starts mile-marker.service now')]);
-  expect(existsSync(join(at.folder, '.mile-marker/serve.json'))).toBe(false);
-  expect((await withSystemd(at.folder, 'install', 'service')).err).toContain('stand as they should');
-  at.say(more);
-  await at.run('certs', 'make', '--no-reload');
-  expect((await withSystemd(at.folder, 'install', '--yes', '--no-rehearsal')).err).toContain('Edition 0002 is live');
-  expect(readFileSync(`${at.folder}/log.out`, 'utf8')).toContain('serving edition 0002');
-  const timers = await withSystemd(at.folder, 'install', 'timers', '--yes');
-  expect([timers.code, timers.err]).toEqual([
-    0,
-    expect.stringContaining('mile-marker-renew.timer, mile-marker-verify.timer'),
-  ]);
-  expect(readFileSync(`${at.folder}/log`, 'utf8')).toContain(
-    'enable --now mile-marker-renew.timer mile-marker-verify.timer',
-  );
-  const undone = await withSystemd(at.folder, 'undo', 'service', '--yes');
-  expect([undone.code, undone.err]).toEqual([0, expect.stringContaining('Stopped and removed: mile-marker.service')]);
-  await gone(at.mark);
-  expect([await at.mark(), existsSync(join(at.folder, 'units/mile-marker.service'))]).toEqual(['nothing', false]);
-  expect((await withSystemd(at.folder, 'undo', 'service', '--yes')).err).toContain('has made no units');
 });

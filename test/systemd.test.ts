@@ -1,4 +1,4 @@
-import { existsSync, writeFileSync } from 'node:fs';
+import { existsSync } from 'node:fs';
 import { MadeEngine } from './support/made-engine.ts';
 import { SystemdMachine } from './support/systemd-machine.ts';
 
@@ -55,26 +55,34 @@ async function ownedByKeeper(): Promise<void> {
   expect(await root(`find ${site} ! -user keeper`)).toBe('');
 }
 
-function lay(text: string): void {
-  writeFileSync(machine.path(`${site}/mile-marker.yaml`), text);
+/** Waits until a unit has said something. */
+async function said(unit: string, words: string): Promise<void> {
+  await root(`journalctl -f -n all -o cat -u ${unit} | { grep -m 1 '${words}'; pkill -x journalctl; }`);
 }
 
+const lay = (text: string): Promise<string> => keeper(`cat > mile-marker.yaml <<'E'\n${text}E`);
+
 test('the builtin front runs as the owner of the map, with low ports, is reloaded by that owner, and comes back', async () => {
-  await keeper(`cat > mile-marker.yaml <<'E'\n${map('builtin')}E`);
+  await lay(map('builtin'));
   await keeper('mile-marker certs make');
   const refused = await machine.run(`cd ${site}; mile-marker install --yes`, 'keeper');
   expect(refused.out).toMatch(
     /port 80: you have no right to it\. .*run this as root, and then `mile-marker install service`/,
   );
+  expect((await machine.run(`cd ${site}; mile-marker install service --yes`)).out).toContain('Nothing is written yet');
   // As it says.
   await root('mile-marker install --yes');
+  expect(await root('mile-marker install service --dry-run')).toMatch(
+    /NoNewPrivileges=yes\nProtectSystem=strict[^]*ReadWritePaths=\S+\/\.mile-marker\n[^]*Nothing was changed/,
+  );
   await root('mile-marker install service --yes');
+  expect(await root('mile-marker install service')).toContain('stand as they should');
   expect(await keeper(asked)).toBe('200');
   await ownedByKeeper();
   const process = await root('systemctl show -P MainPID mile-marker');
   expect(await root(`ps -o user= -p ${process.trim()}`)).toBe('keeper\n');
 
-  lay(map('builtin').replace('everyone', 'home'));
+  await lay(map('builtin').replace('everyone', 'home'));
   expect(await keeper('mile-marker install --yes')).toContain('is live');
   expect(await keeper(asked)).toBe('403');
   expect(await root('systemctl show -P MainPID mile-marker')).toBe(process);
@@ -84,11 +92,12 @@ test('the builtin front runs as the owner of the map, with low ports, is reloade
   expect(await root('systemctl show -P NRestarts mile-marker')).toBe('1\n');
   expect(await root('journalctl -o cat -t mile-marker')).toContain('Serving 1 road.');
   await root('mile-marker undo service --yes');
+  expect(await root('mile-marker undo service --yes')).toContain('has made no units');
   expect(await root('systemctl list-units --all --plain --no-legend "mile-marker*"')).toBe('');
 });
 
 test('the timers renew and test as the owner of the map', async () => {
-  lay(map('builtin'));
+  await lay(map('builtin'));
   await root('mile-marker install timers --yes');
   await root('systemctl start mile-marker-renew.service');
   expect(await root('journalctl -o cat -u mile-marker-renew.service -t mile-marker')).toContain('Nothing is due.');
@@ -104,7 +113,7 @@ test('the timers renew and test as the owner of the map', async () => {
 
 test('rules of the firewall on trial are taken away by a timer, and kept ones are loaded with the machine', async () => {
   const rules = async (): Promise<boolean> => (await root('nft list tables')).includes('inet mile_marker');
-  lay(map('builtin'));
+  await lay(map('builtin'));
   await keeper('mile-marker write');
   await root('mile-marker install firewall --yes');
   expect(await rules()).toBe(true);
@@ -122,8 +131,8 @@ test('rules of the firewall on trial are taken away by a timer, and kept ones ar
   expect(await root('systemctl list-units --all --plain --no-legend "mile-marker*"')).toBe('');
 });
 
-test('follow in two halves tells nginx of a port that moved, and the half that reads the engine can tell nobody', async () => {
-  lay(map('nginx'));
+test('follow in two halves tells nginx of a port that moved, and the half that reads the engine has no right of root', async () => {
+  await lay(map('nginx'));
   await root('rm -rf .mile-marker /etc/nginx/sites-enabled/default; rm /etc/systemd/system/nginx.service');
   await root('systemctl daemon-reload; systemctl start nginx');
   await keeper('mile-marker certs make');
@@ -131,14 +140,18 @@ test('follow in two halves tells nginx of a port that moved, and the half that r
   await root('mile-marker install follow --yes');
   expect(await keeper(asked)).toBe('200');
   expect(await keeper(asked.replace('-o /dev/null -w "%{http_code}"', ''))).toBe('first\n');
+  // Both halves have come to rest.
+  await said('mile-marker-follow-engine', 'found 1 container');
+  await said('mile-marker-follow', 'is live');
   engine.put({ name: 'bird-log', address: '172.17.0.2', port: 9000, published: 9001 });
-  await root(
-    'journalctl -f -o cat -u mile-marker-follow.service | { grep -m 1 "127.0.0.1:9001"; pkill -x journalctl; }',
-  );
+  await said('mile-marker-follow', '127.0.0.1:9001');
   expect(await keeper(asked.replace('-o /dev/null -w "%{http_code}"', ''))).toBe('second\n');
   await ownedByKeeper();
   const half = (await root('systemctl show -P MainPID mile-marker-follow-engine')).trim();
   expect(await root(`ps -o user= -p ${half}`)).toBe('keeper\n');
+  expect(await root(`grep -E '^Cap(Eff|Bnd)' /proc/${half}/status`)).toBe(
+    'CapEff:\t0000000000000000\nCapBnd:\t0000000000000000\n',
+  );
   await root('mile-marker undo follow --yes');
   expect(await root('systemctl list-units --all --plain --no-legend "mile-marker*"')).toBe('');
 });

@@ -1,14 +1,17 @@
 import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmdirSync } from 'node:fs';
 import { tmpdir } from 'node:os';
-import { dirname, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { ended, program } from './program.ts';
 
-/** Where control groups lie: of their own for systemd (cgroups(7), version 1), or one tree for all. */
-const groups = existsSync('/sys/fs/cgroup/systemd')
-  ? { folder: '/sys/fs/cgroup/systemd', mount: '-t cgroup -o none,name=systemd cgroup', at: 'sys/fs/cgroup/systemd' }
-  : { folder: '/sys/fs/cgroup', mount: '-t cgroup2 cgroup2', at: 'sys/fs/cgroup' };
+const legacy = '/sys/fs/cgroup/systemd';
+
+/** Where control groups lie: one tree for all, or one of systemd's own and, for what it cannot do there, a second (cgroups(7), version 1). */
+const trees = existsSync(legacy) ? [legacy, '/sys/fs/cgroup/unified'].filter(existsSync) : ['/sys/fs/cgroup'];
+const mountGroups = existsSync(legacy)
+  ? { how: '-t cgroup -o none,name=systemd cgroup', at: 'sys/fs/cgroup/systemd' }
+  : { how: '-t cgroup2 cgroup2', at: 'sys/fs/cgroup' };
 
 /**
  * A machine whose first process is a real systemd: this machine's files with a layer of its own above, and every kind of namespace but that of users, so
@@ -25,8 +28,10 @@ export class SystemdMachine {
     for (const program of ['/lib/systemd/systemd', '/usr/bin/dbus-daemon'])
       if (!existsSync(program)) throw new Error(`${program} is missing; install: apt-get install -y systemd dbus`);
     const layer = mkdtempSync(join(tmpdir(), 'mile-marker-systemd-'));
-    mkdirSync(groupOf(layer));
-    const shell = spawn('bash', ['-c', outside(layer)], { stdio: ['ignore', 'pipe', 'pipe'] });
+    for (const group of groupsOf(layer)) mkdirSync(group);
+    // It ends with whoever started it.
+    const argv = ['--pdeathsig', 'KILL', 'bash', '-c', outside(layer)];
+    const shell = spawn('setpriv', argv, { stdio: ['ignore', 'pipe', 'pipe'] });
     let said = '';
     for (const stream of [shell.stdout, shell.stderr]) stream.on('data', (chunk: Buffer) => (said += chunk.toString()));
     for (let left = 200; left > 0; left -= 1) {
@@ -44,8 +49,8 @@ export class SystemdMachine {
 
   /** Runs a shell's words there. @param user whose right it has */
   async run(words: string, user = 'root'): Promise<{ code: number | null; out: string }> {
-    const argv = ['-t', String(this.first), '-a', 'runuser', '-u', user, '--', 'sh', '-c', `exec 2>&1; ${words}`];
-    const { code, out } = await ended(spawn('nsenter', argv));
+    const argv = ['-t', String(this.first), '-a', 'runuser', '-u', user, '--', 'timeout', '60', 'sh'];
+    const { code, out } = await ended(spawn('nsenter', [...argv, '-c', `exec 2>&1; ${words}`]), 90_000);
     return { code, out };
   }
 
@@ -63,7 +68,7 @@ export class SystemdMachine {
   }
 }
 
-const groupOf = (layer: string): string => join(groups.folder, layer.replace(/.*\//, ''));
+const groupsOf = (layer: string): string[] => trees.map((tree) => join(tree, basename(layer)));
 
 /** The first process of the machine, as it is known here. */
 function firstIn(layer: string): number | null {
@@ -79,7 +84,7 @@ function firstIn(layer: string): number | null {
 
 function clear(layer: string): void {
   spawnSync('umount', ['-l', layer]);
-  for (const folder of [groupOf(layer), layer]) {
+  for (const folder of [...groupsOf(layer), layer]) {
     // The groups of what ran there go first; none of them holds a process any more.
     spawnSync('find', [folder, '-depth', '-type', 'd', '-empty', '-delete']);
     spawnSync('find', [folder, '-depth', '-mindepth', '1', '-type', 'd', '-exec', 'rmdir', '{}', ';']);
@@ -97,7 +102,7 @@ function outside(layer: string): string {
 set -e
 mount -t tmpfs tmpfs ${layer}
 mkdir ${root} ${layer}/up ${layer}/work
-echo $$ > ${groupOf(layer)}/cgroup.procs
+for group in ${groupsOf(layer).join(' ')}; do echo $$ > $group/cgroup.procs; done
 exec unshare --pid --mount --net --uts --ipc --cgroup --fork --kill-child bash -c '
 set -e
 mount --make-rprivate /
@@ -109,11 +114,12 @@ ln -s /dev/null ${system}/docker.socket
 ln -s /lib/systemd/system/multi-user.target ${system}/default.target
 : > ${root}/etc/fstab
 : > ${root}/etc/machine-id
+echo marsh > ${root}/etc/hostname
 mount -t proc proc ${root}/proc
 mount -t sysfs sysfs ${root}/sys
 mount -t tmpfs tmpfs ${root}/sys/fs/cgroup
-mkdir -p ${root}/${groups.at}
-mount ${groups.mount} ${root}/${groups.at}
+mkdir -p ${root}/${mountGroups.at}
+mount ${mountGroups.how} ${root}/${mountGroups.at}
 mount -t tmpfs -o mode=755 tmpfs ${root}/run
 mount -t tmpfs -o mode=1777 tmpfs ${root}/tmp
 mount --rbind /dev ${root}/dev

@@ -1,4 +1,4 @@
-import { lstat } from 'node:fs/promises';
+import { lstat, stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { ensureFolder, writeWhole } from './safe-write.ts';
 
@@ -30,6 +30,12 @@ export interface StatePaths {
   found: string;
   /** The form of the map, for editors. */
   schema: string;
+}
+
+/** Whose the map is, by its folder: as that user keys are written and read, since all that is made there is that user's. */
+export async function stateOwner({ root }: Pick<StatePaths, 'root'>): Promise<{ uid: number; gid: number }> {
+  const { uid, gid } = await stat(root).catch(() => stat(dirname(root)));
+  return { uid, gid };
 }
 
 /** @param mapFile absolute path of the map */

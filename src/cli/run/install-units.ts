@@ -87,7 +87,7 @@ const nextWords: Record<UnitPart, { installed: string; removed: string; what: st
 };
 
 const asRootWords =
-  'The map belongs to root, so the front runs as root, though with no right of root but low ports.\nTo have it run as a user of its own: chown -R USER the folder of the map, then run this again.\n';
+  'The folder of the map belongs to root, so the front runs as root, though with no right of root but low ports.\nTo have it run as a user of its own: chown -R USER that folder, then run this again.\n';
 
 function withoutRoot(part: UnitPart): string {
   return `Writing units of systemd needs root. Nothing was changed.\nnext: as root: mile-marker install ${part}\n`;

@@ -2,6 +2,7 @@ import { stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { readExports } from '../../adapters/certificates/exports.ts';
 import { engineAddress } from '../../adapters/engine/address.ts';
+import { stateOwner } from '../../adapters/files/state-folder.ts';
 import { ownProgram } from '../../adapters/host/own-program.ts';
 import { readUnit } from '../../adapters/host/units.ts';
 import { Trouble } from '../../adapters/trouble.ts';
@@ -43,7 +44,7 @@ async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnit
   }
   const program = ownProgram();
   const content = serviceUnit({
-    ...{ program, map: mapFile, owner: await ownerOf(mapFile), state: paths.root, logs: logFolders(plan) },
+    ...{ program, map: mapFile, owner: await stateOwner(paths), state: paths.root, logs: logFolders(plan) },
     ports: [front.listen.http, front.listen.https, ...plan.ports.map(({ port }) => port)],
   });
   const cron = [...program, 'serve', '--written', '--map', mapFile].map((word) => `'${word}'`).join(' ');
@@ -56,7 +57,7 @@ async function wantedFollow(site: Site): Promise<WantedUnits> {
   await assertInstalled(site);
   const { proxy, container } = plan.front;
   const program = ownProgram();
-  const owner = await ownerOf(mapFile);
+  const owner = await stateOwner(paths);
   const engine = engineAddress(map.engine?.address ?? null, process.env);
   const socket = engine?.kind === 'socket' ? await stat(engine.path).catch(() => null) : null;
   const units = followUnits({
@@ -91,7 +92,7 @@ export async function timerInput(
   then: readonly string[] = [],
 ): Promise<Parameters<typeof jobUnits>[1]> {
   const { front, certificates } = plan;
-  const owner = await ownerOf(mapFile);
+  const owner = await stateOwner(paths);
   const exports = job === 'renew' ? (await Promise.all(certificates.map(readExports))).flat() : [];
   const shared = { program: ownProgram(), mapFile, then };
   const runsOthers = map.dns.program !== null || map.dns.addressFrom?.kind === 'program';
@@ -107,12 +108,6 @@ export async function timerInput(
     ...(reloads ? ['-/run', '-/var/log', '-/var/lib', ...logFolders(plan)] : []),
   ];
   return { ...shared, write: [...new Set(write)], owner: reloads ? null : owner };
-}
-
-/** Whose the map is: as that user the keys are written and read. */
-async function ownerOf(mapFile: string): Promise<{ uid: number; gid: number }> {
-  const { uid, gid } = await stat(mapFile);
-  return { uid, gid };
 }
 
 function logFolders({ roads }: Plan): string[] {

@@ -1,8 +1,8 @@
 import { realpathSync } from 'node:fs';
-import { stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { shownPath } from '../../adapters/files/find-map.ts';
 import { readText } from '../../adapters/files/read-text.ts';
+import { stateOwner } from '../../adapters/files/state-folder.ts';
 import { ensureFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { codeOf, Trouble } from '../../adapters/trouble.ts';
 import {
@@ -37,7 +37,7 @@ export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput
   const { plan, front, mapFile, paths } = site;
   const ports = closedPorts(plan, front);
   if (front.kind === 'host' || front.inCluster) return { file: null, ports };
-  const owner = await ownerOf(paths.certificates, mapFile);
+  const owner = await stateOwner(paths);
   const text = frontCompose({
     ...{ plan, front, mapFile, owner },
     compose: site.host.compose,
@@ -55,12 +55,6 @@ export async function writeCompose({ site, folder, cwd, dry }: WriteComposeInput
     });
   }
   return { file: { path: shownPath(path, cwd), text, before, changed: before !== text }, ports };
-}
-
-/** Whose the keys are: the proxy must run as that user, since nobody else may read them. */
-async function ownerOf(certificates: string, mapFile: string): Promise<{ uid: number; gid: number }> {
-  const { uid, gid } = await stat(certificates).catch(() => stat(mapFile));
-  return { uid, gid };
 }
 
 async function textOf(path: string): Promise<string | null> {
