@@ -12,7 +12,8 @@ interface ListenAt {
 /** That a port of the front cannot be had, and why. */
 export function listenTrouble({ host, port, protocol, key }: ListenAt, cause: unknown): Trouble {
   const remedies: Record<string, string> = {
-    EACCES: 'Ports below 1024 need root: run this as root, and then `mile-marker install service`, which has the front run as the owner of the map from then on. Or choose others in the map, under `front.listen`.',
+    EACCES:
+      'Ports below 1024 need root: run this as root, and then `mile-marker install service`, which has the front run as the owner of the map from then on. Or choose others in the map, under `front.listen`.',
     EADDRINUSE: `See who has it: ss -l${protocol === 'tcp' ? 't' : 'u'}np 'sport = :${String(port)}'. Stop that, or write another port in the map: \`${key}\`.`,
     EADDRNOTAVAIL: 'Fix `front` in the map.',
   };
