@@ -104,11 +104,15 @@ async function compare(work: Work, folder: string): Promise<{ cost: Cost; other:
   const own: Cost[] = [];
   const others: Cost[] = [];
   const files = join(folder, 'the-same');
-  if (work.writes === true) cpSync(join(written, 'current/'), files, { recursive: true, dereference: true });
+  const notes = join(folder, '.mile-marker/services');
+  if (work.writes === true) {
+    cpSync(join(written, 'current/'), files, { recursive: true, dereference: true });
+    cpSync(notes, join(files, 'services'), { recursive: true });
+  }
   for (let round = 0; round < rounds; round += 1) {
     others.push(await run([reader, ...(work.writes === true ? [files, join(folder, 'copies')] : [])], folder));
     rmSync(join(folder, 'copies'), { recursive: true, force: true });
-    if (work.writes === true) rmSync(written, { recursive: true, force: true });
+    if (work.writes === true) for (const made of [written, notes]) rmSync(made, { recursive: true, force: true });
     own.push(await run([program, ...work.argv], folder));
     writeFileSync(join(folder, 'mile-marker.yaml'), map);
   }

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { closeSync, constants, lchownSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { chmod, lchown, link, lstat, mkdir, open, rename, rm, stat, symlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
@@ -86,6 +87,40 @@ export async function writeWhole(path: string, content: string, mode = 0o644): P
     throw writeTrouble(path, cause);
   }
   await syncFolder(dirname(path));
+}
+
+/**
+ * Brings many files of one folder to what they should be, which are for people to read and can be made anew at any time: nothing waits for the disk, nothing
+ * is renamed, and what was cut short is made good the next time. Ten thousand take half a second so, and half a minute by `writeWhole`.
+ */
+export async function writeLightly(folder: string, files: ReadonlyMap<string, string>): Promise<void> {
+  const owner = await ownerIn(folder);
+  for (const [name, content] of files) {
+    const path = join(folder, name);
+    if (textOf(path) === content) continue;
+    try {
+      // Whatever stands there, a link too, is not written to.
+      rmSync(path, { force: true });
+      writeFileSync(path, content, { flag: 'wx', mode: 0o644 });
+      if (owner !== null) lchownSync(path, owner.uid, owner.gid);
+    } catch (cause) {
+      throw writeTrouble(path, cause);
+    }
+  }
+}
+
+/** Null when it is not there, or is a link, or may not be read. */
+function textOf(path: string): string | null {
+  try {
+    const file = openSync(path, constants.O_RDONLY | constants.O_NOFOLLOW);
+    try {
+      return readFileSync(file, 'utf8');
+    } finally {
+      closeSync(file);
+    }
+  } catch {
+    return null;
+  }
 }
 
 /** Writes a whole file where none may be: the file appears complete or not at all, and one that is there stays. */

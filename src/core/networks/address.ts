@@ -46,8 +46,10 @@ export function withPort(address: string, port: number): string {
   return `${inUrl(address)}:${String(port)}`;
 }
 
+/** 127.0.0.0/8 (RFC 1122 §3.2.1.3) and ::1 (RFC 4291 §2.5.3). */
 export function isLoopback(address: string): boolean {
-  return inNetworks(address, ['127.0.0.0/8', '::1/128']);
+  const known = parseAddress(address);
+  return known === '::1' || known?.startsWith('127.') === true;
 }
 
 /** Addresses that the public network does not route: a visitor outside can never reach them (RFC 6890). */

@@ -31,21 +31,46 @@ interface Led {
 
 /** What to set in each service that the map leads to, so that it works behind the front: one note a service. */
 export function serviceNotes({ plan, networks, newest }: NotesInput): ServiceNote[] {
-  const groups = new Map<string, Led[]>();
-  for (const led of dialledParts(plan.roads)) {
-    const key = keyOf(led);
-    groups.set(key, [...(groups.get(key) ?? []), led]);
-  }
-  const plain = [...groups.values()].flatMap(([first]) => (first === undefined ? [] : nameOf(first, false)));
-  return [...groups.values()]
-    .flatMap((led): ServiceNote[] => {
-      const [first] = led;
-      if (first === undefined) return [];
-      const name = nameOf(first, false);
-      const own = nameOf(first, plain.filter((other) => other === name).length > 1);
-      return [{ file: `${own}.md`, text: noteOf(own, led, { plan, networks, newest }) }];
-    })
+  const groups = grouped(dialledParts(plan.roads), keyOf);
+  const byName = grouped([...groups.values()], ([first]) => (first === undefined ? '' : nameOf(first, false)));
+  const seen = seenOf(newest);
+  return [...byName.values()]
+    .flatMap((namesakes) =>
+      namesakes.flatMap((led): ServiceNote[] => {
+        const [first] = led;
+        if (first === undefined) return [];
+        const own = nameOf(first, namesakes.length > 1);
+        return [{ file: `${own}.md`, text: noteOf(own, led, { plan, networks, seen }) }];
+      }),
+    )
     .sort((a, b) => byUnits(a.file, b.file));
+}
+
+function grouped<Item>(items: readonly Item[], keyOf: (item: Item) => string): Map<string, Item[]> {
+  const groups = new Map<string, Item[]>();
+  for (const item of items) {
+    const key = keyOf(item);
+    const others = groups.get(key);
+    if (others === undefined) groups.set(key, [item]);
+    else others.push(item);
+  }
+  return groups;
+}
+
+/** What the newest run says, by the name of each road that it tested. */
+interface Seen {
+  at: string;
+  legs: ReadonlyMap<string, NewestRun['roads'][number]['legs']>;
+  findings: ReadonlyMap<string, NewestRun['findings']>;
+}
+
+function seenOf(newest: NewestRun | null): Seen | null {
+  if (newest === null) return null;
+  const findings = new Map<string, NewestRun['findings']>();
+  for (const finding of newest.findings)
+    for (const road of new Set(finding.severity === 'note' ? [] : finding.roads))
+      findings.set(road, [...(findings.get(road) ?? []), finding]);
+  return { at: newest.at, legs: new Map(newest.roads.map(({ road, legs }) => [road, legs])), findings };
 }
 
 /** What tells services apart. */
@@ -69,7 +94,11 @@ function nameOf({ road, part }: Led, isShared: boolean): string {
     .replace(/^[.-]+/, '');
 }
 
-function noteOf(name: string, led: readonly Led[], { plan, networks, newest }: NotesInput): string {
+interface NoteInput extends Pick<NotesInput, 'plan' | 'networks'> {
+  seen: Seen | null;
+}
+
+function noteOf(name: string, led: readonly Led[], { plan, networks, seen }: NoteInput): string {
   const [first] = led;
   if (first === undefined) return '';
   const roads = [...new Set(led.map(({ road }) => road))];
@@ -80,8 +109,8 @@ function noteOf(name: string, led: readonly Led[], { plan, networks, newest }: N
     section('The proxy that it must trust', trustWords(first, plan, networks)),
     section('What it gets with each request', headerWords(first, plan)),
     section('When its pages show an inside address', insideWords(first)),
-    section('What the front passes to it', passWords(roads, newest)),
-    ...seenSection(roads, newest),
+    section('What the front passes to it', passWords(roads, seen)),
+    ...seenSection(roads, seen),
   ];
   return `${parts.join('\n\n')}\n`;
 }
@@ -161,10 +190,10 @@ function insideWords({ road, upstream }: Led): string[] {
   ];
 }
 
-function passWords(roads: readonly PlannedRoad[], newest: NewestRun | null): string[] {
+function passWords(roads: readonly PlannedRoad[], seen: Seen | null): string[] {
   return roads.flatMap((road) => {
     const { rules, gate } = road;
-    const live = legOf(newest, road, 'websocket');
+    const live = legOf(seen, road, 'websocket');
     const limit =
       rules.bodyLimitBytes === null ? 'of any size' : `up to ${sizeText(rules.bodyLimitBytes)} (\`body-limit\`)`;
     const lines = [
@@ -181,19 +210,15 @@ function sizeText(bytes: number): string {
   return bytes % 1_048_576 === 0 ? `${String(bytes / 1_048_576)} MiB` : `${String(Math.round(bytes / 1024))} KiB`;
 }
 
-function legOf(newest: NewestRun | null, { name }: PlannedRoad, wanted: string): string | null {
-  const leg = newest?.roads.find(({ road }) => road === name)?.legs.find((one) => one.leg === wanted);
+function legOf(seen: Seen | null, { name }: PlannedRoad, wanted: string): string | null {
+  const leg = seen?.legs.get(name)?.find((one) => one.leg === wanted);
   if (leg === undefined || leg.outcome === 'skipped') return null;
   return leg.outcome === 'ok' ? 'ok' : `${leg.outcome}, ${leg.says}`;
 }
 
-function seenSection(roads: readonly PlannedRoad[], newest: NewestRun | null): string[] {
-  if (newest === null) return [];
-  const names = new Set(roads.map(({ name }) => name));
-  if (!newest.roads.some(({ road }) => names.has(road))) return [];
-  const own = newest.findings.filter(
-    (finding) => finding.severity !== 'note' && finding.roads.some((road) => names.has(road)),
-  );
+function seenSection(roads: readonly PlannedRoad[], seen: Seen | null): string[] {
+  if (seen === null || !roads.some(({ name }) => seen.legs.has(name))) return [];
+  const own = [...new Set(roads.flatMap(({ name }) => seen.findings.get(name) ?? []))];
   const lines = own.map(({ rule, message, remedy }) => `- ${rule}: ${message} ${remedy}`);
-  return [section(`What verify saw on ${newest.at.slice(0, 10)}`, lines.length === 0 ? ['Nothing wrong.'] : lines)];
+  return [section(`What verify saw on ${seen.at.slice(0, 10)}`, lines.length === 0 ? ['Nothing wrong.'] : lines)];
 }

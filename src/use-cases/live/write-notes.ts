@@ -1,6 +1,6 @@
 import { readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { ensureFolder, writeWhole } from '../../adapters/files/safe-write.ts';
+import { ensureFolder, writeLightly } from '../../adapters/files/safe-write.ts';
 import { readNewest } from '../../adapters/files/runs.ts';
 import { noteHead, serviceNotes } from '../../core/notes/service-notes.ts';
 import type { Site } from '../map/load.ts';
@@ -12,12 +12,8 @@ export async function writeNotes({ plan, inventory, paths }: Site): Promise<void
   const notes = serviceNotes({ plan, networks: inventory.networks, newest });
   await ensureFolder(paths.notes);
   const before = await readdir(paths.notes);
-  for (const { file, text } of notes) {
-    const path = join(paths.notes, file);
-    const there = before.includes(file) ? await readFile(path, 'utf8').catch(() => null) : null;
-    if (there !== text) await writeWhole(path, text);
-  }
-  const named = new Set(notes.map(({ file }) => file));
+  const named = new Map(notes.map(({ file, text }) => [file, text]));
+  await writeLightly(paths.notes, named);
   for (const file of before.filter((one) => one.endsWith('.md') && !named.has(one))) {
     const path = join(paths.notes, file);
     if ((await readFile(path, 'utf8').catch(() => '')).includes(noteHead)) await rm(path);
