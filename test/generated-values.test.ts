@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { parse } from 'yaml';
 import { describeKeys } from '../src/core/map/schema/describe.ts';
+import { without } from '../src/core/without.ts';
 import { ground, layouts, placed, planOf, renamed, saidOf, strayIn } from './support/hostile.ts';
 
 /** Values put together of what means something to a server, hundreds in one map: none may become a word of its configuration. */
@@ -12,12 +13,12 @@ const whole = parse(readFileSync(join(__dirname, 'files/whole-map.yaml'), 'utf8'
   string,
   Part
 >;
-const { container: _, ...onThisHost } = whole['front'] ?? {};
-const { paused: __, ...shown } = (whole['roads']?.['nestcam'] ?? {}) as Part;
+const onThisHost = without(whole['front'] ?? {}, 'container');
+const shown = without((whole['roads']?.['nestcam'] ?? {}) as Part, 'paused');
 const road = { to: 'bird-log:8080' };
 
 /** What every map has, so that a value has to fear for itself alone. */
-const base = { ...whole, front: { ...onThisHost }, roads: { sightings: road }, labels: undefined };
+const base = { ...whole, front: onThisHost, roads: { sightings: road }, labels: undefined };
 
 /** What means something in one configuration or another. */
 const fragments = [

@@ -84,7 +84,7 @@ test('many roads share files and lines that it can read, and a road more changes
 
 /** In a mount namespace of its own (mount_namespaces(7)), where /run and the settings of the package are the test's. */
 async function inside(folder: string, script: string): Promise<string> {
-  const mounts = `mount -t tmpfs none /run && mount --bind ${folder}/default /etc/default/haproxy && mount --bind ${folder}/base.cfg /etc/haproxy/haproxy.cfg`;
+  const mounts = `mount -t tmpfs none /run && mount --bind ${folder}/default /etc/default/haproxy && mount --bind ${folder}/etc /etc/haproxy`;
   const argv = ['-m', 'sh', '-c', `${mounts} && { ${script}; } 2>&1`];
   return (await promisify(execFile)('unshare', argv, { cwd: folder, timeout: 200_000 })).stdout;
 }
@@ -109,7 +109,7 @@ roads:
     'later.yaml': map('tides'),
     w: people('edda'),
     default: '',
-    'base.cfg': 'global\n    maxconn 100\n',
+    'etc/haproxy.cfg': 'global\n    maxconn 100\n',
   });
   chmodSync(folder, 0o755);
   mkdirSync(join(folder, 'out'));
@@ -154,6 +154,7 @@ roads:
 `,
     'new/.keep': '',
     default: '',
+    'etc/haproxy.cfg': '',
   });
   const base = (pair: string): string => `defaults
     mode http
@@ -167,20 +168,19 @@ frontend web
 backend log
     server one 127.0.0.1:9
 `;
-  writeFileSync(join(folder, 'base.cfg'), '');
   expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
   expect((await mileMarker(['write'], folder)).code).toBe(0);
   const [, listed = ''] =
     /^"?([^\s"]+\.pem)"?/m.exec(readFileSync(join(folder, '.mile-marker/front/current/certificates.list'), 'utf8')) ??
     [];
-  writeFileSync(join(folder, 'base.cfg'), base(listed));
+  writeFileSync(join(folder, 'etc/haproxy.cfg'), base(listed));
   const tool = `node ${program}`;
   const run = async (...commands: string[]): Promise<string> => inside(folder, commands.join('; '));
   const survey = await run(`${tool} survey`);
   const check = await run(`${tool} check || true`);
   const made = await run(`cd new && ${tool} init --from haproxy --address 127.0.0.1 && cat mile-marker.yaml`);
   writeFileSync(
-    join(folder, 'base.cfg'),
+    join(folder, 'etc/haproxy.cfg'),
     base(listed).replace('use_backend log if { hdr(host) -i log.saltmarsh.example }', 'default_backend log'),
   );
   const nameless = await run(`cd new && rm mile-marker.yaml; ${tool} init --from haproxy --address 127.0.0.1 || true`);
@@ -188,7 +188,7 @@ backend log
     /serves no name that a map could have\. \/etc\/haproxy\/haproxy\.cfg:10, default_backend log: answers every name that is not named/,
   );
   // What it cannot read is said, and no map is made of half of it.
-  writeFileSync(join(folder, 'base.cfg'), `${base(join(folder, 'gone.pem'))}    nonsense\n`);
+  writeFileSync(join(folder, 'etc/haproxy.cfg'), `${base(join(folder, 'gone.pem'))}    nonsense\n`);
   const refused = await run(
     ...['survey', 'check', 'init --from haproxy --address 127.0.0.1'].map((command) => `${tool} ${command} || true`),
   );
@@ -196,9 +196,91 @@ backend log
     /served by the installed haproxy, .*\n {2}log\.saltmarsh\.example in \/etc\/haproxy\/haproxy\.cfg:7/,
   );
   expect(check.replace(/\s+/g, ' ')).toMatch(
-    /default-server-taken .*haproxy\.cfg, line 7\. do: Remove it \(haproxy would hand visitors to it and to the written files by turns\).* name-already-served .*haproxy\.cfg, line 7/,
+    /default-server-taken .*haproxy\.cfg, line 7\. do: .*--replace \/etc\/haproxy\/haproxy\.cfg.* name-already-served .*haproxy\.cfg, line 7/,
   );
   expect(made).toContain(`from: {files: {certificate: ${listed}, key: ${listed}.key}}`);
   expect(made).toMatch(/log\.saltmarsh\.example:\n {4}to: ":9"\n {4}gate: everyone/);
   expect(refused.match(/gone\.pem' : No such file or directory/g)).toHaveLength(3);
+});
+
+test('a frontend by hand on the ports of the map becomes a comment when it is replaced, and is back as it was by undo', async () => {
+  haproxyProgram();
+  const [before, after] = await Promise.all(
+    ['by hand', 'by the map'].map((text) =>
+      listening(
+        http.createServer((_, response) => response.end(text)),
+        0,
+      ),
+    ),
+  );
+  const { head, http: plain, https } = await practiceHead('haproxy');
+  const ports = [before, after].map((server) => String(server === undefined ? 0 : portOf(server)));
+  const folder = folderWith({
+    'mile-marker.yaml': `${head}engine: none\nroads:\n  log: {to: ":${ports[1] ?? ''}", gate: everyone}\n`,
+    default: '',
+    'etc/haproxy.cfg': '',
+  });
+  chmodSync(folder, 0o755);
+  expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
+  expect((await mileMarker(['write'], folder)).code).toBe(0);
+  writeFileSync(join(folder, 'default'), `EXTRAOPTS="-f ${folder}/.mile-marker/front/current"\n`);
+  const byHand = (rest: string): string => `defaults
+    mode http
+    timeout client 5s
+    timeout server 5s
+    timeout connect 5s
+
+frontend web
+    bind 127.0.0.1:${String(plain)}
+${rest}    use_backend log if { hdr(host),field(1,:) -i log.saltmarsh.example }
+
+# The log.
+backend log
+    server one 127.0.0.1:${ports[0] ?? ''}
+`;
+  const tool = `node ${program}`;
+  const asked = `curl -s -k -L --resolve log.saltmarsh.example:${String(plain)}:127.0.0.1 --resolve log.saltmarsh.example:${String(https)}:127.0.0.1 http://log.saltmarsh.example:${String(plain)}/; echo`;
+  const replace = `${tool} install --yes --no-rehearsal --replace /etc/haproxy/haproxy.cfg`;
+  const run = (...commands: string[]): Promise<string> => inside(folder, commands.join('; '));
+  const file = join(folder, 'etc/haproxy.cfg');
+  for (const [more, why] of [
+    ['    use_backend log if { hdr(host) -i tides.saltmarsh.example }\n', 'also answers tides.saltmarsh.example'],
+    ['    bind 127.0.0.1:9\n', 'also listens on 9'],
+    ['    use_backend %[req.hdr(host),lower,map(/etc/haproxy/names)]\n', 'reads its names from another file'],
+    ['    use_backend log if { hdr_end(host) -i .reedbed.example }\n', 'also answers *.reedbed.example'],
+    ['    mode tcp\n', 'passes bytes on'],
+  ] as const) {
+    writeFileSync(join(folder, 'etc/names'), 'reedbed.example log\n');
+    writeFileSync(file, byHand(more));
+    expect([more, (await run(`${replace} || true`)).replace(/\s+/g, ' ')]).toEqual([
+      more,
+      expect.stringContaining(why),
+    ]);
+    expect(readFileSync(file, 'utf8')).toBe(byHand(more));
+  }
+  writeFileSync(file, byHand(''));
+  const said = await run(
+    'haproxy -W -D -p /run/haproxy.pid -f /etc/haproxy/haproxy.cfg',
+    asked,
+    `${tool} check || true`,
+    'kill "$(head -n 1 /run/haproxy.pid)"; rm /run/haproxy.pid',
+    replace,
+    asked,
+    'cat /etc/haproxy/haproxy.cfg',
+    `${tool} undo front --yes || true`,
+    // As it says; without systemd it is a person who starts haproxy anew.
+    ': > /etc/default/haproxy; kill "$(head -n 1 /run/haproxy.pid)"; rm /run/haproxy.pid',
+    `${tool} undo front --yes`,
+    'haproxy -W -D -p /run/haproxy.pid -f /etc/haproxy/haproxy.cfg',
+    asked,
+    'kill "$(head -n 1 /run/haproxy.pid)"',
+  );
+  before?.close();
+  after?.close();
+  expect(said).toMatch(
+    /^(?:\[NOTICE\].*\n)?by hand\n[^]*--replace\s+\/etc\/haproxy\/haproxy\.cfg[^]*is live[^]*\nby the map\n/,
+  );
+  expect(said).toMatch(/Remove it yourself: EXTRAOPTS=.*\n?.*then: mile-marker undo\s+front[^]*\nby hand\n$/);
+  expect(said).toMatch(/# frontend web\n# {5}bind .*\n# {5}use_backend .*\n\n# The log\.\nbackend log\n/);
+  expect(readFileSync(file, 'utf8')).toBe(byHand(''));
 });

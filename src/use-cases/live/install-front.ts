@@ -33,7 +33,7 @@ import {
   type FrontPlace,
   type World,
 } from './front-moves.ts';
-import { composeOf, livePlaceOf, placeOf, previewInstall } from './preview-install.ts';
+import { composeOf, livePlaceOf, needsOf, placeOf, previewInstall } from './preview-install.ts';
 import { prepareReplacing, putReplaced, switchedOff } from './replace.ts';
 import { writeFiles } from './write.ts';
 
@@ -225,19 +225,22 @@ async function tryAlone({ site, env, now }: InstallInput, to: number): Promise<T
 }
 
 function byHand({ paths }: Site, { proxy }: FrontPlace): Trouble {
-  const { title, renderer, words } = programOf(proxy);
+  const { title, renderer } = programOf(proxy);
   const line = renderer?.includeLine({ current: join(paths.front, 'current') })?.line ?? '';
   return new Trouble({
     code: 'include-by-hand',
     message: `The line by which ${title} reads these files was not added by \`mile-marker install\`, so it is not taken away. Nothing was changed.`,
-    remedy: `Remove it yourself: ${line}, then: ${words.reload({ container: null })}`,
+    remedy: `Remove it yourself: ${line}, then: mile-marker undo front`,
   });
 }
 
-/** Whether its going means that a line goes which a person wrote. */
-async function needsLine(place: FrontPlace, { env }: World): Promise<boolean> {
-  const { installed } = await runnerOf(place, env);
-  return installed.stop === undefined && ownInclude(await readFrontJournal(place.folder)) === null;
+/** Whether its going means that a line goes which a person wrote, and which is still there. */
+async function needsLine(site: Site, place: FrontPlace, { env }: World): Promise<boolean> {
+  const { program, installed } = await runnerOf(place, env);
+  if (installed.stop !== undefined || ownInclude(await readFrontJournal(place.folder)) !== null) return false;
+  const entry = join(place.folder, 'current', programOf(place.proxy).renderer?.entry ?? '');
+  const { how } = await installed.placeFor(program, entry, needsOf(site));
+  return how !== 'by-hand' && how !== 'file';
 }
 
 /** Takes the front back to an edition, or to the one before. */
@@ -259,7 +262,7 @@ export async function undoFront(input: UndoInput): Promise<Undone> {
   const place = await livePlaceOf(site);
   const from = (await runningEdition(place, input)) ?? (await readCurrent(place.folder))?.number ?? null;
   if (to !== null) await readEdition(place.folder, to);
-  else if (await needsLine(place, input)) throw byHand(site, place);
+  else if (await needsLine(site, place, input)) throw byHand(site, place);
   const { proxy, mark, map, container } = place;
   await noteFront(place.folder, {
     ...{ event: 'installing', at: now().toISOString(), from, to, include: null, proxy, mark, map, container },

@@ -109,7 +109,7 @@ function needsRoot(
   });
 }
 
-function needsOf({ plan }: Site): Needs {
+export function needsOf({ plan }: Site): Needs {
   return { ports: [plan.front.listen.http, plan.front.listen.https], raw: plan.ports.length > 0 };
 }
 

@@ -4,7 +4,9 @@ import { readDump } from './dump.ts';
 import { differs } from './differs.ts';
 import { takeOver } from './take-over.ts';
 import { takes } from './takes.ts';
+import { isSwitchedOff } from '../switched-off.ts';
 import { haproxyRenderer } from './renderer.ts';
+import { switchOff } from './switch-off.ts';
 import { serverWords } from '../server-words.ts';
 
 export const haproxy: ProxyProgram = {
@@ -41,7 +43,7 @@ export const haproxy: ProxyProgram = {
   errorLog: null,
   dump: readDump,
   takeOver,
-  switchOff: null,
+  switchOff: { make: switchOff, isMade: isSwitchedOff },
   users: ['haproxy'],
   userInImage: null,
   units: ['haproxy'],
