@@ -21,6 +21,7 @@ const needed = [
   { package: 'knot-dnsutils', programs: ['/usr/bin/kdig', '/usr/bin/knsupdate'] },
   { package: 'openssh-client', programs: ['/usr/bin/ssh'] },
   { package: 'openssh-server', programs: ['/usr/sbin/sshd'] },
+  { package: 'procps', programs: ['/usr/bin/pgrep', '/usr/bin/pkill'] },
   { package: 'systemd', programs: ['/lib/systemd/systemd', '/usr/bin/systemd-run'] },
   { package: 'dbus', programs: ['/usr/bin/dbus-daemon'] },
   { package: 'openssl', programs: ['/usr/bin/openssl'] },

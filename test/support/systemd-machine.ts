@@ -37,8 +37,9 @@ export class SystemdMachine {
     for (let left = 200; left > 0; left -= 1) {
       const first = firstIn(layer);
       const machine = first === null ? null : new SystemdMachine(shell, layer, first);
-      // `starting` until every unit of the boot stands.
-      if (machine !== null && (await machine.run('systemctl is-system-running')).out === 'running\n') return machine;
+      // `starting` until every unit of the boot stands, or one of this machine's own does not.
+      const state = (await machine?.run('systemctl is-system-running'))?.out ?? '';
+      if (machine !== null && /^(?:running|degraded)\n$/.test(state)) return machine;
       if (shell.exitCode !== null) break;
       await pause(100);
     }

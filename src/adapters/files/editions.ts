@@ -1,12 +1,12 @@
 import { createHash } from 'node:crypto';
-import { appendFile, lstat, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
+import { lstat, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
 import { frontEntry, shortened, type FrontEntry } from '../../core/live/front-journal.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { WrittenFile } from '../../core/proxies/renderer.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { readJournal } from './journal.ts';
-import { ensureFolder, giveOver, switchLink, syncFolder, writeNew, writeTrouble, writeWhole } from './safe-write.ts';
+import { addLine, ensureFolder, switchLink, syncFolder, writeNew, writeTrouble, writeWhole } from './safe-write.ts';
 
 /** A written state of the front's files. `digest` covers every file but the mark's own. */
 export interface Edition {
@@ -215,15 +215,7 @@ async function clearHalfMade(editions: string): Promise<void> {
 
 /** The journal is only ever added to; a switch that was cut short is seen as `prepared` without `switched`. */
 export async function noteFront(folder: string, entry: FrontEntry): Promise<void> {
-  const path = frontJournal(folder);
-  try {
-    const there = await lstat(path).catch(() => null);
-    if (there?.isSymbolicLink() === true) throw Object.assign(new Error('link'), { code: 'ELOOP' });
-    await appendFile(path, `${JSON.stringify(entry)}\n`, { mode: 0o644 });
-    await giveOver(path);
-  } catch (cause) {
-    throw writeTrouble(path, cause);
-  }
+  await addLine(frontJournal(folder), JSON.stringify(entry), 0o644);
 }
 
 /** Keeps a journal from growing for ever. */

@@ -1,8 +1,8 @@
-import { appendFile, readFile } from 'node:fs/promises';
+import { readFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import type * as z from 'zod';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
-import { ensureFolder, giveOver, writeTrouble } from './safe-write.ts';
+import { addLine, ensureFolder } from './safe-write.ts';
 
 /** Every entry of a journal (one JSON value a line), oldest first. A line that was cut by a full disk is left out. @throws Trouble `journal-unreadable` */
 export async function readJournal<Entry>(file: string, form: z.ZodType<Entry>): Promise<Entry[]> {
@@ -34,11 +34,6 @@ function parsed(line: string): unknown {
 /** Adds one entry, readable by the owner only. @throws Trouble `cannot-write` */
 export async function addToJournal(file: string, entry: unknown): Promise<void> {
   await ensureFolder(dirname(file), 0o700);
-  try {
-    // A line that was cut before ends here, and takes nothing of this one with it.
-    await appendFile(file, `\n${JSON.stringify(entry)}\n`, { mode: 0o600 });
-    await giveOver(file);
-  } catch (cause) {
-    throw writeTrouble(file, cause);
-  }
+  // A line that was cut before ends here, and takes nothing of this one with it.
+  await addLine(file, `\n${JSON.stringify(entry)}`, 0o600);
 }

@@ -152,6 +152,24 @@ export async function writeNew(path: string, content: string, mode = 0o644): Pro
   }
 }
 
+/** Adds a line to a file, or begins one with it. @throws Trouble `cannot-write`, also where a link stands in its place */
+export async function addLine(path: string, line: string, mode: number): Promise<void> {
+  const { O_APPEND, O_CREAT, O_NOFOLLOW, O_WRONLY } = constants;
+  try {
+    const file = await open(path, O_APPEND | O_CREAT | O_NOFOLLOW | O_WRONLY, mode);
+    try {
+      await file.writeFile(`${line}\n`);
+      const owner = await ownerIn(dirname(path));
+      // One that has another name, too, is not only what it seems to be.
+      if (owner !== null && (await file.stat()).nlink === 1) await file.chown(owner.uid, owner.gid);
+    } finally {
+      await file.close();
+    }
+  } catch (cause) {
+    throw writeTrouble(path, cause);
+  }
+}
+
 /** Points a relative link at `target` in one step. */
 export async function switchLink(path: string, target: string): Promise<void> {
   const fresh = freshName(path);
