@@ -1,6 +1,7 @@
 import { byUnits } from '../by-units.ts';
 import type { EngineNetwork, Service } from '../inventory/inventory.ts';
 import type { NewestRun } from '../legs/journal.ts';
+import { groupedBy } from '../grouped-by.ts';
 import { durationText } from '../map/units.ts';
 import { isLoopback, withPort } from '../networks/address.ts';
 import { dialledParts } from '../plan/parts.ts';
@@ -31,8 +32,8 @@ interface Led {
 
 /** What to set in each service that the map leads to, so that it works behind the front: one note a service. */
 export function serviceNotes({ plan, networks, newest }: NotesInput): ServiceNote[] {
-  const groups = grouped(dialledParts(plan.roads), keyOf);
-  const byName = grouped([...groups.values()], ([first]) => (first === undefined ? '' : nameOf(first, false)));
+  const groups = groupedBy(dialledParts(plan.roads), keyOf);
+  const byName = groupedBy([...groups.values()], ([first]) => (first === undefined ? '' : nameOf(first, false)));
   const seen = seenOf(newest);
   return [...byName.values()]
     .flatMap((namesakes) =>
@@ -44,17 +45,6 @@ export function serviceNotes({ plan, networks, newest }: NotesInput): ServiceNot
       }),
     )
     .sort((a, b) => byUnits(a.file, b.file));
-}
-
-function grouped<Item>(items: readonly Item[], keyOf: (item: Item) => string): Map<string, Item[]> {
-  const groups = new Map<string, Item[]>();
-  for (const item of items) {
-    const key = keyOf(item);
-    const others = groups.get(key);
-    if (others === undefined) groups.set(key, [item]);
-    else others.push(item);
-  }
-  return groups;
 }
 
 /** What the newest run says, by the name of each road that it tested. */

@@ -1,3 +1,4 @@
+import { groupedBy } from '../grouped-by.ts';
 import { byUnits } from '../by-units.ts';
 import type { Service } from '../inventory/inventory.ts';
 import { isLoopback, withPort } from '../networks/address.ts';
@@ -126,15 +127,4 @@ function whoPasses({ name, parts }: PlannedGate): string {
     return [...(networks === null ? [] : ['networks']), ...(people === null ? [] : ['a password'])].join(joined);
   });
   return [...new Set(words)].join(', and ');
-}
-
-function groupedBy<T>(all: readonly T[], key: (one: T) => string): Map<string, T[]> {
-  const groups = new Map<string, T[]>();
-  for (const one of all) {
-    const name = key(one);
-    const group = groups.get(name);
-    if (group === undefined) groups.set(name, [one]);
-    else group.push(one);
-  }
-  return groups;
 }
