@@ -191,6 +191,8 @@ const together = 60;
 test(`of ${String(many)} generated values none becomes a word of a server, and real servers take what the map takes`, async () => {
   const at = await ground();
   const ways = openWays();
+  // Places of the map that take such values at all.
+  expect(new Set(ways.map(({ holder, path }) => [holder, ...path].join('.'))).size).toBeGreaterThan(20);
   const tried = fc.sample(fc.tuple(fc.constantFrom(...ways), texts), { seed, numRuns: many });
   let map: Part = base;
   let held: string[] = [];
@@ -211,8 +213,7 @@ test(`of ${String(many)} generated values none becomes a word of a server, and r
     held = [];
   };
   for (const [way, text] of tried) {
-    const name = `v${String(held.length)}`;
-    if (planOf(put(base, way, text, name)) === null) continue;
+    if (planOf(put(base, way, text, 'v0')) === null) continue;
     taken += 1;
     const key = JSON.stringify(way.path);
     // A key of the map itself holds one value at a time.

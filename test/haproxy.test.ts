@@ -142,6 +142,13 @@ roads:
   expect(said).toMatch(/0003 [^ ]+ [^ ]+ .*taken back: undone/);
 });
 
+const defaults = `defaults
+    mode http
+    timeout client 5s
+    timeout server 5s
+    timeout connect 5s
+`;
+
 test('what it serves by files of others is known: to survey, to check, and as a first map', async () => {
   haproxyProgram();
   const [plain = 0, https = 0] = await freePorts(2);
@@ -156,12 +163,7 @@ roads:
     default: '',
     'etc/haproxy.cfg': '',
   });
-  const base = (pair: string): string => `defaults
-    mode http
-    timeout client 5s
-    timeout server 5s
-    timeout connect 5s
-frontend web
+  const base = (pair: string): string => `${defaults}frontend web
     bind 127.0.0.1:${String(plain)}
     bind 127.0.0.1:${String(https)} ssl crt ${pair}
     use_backend log if { hdr(host) -i log.saltmarsh.example }
@@ -224,12 +226,7 @@ test('a frontend by hand on the ports of the map becomes a comment when it is re
   expect((await mileMarker(['certs', 'make'], folder)).code).toBe(0);
   expect((await mileMarker(['write'], folder)).code).toBe(0);
   writeFileSync(join(folder, 'default'), `EXTRAOPTS="-f ${folder}/.mile-marker/front/current"\n`);
-  const byHand = (rest: string): string => `defaults
-    mode http
-    timeout client 5s
-    timeout server 5s
-    timeout connect 5s
-
+  const byHand = (rest: string): string => `${defaults}
 frontend web
     bind 127.0.0.1:${String(plain)}
 ${rest}    use_backend log if { hdr(host),field(1,:) -i log.saltmarsh.example }

@@ -5,12 +5,12 @@ import { SystemdMachine } from './support/systemd-machine.ts';
 /** What a real systemd makes of the units: whether what is started lives with all that it is denied, and for whom. */
 
 const site = '/home/keeper/site';
-const map = (proxy: string, rest = ''): string => `domains: [saltmarsh.example]
+const map = (proxy: string): string => `domains: [saltmarsh.example]
 front:
   address: [203.0.113.24]
   home-networks: [192.168.64.0/24]
   proxy: ${proxy}
-${rest}roads:
+roads:
   sightings: {to: bird-log:9000, gate: everyone}
 `;
 const asked =

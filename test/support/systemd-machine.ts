@@ -85,12 +85,9 @@ function firstIn(layer: string): number | null {
 
 function clear(layer: string): void {
   spawnSync('umount', ['-l', layer]);
-  for (const folder of [...groupsOf(layer), layer]) {
-    // The groups of what ran there go first; none of them holds a process any more.
-    spawnSync('find', [folder, '-depth', '-type', 'd', '-empty', '-delete']);
-    spawnSync('find', [folder, '-depth', '-mindepth', '1', '-type', 'd', '-exec', 'rmdir', '{}', ';']);
-    if (existsSync(folder)) rmdirSync(folder);
-  }
+  rmdirSync(layer);
+  // None of the groups of what ran there holds a process any more.
+  for (const group of groupsOf(layer)) spawnSync('find', [group, '-depth', '-type', 'd', '-exec', 'rmdir', '{}', ';']);
 }
 
 /** What of this machine would start there and has no business there. */

@@ -91,7 +91,7 @@ export async function writeWhole(path: string, content: string, mode = 0o644): P
 
 /**
  * Brings many files of one folder to what they should be, which are for people to read and can be made anew at any time: nothing waits for the disk, nothing
- * is renamed, and what was cut short is made good the next time. Ten thousand take half a second so, and half a minute by `writeWhole`.
+ * is renamed, and what was cut short is made good the next time.
  */
 export async function writeLightly(folder: string, files: ReadonlyMap<string, string>): Promise<void> {
   const owner = await ownerIn(folder);

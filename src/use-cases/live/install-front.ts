@@ -33,7 +33,7 @@ import {
   type FrontPlace,
   type World,
 } from './front-moves.ts';
-import { composeOf, livePlaceOf, needsOf, placeOf, previewInstall } from './preview-install.ts';
+import { composeOf, entryOf, livePlaceOf, needsOf, placeOf, previewInstall } from './preview-install.ts';
 import { prepareReplacing, putReplaced, switchedOff } from './replace.ts';
 import { writeFiles } from './write.ts';
 
@@ -238,8 +238,7 @@ function byHand({ paths }: Site, { proxy }: FrontPlace): Trouble {
 async function needsLine(site: Site, place: FrontPlace, { env }: World): Promise<boolean> {
   const { program, installed } = await runnerOf(place, env);
   if (installed.stop !== undefined || ownInclude(await readFrontJournal(place.folder)) !== null) return false;
-  const entry = join(place.folder, 'current', programOf(place.proxy).renderer?.entry ?? '');
-  const { how } = await installed.placeFor(program, entry, needsOf(site));
+  const { how } = await installed.placeFor(program, entryOf(place), needsOf(site));
   return how !== 'by-hand' && how !== 'file';
 }
 

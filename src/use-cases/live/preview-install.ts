@@ -46,7 +46,7 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   const { program, installed } = await runnerOf(placeOf(site), env);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true });
   const compose = await composeOf(input, true);
-  const place = await installed.placeFor(program, entryOf(site), needsOf(site));
+  const place = await installed.placeFor(program, entryOf(placeOf(site)), needsOf(site));
   const { title, words } = programOf(proxy);
   if (place.how === 'refuses')
     throw new Trouble({
@@ -113,6 +113,7 @@ export function needsOf({ plan }: Site): Needs {
   return { ports: [plan.front.listen.http, plan.front.listen.https], raw: plan.ports.length > 0 };
 }
 
-function entryOf({ plan, paths }: Site): string {
-  return join(paths.front, 'current', programOf(plan.front.proxy).renderer?.entry ?? '');
+/** The written file that a server is told of. */
+export function entryOf({ folder, proxy }: Pick<FrontPlace, 'folder' | 'proxy'>): string {
+  return join(folder, 'current', programOf(proxy).renderer?.entry ?? '');
 }
