@@ -153,7 +153,7 @@ function decideRow(folder: string): Row {
       return {
         ...{ sni: name, host: [name], headers, listener: 'https', method: 'GET', target: '/tides?day=2' },
         ...{ httpVersion: '1.1', peer: '192.168.64.20', person: 'none', overRate: false },
-        headSize: { lines: 3, longest: 40 },
+        headSize: { lines: 3, longest: 40, hasRepeated: false },
       } satisfies VerdictRequest;
     });
     const perSecond: number[] = [];

@@ -11,15 +11,17 @@ export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: V
   // Without a prototype: `constructor` is a header like any other.
   const headers = Object.create(null) as Record<string, string[]>;
   const { rawHeaders } = request;
-  const headSize = { lines: 0, longest: 0 };
+  const headSize = { lines: 0, longest: 0, hasRepeated: false };
   for (let at = 0; at + 1 < rawHeaders.length; at += 2) {
     const name = (rawHeaders[at] ?? '').toLowerCase();
     const value = rawHeaders[at + 1] ?? '';
     headSize.lines += 1;
     if (name.length + value.length > headSize.longest) headSize.longest = name.length + value.length;
     const before = headers[name];
-    if (before !== undefined) before.push(value);
-    else if (!name.startsWith(':')) headers[name] = [value];
+    if (before !== undefined) {
+      before.push(value);
+      headSize.hasRepeated = true;
+    } else if (!name.startsWith(':')) headers[name] = [value];
   }
   return {
     listener: isSecure ? 'https' : 'http',

@@ -4,6 +4,7 @@ import type { Plan, PlannedPart, PlannedRoad, Upstream } from './plan.ts';
 
 /** The part that a target lies in: the longest prefix that it is at or below, else where the road itself leads. */
 export function partAt({ parts }: Pick<PlannedRoad, 'parts'>, target: string): PlannedPart {
+  if (parts.length === 1) return lastOf(parts);
   return parts.find(({ prefix }) => prefix !== '/' && isBelow(target, prefix)) ?? lastOf(parts);
 }
 

@@ -17,9 +17,11 @@ export function answerRules(
   { listener, headers }: Pick<VerdictRequest, 'listener' | 'headers'>,
 ): AnswerRules {
   if (rules.cors !== null) return worked(rules, listener, headers);
-  const known = lasting[listener].get(rules) ?? worked(rules, listener, headers);
-  lasting[listener].set(rules, known);
-  return known;
+  const known = lasting[listener].get(rules);
+  if (known !== undefined) return known;
+  const found = worked(rules, listener, headers);
+  lasting[listener].set(rules, found);
+  return found;
 }
 
 /** Without CORS they are the same for every request. */

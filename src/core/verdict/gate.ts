@@ -27,12 +27,21 @@ export function passGate({ parts }: PlannedGate, input: GateInput): PartOutcome[
   return outcomes;
 }
 
+/** The part that refuses, or null: the same without the words for those that let pass, of which every request has some. */
+export function refusalOf({ parts }: PlannedGate, input: GateInput): PartOutcome | null {
+  for (const part of parts) {
+    const outcome = passPart(part, input);
+    if (outcome.status !== null) return outcome;
+  }
+  return null;
+}
+
 /**
  * One part: with `need: all` networks first (403, so that nobody is asked for a password who could not pass with one), then people
  * (401, RFC 9110 §15.5.2); with `need: any` 401 when neither.
  */
 function passPart(part: GatePart, { client, target, request, prepared }: GateInput): PartOutcome {
-  if (part.except.some((prefix) => isBelow(target, prefix))) return { part, why: 'excepted', status: null };
+  if (part.except.length > 0 && part.except.some((prefix) => isBelow(target, prefix))) return { part, why: 'excepted', status: null };
   const near = part.networks === null ? null : prepared.isInside(client, part.networks);
   const known = part.people === null ? null : isKnown(part.people, request);
   const stranger = request.person === 'none' ? 'no-password' : 'wrong-password';

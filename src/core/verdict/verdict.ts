@@ -26,10 +26,17 @@ export interface VerdictRequest {
   person: string | 'none' | 'wrong';
   knownIn?: readonly string[];
   overRate: boolean;
-  /** How many header lines there are, and the length of the longest, name and value; worked out from `headers` where it is not given. */
-  headSize?: { lines: number; longest: number };
+  /** Worked out from `headers` where it is not given. */
+  headSize?: HeadSize;
   /** What is to be answered to the authority for this name and token (RFC 8555 §8.3); null when nothing is pending. */
   challenge?: string | null;
+}
+
+/** @property longest length of the longest line, name and value @property hasRepeated whether some name has several lines */
+export interface HeadSize {
+  lines: number;
+  longest: number;
+  hasRepeated: boolean;
 }
 
 /** The step that spoke, and the line of the map that made it speak (0 when no line did). */

@@ -4,7 +4,7 @@ import type { PlannedRoad } from '../../plan/plan.ts';
 import { longestLineBytes, mostHeaderLines } from '../../proxies/hardening.ts';
 import type { Context } from '../context.ts';
 import { isSoundTarget } from '../target.ts';
-import { singular } from '../verdict.ts';
+import { singular, type HeadSize } from '../verdict.ts';
 import { answer, lineOf, nobodyLine, type Step, type Taken } from './step.ts';
 
 /** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
@@ -49,15 +49,18 @@ export const usualMethods = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'O
 
 function takeSanity({ request, host, target, road }: Context): Taken | null {
   if (isTooLong(request.method.length + request.target.length)) return refused(414);
-  const { lines, longest } = request.headSize ?? sizeOf(request.headers);
+  const { lines, longest, hasRepeated } = request.headSize ?? sizeOf(request.headers);
   if (lines > mostHeaderLines || isTooLong(longest)) return refused(431);
   if (request.method === 'CONNECT' || request.method === 'TRACE')
     return refused(405, { allow: allowedOn(road).join(', ') });
   // RFC 9110 §9.1: methods are told apart by case, and every one that is registered is in capitals.
-  if (!/^[A-Z_-]+$/.test(request.method)) return refused(400);
-  if (host === null || !isSoundTarget(target) || hasTwoLengths(request.headers)) return refused(400);
-  for (const name of singular) if ((request.headers[name]?.length ?? 0) > 1) return refused(400);
-  return isUnknownCoding(request.headers['transfer-encoding']) ? refused(501) : null;
+  if (request.method !== 'GET' && !/^[A-Z_-]+$/.test(request.method)) return refused(400);
+  const coding = request.headers['transfer-encoding'];
+  if (host === null || !isSoundTarget(target)) return refused(400);
+  // RFC 9112 §6.1: with both, front and service may differ in where the body ends, which smuggles a request past the gate.
+  if (coding !== undefined && request.headers['content-length'] !== undefined) return refused(400);
+  if (hasRepeated && singular.some((name) => (request.headers[name]?.length ?? 0) > 1)) return refused(400);
+  return isUnknownCoding(coding) ? refused(501) : null;
 }
 
 function refused(status: number, headers: Record<string, string> = {}): Taken {
@@ -69,12 +72,13 @@ function isTooLong(length: number): boolean {
   return length + ' HTTP/1.1\r\n'.length > longestLineBytes;
 }
 
-function sizeOf(headers: Context['request']['headers']): { lines: number; longest: number } {
-  const size = { lines: 0, longest: 0 };
+function sizeOf(headers: Context['request']['headers']): HeadSize {
+  const size = { lines: 0, longest: 0, hasRepeated: false };
   for (const name in headers)
-    for (const value of headers[name] ?? []) {
+    for (const [index, value] of (headers[name] ?? []).entries()) {
       size.lines += 1;
       size.longest = Math.max(size.longest, name.length + value.length);
+      if (index > 0) size.hasRepeated = true;
     }
   return size;
 }
@@ -88,11 +92,6 @@ function allowedOn(road: PlannedRoad | null): readonly string[] {
 /** RFC 9112 §6.1: a coding that is not known is not implemented. */
 function isUnknownCoding(lines: readonly string[] | undefined): boolean {
   return lines !== undefined && (lines.length > 1 || lines[0]?.toLowerCase() !== 'chunked');
-}
-
-/** RFC 9112 §6.1: with both, front and service may differ in where the body ends, which smuggles a request past the gate. */
-function hasTwoLengths(headers: Context['request']['headers']): boolean {
-  return headers['transfer-encoding'] !== undefined && headers['content-length'] !== undefined;
 }
 
 /** 4. RFC 8555 §8.3: a pending token of this name, on plain HTTP, before gates and redirects; nothing else is answered here. */

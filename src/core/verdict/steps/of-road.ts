@@ -1,6 +1,6 @@
 import type { Context } from '../context.ts';
 import { allowedOrigin, isPreflight, preflightHeaders } from '../cors.ts';
-import { passGate } from '../gate.ts';
+import { refusalOf } from '../gate.ts';
 import { answer, lineOf, ofRoad, type Step, type Taken } from './step.ts';
 
 /** 8. RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
@@ -94,11 +94,10 @@ export const gate = {
   take: takeGate,
 } as const satisfies Step;
 
-function takeGate({ road, client, target, request, prepared }: Context): Taken | null {
-  if (road === null) return null;
-  const outcomes = passGate(road.gate, { client, target, request, prepared });
-  const refused = outcomes[outcomes.length - 1];
-  if (refused === undefined || refused.status === null) return null;
+function takeGate(context: Context): Taken | null {
+  const { road } = context;
+  const refused = road === null ? null : refusalOf(road.gate, context);
+  if (road === null || refused === null || refused.status === null) return null;
   const headers: Record<string, string> =
     refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
   // What a part of one's own says stands under `gates`; built-in ones have only the road.
