@@ -1,5 +1,4 @@
 import http from 'node:http';
-import https from 'node:https';
 import { buffer } from 'node:stream/consumers';
 import type { EngineAddress } from './address.ts';
 
@@ -41,18 +40,24 @@ export async function open(
   });
 }
 
+/** Node would work out a name for TLS, which a socket has none of, and that takes longer than the request. */
+const nameless = { servername: '' };
+
 async function requestTo(address: EngineAddress, common: http.RequestOptions): Promise<http.ClientRequest> {
   switch (address.kind) {
     case 'socket':
-      return http.request({ ...common, socketPath: address.path });
+      return http.request({ ...common, ...nameless, socketPath: address.path });
     case 'ssh': {
       // Loaded only where there is such a machine.
       const { forwardedSocket } = await import('./forward.ts');
-      return http.request({ ...common, socketPath: await forwardedSocket(address) });
+      return http.request({ ...common, ...nameless, socketPath: await forwardedSocket(address) });
     }
     case 'tcp': {
       const { host, port, tls } = address;
-      return tls === null ? http.request({ ...common, host, port }) : https.request({ ...common, host, port, ...tls });
+      if (tls === null) return http.request({ ...common, host, port });
+      // Loaded only where TLS is spoken.
+      const { request } = await import('node:https');
+      return request({ ...common, host, port, ...tls });
     }
   }
 }
