@@ -169,7 +169,7 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
     const at = leads.say === 'permanent-alone' ? yaml.placeOfKey(['roads', key, 'permanent']) : leadsWhere;
     findings.push(tell(mapValueWrong, { say: leads.say, data: leads.data, where: at }));
   }
-  findings.push(...roadSlips({ key, written, keys, yaml }));
+  findings.push(...roadSlips({ key, written, leads, keys, yaml }));
   if (name?.ok !== true || leads?.ok !== true) return { road: null, findings };
   const { gate, paused } = written;
   const { ascii: full, unicode: display } = name.name;
@@ -192,8 +192,9 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
 /** Keys that are filled in stand where the road does. */
 function keyLines(key: string, written: RoadKeys, { line }: Place, yaml: YamlText): Record<string, number> {
   const lines = yaml.linesAt(['roads', key]);
-  const keys = Object.entries(written).flatMap(([name, value]) => (value === undefined ? [] : name));
-  return Object.fromEntries(keys.map((name) => [name, lines[name] ?? line]));
+  const found: Record<string, number> = {};
+  for (const [name, value] of Object.entries(written)) if (value !== undefined) found[name] = lines[name] ?? line;
+  return found;
 }
 
 function otherKeys(written: RoadKeys): Record<string, unknown> {

@@ -5,7 +5,7 @@ import { asciiName, isUnder } from '../names/host-name.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
 import { builtInGates } from './built-in-gates.ts';
-import { parseTo } from './leads.ts';
+import { parseTo, type LeadsResult } from './leads.ts';
 import { isOrigin, isPathRedirect, reservedHeaders } from './road-rules.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
 
@@ -47,26 +47,26 @@ export function unknownName(
   text: string,
   { gates = {}, certificates = {}, machines = {} }: MapKeys,
 ): { say: Say; data: Record<string, string> } | null {
-  const known = {
-    gate: [...builtInGates, ...Object.keys(gates)],
-    certificate: Object.keys(certificates),
-    machine: Object.keys(machines),
-  }[what];
-  if (known.includes(text)) return null;
+  const written = { gate: gates, certificate: certificates, machine: machines }[what];
+  const given = what === 'gate' ? builtInGates : [];
+  if (given.includes(text) || Object.hasOwn(written, text)) return null;
+  const known = [...given, ...Object.keys(written)];
   const near = nearest(text, known);
   const data = { what, text, under: `${what}s`, known: known.join(', ') || 'none', near: near ?? '' };
   return { say: near === null ? 'name-far' : 'name-near', data };
 }
 
+/** @property leads where its own `to`, `redirect` or `folder` leads, as far as it has one */
 interface RoadInput {
   key: string;
   written: RoadKeys;
+  leads: LeadsResult | null;
   keys: MapKeys;
   yaml: YamlText;
 }
 
 /** What the keys of one road say of each other and of the rest of the map. */
-export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
+export function roadSlips({ key, written, leads, keys, yaml }: RoadInput): Finding[] {
   const findings: Finding[] = [];
   const slip = (say: Say, below: string[], data: Record<string, string> = {}): void => {
     const path = ['roads', key, ...below];
@@ -76,12 +76,11 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
     const unknown = unknownName(what, text, keys);
     if (unknown !== null) slip(unknown.say, below, unknown.data);
   };
-  const referTo = (to: string | undefined, below: string[]): void => {
-    const leads = to === undefined ? null : parseTo(to);
-    if (leads?.ok === true && leads.leads.kind === 'service' && leads.leads.machine !== null)
-      refer('machine', leads.leads.machine, below);
+  const referTo = (to: LeadsResult | null, below: string[]): void => {
+    if (to?.ok === true && to.leads.kind === 'service' && to.leads.machine !== null)
+      refer('machine', to.leads.machine, below);
   };
-  referTo(written.to, ['to']);
+  referTo(leads, ['to']);
   for (const gate of written.gate) refer('gate', gate);
   if (written.certificate !== undefined) refer('certificate', written.certificate);
   const proofs = (['upstream-ca', 'upstream-pin', 'upstream-insecure'] as const).filter(
@@ -102,9 +101,9 @@ export function roadSlips({ key, written, keys, yaml }: RoadInput): Finding[] {
   for (const [prefix, { to, redirect }] of Object.entries(written.paths ?? {})) {
     if (prefix === '/') slip('path-root', ['paths', prefix]);
     if ((to === undefined) === (redirect === undefined)) slip('path-leads', ['paths', prefix]);
-    const leads = to === undefined ? null : parseTo(to);
-    if (leads?.ok === false) slip(leads.say, ['paths', prefix], leads.data);
-    referTo(to, ['paths', prefix]);
+    const below = to === undefined ? null : parseTo(to);
+    if (below?.ok === false) slip(below.say, ['paths', prefix], below.data);
+    referTo(below, ['paths', prefix]);
     if (redirect !== undefined && !isPathRedirect(redirect))
       slip('path-redirect', ['paths', prefix], { text: redirect });
   }

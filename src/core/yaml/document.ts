@@ -237,8 +237,13 @@ function stepInto(node: unknown, step: PropertyKey): Spot | null {
 /** The pairs of each map by their keys, made when the first is asked for: a map of ten thousand roads is asked for each of them. */
 const pairsByKey = new WeakMap<YAMLMap, ReadonlyMap<string, Pair>>();
 
+/** As many are looked through faster than they are put in order. */
+const fewPairs = 8;
+
 /** The pair of a key, or null. */
 export function pairOf(map: YAMLMap, name: string): Pair | null {
+  if (map.items.length <= fewPairs)
+    return map.items.findLast(({ key }) => isScalar(key) && String(key.value) === name) ?? null;
   let pairs = pairsByKey.get(map);
   if (pairs === undefined) {
     // The last of two equal keys is the one whose value counts.
@@ -249,10 +254,10 @@ export function pairOf(map: YAMLMap, name: string): Pair | null {
 }
 
 function linesOf(node: unknown, place: (offset: number) => Place): Record<string, number> {
-  if (!isMap(node)) return {};
-  return Object.fromEntries(
-    node.items.map(({ key }) => [isScalar(key) ? String(key.value) : '', place(startOf(key)).line]),
-  );
+  const lines: Record<string, number> = {};
+  if (isMap(node))
+    for (const { key } of node.items) if (isScalar(key)) lines[String(key.value)] = place(startOf(key)).line;
+  return lines;
 }
 
 function startOf(node: unknown): number {
