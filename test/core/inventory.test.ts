@@ -286,6 +286,20 @@ test.each([
     { kind: 'dialled', upstream: { host: 'a' } },
   ],
   [
+    'container, the rival on another of its networks',
+    [live, rival],
+    frontOn('marsh_shore', 'moor', 'sea'),
+    'marsh/a',
+    { kind: 'dialled', upstream: { host: 'reed' } },
+  ],
+  [
+    'container that is not made yet, a rival on any network',
+    [live, { ...rival, networks: [{ name: 'moor', aliases: ['a'], address: '172.23.0.4' }] }],
+    { ...frontOn(), networks: null },
+    'marsh/a',
+    { kind: 'dialled', upstream: { host: 'reed' } },
+  ],
+  [
     'container, declared only',
     [],
     frontOn('older'),

@@ -2,7 +2,6 @@ import {
   servicesHere,
   type Inventory,
   type MachineFound,
-  type NetworkJoin,
   type PublishedPort,
   type Service,
 } from '../inventory/inventory.ts';
@@ -10,6 +9,7 @@ import { holderOf } from '../inventory/port-holders.ts';
 import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
+import { answeringTo } from './answering.ts';
 import type { Upstream } from './plan.ts';
 import type { WhereFront } from './where-front.ts';
 
@@ -285,7 +285,7 @@ function fromContainer(found: Service, { port, protocol }: InsidePort, { invento
   );
   const toEveryone = own.find((one) => isEveryAddress(one.hostAddress)) ?? null;
   if (shared.length > 0) {
-    const host = nameOn(holder, shared, inventory);
+    const host = nameOn(holder, { shared, all: front.networks }, inventory);
     const why = `service ${found.name} shares the network ${shared[0] ?? ''} with ${front.name}, where it is called ${host}`;
     return {
       ...dialled({ host, port, byName: true, why }, holder, toEveryone),
@@ -301,15 +301,24 @@ function fromContainer(found: Service, { port, protocol }: InsidePort, { invento
 }
 
 /**
- * The service's own name, unless its container does not answer to it there (it was started by hand), or another service on
- * the same network does too; then the container's.
+ * The service's own name, unless its container does not answer to it there (it was started by hand), or another service does
+ * too on any network of the front, by which the engine looks a name up: while the one is down, it would name the other. Then
+ * the container's.
+ *
+ * @param networks `shared`: those that it has in common with the front; `all`: every one of the front's, null while they are not known
  */
-function nameOn(service: Service, shared: readonly string[], inventory: Inventory): string {
-  const joins = ({ networks }: Service): NetworkJoin[] => networks.filter(({ name }) => shared.includes(name));
-  const answers = (one: Service): boolean => joins(one).some(({ aliases }) => aliases.includes(service.name));
-  const rival = servicesHere(inventory).some((other) => other !== service && answers(other));
+function nameOn(
+  service: Service,
+  networks: { shared: readonly string[]; all: readonly string[] | null },
+  inventory: Inventory,
+): string {
+  const { shared, all } = networks;
+  const answers = service.networks.some(({ name, aliases }) => shared.includes(name) && aliases.includes(service.name));
+  const hasRival = answeringTo(service.name, inventory).some(
+    (other) => other.service !== service && (all?.includes(other.network) ?? !unnamed.includes(other.network)),
+  );
   const container = service.containers[0]?.name ?? service.containerName;
-  if (!rival && answers(service)) return service.name;
+  if (answers && !hasRival) return service.name;
   return container ?? `${service.project ?? ''}-${service.name}-1`;
 }
 
