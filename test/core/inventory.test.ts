@@ -300,6 +300,16 @@ test.each([
     { kind: 'dialled', upstream: { host: 'reed' } },
   ],
   [
+    'container whose every name but one the rival has',
+    [
+      { ...live, networks: [{ name: 'sea', aliases: ['a', 'a-alone'], address: '172.22.0.2' }] },
+      { ...rival, networks: [{ name: 'moor', aliases: ['a', 'reed'], address: '172.23.0.4' }] },
+    ],
+    frontOn('sea', 'moor'),
+    'marsh/a',
+    { kind: 'dialled', upstream: { host: 'a-alone' } },
+  ],
+  [
     'container, declared only',
     [],
     frontOn('older'),

@@ -371,6 +371,43 @@ const alarms: Array<[string, string, Case, string]> = [
     'no-shared-network: `gulls` is on no container network with a name, and names resolve only there. | Under its `networks` add one that the front `front` is on: p_default.',
   ],
   [
+    'two that answer to one name, the other by the name of its container',
+    front('roads: {g: "gulls:3000"}'),
+    {
+      ...bare,
+      containers: [
+        proxy,
+        container('gulls', { networks: [{ name: 'p_default', aliases: ['gulls'], address: null }] }),
+        container('gulls-2', {
+          project: 'reeds',
+          service: 'count',
+          networks: [{ name: 'p_default', aliases: ['count', 'gulls'], address: null }],
+        }),
+      ],
+    },
+    'name-answered-twice: `gulls` is asked for as `gulls`, to which `reeds/count` on the network p_default answers, too. | Give it an alias of its own: docker network disconnect p_default gulls, then: docker network connect --alias gulls-alone p_default gulls',
+  ],
+  [
+    'the same of a Compose file',
+    front('roads: {g: "marsh/gulls:3000"}'),
+    {
+      ...bare,
+      containers: [
+        {
+          ...proxy,
+          networks: ['marsh_default', 'reeds_default'].map((name) => ({ name, aliases: [], address: null })),
+        },
+        ...['marsh', 'reeds'].map((project) =>
+          container(project === 'marsh' ? 'gulls' : 'reeds-gulls-1', {
+            ...{ project, service: 'gulls' },
+            networks: [{ name: `${project}_default`, aliases: ['gulls'], address: null }],
+          }),
+        ),
+      ],
+    },
+    'name-answered-twice: `marsh/gulls` is asked for as `gulls`, to which `reeds/gulls` on the network reeds_default answers, too. | Under `networks` of `marsh/gulls`, at `default`, write `aliases: [gulls-alone]`, and start it again.',
+  ],
+  [
     'loopback in a container',
     front('roads: {w: ":9400"}'),
     { ...bare, containers: [proxy] },

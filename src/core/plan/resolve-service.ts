@@ -9,7 +9,7 @@ import { holderOf } from '../inventory/port-holders.ts';
 import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
-import { answeringTo } from './answering.ts';
+import { rivalsOf, unnamed } from './answering.ts';
 import type { Upstream } from './plan.ts';
 import type { WhereFront } from './where-front.ts';
 
@@ -264,9 +264,6 @@ function onBridge({ containers }: Service, { networks }: Inventory): Array<{ add
   });
 }
 
-/** The network that every engine has from the start: names do not resolve on it. */
-const unnamed = ['bridge', 'host', 'none'];
-
 interface Inside {
   inventory: Inventory;
   front: Extract<WhereFront, { kind: 'container' }>;
@@ -302,8 +299,7 @@ function fromContainer(found: Service, { port, protocol }: InsidePort, { invento
 
 /**
  * The service's own name, unless its container does not answer to it there (it was started by hand), or another service does
- * too on any network of the front, by which the engine looks a name up: while the one is down, it would name the other. Then
- * the container's.
+ * too: while the one is down, the name would lead to the other. Then the container's, or an alias that it has alone.
  *
  * @param networks `shared`: those that it has in common with the front; `all`: every one of the front's, null while they are not known
  */
@@ -312,14 +308,13 @@ function nameOn(
   networks: { shared: readonly string[]; all: readonly string[] | null },
   inventory: Inventory,
 ): string {
-  const { shared, all } = networks;
-  const answers = service.networks.some(({ name, aliases }) => shared.includes(name) && aliases.includes(service.name));
-  const hasRival = answeringTo(service.name, inventory).some(
-    (other) => other.service !== service && (all?.includes(other.network) ?? !unnamed.includes(other.network)),
-  );
-  const container = service.containers[0]?.name ?? service.containerName;
-  if (answers && !hasRival) return service.name;
-  return container ?? `${service.project ?? ''}-${service.name}-1`;
+  const aliases = service.networks.flatMap(({ name, aliases }) => (networks.shared.includes(name) ? aliases : []));
+  const container =
+    service.containers[0]?.name ?? service.containerName ?? `${service.project ?? ''}-${service.name}-1`;
+  const own = aliases.includes(service.name) ? [service.name] : [];
+  const isAlone = (name: string): boolean =>
+    rivalsOf(service, { name, networks: networks.all }, inventory).length === 0;
+  return [...own, container, ...aliases].find(isAlone) ?? container;
 }
 
 function seenFromHost({ containers }: Service, published: readonly PublishedPort[], port: number): At | null {

@@ -9,6 +9,7 @@ import {
   frontContainerUnknown,
   hostNetwork,
   loopbackInContainer,
+  nameAnsweredTwice,
   noSharedNetwork,
 } from './container-networks.ts';
 import { roadInClearText } from './clear-text.ts';
@@ -95,6 +96,7 @@ export const allRules: readonly Rule[] = [
   nameNotIssued,
   noCertificate,
   noRestartPolicy,
+  nameAnsweredTwice,
   noSharedNetwork,
   notForTheWeb,
   noWayIn,

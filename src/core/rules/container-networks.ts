@@ -2,6 +2,7 @@ import { card, tell } from '../findings/card.ts';
 import { titleOf } from '../inventory/inventory.ts';
 import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { withPort } from '../networks/address.ts';
+import { rivalsOf } from '../plan/answering.ts';
 import { leadsOnMap } from './on-roads.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -25,6 +26,25 @@ const shared = card({
       message: '`{service}` is on no network of the cluster, and the front on its nodes reaches no other.',
       remedy:
         'Run it as a service of the cluster: docker service create. Or join it to a network of the cluster that is made with --attachable: docker network connect NETWORK {service}',
+    },
+  },
+});
+
+const twice = card({
+  id: 'name-answered-twice',
+  severity: 'error',
+  summary: "Two services answer to the name by which the front's container asks for one of them.",
+  why: 'It is left open which of the two the engine means; while the one is down, its visitors are led to the other, past the gate that this one has.',
+  source: 'Compose Specification, section "aliases"',
+  messages: {
+    twice: {
+      message: '`{service}` is asked for as `{name}`, to which `{other}` on the network {network} answers, too.',
+      remedy: 'Under `networks` of `{service}`, at `{own}`, write `aliases: [{alias}]`, and start it again.',
+    },
+    'by-hand': {
+      message: '`{service}` is asked for as `{name}`, to which `{other}` on the network {network} answers, too.',
+      remedy:
+        'Give it an alias of its own: docker network disconnect {own} {name}, then: docker network connect --alias {alias} {own} {name}',
     },
   },
 });
@@ -136,6 +156,28 @@ export const noSharedNetwork: Rule = {
       };
       const say = isCluster(facts) ? 'cluster' : networks.length === 0 ? 'unnamed' : 'join';
       return [tell(shared, { say, data, roads: [name], where, cause: `network:${titleOf(service)}` })];
+    }),
+};
+
+export const nameAnsweredTwice: Rule = {
+  card: twice,
+  check: ({ map, plan, front, inventory }) =>
+    leadsOnMap({ map, plan }).flatMap(({ name: road, resolution: found, where }) => {
+      if (front.kind !== 'container' || found?.kind !== 'dialled' || !found.upstream.byName) return [];
+      const { service, upstream } = found;
+      if (service === null || service.machine !== null || service.cluster !== null) return [];
+      const [rival] = rivalsOf(service, { name: upstream.host, networks: front.networks }, inventory);
+      if (rival === undefined) return [];
+      const own = service.networks.find(({ name }) => front.networks?.includes(name) ?? true)?.name ?? '';
+      const { project } = service;
+      const data = {
+        ...{ service: titleOf(service), name: upstream.host, alias: `${service.name}-alone` },
+        ...{ other: titleOf(rival.service), network: rival.network },
+        // Compose puts the project before a network's key.
+        own: project !== null && own.startsWith(`${project}_`) ? own.slice(project.length + 1) : own,
+      };
+      const say = project === null ? 'by-hand' : 'twice';
+      return [tell(twice, { say, data, roads: [road], where, cause: `twice:${titleOf(service)}` })];
     }),
 };
 
