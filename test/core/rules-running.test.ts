@@ -371,7 +371,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'no-shared-network: `gulls` is on no container network with a name, and names resolve only there. | Under its `networks` add one that the front `front` is on: p_default.',
   ],
   [
-    'two that answer to one name, the other by the name of its container',
+    'two that answer to one name, one of them started by hand',
     front('roads: {g: "gulls:3000"}'),
     {
       ...bare,
