@@ -28,6 +28,26 @@ export function rivalsOf(
   );
 }
 
+/**
+ * The service's own name, unless its container does not answer to it there (it was started by hand), or another service does
+ * too: while the one is down, the name would lead to the other. Then the container's, or an alias that it has alone.
+ *
+ * @param networks `shared`: those that it has in common with the front; `all`: every one of the front's, null while they are not known
+ */
+export function nameOn(
+  service: Service,
+  networks: { shared: readonly string[]; all: readonly string[] | null },
+  inventory: Pick<Inventory, 'services'>,
+): string {
+  const aliases = service.networks.flatMap(({ name, aliases }) => (networks.shared.includes(name) ? aliases : []));
+  const container =
+    service.containers[0]?.name ?? service.containerName ?? `${service.project ?? ''}-${service.name}-1`;
+  const own = aliases.includes(service.name) ? [service.name] : [];
+  const isAlone = (name: string): boolean =>
+    rivalsOf(service, { name, networks: networks.all }, inventory).length === 0;
+  return [...own, container, ...aliases].find(isAlone) ?? container;
+}
+
 /** Worked out once for an inventory. */
 function answeringTo(name: string, { services }: Pick<Inventory, 'services'>): readonly Answering[] {
   let byName = known.get(services);

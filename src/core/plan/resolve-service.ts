@@ -9,7 +9,7 @@ import { holderOf } from '../inventory/port-holders.ts';
 import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
-import { rivalsOf, unnamed } from './answering.ts';
+import { nameOn, unnamed } from './answering.ts';
 import type { Upstream } from './plan.ts';
 import type { WhereFront } from './where-front.ts';
 
@@ -295,26 +295,6 @@ function fromContainer(found: Service, { port, protocol }: InsidePort, { invento
     return dialled({ host: hostAddress ?? '', port: hostPort ?? port, why }, holder);
   }
   return { kind: 'no-shared-network', service: holder, front: front.networks ?? [], networks };
-}
-
-/**
- * The service's own name, unless its container does not answer to it there (it was started by hand), or another service does
- * too: while the one is down, the name would lead to the other. Then the container's, or an alias that it has alone.
- *
- * @param networks `shared`: those that it has in common with the front; `all`: every one of the front's, null while they are not known
- */
-function nameOn(
-  service: Service,
-  networks: { shared: readonly string[]; all: readonly string[] | null },
-  inventory: Inventory,
-): string {
-  const aliases = service.networks.flatMap(({ name, aliases }) => (networks.shared.includes(name) ? aliases : []));
-  const container =
-    service.containers[0]?.name ?? service.containerName ?? `${service.project ?? ''}-${service.name}-1`;
-  const own = aliases.includes(service.name) ? [service.name] : [];
-  const isAlone = (name: string): boolean =>
-    rivalsOf(service, { name, networks: networks.all }, inventory).length === 0;
-  return [...own, container, ...aliases].find(isAlone) ?? container;
 }
 
 function seenFromHost({ containers }: Service, published: readonly PublishedPort[], port: number): At | null {
