@@ -1,5 +1,5 @@
 import { execFile, execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import http from 'node:http';
 import { join } from 'node:path';
 import { end } from './support/background.ts';
@@ -228,6 +228,26 @@ describe('through ssh', () => {
     return ended(spawn('unshare', words, { cwd: folder, env }));
   }
 
+  /** A client whose socket is there half a second before it listens, as it is for a moment on a machine that is busy. */
+  const lateClient = `#!/usr/bin/python3
+import socket, sys, threading, time
+local, remote = sys.argv[sys.argv.index('-L') + 1].split(':')
+listener = socket.socket(socket.AF_UNIX)
+listener.bind(local)
+time.sleep(0.5)
+listener.listen()
+def pump(source, sink):
+    while data := source.recv(65536):
+        sink.sendall(data)
+    sink.shutdown(socket.SHUT_WR)
+while True:
+    here, _ = listener.accept()
+    there = socket.socket(socket.AF_UNIX)
+    there.connect(remote)
+    for pair in ((here, there), (there, here)):
+        threading.Thread(target=pump, args=pair, daemon=True).start()
+`;
+
   test('the installed client leads to the engine there; a host that nobody has seen yet is said, not taken', async () => {
     map(atHide(`engine: "ssh://root@127.0.0.1:${String(port)}${engine.socket}"`, `private-networks: [${there}/32]\n`));
     const unknown = flat(await bySsh('check'));
@@ -242,6 +262,9 @@ describe('through ssh', () => {
     expect(execFileSync('sh', ['-c', 'ls -d /tmp/mile-marker-ssh-* 2>/dev/null || true'], { encoding: 'utf8' })).toBe(
       '',
     );
+    const late = folderWith({ ssh: lateClient });
+    chmodSync(join(late, 'ssh'), 0o755);
+    expect(flat(await mileMarkerProcess(['survey'], folder, { PATH: late }))).toMatch(/hide-cam +running/);
     const off = await mileMarkerProcess(['check'], folder, { PATH: '/nonexistent' });
     expect(flat(off)).toContain('there is no program `ssh` here');
   });

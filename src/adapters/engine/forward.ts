@@ -1,5 +1,6 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, rmSync } from 'node:fs';
+import net from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
@@ -70,7 +71,7 @@ async function untilThere(child: ChildProcess, local: string): Promise<void> {
   });
   const ended = new Promise<void>((resolve) => child.once('close', () => resolve()));
   const until = performance.now() + connectSeconds * 2000;
-  while (!existsSync(local)) {
+  while (!(await isListening(local))) {
     await Promise.race([ended, pause(20)]);
     if (failure !== null) throw failure as Error;
     if (child.exitCode !== null || child.signalCode !== null) throw new Error(lastLine(said));
@@ -78,6 +79,17 @@ async function untilThere(child: ChildProcess, local: string): Promise<void> {
     child.kill();
     throw new Error(`ssh does not get there within ${String(connectSeconds * 2)} seconds`);
   }
+}
+
+/** The socket's file is there a moment before anybody listens behind it (bind(2), listen(2)). */
+function isListening(path: string): Promise<boolean> {
+  return new Promise((resolve) => {
+    const socket = net.connect(path, () => {
+      socket.destroy();
+      resolve(true);
+    });
+    socket.once('error', () => resolve(false));
+  });
 }
 
 function lastLine(said: string): string {
