@@ -385,7 +385,7 @@ const alarms: Array<[string, string, Case, string]> = [
         }),
       ],
     },
-    'name-answered-twice: `gulls` is asked for as `gulls`, to which `reeds/count` on the network p_default answers, too. | Give it an alias of its own: docker network disconnect p_default gulls, then: docker network connect --alias gulls-alone p_default gulls',
+    'name-answered-twice: `gulls` is asked for as `gulls`, to which `reeds/count` on the network p_default answers, too. | Give it an alias of its own: docker network disconnect p_default gulls, then: docker network connect --alias gulls --alias gulls-alone p_default gulls',
   ],
   [
     'the same of a Compose file',
@@ -405,7 +405,7 @@ const alarms: Array<[string, string, Case, string]> = [
         ),
       ],
     },
-    'name-answered-twice: `marsh/gulls` is asked for as `gulls`, to which `reeds/gulls` on the network reeds_default answers, too. | Under `networks` of `marsh/gulls`, at `default`, write `aliases: [gulls-alone]`, and start it again.',
+    'name-answered-twice: `marsh/gulls` is asked for as `gulls`, to which `reeds/gulls` on the network reeds_default answers, too. | Under `networks` of `marsh/gulls`, at `default`, write `aliases: [gulls-alone]`, then: docker compose up -d gulls',
   ],
   [
     'loopback in a container',

@@ -3,6 +3,7 @@ import { titleOf } from '../inventory/inventory.ts';
 import { loopbackEntry } from '../inventory/on-loopback.ts';
 import { withPort } from '../networks/address.ts';
 import { rivalsOf } from '../plan/answering.ts';
+import { thenRecreate } from './not-applied.ts';
 import { leadsOnMap } from './on-roads.ts';
 import type { Facts, Rule } from './rule.ts';
 
@@ -39,12 +40,12 @@ const twice = card({
   messages: {
     twice: {
       message: '`{service}` is asked for as `{name}`, to which `{other}` on the network {network} answers, too.',
-      remedy: 'Under `networks` of `{service}`, at `{own}`, write `aliases: [{alias}]`, and start it again.',
+      remedy: 'Under `networks` of `{service}`, at `{own}`, write `aliases: [{alias}]`{then}',
     },
     'by-hand': {
       message: '`{service}` is asked for as `{name}`, to which `{other}` on the network {network} answers, too.',
       remedy:
-        'Give it an alias of its own: docker network disconnect {own} {name}, then: docker network connect --alias {alias} {own} {name}',
+        'Give it an alias of its own: docker network disconnect {own} {name}, then: docker network connect {options} {own} {name}',
     },
   },
 });
@@ -161,20 +162,24 @@ export const noSharedNetwork: Rule = {
 
 export const nameAnsweredTwice: Rule = {
   card: twice,
-  check: ({ map, plan, front, inventory }) =>
+  check: ({ map, plan, front, inventory, host: { compose } }) =>
     leadsOnMap({ map, plan }).flatMap(({ name: road, resolution: found, where }) => {
       if (front.kind !== 'container' || found?.kind !== 'dialled' || !found.upstream.byName) return [];
       const { service, upstream } = found;
       if (service === null || service.machine !== null || service.cluster !== null) return [];
       const [rival] = rivalsOf(service, { name: upstream.host, networks: front.networks }, inventory);
       if (rival === undefined) return [];
-      const own = service.networks.find(({ name }) => front.networks?.includes(name) ?? true)?.name ?? '';
-      const { project } = service;
+      const { project, name, networks } = service;
+      const join = networks.find((one) => front.networks?.includes(one.name) ?? true);
+      const own = join?.name ?? '';
+      const alias = `${name}-alone`;
       const data = {
-        ...{ service: titleOf(service), name: upstream.host, alias: `${service.name}-alone` },
+        ...{ service: titleOf(service), name: upstream.host, alias, then: thenRecreate([service], compose) },
         ...{ other: titleOf(rival.service), network: rival.network },
         // Compose puts the project before a network's key.
         own: project !== null && own.startsWith(`${project}_`) ? own.slice(project.length + 1) : own,
+        // Leaving a network takes away what others may call it there.
+        options: [...(join?.aliases ?? []), alias].map((one) => `--alias ${one}`).join(' '),
       };
       const say = project === null ? 'by-hand' : 'twice';
       return [tell(twice, { say, data, roads: [road], where, cause: `twice:${titleOf(service)}` })];

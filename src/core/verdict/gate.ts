@@ -41,8 +41,7 @@ export function refusalOf({ parts }: PlannedGate, input: GateInput): PartOutcome
  * (401, RFC 9110 §15.5.2); with `need: any` 401 when neither.
  */
 function passPart(part: GatePart, { client, target, request, prepared }: GateInput): PartOutcome {
-  if (part.except.length > 0 && part.except.some((prefix) => isBelow(target, prefix)))
-    return { part, why: 'excepted', status: null };
+  if (part.except.some((prefix) => isBelow(target, prefix))) return { part, why: 'excepted', status: null };
   const near = part.networks === null ? null : prepared.isInside(client, part.networks);
   const known = part.people === null ? null : isKnown(part.people, request);
   const stranger = request.person === 'none' ? 'no-password' : 'wrong-password';
