@@ -128,6 +128,7 @@ server {
     add_header X-Frame-Options $mm_default_x_frame_options_68581 always;
     add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
     add_header Allow $mile_marker_allow always;
+    add_header Upgrade $mile_marker_upgraded always;
     # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
     if ($ssl_server_name !~* "^(?:roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
         return 421;
@@ -136,8 +137,6 @@ server {
     client_max_body_size 0;
     include "/f/current/proxying.conf";
     include "/f/current/told.conf";
-    proxy_set_header Connection "";
-    proxy_set_header Upgrade "";
     proxy_set_header Host "roster.saltmarsh.example";
     proxy_set_header Forwarded "for=$remote_addr;host=\\"roster.saltmarsh.example\\";proto=https";
     proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
@@ -180,20 +179,6 @@ server {
         allow 192.168.64.0/24;
         deny all;
         proxy_pass http://192.168.64.9:5000;
-        include "/f/current/told.conf";
-        proxy_set_header Connection upgrade;
-        proxy_set_header Upgrade websocket;
-        proxy_set_header Host "roster.saltmarsh.example";
-        proxy_set_header Forwarded "for=$remote_addr;host=\\"roster.saltmarsh.example\\";proto=https";
-        proxy_set_header X-Forwarded-Host "roster.saltmarsh.example";
-        proxy_set_header X-Forwarded-Port 443;
-        proxy_set_header X-Forwarded-Proto https;
-        proxy_set_header Authorization $http_authorization;
-        add_header X-Content-Type-Options $mm_default_x_content_type_options_43017 always;
-        add_header X-Frame-Options $mm_default_x_frame_options_68581 always;
-        add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
-        add_header Allow $mile_marker_allow always;
-        add_header Upgrade $mile_marker_upgraded always;
         proxy_send_timeout 3600s;
         proxy_read_timeout 3600s;
     }

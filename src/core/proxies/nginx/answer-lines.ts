@@ -1,3 +1,4 @@
+import { dialledParts } from '../../plan/parts.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { variable } from './ids.ts';
@@ -26,6 +27,7 @@ export function answerLines(road: PlannedRoad, listener: 'http' | 'https'): stri
     ...set,
     ...defaults.map(([header, value]) => addHeader(header, defaultVariable(header, value))),
     addHeader('Allow', mayRefuseMethods(road) ? v(name, 'allow') : '$mile_marker_allow'),
+    ...(dialledParts([road]).length === 0 ? [] : [addHeader('Upgrade', '$mile_marker_upgraded')]),
     ...(rules.rate === null ? [] : [addHeader('Retry-After', v(name, 'wait'))]),
     ...(cors === null ? [] : corsLines(name, cors)),
   ];

@@ -3,7 +3,7 @@ import { contentTypes, unknownType } from '../../names/content-types.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
-import { addHeader, answerLines, methodLines } from './answer-lines.ts';
+import { methodLines } from './answer-lines.ts';
 import { onlyStep, prefixPattern } from './gate-lines.ts';
 import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { variable } from './ids.ts';
@@ -186,17 +186,15 @@ function serviceLocations(input: LeadInput, upstream: Upstream | null): string[]
 }
 
 function serviceLines(input: LeadInput, upstream: Upstream, kind: Kind): string[] {
-  const { plan, road, listener } = input;
+  const { plan, road } = input;
   const to = passLines(input, upstream, kind);
   if (to === null) return returnLines(plan, 'down', 502);
   const { silenceSeconds } = road.rules;
-  const live = kind === 'live';
-  const seconds = live ? Math.max(plan.limits.liveSeconds, silenceSeconds) : silenceSeconds;
+  const seconds = kind === 'live' ? Math.max(plan.limits.liveSeconds, silenceSeconds) : silenceSeconds;
   return [
     ...to,
     ...pageLine(plan, 'down'),
-    ...(upstream.sayHost === null && !live ? [] : serviceHeaderLines(input, upstream.sayHost, live)),
-    ...(live ? [...answerLines(road, listener), addHeader('Upgrade', '$mile_marker_upgraded')] : []),
+    ...(upstream.sayHost === null ? [] : serviceHeaderLines(input, upstream.sayHost)),
     `proxy_send_timeout ${String(seconds)}s;`,
     `proxy_read_timeout ${String(seconds)}s;`,
   ];
@@ -260,13 +258,10 @@ function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[]
 export function serviceHeaderLines(
   { plan, current, road, listener }: Omit<LeadInput, 'leads' | 'index'>,
   sayHost: string | null = null,
-  live = false,
 ): string[] {
   const authority = namedText(authorityOn(road, listener, plan.front.ports), road);
   return [
     `include ${quote(`${current}/${toldFile}`)};`,
-    `proxy_set_header Connection ${live ? 'upgrade' : '""'};`,
-    `proxy_set_header Upgrade ${live ? 'websocket' : '""'};`,
     `proxy_set_header Host ${sayHost === null ? `"${authority}"` : quote(sayHost)};`,
     `proxy_set_header Forwarded ${quoteThen('for=', `${visitorIn(plan).node};host=\\"${authority}\\";proto=${listener}`)};`,
     `proxy_set_header X-Forwarded-Host "${authority}";`,

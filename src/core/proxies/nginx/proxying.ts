@@ -61,7 +61,11 @@ export function toldText(plan: Plan): string {
   const names = [...new Set([...forgeable.filter((name) => !ofRoad.includes(name)), ...own])];
   return [
     `${ownHeader}: what every service is told.`,
-    comment('What belongs to one connection (RFC 9110 §7.6.1).'),
+    comment(
+      'What belongs to one connection (RFC 9110 §7.6.1). An upgrade is asked for on the way of live connections alone.',
+    ),
+    'proxy_set_header Connection $mile_marker_connection;',
+    'proxy_set_header Upgrade $mile_marker_upgrade;',
     ...ofConnection.map((name) => `proxy_set_header ${name} "";`),
     comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
     'proxy_set_header Cookie $http_cookie;',
@@ -91,6 +95,8 @@ export function proxyingMaps(): string[] {
       `${pattern('~*^GET HTTP/1\\.1 websocket (?:.*[, ])?upgrade(?:[, ].*)?$')} live;`,
     ]),
     ...block('map $mile_marker_kind $mile_marker_way', ['default plain;', 'live live;']),
+    ...block('map $mile_marker_way $mile_marker_connection', ['default "";', 'live upgrade;']),
+    ...block('map $mile_marker_way $mile_marker_upgrade', ['default "";', 'live websocket;']),
     ...block('map $status $mile_marker_upgraded', ['default "";', '101 $upstream_http_upgrade;']),
   ];
 }

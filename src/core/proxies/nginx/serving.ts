@@ -1,7 +1,7 @@
 import type { Plan } from '../../plan/plan.ts';
 import { idleSeconds, longestHeadBytes, longestLineBytes, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
 import { soundHost } from '../pattern.ts';
-import { block, comment, ownHeader, quote } from './quote.ts';
+import { block, comment, ownHeader, pattern, quote } from './quote.ts';
 
 /** Beside the entry file: what every server keeps. */
 export const servingFile = 'serving.conf';
@@ -31,7 +31,7 @@ export function servingText({ limits }: Plan): string {
     'open_file_cache max=8;',
     'open_file_cache_errors on;',
     comment('What nginx would pass on though it is malformed.'),
-    ...sanityLines,
+    ...block('if ($mile_marker_malformed)', ['return 400;']),
     '',
   ].join('\n');
 }
@@ -39,9 +39,18 @@ export function servingText({ limits }: Plan): string {
 /**
  * The same refusals as in the verdict's sanity step, where nginx would pass a request on: `#` and bytes outside printable
  * ASCII in the target, and a Host whose port is none. nginx itself refuses broken percent-encoding, paths that climb above
- * the root, missing and doubled Host, and a body with two lengths.
+ * the root, missing and doubled Host, and a body with two lengths. In maps, once for all servers: an `if` with a pattern is
+ * compiled anew in each.
  */
-const sanityLines: readonly string[] = [
-  ...block('if ($request ~ "[^\\x20-\\x22\\x24-\\x7e]")', ['return 400;']),
-  ...block(`if ($http_host !~ "^(?:${soundHost})?$")`, ['return 400;']),
-];
+export function sanityMaps(): string[] {
+  return [
+    comment('What nginx would pass on though it is malformed.'),
+    ...block('map $request $mile_marker_odd', ['default "";', `${pattern('~[^\\x20-\\x22\\x24-\\x7e]')} 1;`]),
+    // nginx tries no pattern on nothing.
+    ...block('map $http_host $mile_marker_malformed', [
+      'default 1;',
+      '"" $mile_marker_odd;',
+      `${pattern(`~^${soundHost}$`)} $mile_marker_odd;`,
+    ]),
+  ];
+}

@@ -3,6 +3,7 @@ import { usualMethods } from '../../verdict/steps/before-road.ts';
 import { longestCredentials } from '../hardening.ts';
 import { abnormal, noFile } from '../pattern.ts';
 import { proxyingMaps } from './proxying.ts';
+import { sanityMaps } from './serving.ts';
 import { visitorMaps } from './visitor.ts';
 import { block, comment, pattern, quote } from './quote.ts';
 
@@ -13,6 +14,7 @@ import { block, comment, pattern, quote } from './quote.ts';
 export function sharedMaps(plan: Plan): string[] {
   const { roads } = plan;
   return [
+    ...sanityMaps(),
     ...proxyingMaps(),
     ...visitorMaps(plan),
     comment(
