@@ -359,26 +359,29 @@ const full = (row: Row, version: '1.1' | '2.0'): Row => ({
   host: (row.host ?? []).map((name) => `${name}.saltmarsh.example`),
 });
 
-describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])('%s', (proxy) => {
-  let front: HeldFront;
-  beforeAll(async () => {
-    front = await HeldFront.start(proxy, mapText, files, links);
-  });
-  afterAll(() => front.stop());
+describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy', 'haproxy in crowds'])(
+  '%s',
+  (proxy) => {
+    let front: HeldFront;
+    beforeAll(async () => {
+      front = await HeldFront.start(proxy, mapText, files, links);
+    });
+    afterAll(() => front.stop());
 
-  const placed = (row: Row): Row =>
-    row.knownIn === undefined ? row : { ...row, knownIn: row.knownIn.map((file) => join(front.folder, file)) };
+    const placed = (row: Row): Row =>
+      row.knownIn === undefined ? row : { ...row, knownIn: row.knownIn.map((file) => join(front.folder, file)) };
 
-  const possible = asked.filter(
-    ({ host: [road = ''] = [] }) => proxy !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
-  );
-  // Builtin and nginx are sent all of them, the others each second one.
-  const own = proxy === 'builtin' || proxy === 'nginx' ? possible : someOf(possible, 2);
-  test.each(own)('HTTP/1 $what', async (row) => front.holds(placed(full(row, '1.1'))));
+    const possible = asked.filter(
+      ({ host: [road = ''] = [] }) => proxy !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
+    );
+    // Builtin and nginx are sent all of them, the others each second one.
+    const own = proxy === 'builtin' || proxy === 'nginx' ? possible : someOf(possible, 2);
+    test.each(own)('HTTP/1 $what', async (row) => front.holds(placed(full(row, '1.1'))));
 
-  const overHttp2 = someOf(
-    own.filter(({ listener }) => listener !== 'http'),
-    3,
-  );
-  test.each(overHttp2)('HTTP/2 $what', async (row) => front.holds(placed(full(row, '2.0'))));
-});
+    const overHttp2 = someOf(
+      own.filter(({ listener }) => listener !== 'http'),
+      3,
+    );
+    test.each(overHttp2)('HTTP/2 $what', async (row) => front.holds(placed(full(row, '2.0'))));
+  },
+);

@@ -23,7 +23,7 @@ const seed = Number(process.env['PROVE_SEED'] ?? 20_261_129);
 const fronts = Number(process.env['PROVE_FRONTS'] ?? 1);
 const requests = Number(process.env['PROVE_REQUESTS'] ?? 1000);
 
-test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])(
+test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy', 'haproxy in crowds'])(
   '%s does what the verdict says, for random maps and requests',
   async (kind) => {
     for (let number = 0; number < fronts; number += 1) {
@@ -46,26 +46,29 @@ test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])
 
 const threeNames = ['a', 'b', 'c-c'];
 
-test('in a crowd each name leads to its own service, also under the name of another', async () => {
-  const alike: MapText = ({ proxy, ports: { http, https, mark }, echoes }) =>
-    JSON.stringify({
-      domains: ['saltmarsh.example'],
-      front: { address: '127.0.0.1', proxy, ports: { http, https }, mark: `127.0.0.1:${String(mark)}` },
-      certificates: { marsh: { names: ['saltmarsh.example'], wildcard: true } },
-      roads: Object.fromEntries(
-        echoes.map(({ port }, index) => [threeNames[index] ?? '', { to: `:${String(port)}`, gate: 'everyone' }]),
-      ) as object,
-    });
-  const front = await HeldFront.start('nginx in crowds', alike);
-  try {
-    for (const name of threeNames)
-      for (const sni of threeNames)
-        await front.holds({
-          what: `${name} by ${sni}`,
-          host: [`${name}.saltmarsh.example`],
-          sni: `${sni}.saltmarsh.example`,
-        });
-  } finally {
-    await front.stop();
-  }
-});
+test.each<HeldKind>(['nginx in crowds', 'haproxy in crowds'])(
+  '%s: each name leads to its own service, also under the name of another',
+  async (kind) => {
+    const alike: MapText = ({ proxy, ports: { http, https, mark }, echoes }) =>
+      JSON.stringify({
+        domains: ['saltmarsh.example'],
+        front: { address: '127.0.0.1', proxy, ports: { http, https }, mark: `127.0.0.1:${String(mark)}` },
+        certificates: { marsh: { names: ['saltmarsh.example'], wildcard: true } },
+        roads: Object.fromEntries(
+          echoes.map(({ port }, index) => [threeNames[index] ?? '', { to: `:${String(port)}`, gate: 'everyone' }]),
+        ) as object,
+      });
+    const front = await HeldFront.start(kind, alike);
+    try {
+      for (const name of threeNames)
+        for (const sni of threeNames)
+          await front.holds({
+            what: `${name} by ${sni}`,
+            host: [`${name}.saltmarsh.example`],
+            sni: `${sni}.saltmarsh.example`,
+          });
+    } finally {
+      await front.stop();
+    }
+  },
+);

@@ -197,17 +197,20 @@ const rows: Row[] = [
   { what: 'SNI known, Host unknown', host: ['evil.example'] },
 ];
 
-describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy'])('%s', (proxy) => {
-  let front: HeldFront;
-  beforeAll(async () => {
-    front = await HeldFront.start(proxy, mapText);
-  });
-  afterAll(() => front.stop());
+describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy', 'haproxy in crowds'])(
+  '%s',
+  (proxy) => {
+    let front: HeldFront;
+    beforeAll(async () => {
+      front = await HeldFront.start(proxy, mapText);
+    });
+    afterAll(() => front.stop());
 
-  test.each(rows)('$listener $what', async (row) => {
-    await front.holds({ host: [open], ...row, sni: row.sni === undefined ? open : row.sni });
-  });
-});
+    test.each(rows)('$listener $what', async (row) => {
+      await front.holds({ host: [open], ...row, sni: row.sni === undefined ? open : row.sni });
+    });
+  },
+);
 
 const mapText: MapText = ({ proxy, ports, echoes }) => {
   const [birdLog, nestcam, roster] = echoes.map(({ port }: StandIn) => String(port));

@@ -1,10 +1,12 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { planPath, readPlan } from '../../src/core/proxies/builtin/renderer.ts';
-import { standalone as haproxyAlone } from '../../src/core/proxies/haproxy/renderer.ts';
+import { haproxyFiles, standalone as haproxyAlone } from '../../src/core/proxies/haproxy/renderer.ts';
 import { standalone as httpdAlone } from '../../src/core/proxies/httpd/renderer.ts';
 import { nginxFiles, standalone } from '../../src/core/proxies/nginx/renderer.ts';
+import type { Plan } from '../../src/core/plan/plan.ts';
+import type { Placement, WrittenFile } from '../../src/core/proxies/renderer.ts';
 import { launch, mileMarker, says, stop } from './program.ts';
 
 export type ProxyName = 'builtin' | 'nginx' | 'httpd' | 'haproxy';
@@ -33,11 +35,11 @@ function serverProgram(name: string, pack: string, usual: readonly string[]): st
   return found;
 }
 
-/** Makes certificates, writes the files and starts the proxy that the map in `folder` names. @param crowds nginx as for a large map, each road a crowd */
+/** Makes certificates, writes the files and starts the proxy that the map in `folder` names. @param crowds the files are those of a large map */
 export async function startFront(folder: string, proxy: ProxyName, crowds = false): Promise<RunningFront> {
   await well(mileMarker(['certs', 'make'], folder));
   await well(mileMarker(['write'], folder));
-  if (crowds) layOutInCrowds(join(folder, '.mile-marker/front/current'));
+  if (crowds) layOutInCrowds(join(folder, '.mile-marker/front/current'), proxy as CrowdedProxy);
   return runFront(folder, proxy);
 }
 
@@ -46,11 +48,21 @@ export function runFront(folder: string, proxy: ProxyName): Promise<RunningFront
   return { builtin: startBuiltin, nginx: startNginx, httpd: startHttpd, haproxy: startHaproxy }[proxy](folder);
 }
 
-function layOutInCrowds(current: string): void {
+/** Those that get other files for a large map; nginx in crowds of one, too. */
+export type CrowdedProxy = 'nginx' | 'haproxy';
+export const inCrowds: Record<CrowdedProxy, (plan: Plan, at: Placement) => WrittenFile[]> = {
+  nginx: (plan, at) => nginxFiles(plan, at, 'crowds', 1),
+  haproxy: (plan, at) => haproxyFiles(plan, at, true),
+};
+
+function layOutInCrowds(current: string, proxy: CrowdedProxy): void {
   const plan = readPlan(readFileSync(join(current, planPath), 'utf8'));
   if (plan === null) throw new Error('the written plan cannot be read');
-  for (const folder of ['roads', 'crowds']) rmSync(join(current, folder), { recursive: true, force: true });
-  for (const { path, content } of nginxFiles(plan, { current }, 'crowds', 1)) {
+  rmSync(join(current, 'roads'), { recursive: true, force: true });
+  for (const name of readdirSync(current)) if (name.startsWith('road-')) rmSync(join(current, name));
+  for (const { path, content, secret } of inCrowds[proxy](plan, { current, people: () => [] })) {
+    // The people are the same.
+    if (secret === true) continue;
     mkdirSync(dirname(join(current, path)), { recursive: true });
     writeFileSync(join(current, path), content);
   }

@@ -7,7 +7,7 @@ import { compare, type InFolder } from '../../src/core/rehearsal/compare.ts';
 import { takenBy } from '../../src/core/rehearsal/taken.ts';
 import { requestOf, type Outcome, type Sent } from '../../src/core/rehearsal/sent.ts';
 import type { Prepared, Verdict } from '../../src/core/verdict/verdict.ts';
-import { startFront, type ProxyName, type RunningFront } from './fronts.ts';
+import { startFront, type ProxyName, type RunningFront, type CrowdedProxy } from './fronts.ts';
 import { freePorts } from './ports.ts';
 import { inventoryOf, plannedOf, someHost } from './plan.ts';
 import { folderWith } from './program.ts';
@@ -43,8 +43,8 @@ export interface Ports {
 
 export type MapText = (given: { proxy: ProxyName; ports: Ports; echoes: readonly StandIn[] }) => string;
 
-/** How a map is served: by a proxy, or by nginx as a large map is. */
-export type HeldKind = ProxyName | 'nginx in crowds';
+/** How a map is served: by a proxy, or by one that has the files of a large map. */
+export type HeldKind = ProxyName | `${CrowdedProxy} in crowds`;
 
 /** A front that runs a map, with services that say what reached them. */
 export class HeldFront {
@@ -63,7 +63,7 @@ export class HeldFront {
     files: Record<string, string> = {},
     links: Record<string, string> = {},
   ): Promise<HeldFront> {
-    const proxy = kind === 'nginx in crowds' ? 'nginx' : kind;
+    const proxy = kind.replace(' in crowds', '') as ProxyName;
     const echoes = await Promise.all(['bird-log', 'nestcam', 'roster'].map((name) => startStandIn(name)));
     const [http = 0, https = 0, mark = 0, dead = 0] = await freePorts(4);
     const ports = { http, https, mark, dead };

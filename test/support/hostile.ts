@@ -8,9 +8,9 @@ import { makePlan } from '../../src/core/plan/make-plan.ts';
 import type { Plan } from '../../src/core/plan/plan.ts';
 import { haproxyRenderer, standalone as haproxyAlone } from '../../src/core/proxies/haproxy/renderer.ts';
 import { httpdRenderer, standalone as httpdAlone } from '../../src/core/proxies/httpd/renderer.ts';
-import { nginxFiles, nginxRenderer, standalone as nginxAlone } from '../../src/core/proxies/nginx/renderer.ts';
-import type { Placement, Renderer, WrittenFile } from '../../src/core/proxies/renderer.ts';
-import { haproxyProgram, httpdProgram, nginxProgram, nginxVersion } from './fronts.ts';
+import { nginxRenderer, standalone as nginxAlone } from '../../src/core/proxies/nginx/renderer.ts';
+import type { Renderer } from '../../src/core/proxies/renderer.ts';
+import { haproxyProgram, httpdProgram, inCrowds, nginxProgram, nginxVersion } from './fronts.ts';
 import { inventoryOf, someHost } from './plan.ts';
 import { freePorts } from './ports.ts';
 import { folderWith } from './program.ts';
@@ -120,17 +120,12 @@ export const servers: readonly Server[] = [
 ];
 
 /** A large map's files, in which a value may stand in a table. */
-const inCrowds = servers
-  .filter(({ name }) => name === 'nginx')
-  .map((nginx) => ({
-    ...nginx,
-    name: 'nginx in crowds',
-    renderer: {
-      ...nginxRenderer,
-      render: (plan: Plan, at: Placement): WrittenFile[] => nginxFiles(plan, at, 'crowds', 1),
-    },
-  }));
-export const layouts: readonly Server[] = [...servers, ...inCrowds];
+const crowded = servers.flatMap((one) =>
+  one.name === 'nginx' || one.name === 'haproxy'
+    ? [{ ...one, name: `${one.name} in crowds`, renderer: { ...one.renderer, render: inCrowds[one.name] } }]
+    : [],
+);
+export const layouts: readonly Server[] = [...servers, ...crowded];
 
 /** A line in which a value stands as the server's own words; null when there is none. */
 export function strayIn({ renderer, words }: Server, plan: Plan): string | null {

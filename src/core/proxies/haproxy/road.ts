@@ -7,6 +7,7 @@ import { defaultsName, resolversName } from './front.ts';
 import { leadsWords } from '../leads-words.ts';
 import { below, gateLines, withoutPassword } from './gate-lines.ts';
 import { downLines, pageWords } from './pages.ts';
+import { split, type Crowds, type RoadSection } from './crowds.ts';
 import { backendOf } from './names.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, ownHeader, quote, quoteFormat, section } from './quote.ts';
@@ -15,15 +16,32 @@ type Listener = 'http' | 'https';
 
 /** The page of one road: a section for those who come over HTTPS, and one for plain HTTP where the map has it. Rules work in the order they stand in. */
 export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
+  return page(road, sectionsOf(plan, road, current).map(whole));
+}
+
+/** The same, with what other roads have as well in sections of their own, which are added to `crowds`. */
+export function crowdedRoadFile(plan: Plan, road: PlannedRoad, current: string, crowds: Crowds): string {
+  // Whom a road counts stands in a table of its own section.
+  const part = (one: RoadSection): string[] => (road.rules.rate === null ? split(one, crowds) : whole(one));
+  return page(road, sectionsOf(plan, road, current).map(part));
+}
+
+function page(road: PlannedRoad, sections: ReadonlyArray<readonly string[]>): string {
+  return [`${ownHeader} for the road ${road.name}.`, ...leadsWords(road).map(comment), '', ...sections.flat()].join(
+    '\n',
+  );
+}
+
+function sectionsOf(plan: Plan, road: PlannedRoad, current: string): RoadSection[] {
   const listeners: Listener[] = road.rules.plain ? ['https', 'http'] : ['https'];
-  return [
-    `${ownHeader} for the road ${road.name}.`,
-    ...leadsWords(road).map(comment),
-    '',
-    ...listeners.flatMap((listener) =>
-      section(`backend ${backendOf(road, listener)} from ${defaultsName}`, backendLines(plan, road, listener, current)),
-    ),
-  ].join('\n');
+  return listeners.map((listener) => ({
+    name: `backend ${backendOf(road, listener)}`,
+    lines: backendLines(plan, road, listener, current),
+  }));
+}
+
+function whole({ name, lines }: RoadSection): string[] {
+  return section(`${name} from ${defaultsName}`, lines);
 }
 
 function backendLines(plan: Plan, road: PlannedRoad, listener: Listener, current: string): string[] {
