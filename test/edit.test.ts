@@ -234,6 +234,15 @@ describe('the commands', () => {
     expect(map(folder)).toBe(text);
   });
 
+  test('what stands below the roads moves down with them', async () => {
+    const above = 'domains: [saltmarsh.example]\nengine: none\n\nroads:\n  sightings: :8080\n';
+    const below = 'gates:\n  wardens: {networks: 192.168.64.0/24}\nfront:\n  address: 203.0.113.24\n  proxy: nginx\n';
+    const folder = folderWith({ 'mile-marker.yaml': above + below });
+    const { code } = await mileMarker(['add', 'owls', ':8081'], folder);
+    expect(code).toBeLessThan(2);
+    expect(map(folder)).toBe(`${above}  owls: :8081\n${below}`);
+  });
+
   test('a byte order mark stays', async () => {
     const folder = folderWith({ ...files, 'mile-marker.yaml': `\ufeff${text}` });
     await mileMarker(['pause', 'nestcam'], folder);

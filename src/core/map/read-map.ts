@@ -6,27 +6,27 @@ import { remembered } from '../remembered.ts';
 import { readYaml, type YamlText } from '../yaml/document.ts';
 import { mapKeyDouble, mapKeyMissing, mapKeyUnknown, mapUnreadable, mapValueWrong, nameInvalid } from './cards.ts';
 import { normalizeMap } from './normalize.ts';
+import { readAgain, type MapResult } from './read-again.ts';
 import { renamedKey, renamedValue } from './renamed.ts';
 import { knownKeys } from './schema/describe.ts';
 import { mapSchema } from './schema/map.ts';
 import { label, type IssueWords } from './schema/words.ts';
-import type { SiteMap } from './site-map.ts';
-
-/** `map` is null exactly when a finding of severity error says why. */
-interface MapResult {
-  map: SiteMap | null;
-  findings: Finding[];
-}
 
 /**
  * Reads the text of a map: structure, keys and values, then what several values prove together. All findings at once.
  *
  * @param file path as it shall stand in findings
  */
-export const readMap = remembered(readMapText, ({ file, text }) => `${file}\n${text}`);
+export const readMap = remembered<{ file: string; text: string }, MapResult>(
+  (input, last) => (last === undefined ? null : readAgain(last, input, readMapText)) ?? readMapText(input),
+  ({ file, text }) => `${file}\n${text}`,
+);
 
-function readMapText({ file, text }: { file: string; text: string }): MapResult {
-  const yaml = readYaml({ file, text });
+function readMapText(
+  { file, text }: { file: string; text: string },
+  lineOf = (line: number): number => line,
+): MapResult {
+  const yaml = readYaml({ file, text, lineOf });
   if (yaml.problems.length > 0) {
     const findings = yaml.problems.map(({ say, data, where }) => tell(mapUnreadable, { say, data, where }));
     return { map: null, findings };

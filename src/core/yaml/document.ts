@@ -79,17 +79,24 @@ export function documentOf(text: string): Document | null {
   return document === undefined || second !== undefined || document.errors.length > 0 ? null : document;
 }
 
+/** @property lineOf by what number a line is told, where the text is a part of another */
+interface ReadText {
+  file: string;
+  text: string;
+  lineOf?: (line: number) => number;
+}
+
 /**
  * Reads one YAML 1.2 document whose keys are all text, with merge keys (`<<`).
  *
  * Duplicate keys are found here and not by the library, since they must be told together with everything else.
  * Never throws: `value` is null when the structure is open to guesses, and `problems` says why.
  */
-export function readYaml({ file, text }: { file: string; text: string }): YamlText {
+export function readYaml({ file, text, lineOf = (line) => line }: ReadText): YamlText {
   const { documents, lines } = parsed(text);
   const place = (offset: number): Place => {
     const { line, col } = lines.linePos(offset);
-    return { file, line: Math.max(1, line), column: Math.max(1, col) };
+    return { file, line: lineOf(Math.max(1, line)), column: Math.max(1, col) };
   };
   const first = Array.isArray(documents) ? documents[0] : undefined;
   const document = first ?? new Document(null);

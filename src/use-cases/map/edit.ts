@@ -7,6 +7,8 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { nearest } from '../../core/findings/nearest.ts';
 import { addRoad, removeRoad, setKey, setPaused, typedValue, writtenRoad, type RoadKeys } from '../../core/map/edit.ts';
+import { excerptOf } from '../../core/map/excerpt.ts';
+import { isAlike, withoutPlaces } from '../../core/map/read-again.ts';
 import { mainLeads } from '../../core/plan/parts.ts';
 import { readMap } from '../../core/map/read-map.ts';
 import { roadName } from '../../core/map/road-name.ts';
@@ -139,21 +141,22 @@ interface Comparison {
   name: string;
 }
 
-const ofLines = ['where', 'lines'];
-
 /** Whether the one road changed as wanted, and nothing else. Places do not count: lines move. */
 function onlyAsWanted({ texts, before, after, edit, name }: Comparison): boolean {
-  const plain = (value: unknown): string =>
-    JSON.stringify(value, (key, part: unknown) => (ofLines.includes(key) ? undefined : part));
-  const rest = (map: SiteMap): string => {
-    return plain({ ...map, roads: map.roads.filter((road) => road.name !== name) });
-  };
   const [old, fresh] = [before, after].map(({ roads }) => roads.find((road) => road.name === name));
-  if (rest(before) !== rest(after)) return false;
+  if (!isRestAlike(before, after, name)) return false;
   if (edit.kind === 'add') return old === undefined && fresh !== undefined;
   if (edit.kind === 'remove') return fresh === undefined;
   if (edit.kind === 'set') return old !== undefined && fresh !== undefined && isSetAlone(texts, old.key, edit);
-  return plain({ ...old, paused: edit.kind === 'pause' }) === plain(fresh);
+  return withoutPlaces({ ...old, paused: edit.kind === 'pause' }) === withoutPlaces(fresh);
+}
+
+function isRestAlike(before: SiteMap, after: SiteMap, name: string): boolean {
+  const [old, fresh] = [before, after].map(({ roads }) => roads.filter((road) => road.name !== name));
+  if (withoutPlaces({ ...before, roads: [] }) !== withoutPlaces({ ...after, roads: [] })) return false;
+  if (old?.length !== fresh?.length) return false;
+  // Most were not read again, and are the same but for their lines.
+  return (old ?? []).every((road, index) => isAlike(road, fresh?.[index]));
 }
 
 function isSetAlone(
@@ -163,7 +166,7 @@ function isSetAlone(
 ): boolean {
   const rest = Object.fromEntries(Object.entries(writtenRoad(before, road) ?? {}).filter(([name]) => name !== key));
   const wanted = value === null ? rest : { ...rest, [key]: typedValue(value) };
-  return isDeepStrictEqual(wanted, writtenRoad(after, road));
+  return isDeepStrictEqual(wanted, writtenRoad(excerptOf(before, after)?.text ?? after, road));
 }
 
 function byHand({ kind, road }: Edit, shownMap: string): Trouble {
