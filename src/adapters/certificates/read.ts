@@ -1,9 +1,10 @@
-import { createPrivateKey, X509Certificate } from 'node:crypto';
+import { X509Certificate } from 'node:crypto';
 import { readFileSync, statSync } from 'node:fs';
 import type { CertificateFacts, HeldCertificate } from '../../core/certificates/cover.ts';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { readText } from '../files/read-text.ts';
 import { codeOf, Trouble } from '../trouble.ts';
+import { keyFits } from './key-fits.ts';
 
 /** What the first certificate of a PEM file says, or null when there is no file or none that can be read. */
 export async function readCertificate(file: string): Promise<CertificateFacts | null> {
@@ -57,7 +58,16 @@ export function readHeldCertificate({
 
 /** Every certificate of a PEM text, in its order. */
 export function certificatesIn(text: string): X509Certificate[] {
-  return pemBlocks(text).map((block) => new X509Certificate(block));
+  return pemBlocks(text).map((block, index) => (index === 0 ? new X509Certificate(block) : sharedCertificate(block)));
+}
+
+/** What stands behind a leaf stands behind many: each is read once. */
+const shared = new Map<string, X509Certificate>();
+
+function sharedCertificate(block: string): X509Certificate {
+  const known = shared.get(block) ?? new X509Certificate(block);
+  shared.set(block, known);
+  return known;
 }
 
 export function pemBlocks(text: string): string[] {
@@ -127,8 +137,8 @@ const weakSignatures = [
 
 /** Baseline Requirements §6.1.5: RSA from 2048 bits, curves from P-256. */
 export function weakness(certificate: X509Certificate): string | null {
-  const { asymmetricKeyType: kind, asymmetricKeyDetails: details } = certificate.publicKey;
-  const bits = details?.modulusLength ?? 0;
+  const { asymmetricKeyType: kind } = certificate.publicKey;
+  const bits = kind === 'rsa' ? (certificate.publicKey.asymmetricKeyDetails?.modulusLength ?? 0) : 0;
   if (kind === 'rsa' && bits < 2048) return `its RSA key has only ${String(bits)} bits`;
   if (kind === 'dsa') return 'it has a DSA key';
   if (weakSignatures.some((oid) => certificate.raw.includes(oid))) return 'it is signed with SHA-1 or MD5';
@@ -138,17 +148,8 @@ export function weakness(certificate: X509Certificate): string | null {
 function keyFacts(leaf: X509Certificate, keyFile: string): Pick<HeldCertificate, 'keyFits' | 'keyMode'> {
   try {
     const keyMode = statSync(keyFile).mode & 0o777;
-    return { keyFits: keyFits(leaf, keyFile), keyMode };
+    return { keyFits: keyFits(leaf, readFileSync(keyFile, 'latin1')), keyMode };
   } catch {
     return { keyFits: null, keyMode: null };
-  }
-}
-
-/** Null when the key cannot be read. */
-function keyFits(leaf: X509Certificate, keyFile: string): boolean | null {
-  try {
-    return leaf.checkPrivateKey(createPrivateKey(readFileSync(keyFile)));
-  } catch {
-    return null;
   }
 }

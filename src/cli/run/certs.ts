@@ -10,6 +10,7 @@ import {
   refreshExports,
 } from '../../use-cases/certificates/keep-certificates.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import { groupedBy } from '../../core/grouped-by.ts';
 import { realOne } from '../../core/certificates/lack.ts';
 import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
@@ -56,8 +57,9 @@ export async function runCertsList(options: OpenOptions, context: CommandContext
 async function certificateRows(site: Site, now: number): Promise<CertificateRow[]> {
   const { plan, chosenCertificates } = site;
   const held = readHeld(plan);
+  const chosen = groupedBy([...chosenCertificates], ([, { id }]) => id);
   return plan.certificates.map((planned) => {
-    const roads = [...chosenCertificates].flatMap(([road, { id, why }]) => (id === planned.id ? [{ road, why }] : []));
+    const roads = (chosen.get(planned.id) ?? []).map(([road, { why }]) => ({ road, why }));
     return certificateRow({ planned, held: realOne(held.get(planned.id)), roads, now });
   });
 }
