@@ -197,7 +197,7 @@ const alarms: Array<[string, string, Case, string]> = [
         },
       ],
     },
-    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | Close it: in the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose up -d log',
+    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | Close it: in the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose -f /srv/compose.yaml -f /srv/compose.override.yaml up -d log',
   ],
   [
     'on a rented server a container without a road',

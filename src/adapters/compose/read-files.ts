@@ -4,6 +4,7 @@ import { readCompose, type Include, type ReadService } from '../../core/inventor
 import { composeNotFollowed, composeUnreadable } from '../../core/inventory/compose-cards.ts';
 import { mergeServices, withBases } from '../../core/inventory/compose-merge.ts';
 import type { Service } from '../../core/inventory/inventory.ts';
+import { groupedBy } from '../../core/grouped-by.ts';
 import { tell } from '../../core/findings/card.ts';
 import type { Finding, Place } from '../../core/findings/finding.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
@@ -33,14 +34,28 @@ export async function readComposeFiles({
   const folder = dirname(mapFile);
   const loaders = new Map<string, Loader>();
   const services: Service[] = [];
+  const files: string[] = [];
+  const folders = new Map<string | null, string>();
   for (const { path, where } of compose) {
     const file = resolve(folder, path);
     const projectFolder = dirname(file);
     const loader = loaders.get(projectFolder) ?? new Loader({ cwd, env, project: projectName(projectFolder, env) });
     loaders.set(projectFolder, loader);
-    services.push(...(await loader.load(file, projectFolder, where)));
+    files.push(file);
+    for (const service of await loader.load(file, projectFolder, where)) {
+      services.push(service);
+      folders.set(service.project, projectFolder);
+    }
   }
-  return { services: mergeServices(services), findings: [...loaders.values()].flatMap(({ findings }) => findings) };
+  const inFolder = groupedBy(files, dirname);
+  const withFiles = ({ declared, ...service }: Service): Service => {
+    const own = inFolder.get(folders.get(service.project) ?? '') ?? [];
+    return { ...service, declared: declared && { ...declared, files: own.map((file) => shownPath(file, cwd)) } };
+  };
+  return {
+    services: mergeServices(services).map(withFiles),
+    findings: [...loaders.values()].flatMap(({ findings }) => findings),
+  };
 }
 
 interface LoaderInput {

@@ -6,6 +6,7 @@ import { writeStack } from '../../adapters/files/stack-file.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { shellWord } from '../../core/shell-word.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
@@ -69,7 +70,9 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   const { front, plan } = site;
   const container =
     front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;
-  printResult(result, { ...options, container, composeCommand: site.host.compose, plan, moving }, io);
+  const file = compose?.file ?? null;
+  const start = file === null ? null : `${site.host.compose} -f ${shellWord(file.path)} up -d`;
+  printResult(result, { ...options, container, start, plan, moving }, io);
 }
 
 function noNodes(): Trouble {
@@ -128,7 +131,7 @@ function blocks({ rule, severity }: Finding): boolean {
 
 function printResult(
   result: WriteResult,
-  options: Options & { container: string | null; composeCommand: string; plan: Plan; moving: MovingOf | null },
+  options: Options & { container: string | null; start: string | null; plan: Plan; moving: MovingOf | null },
   io: Io,
 ): void {
   const { changes, edition, written, folder, throwaway } = result;
@@ -157,20 +160,18 @@ function printResult(
 
 function nextWords(
   { changes, written, includeLine, rawLine }: WriteResult,
-  options: Options & { container: string | null; composeCommand: string; plan: Plan },
+  options: Options & { container: string | null; start: string | null; plan: Plan },
 ): string {
   if (!written) return changes.length === 0 ? 'next: mile-marker verify\n' : 'next: mile-marker write\n';
   if (options.plan.front.cluster !== null) return 'next: mile-marker install\n';
-  if (options.container !== null)
-    return containerWords(options.container, options.compose === true ? options.composeCommand : null);
+  if (options.container !== null) return containerWords(options.container, options.start);
   const { words } = programOf(options.plan.front.proxy);
   if (includeLine === null) return `next: ${words.first(options.plan.front)}\n`;
   return `next: ${words.first(options.plan.front)}\n${includeWords(includeLine, rawLine, words.reload(options.plan.front))}`;
 }
 
-function containerWords(again: string, compose: string | null): string {
-  const start = compose === null ? 'mile-marker write --compose' : `${compose} -f front.compose.yaml up -d`;
-  return `next: ${start}\n      if it runs already: ${again}\n`;
+function containerWords(again: string, start: string | null): string {
+  return `next: ${start ?? 'mile-marker write --compose'}\n      if it runs already: ${again}\n`;
 }
 
 function includeWords(

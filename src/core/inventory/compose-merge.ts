@@ -87,5 +87,6 @@ function joinedPlaces(
   if (first.declared === null || second.declared === null) return first.declared ?? second.declared;
   const portsWhere = second.published.length > 0 ? second.declared.portsWhere : first.declared.portsWhere;
   const restart = second.declared.restart ?? first.declared.restart;
-  return { where: first.declared.where, portsWhere, restart, published, networks };
+  const { files, where } = first.declared;
+  return { files, where, portsWhere, restart, published, networks };
 }

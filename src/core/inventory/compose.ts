@@ -126,6 +126,7 @@ class Reader {
       labels: this.labels([...path, 'labels'], keys['labels']),
       mounts: this.mounts([...path, 'volumes'], keys['volumes']),
       declared: {
+        files: [],
         where,
         portsWhere: keys['ports'] === undefined ? where : this.yaml.placeOfKey([...path, 'ports']),
         restart,

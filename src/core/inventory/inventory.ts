@@ -114,7 +114,9 @@ interface InCluster {
   awayNodes: string[];
 }
 
+/** @property files those of its project that the map names, as a person types them where the tool was started */
 export interface Declared {
+  files: string[];
   where: Place;
   portsWhere: Place;
   restart: string | null;

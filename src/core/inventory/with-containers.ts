@@ -1,3 +1,4 @@
+import { composeFilesOf } from './compose-command.ts';
 import { isEveryAddress } from '../networks/address.ts';
 import { survivesReboot, type Container, type PublishedPort, type Service } from './inventory.ts';
 
@@ -112,9 +113,8 @@ export function notApplied(service: Service): NotApplied | null {
   return found.missing.length + found.open.length > 0 || found.restart ? found : null;
 }
 
-/** Compose files that the containers were made from, as Compose labels them. */
 function madeFrom(containers: readonly Container[]): string[] {
-  return containers.flatMap(({ labels }) => labels['com.docker.compose.project.config_files']?.split(',') ?? []);
+  return containers.flatMap(({ labels }) => composeFilesOf(labels));
 }
 
 function nameOf(path: string): string {

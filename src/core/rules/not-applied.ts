@@ -1,4 +1,6 @@
 import { card, tell } from '../findings/card.ts';
+import { groupedBy } from '../grouped-by.ts';
+import { composeFor } from '../inventory/compose-command.ts';
 import { titleOf, type Service } from '../inventory/inventory.ts';
 import { notApplied, type NotApplied } from '../inventory/with-containers.ts';
 import { withPort } from '../networks/address.ts';
@@ -20,11 +22,14 @@ const words = card({
 
 export const composeNotApplied: Rule = {
   card: words,
-  check: ({ inventory, host: { compose } }) =>
+  check: ({ inventory, host }) =>
     inventory.services.flatMap((service) => {
       const found = notApplied(service);
       if (found === null) return [];
-      const data = { service: titleOf(service), name: service.name, differences: differencesOf(found), compose };
+      const data = {
+        ...{ service: titleOf(service), name: service.name, differences: differencesOf(found) },
+        compose: composeFor(host.compose, service),
+      };
       return [
         tell(words, { say: 'before', data, where: found.missing[0]?.where ?? service.declared?.portsWhere ?? null }),
       ];
@@ -44,6 +49,9 @@ function differencesOf({ missing, open, restart }: NotApplied): string[] {
 
 /** What has to follow a change of a Compose file: nothing where there is no container yet. */
 export function thenRecreate(services: readonly Service[], compose: string): string {
-  const made = services.filter(({ containers }) => containers.length > 0).map(({ name }) => name);
-  return made.length === 0 ? '' : `, then: ${compose} up -d ${made.join(' ')}`;
+  const made = services.filter(({ containers }) => containers.length > 0);
+  const byProject = groupedBy(made, (service) => composeFor(compose, service));
+  return [...byProject]
+    .map(([command, of]) => `, then: ${command} up -d ${of.map(({ name }) => name).join(' ')}`)
+    .join('');
 }

@@ -1,4 +1,5 @@
 import { card, tell } from '../findings/card.ts';
+import { composeFor } from '../inventory/compose-command.ts';
 import { titleOf, type Container, type Service } from '../inventory/inventory.ts';
 import { servicesAndFront } from './on-roads.ts';
 import type { Facts, Rule } from './rule.ts';
@@ -82,7 +83,7 @@ export const serviceStopped: Rule = {
       const about = { roads, where, cause: `stopped:${titleOf(service)}`, machine };
       if (facts.inventory.asked && service.containers.length === 0) {
         const { profiles, name } = service;
-        const { compose } = facts.host;
+        const compose = composeFor(facts.host.compose, service);
         const data = { service: titleOf(service), name, profiles, first: profiles[0] ?? '', compose };
         return [tell(stopped, { say: profiles.length === 0 ? 'missing' : 'profile', data, ...about })];
       }

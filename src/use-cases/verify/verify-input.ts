@@ -1,3 +1,4 @@
+import { composeForAny } from '../../core/inventory/compose-command.ts';
 import { X509Certificate } from 'node:crypto';
 import { access, constants } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
@@ -83,7 +84,7 @@ export async function verifyInput(
     held: readHeld(plan),
     frontLog: await readAlong(isRead ? null : await errorLogOf(plan, options, io), isRead ? [] : plan.roads),
     running: isRead ? null : running,
-    words: frontWords(plan, host.compose),
+    words: frontWords(plan, composeForAny(host.compose, site.inventory.services)),
     limits,
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
     concurrency: options.parallel,
