@@ -3,6 +3,7 @@ import type { ProxyName } from '../core/proxies/names.ts';
 import { loadSite, type Site } from '../use-cases/map/load.ts';
 import { endCutShort } from './alone.ts';
 import type { CommandContext } from './io.ts';
+import { sayMap } from './said-map.ts';
 import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
 import { askingWhatRuns, whileSlow } from './while-slow.ts';
 import { jsonDocument } from './print/json.ts';
@@ -26,7 +27,7 @@ export async function openSite(
   format: string,
 ): Promise<Site | null> {
   const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io, options));
-  io.err(`map: ${site.shownMap}\n`);
+  await sayMap(options.map, site.mapFile, io);
   await endCutShort(site.mapFile, io);
   if (site.map !== null) return site;
   const counts = countFindings(site.findings);

@@ -80,6 +80,22 @@ describe('finding the map', () => {
   });
 
   test.each([
+    ['another is nearest', ['roads', '--map', 'site/mile-marker.yaml'], '.', {}, ' --map site/mile-marker.yaml'],
+    ['it is nearest anyway', ['roads', '--map', '../site/mile-marker.yaml'], 'site', {}, null],
+    ['the environment names it', ['roads', '--map', 'site/mile-marker.yaml'], '.', { own: true }, null],
+    ['an edit', ['pause', 'nestcam', '--map', 'a site/map.yaml'], '.', {}, " --map 'a site/map.yaml'"],
+  ])('whether the next commands need --map, too, is said: %s', async (_, argv, where, { own = false }, words) => {
+    const folder = folderWith({
+      'mile-marker.yaml': small,
+      'site/mile-marker.yaml': small,
+      'a site/map.yaml': small,
+    });
+    const env = own ? { MILE_MARKER_MAP: join(folder, 'site/mile-marker.yaml') } : {};
+    const { err } = await mileMarker(argv, join(folder, where), env);
+    expect(/Commands below need it, too:(.*)/.exec(err)?.[1] ?? null).toBe(words);
+  });
+
+  test.each([
     ['none anywhere', [], {}, 'There is no mile-marker.yaml'],
     ['a folder', ['--map', '.'], {}, 'it is a folder'],
     ['nothing', ['--map', 'gone.yaml'], {}, 'it does not exist'],

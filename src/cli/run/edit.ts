@@ -7,6 +7,7 @@ import { previewInstall } from '../../use-cases/live/preview-install.ts';
 import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import { askingWhatRuns, whileSlow } from '../while-slow.ts';
 import type { CommandContext, Io } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
@@ -61,7 +62,7 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
   const { io, setCode } = context;
   const isAlone = (edit.kind === 'pause' || edit.kind === 'resume') && (await nothingElseWaits(options, io));
   const result = await editMap(options.map, edit, io);
-  io.err(`map: ${result.shownMap}\n`);
+  await sayMap(options.map, result.shownMap, io);
   if (result.findings.length > 0) {
     if (options.json === true) io.out(jsonDocument('edit', documentOf(result, result.findings)));
     else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));

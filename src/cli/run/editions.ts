@@ -1,5 +1,5 @@
 import { editionsIn, readCurrent, readEdition, readFrontJournal } from '../../adapters/files/editions.ts';
-import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { becameOf, type Became, type Outcome } from '../../core/live/front-journal.ts';
 import { differenceWords, editionDifference, type EditionDifference } from '../../core/live/edition-difference.ts';
@@ -8,6 +8,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { endCutShort } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
 import { table } from '../print/table.ts';
@@ -30,7 +31,7 @@ const words: Record<Outcome, string> = {
 /** Every edition that is there, the newest last, and what became of it. */
 export async function runEditions({ map, json }: Options, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  await sayMap(map, mapFile, io);
   await endCutShort(mapFile, io);
   const { front } = statePaths(mapFile);
   const current = (await readCurrent(front))?.number ?? null;

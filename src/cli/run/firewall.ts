@@ -1,8 +1,9 @@
 import { realpathSync } from 'node:fs';
-import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
 import { keepFirewall, tryFirewall, undoFirewall, type UndoResult } from '../../use-cases/live/install-firewall.ts';
 import type { CommandContext } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import { plural } from '../print/style.ts';
 
 export interface InstallOptions {
@@ -21,7 +22,7 @@ export async function runInstallFirewall(
   { io }: CommandContext,
 ): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  await sayMap(map, mapFile, io);
   const shared = { paths: statePaths(mapFile), now: io.now() };
   if (keep === true) {
     const { atBoot } = await keepFirewall(shared);
@@ -52,7 +53,7 @@ const undoneWords: Record<UndoResult['back'], string> = {
 
 export async function runUndoFirewall({ map, trial }: UndoOptions, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
-  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  await sayMap(map, mapFile, io);
   const { back } = await undoFirewall({ paths: statePaths(mapFile), now: io.now(), trial });
   io.err(`${undoneWords[back]}\n`);
 }

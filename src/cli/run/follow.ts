@@ -1,5 +1,5 @@
 import { dirname } from 'node:path';
-import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { findMap } from '../../adapters/files/find-map.ts';
 import { tryLock } from '../../adapters/files/lock.ts';
 import { statePaths, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
@@ -14,6 +14,7 @@ import { assertInstalled, KeptFront } from '../../use-cases/follow/kept-front.ts
 import { handOver } from '../../use-cases/follow/hand-over.ts';
 import { loadSite } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { plural, wrap } from '../print/style.ts';
 
@@ -27,7 +28,7 @@ export async function runFollow(options: FollowOptions, context: CommandContext)
   const { io } = context;
   const mapFile = await findMap({ option: options.map, cwd: io.cwd, env: io.env });
   const paths = statePaths(mapFile);
-  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  await sayMap(options.map, mapFile, io);
   const say = (words: string): void => io.err(lineOf(words, io));
   if (options.half === 'engine') {
     io.err('Writing down what the container engine says. Ctrl-C stops.\n');

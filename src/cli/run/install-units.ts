@@ -1,11 +1,12 @@
 import { hasSystemd, removeUnits, readUnit, setUpUnits } from '../../adapters/host/units.ts';
-import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { findMap } from '../../adapters/files/find-map.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
 import { exit } from '../../adapters/trouble.ts';
 import { unitWord } from '../../core/schedule.ts';
 import { changedUnits, unitNames, wantedUnits, type UnitPart, type WantedUnits } from '../../use-cases/live/units.ts';
 import { lastWritten } from '../../use-cases/live/serve.ts';
 import type { CommandContext } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
@@ -100,7 +101,7 @@ function withoutSystemd(part: UnitPart, { instead }: WantedUnits): string {
 
 export async function runUndoUnits(part: UnitPart, options: UnitOptions, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: options.map, cwd: io.cwd, env: io.env });
-  io.err(`map: ${shownPath(mapFile, io.cwd)}\n`);
+  await sayMap(options.map, mapFile, io);
   const names = unitNames(part);
   const ours = (await Promise.all(names.map(readUnit))).some((text) => text?.includes(unitWord(mapFile)) === true);
   if (!ours || !hasSystemd()) {

@@ -9,6 +9,7 @@ import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import { lastWritten, serve, serveNext } from '../../use-cases/live/serve.ts';
 import type { BuiltinFront } from '../../builtin/server.ts';
 import type { CommandContext, Io } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import { formatFindings } from '../print/findings.ts';
 import { plural } from '../print/style.ts';
 
@@ -83,7 +84,7 @@ async function planToServe(
   { io, setCode }: CommandContext,
 ): Promise<{ plan: Plan; paths: StatePaths } | null> {
   const site = await loadSite(options.map, io);
-  io.err(`map: ${site.shownMap}\n`);
+  await sayMap(options.map, site.mapFile, io);
   const findings = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   const errors = findings.filter(({ severity }) => severity === 'error');
   if (errors.length > 0) io.err(`${formatFindings(errors, { width: io.width, colour: io.colour.err })}\n`);

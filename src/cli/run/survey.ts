@@ -5,6 +5,7 @@ import { editMap } from '../../use-cases/map/edit.ts';
 import { takeSurvey, type SurveyResult, type UnreadMap } from '../../use-cases/survey/survey.ts';
 import { askingWhatRuns, whileSlow } from '../while-slow.ts';
 import type { CommandContext, Io } from '../io.ts';
+import { sayMap } from '../said-map.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, wrap } from '../print/style.ts';
@@ -30,7 +31,7 @@ export async function runSurvey(options: SurveyOptions, context: CommandContext)
   if (options.free === true) printFree(result, options, io);
   else if (options.ports === true) printLedger(result, options, io);
   else if (options.add === true) await addRoads(result, options, context);
-  else printSurvey(result, options, io);
+  else await printSurvey(result, options, io);
   // What stands in a file that cannot be read is not in this list.
   const unread = result.findings.filter(({ severity }) => severity === 'error');
   if (unread.length === 0) return;
@@ -51,14 +52,15 @@ function tellUnread(
   setCode(exit.badInput);
 }
 
-function printSurvey(result: SurveyResult, { json }: SurveyOptions, io: Io): void {
+async function printSurvey(result: SurveyResult, { json, map: option }: SurveyOptions, io: Io): Promise<void> {
   const { site, asked, survey, proposals, passedOver, served, findings } = result;
   const map = site?.mapFile ?? null;
   if (json === true) {
     io.out(jsonDocument('survey', { map, asked, ...survey, served, proposals, passedOver, findings }));
     return;
   }
-  io.err(site === null ? 'map: none yet\n' : `map: ${site.shownMap}\n`);
+  if (site === null) io.err('map: none yet\n');
+  else await sayMap(option, site.mapFile, io);
   io.out(formatSurvey(result, { width: io.width, colour: io.colour.out }));
   const services = survey.projects.flatMap((project) => project.services);
   const onRoads = services.filter(({ roads }) => roads.length > 0).length;
@@ -112,7 +114,7 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   }
   const isForAll = options.yes === true && proposals.length > 0;
   if (options.json !== true) {
-    io.err(`map: ${site.shownMap}\n`);
+    await sayMap(options.map, site.mapFile, io);
     const look = { width: io.width, colour: io.colour.out };
     // Who says yes to all of them reads what was added, and then what was not.
     if (!isForAll) io.out(formatProposals(proposals, look) + formatPassedOver(passedOver, look));
