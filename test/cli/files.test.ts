@@ -79,7 +79,7 @@ describe('finding the map', () => {
     );
   });
 
-  test.each([
+  test.each<[string, string[], string, { own?: boolean }, string | null]>([
     ['another is nearest', ['roads', '--map', 'site/mile-marker.yaml'], '.', {}, ' --map site/mile-marker.yaml'],
     ['it is nearest anyway', ['roads', '--map', '../site/mile-marker.yaml'], 'site', {}, null],
     ['the environment names it', ['roads', '--map', 'site/mile-marker.yaml'], '.', { own: true }, null],

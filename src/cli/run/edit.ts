@@ -1,3 +1,5 @@
+import { findMap } from '../../adapters/files/find-map.ts';
+import { statePaths } from '../../adapters/files/state-folder.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
@@ -71,18 +73,17 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
     return;
   }
   const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io));
-  const all = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
   // What a road that is new still needs; whoever pauses one has seen it before.
-  const needs =
-    edit.kind === 'add' || edit.kind === 'set'
-      ? sortFindings(all.filter(({ roads }) => roads.includes(result.road)))
-      : [];
+  const isNews = edit.kind === 'add' || edit.kind === 'set';
+  const goesLive = isAlone && result.changed && site.map !== null;
+  const all = isNews || goesLive ? await findingsOf(site, io) : [];
+  const needs = isNews ? sortFindings(all.filter(({ roads }) => roads.includes(result.road))) : [];
   if (options.json === true) io.out(jsonDocument('edit', documentOf(result, needs)));
   else {
     io.out(`${resultWords(edit, result)}\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
   }
-  if (isAlone && result.changed && site.map !== null) {
+  if (goesLive) {
     await bringLive(site, all, context);
     return;
   }
@@ -90,10 +91,16 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
   io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
 }
 
+async function findingsOf(site: Awaited<ReturnType<typeof loadSite>>, { now, env }: Io): Promise<Finding[]> {
+  return site.map === null ? site.findings : judgeSite(site, { now: now(), env });
+}
+
 /** Whether the front runs all that the map says: only then is the one change all that would go live with it. */
 async function nothingElseWaits({ map, reload }: EditOptions, io: Io): Promise<boolean> {
+  const paths = statePaths(await findMap({ option: map, cwd: io.cwd, env: io.env }));
+  if (!(await takesUpAtOnce({ paths }, reload))) return false;
   const site = await whileSlow(askingWhatRuns, io, loadSite(map, io));
-  if (site.map === null || !(await takesUpAtOnce(site, reload))) return false;
+  if (site.map === null) return false;
   const preview = await previewInstall({ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal }).catch(
     (error: unknown) => {
       // Whatever keeps it from going live keeps nobody from editing the map.
