@@ -71,6 +71,39 @@ test('only a sound request over TLS, for a name its certificate covers, from whe
   );
 });
 
+test('what was asked before changes no verdict', () => {
+  const { plan: varied } = plannedOf(`domains: [saltmarsh.example]
+front:
+  address: 203.0.113.24
+  edge: {networks: 192.0.2.0/24}
+roads:
+  log: {to: ":1001", gate: everyone, plain: true, paths: {/live: ":1002", /old: {redirect: /new}}}
+  map: {to: "http://10.0.0.9:80", gate: everyone, upstream-host: other.example, cors: {origins: https://a.example}}
+  cam: {to: "https://cam.example", gate: everyone, upstream-host: other.example, paths: {/live: ":1003"}}
+`);
+  const visit = fc.record({
+    listener: fc.constantFrom<'http' | 'https'>('http', 'https'),
+    name: fc.constantFrom('log', 'map', 'cam'),
+    target: fc.constantFrom('/', '/live/1', '/old'),
+    peer: fc.constantFrom('198.51.100.1', '2001:db8::1', '192.0.2.1'),
+    headers: fc.constantFrom<Record<string, string[]>>(
+      {},
+      { origin: ['https://a.example'] },
+      { 'x-forwarded-for': ['198.51.100.7'] },
+    ),
+  });
+  fc.assert(
+    fc.property(fc.array(visit, { minLength: 2, maxLength: 12 }), (visits) => {
+      const kept = prepare(varied);
+      for (const { name, ...one } of visits) {
+        const host = `${name}.saltmarsh.example`;
+        const asked = requestOf({ ...one, host: [host], sni: host });
+        expect(decide(kept, asked)).toEqual(decide(prepare(varied), asked));
+      }
+    }),
+  );
+});
+
 test('headers that a stranger can write change nothing', () => {
   const forged = Object.fromEntries(forgeable.map((name) => [name, ['192.168.64.7']]));
   fc.assert(

@@ -6,6 +6,7 @@ import type { Asked, Prepared, Shown, VerdictRequest } from './verdict.ts';
  * What the steps share about one request, worked out once.
  *
  * @property shown what the handshake got, or null without a server name
+ * @property asked what is remembered of the name asked for
  * @property host the name asked for in comparable form, or null when the request does not say one properly
  * @property road as visitors of this very name meet it
  * @property target origin-form target to compare and pass on: what follows the authority, byte for byte
@@ -15,6 +16,7 @@ export interface Context {
   request: VerdictRequest;
   shown: Shown | null;
   client: string;
+  asked: Asked | null;
   host: string | null;
   target: string;
   road: PlannedRoad | null;
@@ -31,6 +33,7 @@ export function contextOf(prepared: Prepared, request: VerdictRequest): Context 
     shown: request.sni === null ? null : prepared.shownTo(request.sni),
     // 2. RFC 7239 §8.1: a header about the visitor is worth as much as the one who sent it.
     client: clientOf(request, prepared),
+    asked,
     host: asked?.host ?? null,
     // An absolute-form target without a path asks for the root (RFC 9112 §3.2.1).
     target: absolute !== null && !rest.startsWith('/') ? `/${rest}` : rest,

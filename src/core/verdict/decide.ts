@@ -23,7 +23,7 @@ export function prepare(plan: Plan): Prepared {
     askedFor: remembering((line) => {
       const host = hostOfHeader(line);
       const road = host === null ? null : roadOf(host);
-      return host === null ? null : { host, road: road === null ? null : roadNamed(road, host) };
+      return host === null ? null : { host, road: road === null ? null : roadNamed(road, host), lately: null };
     }),
     shownTo: remembering((sni) => {
       const name = sni.toLowerCase().replace(/\.$/, '');

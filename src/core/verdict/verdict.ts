@@ -79,7 +79,7 @@ export type Act =
       act: 'forward';
       upstream: Upstream;
       target: string;
-      headers: Record<string, string>;
+      headers: Readonly<Record<string, string>>;
       without: string[];
       silenceSeconds: number;
       bodyLimitBytes: number | null;
@@ -128,10 +128,26 @@ export const singular = [
 /** Of these the first line counts, and it alone passes on. */
 export const firstCounts: ReadonlySet<string> = new Set(['origin']);
 
-/** What a Host header names. @property host in comparable form @property road as visitors of this very name meet it */
+/**
+ * What a Host header names.
+ *
+ * @property host in comparable form
+ * @property road as visitors of this very name meet it
+ * @property lately what its service was told last: most requests in a row are one visitor's
+ */
 export interface Asked {
   host: string;
   road: PlannedRoad | null;
+  lately: Told | null;
+}
+
+/** What a service is told of a visitor who came over a listener. It is shared by verdicts: nothing may change it. */
+export interface Told {
+  client: string;
+  listener: VerdictRequest['listener'];
+  upstream: Upstream;
+  headers: Readonly<Record<string, string>>;
+  answer: AnswerRules;
 }
 
 /** What a handshake for a server name gets. @property name in comparable form @property certificate as `certificateFor` @property admitted whether it goes on */

@@ -1,12 +1,12 @@
 import { partAt } from '../../plan/parts.ts';
-import type { PlannedLeads } from '../../plan/plan.ts';
+import type { PlannedLeads, Upstream } from '../../plan/plan.ts';
 import { answerRules } from '../answer-rules.ts';
 import type { Context } from '../context.ts';
 import { forwardedHeaders } from '../forwarded.ts';
 import { asksPeople } from '../gate.ts';
 import { locationOf } from '../location.ts';
 import { fileAskedFor } from '../target.ts';
-import type { Act } from '../verdict.ts';
+import type { Act, Told } from '../verdict.ts';
 import { answer, type Step, type Taken } from './step.ts';
 
 /** 13. Where the road leads, or the part of it that the target lies in. */
@@ -23,7 +23,7 @@ function takeLeads(context: Context): Taken | null {
 }
 
 function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['road']>): Act {
-  const { request, client, target, prepared } = context;
+  const { request, target } = context;
   switch (to.kind) {
     case 'redirect':
       return { act: 'answer', status: to.status, location: locationOf(to, target), headers: {} };
@@ -34,11 +34,7 @@ function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['roa
     case 'service': {
       const { upstream } = to;
       if (upstream === null) return { ...answer(502), page: 'down' };
-      const { edge, ports } = prepared.plan.front;
-      const headers = forwardedHeaders(road, client, request.listener, ports);
-      // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
-      if (edge !== null) headers[edge.header] ??= client;
-      if (upstream.sayHost !== null) headers['host'] = upstream.sayHost;
+      const { headers, answer: rules } = told(context, road, upstream);
       return {
         act: 'forward',
         upstream,
@@ -47,10 +43,27 @@ function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['roa
         without: provesPerson(context, road) ? ['authorization'] : [],
         silenceSeconds: road.rules.silenceSeconds,
         bodyLimitBytes: road.rules.bodyLimitBytes,
-        answer: answerRules(road, request),
+        answer: rules,
       };
     }
   }
+}
+
+/** What the service is told, made anew where it is not what it was told last. */
+function told(context: Context, road: NonNullable<Context['road']>, upstream: Upstream): Told {
+  const { asked, client, prepared } = context;
+  const { listener } = context.request;
+  const last = asked?.lately ?? null;
+  if (last?.client === client && last.listener === listener && last.upstream === upstream) return last;
+  const { edge, ports } = prepared.plan.front;
+  const headers = forwardedHeaders(road, client, listener, ports);
+  // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
+  if (edge !== null) headers[edge.header] ??= client;
+  if (upstream.sayHost !== null) headers['host'] = upstream.sayHost;
+  const found = { client, listener, upstream, headers, answer: answerRules(road, context.request) };
+  // Which origin may read the answer is another matter for each request.
+  if (asked !== null && road.rules.cors === null) asked.lately = found;
+  return found;
 }
 
 /** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */
