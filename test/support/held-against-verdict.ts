@@ -46,6 +46,8 @@ export type MapText = (given: { proxy: ProxyName; ports: Ports; echoes: readonly
 /** How a map is served: by a proxy, or by one that has the files of a large map. */
 export type HeldKind = ProxyName | `${CrowdedProxy} in crowds`;
 
+export const proxyOf = (kind: HeldKind): ProxyName => kind.replace(' in crowds', '') as ProxyName;
+
 /** A front that runs a map, with services that say what reached them. */
 export class HeldFront {
   private constructor(
@@ -63,7 +65,7 @@ export class HeldFront {
     files: Record<string, string> = {},
     links: Record<string, string> = {},
   ): Promise<HeldFront> {
-    const proxy = kind.replace(' in crowds', '') as ProxyName;
+    const proxy = proxyOf(kind);
     const echoes = await Promise.all(['bird-log', 'nestcam', 'roster'].map((name) => startStandIn(name)));
     const [http = 0, https = 0, mark = 0, dead = 0] = await freePorts(4);
     const ports = { http, https, mark, dead };

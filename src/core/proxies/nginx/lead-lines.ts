@@ -40,15 +40,18 @@ function locationOf({ kind }: PlannedLeads, index: number, layout: Layout): stri
   return kind === 'service' ? `@lead${String(index)}_${way}` : `@lead${String(index)}`;
 }
 
-/** Connections to the services of a road that are used again, outside its servers. nginx looks a name up once here, so one that may move has none. */
-export function keptConnections({ name, parts }: PlannedRoad): string[] {
+/**
+ * Where the services of a road are gone to, outside its servers: with connections that are used again, but in a large map, and by turns where one runs several
+ * times. nginx looks a name up once here, so one that may move has none.
+ */
+export function serviceGroups({ name, parts }: PlannedRoad, layout: Layout): string[] {
   return parts.flatMap(({ leads }, index) => {
     if (leads.kind !== 'service' || leads.upstream === null || leads.upstream.byName) return [];
     const servers = addressesOf(leads.upstream).map(({ host, port }) => `server ${withPort(host, port)};`);
     const isMany = servers.length > 1;
     return [
       ...(isMany ? [comment('It runs several times. One that does not answer is left out for a while.')] : []),
-      ...Object.entries(idleSecondsOf).flatMap(([kind, seconds]) =>
+      ...Object.entries(layout === 'pages' ? idleSecondsOf : {}).flatMap(([kind, seconds]) =>
         block(`upstream ${keptName(name, index, kind)}`, [
           ...servers,
           'keepalive 32;',

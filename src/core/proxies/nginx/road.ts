@@ -7,10 +7,10 @@ import { edgeLines, listenLines, secureListenLines, tlsFloor } from './front.ts'
 import { gateLocations, gateMaps } from './gate-lines.ts';
 import {
   hasPeople,
-  keptConnections,
   leadEntry,
   leadLocations,
   leadMaps,
+  serviceGroups,
   serviceHeaderLines,
   shortWay,
 } from './lead-lines.ts';
@@ -61,9 +61,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
   const lines = [
     ...head,
     ...leadsWords(road, told(subject)).map(comment),
-    ...(road.paused
-      ? []
-      : [...(layout === 'pages' ? keptConnections(road) : []), ...gateMaps(road, entry), ...leadMaps(road, layout)]),
+    ...(road.paused ? [] : [...serviceGroups(road, layout), ...gateMaps(road, entry), ...leadMaps(road, layout)]),
     ...answerMaps(road),
     '',
     ...(isOnward(road, layout) ? [] : [...plainServer(subject), '']),
