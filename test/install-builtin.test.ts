@@ -119,4 +119,6 @@ test('without systemd the line for cron is shown', async () => {
     3,
     expect.stringMatching(/systemd does not run here[^]*@reboot .*'--written'/),
   ]);
+  // Its ports are high ones.
+  expect(none.err.includes('the front runs as root, with none of its rights.\n')).toBe(process.getuid?.() === 0);
 });

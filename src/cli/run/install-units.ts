@@ -30,7 +30,8 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   };
   if (options.json !== true)
     for (const { path, content } of changed) io.out(`# /etc/systemd/system/${path}\n${content}\n`);
-  if (part === 'service' && wanted.units.some(({ content }) => content.includes('\nUser=0\n'))) io.err(asRootWords);
+  const asRoot = wanted.units.find(({ content }) => content.includes('\nUser=0\n'));
+  if (part === 'service' && asRoot !== undefined) io.err(asRootWords(asRoot.content));
   if (options.dryRun === true) {
     end('not-yet');
     io.err(`Nothing was changed.\nnext: mile-marker install ${part}\n`);
@@ -87,8 +88,12 @@ const nextWords: Record<UnitPart, { installed: string; removed: string; what: st
   },
 };
 
-const asRootWords =
-  'The folder of the map belongs to root, so the front runs as root, though with no right of root but low ports.\nTo have it run as a user of its own: chown -R USER that folder, then run this again.\n';
+function asRootWords(unit: string): string {
+  const rights = unit.includes('CAP_NET_BIND_SERVICE')
+    ? 'none of its rights but ports below 1024'
+    : 'none of its rights';
+  return `The folder of the map belongs to root, so the front runs as root, with ${rights}.\nTo have it run as a user of its own: chown -R USER that folder, then run this again.\n`;
+}
 
 function withoutRoot(part: UnitPart): string {
   return `Writing units of systemd needs root. Nothing was changed.\nnext: as root: mile-marker install ${part}\n`;
