@@ -299,7 +299,7 @@ function rowOf(
 
 /** A front that serves a scene; crowds are made of roads without a rate. */
 export async function serve(kind: HeldKind, one: Scene): Promise<HeldFront> {
-  return HeldFront.start(kind, mapOf(one, kind !== 'nginx in crowds'), files);
+  return HeldFront.start(kind, mapOf(one, !kind.endsWith(' in crowds')), files);
 }
 
 /** What a front did otherwise with a request than was meant. */
