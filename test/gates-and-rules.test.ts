@@ -3,7 +3,7 @@ import bcrypt from 'bcryptjs';
 
 import { programOf } from '../src/core/proxies/programs.ts';
 import { someOf } from './support/some-of.ts';
-import { HeldFront, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
+import { HeldFront, proxyOf, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /**
  * Gates, rules of roads, paths and folders: every request to both proxies, over HTTP/1 and HTTP/2, held against the verdict.
@@ -372,7 +372,7 @@ describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haprox
       row.knownIn === undefined ? row : { ...row, knownIn: row.knownIn.map((file) => join(front.folder, file)) };
 
     const possible = asked.filter(
-      ({ host: [road = ''] = [] }) => proxy !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
+      ({ host: [road = ''] = [] }) => proxyOf(proxy) !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
     );
     // Builtin and nginx are sent all of them, the others each second one.
     const own = proxy === 'builtin' || proxy === 'nginx' ? possible : someOf(possible, 2);

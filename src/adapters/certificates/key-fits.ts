@@ -8,14 +8,17 @@ import { createPrivateKey, type X509Certificate } from 'node:crypto';
  * its own.
  */
 export function keyFits(certificate: X509Certificate, pem: string): boolean | null {
-  const der = wholeKey(pem);
-  if (der?.includes(publicBytes(certificate)) === true) return true;
+  const own = publicBytes(certificate);
+  if (own.length >= shortest && wholeKey(pem)?.includes(own) === true) return true;
   try {
     return certificate.checkPrivateKey(createPrivateKey(pem));
   } catch {
     return null;
   }
 }
+
+/** Bytes of the shortest public half in use; of fewer some would stand in any key. */
+const shortest = 32;
 
 const pemKey = /-----BEGIN ((?:EC |RSA )?PRIVATE KEY)-----([A-Za-z0-9+/=\s]+)-----END \1-----/;
 

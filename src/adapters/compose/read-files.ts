@@ -34,20 +34,20 @@ export async function readComposeFiles({
   const folder = dirname(mapFile);
   const loaders = new Map<string, Loader>();
   const services: Service[] = [];
-  const files: string[] = [];
+  const files = new Set<string>();
   const folders = new Map<string | null, string>();
   for (const { path, where } of compose) {
     const file = resolve(folder, path);
     const projectFolder = dirname(file);
     const loader = loaders.get(projectFolder) ?? new Loader({ cwd, env, project: projectName(projectFolder, env) });
     loaders.set(projectFolder, loader);
-    files.push(file);
+    files.add(file);
     for (const service of await loader.load(file, projectFolder, where)) {
       services.push(service);
       folders.set(service.project, projectFolder);
     }
   }
-  const inFolder = groupedBy(files, dirname);
+  const inFolder = groupedBy([...files], dirname);
   const withFiles = ({ declared, ...service }: Service): Service => {
     const own = inFolder.get(folders.get(service.project) ?? '') ?? [];
     return { ...service, declared: declared && { ...declared, files: own.map((file) => shownPath(file, cwd)) } };

@@ -1,4 +1,3 @@
-import { composeForAny } from '../../core/inventory/compose-command.ts';
 import { X509Certificate } from 'node:crypto';
 import { access, constants } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
@@ -12,6 +11,7 @@ import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { readSeen } from '../../core/look/seen.ts';
+import { composeForAny } from '../../core/inventory/compose-command.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { frontWords } from '../../core/proxies/front-words.ts';
