@@ -4,9 +4,16 @@ import { findMap } from '../adapters/files/find-map.ts';
 import { statePaths } from '../adapters/files/state-folder.ts';
 import type { Io } from './io.ts';
 
+interface AloneOptions {
+  map?: string;
+  dryRun?: boolean;
+  /** What was cut short has nothing to do with it, and is left as it is. */
+  leavesCutShort?: boolean;
+}
+
 /** Runs what changes the state of a map while nothing else does: a timer and a person may come at the same moment. */
 export async function alone(
-  { map, dryRun }: { map?: string; dryRun?: boolean },
+  { map, dryRun, leavesCutShort }: AloneOptions,
   command: string,
   io: Io,
   work: () => Promise<void>,
@@ -23,35 +30,30 @@ export async function alone(
     signal: () => io.signal,
   });
   try {
-    await settle(statePaths(mapFile).front, io);
+    if (leavesCutShort !== true) await settle(mapFile, io);
     await work();
   } finally {
     await giveBack();
   }
 }
 
-/**
- * Before a command that only looks: ends what an installation left half-done, unless somebody else is at it. It looks at the journal alone where there is
- * nothing to end.
- */
-export async function endCutShort(mapFile: string, io: Io): Promise<void> {
+/** For a command that only looks: says what an installation left half-done, unless it is at it still, and how to end it. */
+export async function sayCutShort(mapFile: string, io: Io): Promise<void> {
   const paths = statePaths(mapFile);
   if (!existsSync(join(paths.front, 'journal.jsonl'))) return;
-  const { isCutShort } = await import('../use-cases/live/settle-front.ts');
-  if (!(await isCutShort(paths.front))) return;
-  const { tryLock } = await import('../adapters/files/lock.ts');
-  const giveBack = await tryLock(paths, 'mile-marker');
-  if (giveBack === null) return;
-  try {
-    await settle(paths.front, io);
-  } finally {
-    await giveBack();
-  }
+  const { cutShort } = await import('../use-cases/live/settle-front.ts');
+  const to = await cutShort(paths.front);
+  if (to === undefined) return;
+  const { isHeld } = await import('../adapters/files/lock.ts');
+  if (await isHeld(join(paths.root, 'lock'))) return;
+  const { liveWords } = await import('../use-cases/live/front-moves.ts');
+  io.err(`An installation of ${liveWords(to)} was cut short. To end it: mile-marker install\n`);
 }
 
-/** Whatever comes next first ends what an installation left half-done. */
-async function settle(front: string, io: Io): Promise<void> {
+/** Whatever brings something live first ends what an installation left half-done. */
+async function settle(map: string, io: Io): Promise<void> {
   const { settleFront } = await import('../use-cases/live/settle-front.ts');
-  const settled = await settleFront(front, { env: io.env, now: io.now, signal: io.signal });
+  const { front: folder } = statePaths(map);
+  const settled = await settleFront({ folder, map }, { env: io.env, now: io.now, signal: io.signal });
   if (settled !== null) io.err(`${settled.says}\n`);
 }

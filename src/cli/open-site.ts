@@ -1,7 +1,7 @@
 import { exit } from '../adapters/trouble.ts';
 import type { ProxyName } from '../core/proxies/names.ts';
 import { loadSite, type Site } from '../use-cases/map/load.ts';
-import { endCutShort } from './alone.ts';
+import { sayCutShort } from './alone.ts';
 import type { CommandContext } from './io.ts';
 import { sayMap } from './said-map.ts';
 import { countFindings, countsInWords, formatFindings } from './print/findings.ts';
@@ -28,7 +28,7 @@ export async function openSite(
 ): Promise<Site | null> {
   const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io, options));
   await sayMap(options.map, site.mapFile, io);
-  await endCutShort(site.mapFile, io);
+  await sayCutShort(site.mapFile, io);
   if (site.map !== null) return site;
   const counts = countFindings(site.findings);
   if (options.json === true)

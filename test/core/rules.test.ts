@@ -319,6 +319,8 @@ test('one cause is told once, with every road it breaks', () => {
     files: noFiles,
     issuedBy: new Map(),
     isWalled: false,
+    former: null,
+    room: null,
     hsts: new Map(),
     now,
   });

@@ -83,6 +83,8 @@ export function told(text: string, given: Case = {}): string[] {
     files: { ...noFiles, ...given.files },
     issuedBy: new Map(Object.entries(given.issuedBy ?? {})),
     isWalled: false,
+    former: null,
+    room: null,
     hsts: new Map(Object.entries(given.hsts ?? {})),
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);

@@ -1,7 +1,9 @@
 import { createHash } from 'node:crypto';
 import { lstat, readdir, readFile, readlink, rename, rm } from 'node:fs/promises';
 import { dirname, join, relative } from 'node:path';
-import { frontEntry, shortened, type FrontEntry } from '../../core/live/front-journal.ts';
+import { frontEntry, type FrontEntry } from '../../core/live/entries.ts';
+import { shortened } from '../../core/live/front-journal.ts';
+import { stateOf, type FrontState } from '../../core/live/state.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { WrittenFile } from '../../core/proxies/renderer.ts';
 import { codeOf, Trouble } from '../trouble.ts';
@@ -56,6 +58,12 @@ export async function readCurrent(folder: string): Promise<Edition | null> {
   return read(folder, join(folder, target));
 }
 
+/** Number of the edition that `current` leads to, whether it lies there or not; null when it leads nowhere. */
+export async function readLink(folder: string): Promise<number | null> {
+  const number = /^editions\/(\d{4,})$/.exec((await linkTarget(join(folder, 'current'))) ?? '')?.[1];
+  return number === undefined ? null : Number(number);
+}
+
 async function read(folder: string, own: string): Promise<Edition> {
   try {
     const text = await readFile(join(own, 'mark.txt'), 'utf8');
@@ -105,16 +113,24 @@ async function readTree(folder: string): Promise<{ files: WrittenFile[]; barred:
   return { files: files.flat(), barred };
 }
 
-/** The number that the next edition will have. Abandoned ones are counted too, so that no number is used twice. */
-export async function nextNumber(folder: string): Promise<number> {
-  let names: string[];
+/**
+ * The number that the next edition will have. Abandoned ones are counted too, and so are those that the journal knows and that a front runs, so that no number
+ * is used twice.
+ *
+ * @param above a number that is used, whether it lies here or not
+ */
+export async function nextNumber(folder: string, above = 0): Promise<number> {
+  const { highest } = await readState(folder);
+  return 1 + Math.max(above, highest, ...(await numbersIn(folder)));
+}
+
+async function numbersIn(folder: string): Promise<number[]> {
   try {
-    names = await readdir(join(folder, 'editions'));
+    return (await readdir(join(folder, 'editions'))).filter((name) => /^\d{4,}$/.test(name)).map(Number);
   } catch (cause) {
-    if (codeOf(cause) === 'ENOENT') return 1;
+    if (codeOf(cause) === 'ENOENT') return [];
     throw writeTrouble(join(folder, 'editions'), cause);
   }
-  return 1 + Math.max(0, ...names.filter((name) => /^\d{4,}$/.test(name)).map(Number));
 }
 
 /**
@@ -169,11 +185,7 @@ export async function switchToNone(folder: string): Promise<void> {
 
 /** Numbers of the editions that are there whole, oldest first. */
 export async function editionsIn(folder: string): Promise<number[]> {
-  const names = await readdir(join(folder, 'editions')).catch(() => []);
-  return names
-    .filter((name) => /^\d{4,}$/.test(name))
-    .map(Number)
-    .sort((a, b) => a - b);
+  return (await numbersIn(folder).catch(() => [])).sort((a, b) => a - b);
 }
 
 /** Removes an edition that nothing leads to. One that was cut short here is half-made, and cleared by the next. */
@@ -228,6 +240,11 @@ export async function shortenFrontJournal(folder: string): Promise<void> {
 /** What happened to the front so far, oldest first. */
 export function readFrontJournal(folder: string): Promise<FrontEntry[]> {
   return readJournal(frontJournal(folder), frontEntry);
+}
+
+/** What is live by the journal. */
+export async function readState(folder: string): Promise<FrontState> {
+  return stateOf(await readFrontJournal(folder));
 }
 
 function frontJournal(folder: string): string {

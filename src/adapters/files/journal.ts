@@ -34,6 +34,5 @@ function parsed(line: string): unknown {
 /** Adds one entry, readable by the owner only. @throws Trouble `cannot-write` */
 export async function addToJournal(file: string, entry: unknown): Promise<void> {
   await ensureFolder(dirname(file), 0o700);
-  // A line that was cut before ends here, and takes nothing of this one with it.
-  await addLine(file, `\n${JSON.stringify(entry)}`, 0o600);
+  await addLine(file, JSON.stringify(entry), 0o600);
 }

@@ -1,9 +1,9 @@
 import { randomBytes } from 'node:crypto';
-import { link, open, readFile, readlink, rename, rm } from 'node:fs/promises';
+import { link, open, readFile, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
-import { startOf } from '../host/process-id.ts';
+import { spaceHere, startOf } from '../host/process-id.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import { giveOver } from './safe-write.ts';
 import { ensureState, type StatePaths } from './state-folder.ts';
@@ -131,12 +131,6 @@ async function isDead({ pid, started, space }: Holder): Promise<boolean> {
   // Of processes that are counted elsewhere, as in a container, nothing can be known.
   if (space !== (await spaceHere())) return space.split(' ')[0] !== (await spaceHere()).split(' ')[0];
   return (await startOf(pid)) !== started;
-}
-
-async function spaceHere(): Promise<string> {
-  const boot = await readFile('/proc/sys/kernel/random/boot_id', 'latin1').catch(() => '');
-  const pids = await readlink('/proc/self/ns/pid').catch(() => '');
-  return `${boot.trim()} ${pids}`;
 }
 
 /** Takes away what a dead holder left; when another one was quicker and holds it by now, it gets it back. */

@@ -138,7 +138,7 @@ export async function writeFirst(path: string, content: string, mode = 0o644): P
 }
 
 /** Writes a new file and makes it durable. Fails when anything stands there. */
-export async function writeNew(path: string, content: string, mode = 0o644): Promise<void> {
+export async function writeNew(path: string, content: string | Buffer, mode = 0o644): Promise<void> {
   const file = await open(path, 'wx', mode);
   try {
     const owner = await ownerIn(dirname(path));
@@ -152,13 +152,22 @@ export async function writeNew(path: string, content: string, mode = 0o644): Pro
   }
 }
 
-/** Adds a line to a file, or begins one with it. @throws Trouble `cannot-write`, also where a link stands in its place */
+/**
+ * Adds a line to a file, or begins one with it, and makes it durable. A line that was cut before, by a full disk or the power, ends there and takes nothing of
+ * this one with it.
+ *
+ * @throws Trouble `cannot-write`, also where a link stands in its place
+ */
 export async function addLine(path: string, line: string, mode: number): Promise<void> {
-  const { O_APPEND, O_CREAT, O_NOFOLLOW, O_WRONLY } = constants;
+  const { O_APPEND, O_CREAT, O_NOFOLLOW, O_RDWR } = constants;
   try {
-    const file = await open(path, O_APPEND | O_CREAT | O_NOFOLLOW | O_WRONLY, mode);
+    const file = await open(path, O_APPEND | O_CREAT | O_NOFOLLOW | O_RDWR, mode);
     try {
-      await file.writeFile(`${line}\n`);
+      const { size } = await file.stat();
+      const { buffer } = await file.read(Buffer.alloc(1), 0, 1, Math.max(0, size - 1));
+      const isCut = size > 0 && buffer[0] !== 0x0a;
+      await file.writeFile(`${isCut ? '\n' : ''}${line}\n`);
+      await file.sync();
       const owner = await ownerIn(dirname(path));
       // One that has another name, too, is not only what it seems to be.
       if (owner !== null && (await file.stat()).nlink === 1) await file.chown(owner.uid, owner.gid);

@@ -5,6 +5,8 @@ import { ensureFolder, writeWhole } from './safe-write.ts';
 /** Everything Mile Marker keeps beside a map. */
 export interface StatePaths {
   root: string;
+  /** Tells the files of this map from those of others. */
+  identity: string;
   practice: string;
   certificates: string;
   front: string;
@@ -43,6 +45,7 @@ export function statePaths(mapFile: string): StatePaths {
   const root = join(dirname(mapFile), '.mile-marker');
   return {
     root,
+    identity: join(root, 'identity'),
     practice: join(root, 'practice'),
     certificates: join(root, 'certificates'),
     front: join(root, 'front'),

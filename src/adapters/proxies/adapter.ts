@@ -3,6 +3,7 @@ import { delimiter, join } from 'node:path';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import type { OwnFiles } from '../../core/proxies/whose.ts';
 import type { Served } from '../../core/rules/rule.ts';
 import { Trouble } from '../trouble.ts';
 
@@ -39,22 +40,34 @@ export interface Needs {
   raw: boolean;
 }
 
+/** @property isTested the very files were tested a moment ago @property isMoved files come or go that say where it listens */
+export interface Reloading {
+  isTested?: boolean;
+  isMoved?: boolean;
+}
+
 /** The server program of this machine, as its administrator runs it. `program` is its path; of the proxy that is part of this program, the map's. */
 export interface InstalledProxy {
   placeFor: (program: string, entry: string, needs: Needs) => Promise<Place>;
   /** Its own test of all that it reads, with some of it in place of what is there. */
   testWith: (program: string, swaps: readonly Swap[]) => Promise<Tried>;
   /** Tests what it reads, then has it take that up anew. @property stopped of the outcome: it does not run */
-  reload: (program: string, isTested?: boolean) => Promise<Tried & { stopped?: true }>;
+  reload: (program: string, how?: Reloading) => Promise<Tried & { stopped?: true }>;
   start: (program: string) => Promise<Tried>;
-  /** Only for one that runs nothing but our files: ends it. */
-  stop?: (program: string) => Promise<Tried>;
+  /** Whether it runs nothing but our files: without them it ends. */
+  isOwn: boolean;
+  /** Whether it runs, whatever it serves. */
+  runs: (program: string) => Promise<boolean>;
+  /** Ends it, with what it has under way. One that does not run is well. */
+  stop: (program: string) => Promise<Tried>;
+  /** Has it go on without our files, which are no more among what it reads. Default: as it takes up anything. */
+  leave?: (program: string) => Promise<Tried>;
   /** Only for one whose loopback is its own: what it answers to its mark; null when that is nothing. */
   mark?: (at: { address: string; port: number }) => Promise<string | null>;
   /** Only for one with its own copies of certificates and password files: whether they are older than what is here. */
   isBehind?: () => Promise<boolean>;
-  /** Only where nobody else hears it: the last line of its errors. */
-  lastError?: () => Promise<string | null>;
+  /** The last line of its errors about what it was told just now, where it says that nowhere else. */
+  lastError?: (program: string) => Promise<string | null>;
 }
 
 /** A whole configuration round the written files. @property config its file, made of `standalone` @property current stable path of the edition */
@@ -88,8 +101,8 @@ export interface ProxyAdapter {
   startWords: (own: OwnConfig) => string[];
   /** Words of the command that does that, for others to run. */
   reloadWords: (program: string, own: OwnConfig) => string[];
-  /** What it serves by files that are not those of this plan, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */
-  served: (env: Env, own: Pick<Plan, 'map'> | null) => Promise<Served>;
+  /** What it serves by files that are not those of this map, by its own dump; nothing when it is not installed. Null: by no files of ours at all. */
+  served: (env: Env, own: OwnFiles | null) => Promise<Served>;
   /** What it really reads, in its own words, comments and all. @throws Trouble `proxy-refuses` when it does not accept it itself */
   dump: (program: string) => Promise<string>;
   /** A whole configuration round the written files, for an instance of one's own that needs no root. */

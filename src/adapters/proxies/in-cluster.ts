@@ -63,6 +63,8 @@ export function inCluster({ service, engine, proxy, map }: InClusterInput): Inst
     });
 
   return {
+    isOwn: true,
+    runs: async () => (await cluster.state().catch(() => null)) !== null,
     placeFor: () => Promise.resolve({ how: 'read' }),
     testWith,
     reload: () =>

@@ -42,6 +42,12 @@ export function inContainer({ container: name, engine, words, map }: InContainer
       return { passed: ended.code === 0, output: ended.code === 0 ? '' : firstLine(ended.err) };
     });
   return {
+    isOwn: true,
+    runs: () =>
+      container.state().then(
+        (state) => state?.running === true,
+        () => false,
+      ),
     placeFor: () => Promise.resolve({ how: 'read' }),
     testWith,
     reload: () =>

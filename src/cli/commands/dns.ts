@@ -40,13 +40,13 @@ export function dns(context: CommandContext): Command {
     .description('change the zones to what `dns records` shows, in the way that `dns` in the map says')
     .action(async (options: PublishOptions) => {
       const { runDnsPublish } = await import('../run/dns-publish.ts');
-      await alone(options, 'dns publish', context.io, () => runDnsPublish(options, context));
+      await alone({ ...options, leavesCutShort: true }, 'dns publish', context.io, () => runDnsPublish(options, context));
     });
   const undo = withPublishing(new Command('undo'))
     .description('undo the last `dns publish`')
     .action(async (options: PublishOptions) => {
       const { runDnsUndo } = await import('../run/dns-publish.ts');
-      await alone(options, 'dns undo', context.io, () => runDnsUndo(options, context));
+      await alone({ ...options, leavesCutShort: true }, 'dns undo', context.io, () => runDnsUndo(options, context));
     });
   const update = new Command('update-address')
     .description('find the public address, and change its record if it has moved; meant for a timer')
@@ -57,7 +57,7 @@ export function dns(context: CommandContext): Command {
     .addOption(jsonOption())
     .action(async (options: UpdateOptions) => {
       const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
-      await alone(options, 'dns update-address', context.io, () => runDnsUpdateAddress(options, context));
+      await alone({ ...options, leavesCutShort: true }, 'dns update-address', context.io, () => runDnsUpdateAddress(options, context));
     });
   return new Command('dns')
     .description('show, check and publish DNS records')

@@ -27,7 +27,7 @@ export function add(context: CommandContext): Command {
     .action(async (road: string | undefined, to: string | undefined, options: AddOptions) => {
       const { runAdd } = await import('../run/edit.ts');
       const { redirect = null, open = false, like = null } = options;
-      await alone(options, 'add', context.io, () =>
+      await alone({ ...options, leavesCutShort: true }, 'add', context.io, () =>
         runAdd({ kind: 'add', road: road ?? null, to: to ?? null, redirect, open, like }, options, context),
       );
     });
@@ -56,7 +56,7 @@ function simple(kind: 'remove' | 'pause' | 'resume', description: string, contex
     .addOption(jsonOption())
     .action(async (road: string, options: EditOptions) => {
       const { runEdit } = await import('../run/edit.ts');
-      await alone(options, kind, context.io, () => runEdit({ kind, road }, options, context));
+      await alone({ ...options, leavesCutShort: kind === 'remove' }, kind, context.io, () => runEdit({ kind, road }, options, context));
     });
 }
 

@@ -3,7 +3,7 @@ import { Command, mapOption } from './common-options.ts';
 import { alone } from '../alone.ts';
 import { installable } from './install.ts';
 import type { UndoOptions } from '../run/firewall.ts';
-import type { UndoFrontOptions } from '../run/install-front.ts';
+import type { UndoFrontOptions } from '../run/undo-front.ts';
 import type { CommandContext } from '../io.ts';
 
 export function undo(context: CommandContext): Command {
@@ -30,7 +30,7 @@ export function undo(context: CommandContext): Command {
           await alone(options, 'undo', context.io, () => runUndoUnits(part, options, context));
           return;
         }
-        const { runUndoFront } = await import('../run/install-front.ts');
+        const { runUndoFront } = await import('../run/undo-front.ts');
         await alone(options, 'undo', context.io, () => runUndoFront(edition ?? null, options, context));
       },
     );

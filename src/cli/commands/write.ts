@@ -11,6 +11,7 @@ interface Options {
   dryRun?: boolean;
   compose?: boolean;
   cluster?: boolean;
+  newIdentity?: boolean;
   proxy?: ProxyName;
 }
 
@@ -27,6 +28,7 @@ export function write(context: CommandContext): Command {
       '--cluster',
       'also write front.stack.yaml, the proxy as a service on the nodes of a cluster (`front.nodes`)',
     )
+    .option('--new-identity', 'give this map another identity: for a folder that is a copy of another')
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runWrite } = await import('../run/write.ts');

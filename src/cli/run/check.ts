@@ -1,7 +1,6 @@
 import { isListening } from '../../adapters/host/sockets.ts';
-import { exit } from '../../adapters/trouble.ts';
+import { exit, Trouble } from '../../adapters/trouble.ts';
 import { reaches, sortFindings, type Finding, type Severity } from '../../core/findings/finding.ts';
-import type { Limits } from '../../adapters/probe/connect.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { findForgotten } from '../../use-cases/map/forgotten.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
@@ -42,7 +41,7 @@ async function judgeLive(site: Site, { env, now, signal }: Io): Promise<Finding[
   return judgeInstalledFront(site, { env, now, signal });
 }
 
-async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io): Promise<string> {
+async function nextStep(findings: readonly Finding[], site: Site, io: Io): Promise<string> {
   const { plan } = site;
   if (plan.roads.length === 0) return 'next: write your first road under `roads` in the map\n';
   const errors = findings.filter(({ severity }) => severity === 'error');
@@ -51,18 +50,22 @@ async function nextStep(findings: readonly Finding[], site: Site, { signal }: Io
   const ids = new Set(plan.roads.filter(({ name }) => roads.has(name)).map(({ certificate }) => certificate));
   const missing = plan.certificates.filter(({ id }) => ids.has(id));
   if (missing.length > 0) return nextCertificate(missing, plan);
-  if (await isLive(site, { timeoutMs: 1000, signal }))
+  if (await isLive(site, io))
     return findings.some(({ severity }) => severity === 'warning')
       ? 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n'
       : 'Nothing needs doing: the front runs this map. To test every road: mile-marker verify\n';
   return `next: ${programOf(plan.front.proxy).words.first(plan.front)}\n`;
 }
 
-/** Whether the front of this machine runs what the map says, by its own mark. */
-async function isLive(site: Site, limits: Limits): Promise<boolean> {
+/** Whether the front runs what the map says, by its own mark, and will after its next start. */
+async function isLive(site: Site, { env, now, signal, cwd }: Io): Promise<boolean> {
   // Where nobody listens there is nobody to ask. Where listeners cannot be seen, they are asked all the same.
-  if (isListening(site.plan.front.mark.port) === false) return false;
-  const { readRunning } = await import('../../use-cases/verify/running.ts');
-  const running = await readRunning(site, limits);
-  return running !== null && running.wanted !== null && running.runs.endsWith(running.wanted);
+  const { container, mark } = site.plan.front;
+  if (site.engineTrouble !== null || (container === null && isListening(mark.port) === false)) return false;
+  const { previewInstall } = await import('../../use-cases/live/preview-install.ts');
+  const preview = await previewInstall({ site, cwd, env, now, signal }).catch((error: unknown) => {
+    if (error instanceof Trouble) return null;
+    throw error;
+  });
+  return preview?.isLive === true;
 }

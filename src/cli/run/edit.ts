@@ -13,7 +13,7 @@ import { sayMap } from '../said-map.ts';
 import type { OpenOptions } from '../open-site.ts';
 import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
-import { bringLive, isDone } from './install-front.ts';
+import { bringLive } from './install-front.ts';
 
 const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed', set: 'set' } as const;
 
@@ -108,7 +108,7 @@ async function nothingElseWaits({ map, reload }: EditOptions, io: Io): Promise<b
       throw error;
     },
   );
-  return preview !== null && isDone(preview);
+  return preview?.isLive === true;
 }
 
 function resultWords(edit: Edit, { road, changed }: { road: string; changed: boolean }): string {

@@ -4,10 +4,13 @@ import { statePaths } from '../../adapters/files/state-folder.ts';
 import { becameOf, type Became, type Outcome } from '../../core/live/front-journal.ts';
 import { differenceWords, editionDifference, type EditionDifference } from '../../core/live/edition-difference.ts';
 import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
+import type { Live } from '../../core/live/entries.ts';
+import { stateOf } from '../../core/live/state.ts';
+import { saidMark } from '../../use-cases/live/front-moves.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
-import { endCutShort } from '../alone.ts';
-import type { CommandContext } from '../io.ts';
+import { sayCutShort } from '../alone.ts';
+import type { CommandContext, Io } from '../io.ts';
 import { sayMap } from '../said-map.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
@@ -21,6 +24,7 @@ interface Options {
 const words: Record<Outcome, string> = {
   written: 'written',
   live: 'live',
+  silent: 'live last; the front does not answer',
   confirmed: 'was live',
   'not-tested': 'live, not tested',
   returned: 'taken back',
@@ -32,10 +36,12 @@ const words: Record<Outcome, string> = {
 export async function runEditions({ map, json }: Options, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
   await sayMap(map, mapFile, io);
-  await endCutShort(mapFile, io);
+  await sayCutShort(mapFile, io);
   const { front } = statePaths(mapFile);
-  const current = (await readCurrent(front))?.number ?? null;
+  const current = (await readCurrent(front).catch(() => null))?.number ?? null;
   const entries = await readFrontJournal(front);
+  const { live } = stateOf(entries);
+  const isSilent = live !== null && !(await answers(live, mapFile, io));
   const numbers = await editionsIn(front);
   const plans = await Promise.all(numbers.map((number) => planOf(front, number)));
   const editions = numbers.map((number, index) => {
@@ -44,7 +50,7 @@ export async function runEditions({ map, json }: Options, { io }: CommandContext
     const known = plan !== null && (index === 0 || before !== null);
     return {
       number,
-      ...becameOf(entries, number, current),
+      ...silentWhere(isSilent && number === live?.edition, becameOf(entries, number, live?.edition ?? null)),
       difference: known ? editionDifference(before, plan) : null,
     };
   });
@@ -63,6 +69,17 @@ export async function runEditions({ map, json }: Options, { io }: CommandContext
     ),
   );
   io.err('next: to go back to one: mile-marker undo front EDITION\n');
+}
+
+/** Whether the front says by its mark that it runs what was confirmed last. */
+async function answers({ edition, digest, place }: Live, map: string, { env, now, signal }: Io): Promise<boolean> {
+  if (place === null) return false;
+  const said = await saidMark({ ...place, map, folder: statePaths(map).front }, { env, now, signal });
+  return said?.startsWith(`edition ${editionNumber(edition)} ${digest ?? ''}`) === true;
+}
+
+function silentWhere(isSilent: boolean, became: Became): Became {
+  return isSilent && became.outcome === 'live' ? { ...became, outcome: 'silent' } : became;
 }
 
 /** Null for one of an earlier version, which kept none, and for one that was damaged. */

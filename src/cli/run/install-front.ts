@@ -8,12 +8,12 @@ import { inUrl } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { liveWords, readAnew, runningEdition } from '../../use-cases/live/front-moves.ts';
-import { installFront, undoFront, type Installed } from '../../use-cases/live/install-front.ts';
+import { liveWords, readAnew } from '../../use-cases/live/front-moves.ts';
+import { installFront, type Installed } from '../../use-cases/live/install-front.ts';
 import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
-import { livePlaceOf, placeOf, previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
-import { editionBefore } from '../../core/live/front-journal.ts';
-import { readFrontJournal, readCurrent } from '../../adapters/files/editions.ts';
+import { previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
+import type { SwitchedOff } from '../../use-cases/live/replace.ts';
+import { placeOf, type Truth } from '../../use-cases/live/what-runs.ts';
 import { judgeSite, readHeld, type Site } from '../../use-cases/map/load.ts';
 import { realOne } from '../../core/certificates/lack.ts';
 import { commandFor } from '../../core/rules/no-certificate.ts';
@@ -58,7 +58,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   // Every step on the network listens for Ctrl-C.
   setMaxListeners(0, io.signal);
   const world = { env: io.env, now: io.now, signal: io.signal };
-  const preview = await previewInstall({ ...world, site, cwd: io.cwd });
+  const preview = await previewInstall({ ...world, site, cwd: io.cwd, replace });
   if (options.json !== true) {
     printPreview(preview, site.plan, io);
     for (const path of replace) io.out(`changed ${path}, where what is in the way is switched off\n`);
@@ -68,7 +68,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     io.err('Nothing was changed.\nnext: mile-marker install\n');
     return;
   }
-  if (isDone(preview) && replace.length === 0) {
+  if (preview.isLive && replace.length === 0) {
     await readAnew(placeOf(site), world);
     const { title } = programOf(site.plan.front.proxy);
     if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }, moving));
@@ -85,7 +85,8 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     setCode(exit.foundWrong);
     return;
   }
-  const result = await install(site, { ...options, replace }, io);
+  const { switched } = preview;
+  const result = await install(site, { keepEditions: options.keepEditions, switched }, io);
   if (options.json === true) io.out(document(site, preview, result, moving));
   report(result, site, options, io);
   if (result.end === 'live' && options.proxy !== undefined)
@@ -121,14 +122,14 @@ async function isAsMeant(site: Site, preview: Prepared, { json }: OpenOptions, i
 
 function install(
   site: Site,
-  { keepEditions, replace }: { keepEditions: number; replace: readonly string[] },
+  { keepEditions, switched }: { keepEditions: number; switched: readonly SwitchedOff[] },
   io: Io,
 ): Promise<Installed> {
   return installFront({
     ...{ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal },
     test: (plan) => testOwn(site, plan, io),
     keep: keepEditions,
-    replace,
+    switched,
     onStep: (words) => io.progress(words),
   }).finally(() => io.progress(''));
 }
@@ -150,13 +151,9 @@ export async function bringLive(
     return;
   }
   setMaxListeners(0, io.signal);
-  const result = await install(site, { keepEditions: 10, replace: [] }, io);
+  const result = await install(site, { keepEditions: 10, switched: [] }, io);
   report(result, site, { json: true }, io);
   if (result.end === 'back') setCode(exit.foundWrong);
-}
-
-export function isDone({ changes, running, edition, place }: Prepared): boolean {
-  return changes.length === 0 && running === edition && place.how === 'read';
 }
 
 /** A name without a certificate gets the throwaway one, so it stands in nobody's way. */
@@ -202,12 +199,28 @@ function ownPlace({ front: { listen } }: Plan): string {
   return `${inUrl(address)}:${String(listen.https)}`;
 }
 
-function printPreview({ changes, edition, running, place }: Prepared, { front }: Plan, io: Io): void {
+function printPreview({ changes, edition, truth, place, left }: Prepared, { front }: Plan, io: Io): void {
   const { title } = programOf(front.proxy);
   printChanges(changes, io);
   if (place.how === 'file') io.out(`new     ${place.path}, by which ${title} reads these files\n`);
-  const now = running === null ? `${title} runs no edition of this map` : `${title} runs ${liveWords(running)}`;
-  io.err(`${now}. To be live: edition ${editionNumber(edition)}, ${plural(changes.length, 'file')} changed.\n`);
+  if (left !== null) io.out(`stops   ${programOf(left.proxy).title}, which serves this map now\n`);
+  io.err(`${nowWords(truth, left === null ? title : programOf(left.proxy).title)} ${addsWords(changes.length, edition)}\n`);
+}
+
+function addsWords(changes: number, edition: number): string {
+  return changes === 0
+    ? `To be live: edition ${editionNumber(edition)}.`
+    : `To be live: edition ${editionNumber(edition)}, ${plural(changes, 'file')} changed.`;
+}
+
+/** What runs now, as far as it is known. */
+function nowWords({ live, said, foreign }: Truth, title: string): string {
+  if (foreign !== null)
+    return `${title} runs edition ${editionNumber(foreign)}, which is not in this folder (was the folder restored from a backup?).`;
+  if (live === null) return 'Nothing of this map is live yet.';
+  return said === null
+    ? `Edition ${editionNumber(live.edition)} was live last; ${title} does not answer now.`
+    : `${title} runs edition ${editionNumber(live.edition)}.`;
 }
 
 export async function agreed(question: string, { yes }: { yes?: boolean }, io: Io): Promise<boolean> {
@@ -266,14 +279,14 @@ function worseWords(worse: readonly Worse[], io: Io): string {
 
 function document(
   site: Site,
-  { changes, running, place }: Prepared,
+  { changes, truth, place }: Prepared,
   result: Installed | null,
   moving: MovingOf | null,
 ): string {
   return jsonDocument('install', {
     map: site.mapFile,
     end: result?.end ?? 'not-yet',
-    running,
+    running: truth.said === null ? null : (truth.foreign ?? truth.live?.edition ?? null),
     ...(result === null ? {} : { edition: result.edition }),
     include: place.how === 'file' ? place.path : null,
     changes: changes.map(({ path }) => path),
@@ -285,54 +298,4 @@ function document(
           ? [...new Set(result.worse.map(({ because }) => because))]
           : [],
   });
-}
-
-export interface UndoFrontOptions extends OpenOptions {
-  yes?: boolean;
-}
-
-export async function runUndoFront(
-  edition: number | null,
-  options: UndoFrontOptions,
-  context: CommandContext,
-): Promise<void> {
-  const { io } = context;
-  const site = await openSite(options, context, 'undo');
-  if (site === null) return;
-  const { front } = site.paths;
-  if ((await readFrontJournal(front)).every(({ event }) => event !== 'installing')) {
-    io.err('`mile-marker install` has brought nothing live here, so there is nothing to undo. Nothing was changed.\n');
-    return;
-  }
-  const current = (await readCurrent(front))?.number ?? null;
-  const world = { env: io.env, now: io.now, signal: io.signal };
-  const place = await livePlaceOf(site);
-  const running = await runningEdition(place, world);
-  // What was only written since then is not what is undone.
-  const to = edition ?? editionBefore(await readFrontJournal(front), running ?? current);
-  if (to === null && running === null && current === null) {
-    io.err('Nothing of this map is live. Nothing was changed.\n');
-    return;
-  }
-  if (to !== null && to === running) {
-    io.err(`Edition ${editionNumber(to)} is live already. Nothing was changed.\n`);
-    return;
-  }
-  const { title } = programOf(place.proxy);
-  const question =
-    to === null
-      ? `There is no edition before. ${title} will serve nothing of this map. Go on?`
-      : `Take the front back to ${liveWords(to)}?`;
-  if (!(await agreed(question, options, io))) {
-    io.err('Nothing was changed.\n');
-    return;
-  }
-  const result = await undoFront({ ...world, site, to });
-  io.err(`Live now: ${liveWords(result.to)}. Before: ${liveWords(result.from)}. The map is unchanged.\n`);
-  for (const path of result.broughtBack) io.err(`Brought back as it was: ${path}\n`);
-  const again =
-    result.from === null || result.to === null
-      ? 'mile-marker install'
-      : `mile-marker undo front ${editionNumber(result.from)}`;
-  io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again: ${again}\n`);
 }

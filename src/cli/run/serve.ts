@@ -5,6 +5,7 @@ import { exit, reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import { forgetServing, noteServing } from '../../adapters/proxies/builtin/serving.ts';
 import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
 import { lastWritten, serve, serveNext } from '../../use-cases/live/serve.ts';
 import type { BuiltinFront } from '../../builtin/server.ts';
@@ -25,7 +26,7 @@ export async function runServe(options: Options, context: CommandContext): Promi
   const { io } = context;
   const found = options.written === true ? await writtenPlan(options, io) : await planToServe(options, context);
   if (found === null) return;
-  const { plan, paths } = found;
+  const { plan, paths, mapFile } = found;
   // From here on a signal is an order to end well.
   const stopped = aborted(io.signal);
   const say = (message: string): void => io.err(`${io.now().toISOString()} ${message}\n`);
@@ -34,6 +35,8 @@ export async function runServe(options: Options, context: CommandContext): Promi
   let last = Promise.resolve();
   const next = (): void => void (last = last.then(() => takeUp(front, paths, io, say)));
   if (options.written === true) io.onTakeUp(next);
+  // In a container the folder may be read-only, and nobody there looks for it.
+  await noteServing(mapFile, options.written === true).catch(() => undefined);
   const { addresses, http, https } = plan.front.listen;
   for (const address of addresses)
     io.err(`listening on ${withPort(address, http)} (http) and ${withPort(address, https)} (https)\n`);
@@ -43,6 +46,8 @@ export async function runServe(options: Options, context: CommandContext): Promi
   else io.err(' Ctrl-C stops; running requests may finish.\nnext: in another terminal: mile-marker verify\n');
   await stopped;
   io.err('Stopping.\n');
+  // What ends is told nothing any more.
+  await forgetServing(mapFile).catch(() => undefined);
   await front.stop(graceMs);
 }
 
@@ -67,10 +72,11 @@ async function takeUp(
 async function writtenPlan(
   { map }: Options,
   { cwd, env }: CommandContext['io'],
-): Promise<{ plan: Plan; paths: StatePaths; mark?: string }> {
-  const paths = statePaths(await findMap({ option: map, cwd, env }));
+): Promise<{ plan: Plan; paths: StatePaths; mapFile: string; mark?: string }> {
+  const mapFile = await findMap({ option: map, cwd, env });
+  const paths = statePaths(mapFile);
   const written = await lastWritten(paths);
-  if (written !== null) return { ...written, paths };
+  if (written !== null) return { ...written, paths, mapFile };
   const message = `Nothing was written yet for Mile Marker's own proxy in ${paths.front}.`;
   throw new Trouble({ code: 'nothing-written', message, remedy: 'Write it: mile-marker write', exitCode: 2 });
 }
@@ -82,7 +88,7 @@ async function writtenPlan(
 async function planToServe(
   options: { map?: string },
   { io, setCode }: CommandContext,
-): Promise<{ plan: Plan; paths: StatePaths } | null> {
+): Promise<{ plan: Plan; paths: StatePaths; mapFile: string } | null> {
   const site = await loadSite(options.map, io);
   await sayMap(options.map, site.mapFile, io);
   const findings = site.map === null ? site.findings : await judgeSite(site, { now: io.now(), env: io.env });
@@ -97,7 +103,7 @@ async function planToServe(
     return null;
   }
   io.err(`The map has errors. Serving edition ${editionNumber(written.edition)}, which was written last.\n`);
-  return { plan: written.plan, paths };
+  return { plan: written.plan, paths, mapFile: site.mapFile };
 }
 
 /** What the map gives to another program is not for us to serve: two would want the same ports. */

@@ -1,6 +1,8 @@
 import { dirname } from 'node:path';
 import { createTwoFilesPatch } from 'diff';
-import { shownPath } from '../../adapters/files/find-map.ts';
+import { findMap, shownPath } from '../../adapters/files/find-map.ts';
+import { renewIdentity } from '../../adapters/files/identity.ts';
+import { statePaths } from '../../adapters/files/state-folder.ts';
 import { readEdition } from '../../adapters/files/editions.ts';
 import { writeStack } from '../../adapters/files/stack-file.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
@@ -27,10 +29,14 @@ interface Options extends OpenOptions {
   dryRun?: boolean;
   compose?: boolean;
   cluster?: boolean;
+  newIdentity?: boolean;
 }
 
 export async function runWrite(options: Options, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
+  const dry = options.diff === true || options.dryRun === true;
+  if (options.newIdentity === true && !dry)
+    await renewIdentity(statePaths(await findMap({ option: options.map, cwd: io.cwd, env: io.env })));
   const site = await openSite({ ...options, frontAsMade: options.compose === true }, context, 'write');
   if (site === null) return;
   if (options.cluster === true && site.plan.front.cluster === null) throw noNodes();
@@ -50,7 +56,6 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   if (live.length > 0 && options.json !== true) {
     io.err(`${formatFindings(live, { width: io.width, colour: io.colour.err })}\n`);
   }
-  const dry = options.diff === true || options.dryRun === true;
   const moving = await movingOf(site);
   const result = await writeFiles({ site, out: options.out, cwd: io.cwd, now: io.now(), dry });
   const compose =
@@ -122,6 +127,7 @@ const notBlocking = [
   'front-port-taken',
   'name-already-served',
   'default-server-taken',
+  'identity-shared',
   'served-not-known',
 ];
 

@@ -117,7 +117,7 @@ export const liveDocuments = {
     editions: z.array(
       z.strictObject({
         number: count,
-        outcome: z.enum(['written', 'live', 'confirmed', 'not-tested', 'returned', 'refused', 'unfinished']),
+        outcome: z.enum(['written', 'live', 'silent', 'confirmed', 'not-tested', 'returned', 'refused', 'unfinished']),
         at: z.string().nullable(),
         why: z.string().nullable(),
         difference: z.strictObject({ added: texts, gone: texts, changed: texts, others: z.boolean() }).nullable(),

@@ -55,6 +55,7 @@ const served = z.strictObject({
       listens: z.array(port),
       defaultOn: z.array(port),
       ofAnotherMap: z.boolean(),
+      isTwin: z.literal(true).optional(),
     }),
   ),
   problem: z.string().nullable(),

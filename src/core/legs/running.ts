@@ -1,5 +1,6 @@
 import { card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
+import { notRead } from '../live/installed.ts';
 import { editionNumber } from '../proxies/edition.ts';
 import type { Problem } from './leg.ts';
 
@@ -60,8 +61,17 @@ export function saysNotNewest({ rule }: Pick<Finding, 'rule'>): boolean {
 export interface RunningEvidence {
   runs: string;
   isOurs: boolean;
+  /** Whether the server reads the written files at its next start, and what it would read; null where that cannot be said. */
+  reads: { entry: string; title: string; isRead: boolean } | null;
   written: { number: number; digest: string } | null;
   wanted: string | null;
+}
+
+/** What ends with the next reload, whatever runs now. */
+export function judgeRead({ reads }: RunningEvidence): Problem | null {
+  if (reads === null || reads.isRead) return null;
+  const { entry, title } = reads;
+  return { card: notRead, say: 'gone', data: { entry, title }, cause: 'front:read', severity: 'warning' };
 }
 
 /** Compares the marks. A front of somebody else's making has none, and is not talked about. */

@@ -31,12 +31,21 @@ const notLive = card({
   messages: {
     nothing: { message: 'Nothing was written for this map yet.', remedy: 'Bring it live: {live}' },
     silent: {
-      message: 'The front does not answer the mark of this map: it does not run, or reads other files.',
+      message: 'The front does not answer the mark of this map: {title} does not run, or reads other files.',
       remedy: 'Bring it live: {live}',
+    },
+    down: {
+      message: 'Edition {edition} was live last, and {title} does not answer now.',
+      remedy: 'Start it: {start}',
     },
     other: {
       message: 'The front runs {runs}, and edition {edition} was written last.',
       remedy: 'Bring the newest live: {live}',
+    },
+    foreign: {
+      message:
+        'The front runs {runs}, which is not in this folder: the folder may have been restored from a backup. Edition {edition} was written last.',
+      remedy: 'Bring what the map says live: {live}',
     },
     copies: {
       message: 'Certificates or password files have changed since the nodes of the front were given them.',
@@ -45,36 +54,116 @@ const notLive = card({
   },
 });
 
-export const installedCards = [changedByHand, notLive];
+export const notRead = card({
+  id: 'front-not-read',
+  severity: 'error',
+  summary: 'The server does not read the written files any more.',
+  why: 'What runs goes on for now. The next reload or restart, after a reboot too, ends it.',
+  source: 'Mile Marker: what the server itself says it reads',
+  messages: {
+    gone: {
+      message: '{title} does not read {entry}: the line that includes it is gone. The next reload or restart ends the front.',
+      remedy: 'Put it back: {live}',
+    },
+    missing: {
+      message: '{entry} is missing, which {title} reads. The next reload or restart fails.',
+      remedy: 'Have it written and live again: {live}',
+    },
+  },
+});
+
+const mapAhead = card({
+  id: 'map-not-live',
+  severity: 'note',
+  summary: 'The map has changed since it was brought live.',
+  why: 'An edited map changes nothing for visitors until it is live.',
+  source: 'Mile Marker: the mark of an edition',
+  messages: {
+    changed: {
+      message: 'The map, or what it depends on, has changed since edition {edition} was written: {files}.',
+      remedy: 'See what changed: mile-marker write --diff. Bring it live: {live}',
+    },
+  },
+});
+
+export const installedCards = [changedByHand, notLive, notRead, mapAhead];
 
 /**
+ * The four things that can differ: what the map says, what was written last, what a server reads at its next start, and what runs.
+ *
+ * @property wanted files that would be written for the map otherwise than they are; null where that cannot be said
  * @property current the edition that was written last, with its files that are no more as they were; null when there is none
- * @property runs what the front answers to its mark; null when it answers nothing
+ * @property live number of the edition that was confirmed last; null when none was
+ * @property reads whether the server reads the written files at its next start; null where that cannot be said
+ * @property isMissing what it reads is gone
+ * @property runs what the front answers to its mark; null when it answers nothing @property isKnown it is of an edition that lies here
  */
 interface InstalledFacts {
   plan: Plan;
+  wanted: readonly string[] | null;
   current: { number: number; digest: string; changed: string[]; missing: string[] } | null;
+  live: number | null;
+  reads: boolean | null;
+  isMissing: boolean;
+  entry: string;
   runs: string | null;
+  isKnown: boolean;
   /** The front has its own copies of certificates and password files, and they are older than what is here. */
   isBehind: boolean;
 }
 
-/** What differs between what was written and what is there and runs. */
-export function judgeInstalled({ plan: { front }, current, runs, isBehind }: InstalledFacts): Finding[] {
-  const words = { live: programOf(front.proxy).words.goLive(front) };
-  const where = front.where;
-  if (current === null) return [tell(notLive, { say: 'nothing', words, where })];
+/** Whatever differs between the four, each in its own words. */
+export function judgeInstalled(facts: InstalledFacts): Finding[] {
+  const { plan, current, isMissing } = facts;
+  const { title, words: say } = programOf(plan.front.proxy);
+  const words = { live: say.goLive(plan.front), start: say.start(plan.front) };
+  const about = { words, where: plan.front.where };
+  if (current === null && !isMissing) return [tell(notLive, { say: 'nothing', ...about })];
+  const read = facts.isMissing ? 'missing' : facts.reads === false ? 'gone' : null;
+  return [
+    ...(current === null ? [] : ofRunning(facts, { ...current, title }, about)),
+    ...(read === null ? [] : [tell(notRead, { say: read, data: { title, entry: facts.entry }, ...about })]),
+    ...(current === null ? [] : ofWritten(current, about)),
+    ...(current === null ? [] : ofMap(facts.wanted, current.number, about)),
+  ];
+}
+
+interface About {
+  words: { live: string; start: string };
+  where: Plan['front']['where'];
+}
+
+function ofRunning(
+  { runs, live, isKnown, isBehind }: InstalledFacts,
+  { number, digest, title }: { number: number; digest: string; title: string },
+  about: About,
+): Finding[] {
+  const data = { edition: editionNumber(number), title };
+  if (runs === null) {
+    // Started, it serves what lies there; only where that is what was live it is what anybody wants.
+    const isDown = live === number;
+    return [tell(notLive, { say: isDown ? 'down' : 'silent', data, ...about })];
+  }
+  if (runs.endsWith(digest)) return isBehind ? [tell(notLive, { say: 'copies', ...about })] : [];
+  const running = /^edition \d+/.exec(runs)?.[0] ?? 'what an older or another map says';
+  return [tell(notLive, { say: isKnown ? 'other' : 'foreign', data: { ...data, runs: running }, ...about })];
+}
+
+function ofWritten(current: { number: number; changed: string[]; missing: string[] }, about: About): Finding[] {
   const edition = editionNumber(current.number);
-  const listed = (['changed', 'missing'] as const).flatMap((say) =>
+  return (['changed', 'missing'] as const).flatMap((say) =>
     current[say].length === 0
       ? []
-      : [tell(changedByHand, { say, data: { edition, files: current[say] }, words, where, cause: `edition:${say}` })],
+      : [tell(changedByHand, { say, data: { edition, files: current[say] }, ...about, cause: `edition:${say}` })],
   );
-  if (runs === null) return [tell(notLive, { say: 'silent', words, where }), ...listed];
-  const isNewest = runs.endsWith(current.digest);
-  const running = /^edition \d+/.exec(runs)?.[0] ?? 'what an older or another map says';
-  if (isNewest && isBehind) return [tell(notLive, { say: 'copies', words, where }), ...listed];
-  return isNewest
-    ? listed
-    : [tell(notLive, { say: 'other', data: { edition, runs: running }, words, where }), ...listed];
+}
+
+/** So many of them are named. */
+const mostNamed = 5;
+
+function ofMap(wanted: InstalledFacts['wanted'], number: number, about: About): Finding[] {
+  if (wanted === null || wanted.length === 0) return [];
+  const more = wanted.length - mostNamed;
+  const files = [...wanted.slice(0, mostNamed), ...(more > 0 ? [`${String(more)} more`] : [])];
+  return [tell(mapAhead, { say: 'changed', data: { edition: editionNumber(number), files }, ...about, cause: 'map' })];
 }

@@ -7,6 +7,7 @@ import { isLinkLocal } from '../networks/address.ts';
 import { planPort } from './plan-port.ts';
 import { planRoad } from './plan-road.ts';
 import { planVersion, type Plan } from './plan.ts';
+import { noIdentity } from '../proxies/whose.ts';
 import { servicesOf } from './parts.ts';
 import { isOfCluster } from './resolve-service.ts';
 import { sharedNetworks } from './shared-networks.ts';
@@ -16,6 +17,8 @@ interface PlanInput {
   map: SiteMap;
   inventory: Inventory;
   host: HostFacts;
+  /** Of the map: what tells its files from those of others in one server. Default: none yet. */
+  identity?: string;
   /** Absolute path of the folder that holds one folder a certificate. */
   certificatesFolder: string;
   /** Absolute path of the folder for pending HTTP challenges. */
@@ -44,6 +47,7 @@ export function makePlan({
   map,
   inventory,
   host: found,
+  identity = noIdentity,
   certificatesFolder,
   challengesFolder,
   mapFolder,
@@ -64,6 +68,7 @@ export function makePlan({
     format: 'mile-marker-plan',
     version: planVersion,
     map: map.file,
+    identity,
     domains: map.domains,
     front: {
       proxy: map.front.proxy,

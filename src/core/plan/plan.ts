@@ -183,6 +183,8 @@ export interface Plan {
   format: 'mile-marker-plan';
   version: typeof planVersion;
   map: string;
+  /** Of the map, eight hexadecimal digits: made once, in the names of all that is written. */
+  identity: string;
   domains: string[];
   front: {
     proxy: ProxyName;

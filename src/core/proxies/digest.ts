@@ -1,5 +1,3 @@
-import type { Plan } from '../plan/plan.ts';
-
 /**
  * A word for a road in names of variables and zones, made from the road alone: a file must change only when its road does. Names of
  * variables have little room, so it is a digest (FNV-1a, 64 bits) and not the name.
@@ -18,9 +16,4 @@ function workOut(name: string): string {
     hash = BigInt.asUintN(64, (hash ^ BigInt(letter.codePointAt(0) ?? 0)) * 0x100000001b3n);
   }
   return hash.toString(16).padStart(16, '0');
-}
-
-/** A word for a map, since several of them may be read by one server. */
-export function mapId({ map }: Pick<Plan, 'map'>): string {
-  return digestOf(map).slice(0, 8);
 }

@@ -8,6 +8,7 @@ import type { DifferenceId, Differs } from './differences.ts';
 import type { TakenOver } from '../takeover/taken-over.ts';
 import type { ProxyName } from './names.ts';
 import type { Renderer } from './renderer.ts';
+import type { OwnFiles } from './whose.ts';
 
 /**
  * One server program that can answer at the front: all that the rest of Mile Marker knows about it. Its other half, which finds the program on
@@ -37,7 +38,7 @@ export interface ProxyProgram {
   limits: ProxyLimits;
   pages: PageTraits;
   errorLog: ErrorLog | null;
-  dump: ((text: string, own: string | null) => ServerBlock[]) | null;
+  dump: ((text: string, own: OwnFiles | null) => ServerBlock[]) | null;
   takeOver: ((dump: string) => TakenOver) | null;
   switchOff: { make: (text: string, wanted: ToSwitchOff) => SwitchedOff; isMade: (text: string) => boolean } | null;
   users: readonly string[];
@@ -80,6 +81,7 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
  * @property rate whether it can limit requests
  * @property readsEveryLine whether it reads every line of any header in which an edge tells the visitor's address, and not its first one only
  * @property rawPorts protocols of raw ports that it passes on
+ * @property readsFolder whether an edition of another proxy in the place of its own is nothing to it: it reads the files there that are its own, or none
  * @property readsFiles whether it reads written files as whom it serves as, for answers of its own
  * @property servesAsRoot whether it can be told to serve as root, which only a rehearsal asks of it
  * @property peopleFiles how many files of people it can ask for one road
@@ -100,6 +102,7 @@ interface ProxyLimits {
   rate: boolean;
   readsEveryLine: boolean;
   rawPorts: readonly Protocol[];
+  readsFolder: boolean;
   readsFiles: boolean;
   servesAsRoot: boolean;
   peopleFiles: 'one' | 'many';
@@ -146,7 +149,7 @@ export interface LogLine {
  *
  * @property names that it answers to, in lower case
  * @property listens ports it listens on
- * @property ofAnotherMap Mile Marker wrote it, for another map than this one
+ * @property ofAnotherMap Mile Marker wrote it, for another map than this one @property isTwin and that one has the same identity
  * @property defaultOn ports on which it answers whatever no other one does
  */
 export interface ServerBlock {
@@ -156,6 +159,7 @@ export interface ServerBlock {
   listens: number[];
   defaultOn: number[];
   ofAnotherMap: boolean;
+  isTwin?: true;
 }
 
 /** Something that it must be built with. @property package of Debian that has it */

@@ -1,6 +1,6 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
 import { frontWithoutAddress } from './front-without-address.ts';
-import { defaultServerTaken, nameAlreadyServed, servedNotKnown } from './already-served.ts';
+import { defaultServerTaken, identityShared, nameAlreadyServed, servedNotKnown } from './already-served.ts';
 import { certificateForPractice } from './certificate-for-practice.ts';
 import { certificateNotForRoad } from './certificate-not-for-road.ts';
 import { frontNotAtBoot, noRestartPolicy } from './after-reboot.ts';
@@ -14,6 +14,7 @@ import {
 } from './container-networks.ts';
 import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
+import { diskRoom } from './disk-room.ts';
 import { edgeHeaderAppended, edgeRedirectLoop } from './edge.ts';
 import { folderNotShown } from './folders.ts';
 import {
@@ -66,6 +67,7 @@ export const allRules: readonly Rule[] = [
   consoleOpen,
   containerWithoutRoad,
   defaultServerTaken,
+  diskRoom,
   edgeHeaderAppended,
   edgeRedirectLoop,
   folderNotShown,
@@ -88,6 +90,7 @@ export const allRules: readonly Rule[] = [
   hostNetwork,
   hstsLocksOut,
   hstsRemembered,
+  identityShared,
   labelNotObeyed,
   loopbackInContainer,
   machineEngineOpen,

@@ -53,6 +53,20 @@ const defaultTaken = card({
   },
 });
 
+const sharedIdentity = card({
+  id: 'identity-shared',
+  severity: 'error',
+  summary: 'Another map in the same server has the identity of this one.',
+  why: 'The identity is in every name that is written. With two maps of one identity the server refuses its configuration, or one map changes what the other does.',
+  source: 'Mile Marker: the identity of a map',
+  messages: {
+    twin: {
+      message: 'Two maps have the identity {id} in the same {by}: {other} and {own}. One folder is a copy of the other.',
+      remedy: 'In the folder that is the copy: mile-marker write --new-identity. Then: mile-marker install',
+    },
+  },
+});
+
 const notKnown = card({
   id: 'served-not-known',
   severity: 'note',
@@ -121,14 +135,14 @@ export const defaultServerTaken: Rule = {
     const ours = [plan.front.listen.http, plan.front.listen.https];
     const { mark } = plan.front;
     const marks = (served?.blocks ?? []).filter(
-      ({ ofAnotherMap, listens }) => ofAnotherMap && listens.includes(mark.port),
+      ({ ofAnotherMap, isTwin, listens }) => ofAnotherMap && isTwin !== true && listens.includes(mark.port),
     );
     const taken = marks.map(({ file, line }) => {
       const data = { port: mark.port, file, line, by: served?.by ?? '', free: withPort(mark.address, mark.port + 1) };
       return tell(defaultTaken, { say: 'mark', data, where: plan.front.where, cause: `mark:${file}` });
     });
-    const defaults = (served?.blocks ?? []).flatMap(({ file, line, defaultOn, ofAnotherMap }) =>
-      [...new Set(defaultOn)]
+    const defaults = (served?.blocks ?? []).flatMap(({ file, line, defaultOn, ofAnotherMap, isTwin }) =>
+      [...new Set(isTwin === true ? [] : defaultOn)]
         .filter((port) => ours.includes(port))
         .map((port) =>
           tell(defaultTaken, {
@@ -140,6 +154,17 @@ export const defaultServerTaken: Rule = {
         ),
     );
     return [...defaults, ...taken];
+  },
+};
+
+export const identityShared: Rule = {
+  card: sharedIdentity,
+  check: ({ plan, served, files }) => {
+    const twins = [...new Set((served?.blocks ?? []).flatMap(({ isTwin, file }) => (isTwin === true ? [file] : [])))];
+    if (twins.length === 0) return [];
+    const others = [...new Set(twins.map((file) => file.split('/.mile-marker/')[0] ?? file))];
+    const data = { id: plan.identity, by: served?.by ?? '', other: others, own: files.mapFolder };
+    return [tell(sharedIdentity, { say: 'twin', data, where: plan.front.where, cause: 'identity' })];
   },
 };
 

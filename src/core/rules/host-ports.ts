@@ -16,6 +16,7 @@ import type { Plan } from '../plan/plan.ts';
 import type { ProxyProgram } from '../proxies/program.ts';
 import { allPrograms, programOf } from '../proxies/programs.ts';
 import { familyOf } from '../networks/address.ts';
+import { collide } from '../networks/collide.ts';
 import type { Facts, Rule } from './rule.ts';
 
 const source = 'Compose Specification, section "ports"; bind(2): EADDRINUSE';
@@ -80,9 +81,10 @@ interface Owner {
  * Everything that is published under a fixed number, as declared and as it runs. What neither runs nor is declared to
  * start by itself (a profile, a stopped container of no Compose file) takes no port from anyone.
  */
-function owners({ inventory, front, host }: Facts): Owner[] {
+function owners({ inventory, front, host, former }: Facts): Owner[] {
   return servicesHere(inventory).flatMap((service) => {
     if (service === front.service) return [];
+    if (former?.container != null && service.containers.some(({ name }) => name === former.container?.name)) return [];
     const { declared, published, profiles } = service;
     const here = published.filter((port) => !isOfAnotherNode(service, port, host));
     const ports = isRunning(service) ? here : profiles.length === 0 ? (declared?.published ?? []) : [];
@@ -94,13 +96,6 @@ function owners({ inventory, front, host }: Facts): Owner[] {
 
 function isOfAnotherNode({ cluster }: Service, { hostAddress }: PublishedPort, { addresses }: Facts['host']): boolean {
   return cluster !== null && hostAddress !== null && !addresses.some(({ address }) => address === hostAddress);
-}
-
-/** Whether two bindings of one port number exclude each other: equal addresses, or one of them all of its family. */
-function collide(a: string | null, b: string | null): boolean {
-  if (a === null || b === null) return true;
-  const all = (address: string): boolean => address === '0.0.0.0' || address === '::';
-  return a === b || (familyOf(a) === familyOf(b) && (all(a) || all(b)));
 }
 
 /** The next number from 8000 on that nobody has. */
@@ -186,20 +181,34 @@ function takenMark(facts: Facts): Finding[] {
   const isThere = (one: ListeningSocket): boolean => one.protocol === 'tcp' && one.port === port;
   const holder = sockets.find((one) => isThere(one) && collide(one.address, address) && one.owners.length > 0);
   if (holder === undefined || holder.owners.some(({ name }) => mayHoldMark(name, facts))) return [];
+  if (isFormer(holder, facts)) return [];
   const { proxy, listen } = plan.front;
   const pids = new Set(holder.owners.map(({ pid }) => pid));
-  const isFormer = sockets.some(
+  const isAtFront = sockets.some(
     (one) => (one.port === listen.http || one.port === listen.https) && one.owners.some(({ pid }) => pids.has(pid)),
   );
   const data = { owner: capital(ownerWords(holder.owners)), port, address, free: freePort(facts, port + 1), proxy };
   return [
     tell(frontTaken, {
-      say: isFormer ? 'former' : 'mark',
+      say: isAtFront ? 'former' : 'mark',
       data,
       where: plan.front.where,
       cause: `front-mark:${String(port)}`,
     }),
   ];
+}
+
+/** Whether it is the front that is live and gives way to the one that the map wants: that is done by `install`, and no fault. */
+function isFormer({ owners: holders }: ListeningSocket, { former, sockets }: Facts): boolean {
+  if (former === null) return false;
+  if (former.container !== null) return holders.every(({ name }) => /docker|rootlessport/.test(name));
+  const program = programOf(former.proxy);
+  if (program.units.length > 0) return holders.some(({ name }) => isProcessOf(program, name));
+  // One that is part of this program is known by its mark alone.
+  const { address, port } = former.mark;
+  const marks = sockets.filter((one) => one.protocol === 'tcp' && one.port === port && collide(one.address, address));
+  const pids = new Set(marks.flatMap(({ owners: held }) => held.map(({ pid }) => pid)));
+  return holders.some(({ pid }) => pids.has(pid));
 }
 
 /** The map's own server program, and what `serve` runs as; the engine's helper where the front is in a container. */
@@ -232,7 +241,7 @@ function takenByProgram(facts: Facts): Finding[] {
     const holder = sockets.find(
       (socket) => socket.protocol === protocol && socket.port === port && meets(socket, facts),
     );
-    if (holder === undefined || isTheFront(holder, facts)) return [];
+    if (holder === undefined || isTheFront(holder, facts) || isFormer(holder, facts)) return [];
     const data = { owner: capital(ownerWords(holder.owners)), port, listener, free: freePort(facts) };
     const other = allPrograms.find((program) => holder.owners.some(({ name }) => isProcessOf(program, name)));
     const about = { where, cause: `front-port:${String(port)}${portEnding(protocol)}` };

@@ -5,6 +5,7 @@ import type { Finding } from '../findings/finding.ts';
 import type { HostFacts, Inventory, ListeningSocket } from '../inventory/inventory.ts';
 import type { FilesOfMap } from '../plan/files-of-map.ts';
 import type { ReadPage } from '../plan/read-page.ts';
+import type { PlaceEntry } from '../live/entries.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
 import type { ServerBlock } from '../proxies/program.ts';
@@ -43,6 +44,10 @@ export interface Facts {
   hsts: ReadonlyMap<string, number>;
   /** Rules of ours for the firewall of this machine were kept. */
   isWalled: boolean;
+  /** The front that is live, by the journal, where it is another one than the map wants: it gives way when the map goes live. */
+  former: PlaceEntry | null;
+  /** Room on the disk of the state folder; null where that cannot be known. */
+  room: { freeBytes: number; freeFiles: number } | null;
   now: number;
 }
 

@@ -1,7 +1,6 @@
-import { readFrontJournal } from '../../adapters/files/editions.ts';
+import { readState } from '../../adapters/files/editions.ts';
 import { takeLock } from '../../adapters/files/lock.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
-import { liveEdition } from '../../core/live/front-journal.ts';
 import type { TestedFront } from '../../core/live/made-worse.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { World } from '../live/front-moves.ts';
@@ -33,7 +32,7 @@ export class KeptFront {
     const installed = await this.alone(site, () =>
       installFront({
         isRead,
-        ...{ ...this.input, signal, site, keep: 10, replace: [], onStep: () => undefined },
+        ...{ ...this.input, signal, site, keep: 10, switched: [], onStep: () => undefined },
         test: () => Promise.resolve(untested),
       }),
     );
@@ -50,14 +49,14 @@ export class KeptFront {
   }
 
   /** A person or a timer may be changing the same files. */
-  private async alone<T>({ paths }: Site, work: () => Promise<T>): Promise<T> {
+  private async alone<T>({ paths, mapFile }: Site, work: () => Promise<T>): Promise<T> {
     const { signal, onWait, onSettled } = this.input;
     const giveBack = await takeLock({
       ...{ paths, command: 'mile-marker follow', signal: () => signal },
       onWait: ({ command }) => onWait(command),
     });
     try {
-      const settled = await settleFront(paths.front, this.input);
+      const settled = await settleFront({ folder: paths.front, map: mapFile }, this.input);
       if (settled !== null) onSettled(settled.says);
       return await work();
     } finally {
@@ -68,7 +67,7 @@ export class KeptFront {
 
 /** @throws Trouble `follow-not-installed` where the proxy runs nothing of this map yet */
 export async function assertInstalled({ plan, paths }: Pick<Site, 'plan' | 'paths'>): Promise<void> {
-  if (liveEdition(await readFrontJournal(paths.front)) !== null) return;
+  if ((await readState(paths.front)).live !== null) return;
   throw new Trouble({
     code: 'follow-not-installed',
     message: `${programOf(plan.front.proxy).title} runs nothing of this map yet, so there is nothing to keep up to date.`,

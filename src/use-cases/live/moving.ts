@@ -1,9 +1,9 @@
-import { readCurrent, readFrontJournal } from '../../adapters/files/editions.ts';
-import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
+import { readCurrent, readState } from '../../adapters/files/editions.ts';
 import { movingBetween, type Moving } from '../../core/proxies/moving.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import { movedCases, type MovedCases } from '../../core/rehearsal/moved.ts';
 import type { Site } from '../map/load.ts';
+import { planOf } from './what-runs.ts';
 
 export type MovingOf = Moving & MovedCases;
 
@@ -17,8 +17,8 @@ export async function movingOf({ plan, paths }: Pick<Site, 'plan' | 'paths'>): P
 
 /** The one that was brought live last; where none was, the one that the newest edition is for. */
 async function proxyBefore(folder: string): Promise<ProxyName | null> {
-  const live = (await readFrontJournal(folder)).filter((entry) => entry.event === 'installing').at(-1);
-  if (live !== undefined) return live.proxy;
+  const { live } = await readState(folder);
+  if (live?.place != null) return live.place.proxy;
   const files = (await readCurrent(folder).catch(() => null))?.files ?? [];
-  return readPlan(files.find(({ path }) => path === planPath)?.content ?? '')?.front.proxy ?? null;
+  return planOf(files)?.front.proxy ?? null;
 }

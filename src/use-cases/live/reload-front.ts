@@ -1,11 +1,10 @@
-import { readFrontJournal } from '../../adapters/files/editions.ts';
+import { readState } from '../../adapters/files/editions.ts';
 import type { Env } from '../../adapters/proxies/adapter.ts';
 import { Trouble } from '../../adapters/trouble.ts';
-import { liveEdition } from '../../core/live/front-journal.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
 import { runnerOf } from './front-moves.ts';
-import { placeOf } from './preview-install.ts';
+import { placeOf, type FrontOf } from './what-runs.ts';
 
 /**
  * Whether what changed is to be brought live at once: where an installation stands, unless a person says otherwise.
@@ -16,23 +15,25 @@ export async function takesUpAtOnce(
   { paths }: Pick<Site, 'paths'>,
   wish: boolean | null | undefined,
 ): Promise<boolean> {
-  return wish ?? liveEdition(await readFrontJournal(paths.front)) !== null;
+  return wish ?? (await readState(paths.front)).live !== null;
 }
 
 /**
- * Has the proxy of the map take up a new certificate. Nothing to do for one that reads certificates anew by itself.
+ * Has the proxy that is live take up a new certificate. Nothing to do for one that reads certificates anew by itself.
  *
  * @throws Trouble `reload-failed`, `proxy-missing`
  */
-export async function reloadFront(site: Parameters<typeof placeOf>[0], env: Env): Promise<void> {
-  const { front } = site.plan;
-  const { limits, words, title } = programOf(front.proxy);
+export async function reloadFront(site: FrontOf, env: Env): Promise<void> {
+  const { live } = await readState(site.paths.front);
+  // The map may say another proxy by now.
+  const place = { ...placeOf(site), ...live?.place };
+  const { limits, words, title } = programOf(place.proxy);
   if (limits.readsCertificatesAnew) return;
-  const { program, installed } = await runnerOf(placeOf(site), env);
-  const { passed, output } = await installed.reload(program);
+  const { program, installed } = await runnerOf(place, env);
+  const { passed, output } = await installed.reload(program, { isMoved: false });
   if (passed) return;
   const message = `${title} did not take up the new certificate: ${firstLine(output)}.`;
-  const remedy = `The certificate is stored. Reload it by hand: ${words.reload(front)}`;
+  const remedy = `The certificate is stored. Reload it by hand: ${words.reload({ container: place.container?.name ?? null })}`;
   throw new Trouble({ code: 'reload-failed', message, remedy });
 }
 

@@ -15,6 +15,7 @@ import {
   switchEdition,
   type Edition,
 } from '../../adapters/files/editions.ts';
+import { ensureIdentity } from '../../adapters/files/identity.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { keepMapSchema } from '../../adapters/files/map-schema.ts';
 import { keepFound } from '../../adapters/files/machines.ts';
@@ -74,6 +75,8 @@ interface WriteInput {
   dry: boolean;
   /** Leave `current` where it is: what is installed is tested first. */
   onlyPrepare?: boolean;
+  /** A number of an edition that a front runs, whether it lies here or not. */
+  above?: number;
 }
 
 /**
@@ -82,8 +85,17 @@ interface WriteInput {
  *
  * @throws Trouble `path-unusable` when the folder's path cannot stand in the server's configuration
  */
-export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false }: WriteInput): Promise<WriteResult> {
-  const { plan, paths } = site;
+export async function writeFiles({
+  site,
+  out,
+  cwd,
+  now,
+  dry,
+  onlyPrepare = false,
+  above = 0,
+}: WriteInput): Promise<WriteResult> {
+  const { paths } = site;
+  const plan = dry ? site.plan : { ...site.plan, identity: await ensureIdentity(paths) };
   const renderer = rendererFor(plan.front.proxy);
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
@@ -98,7 +110,7 @@ export async function writeFiles({ site, out, cwd, now, dry, onlyPrepare = false
   const rawLine = plan.ports.length === 0 ? null : (renderer.rawLine?.(placement) ?? null);
   const lines = { includeLine, rawLine };
   const fresh = current?.digest !== digest || isAltered(current) || wayIn.some((file) => !isIn(current.files, file));
-  const edition = fresh ? await nextNumber(folder) : current.number;
+  const edition = fresh ? await nextNumber(folder, above) : current.number;
   const markFile = renderer.renderMark(plan, markText({ number: edition, digest }));
   const complete = [...files, ...(renderer.entry === planPath ? [] : [planFile(plan)]), ...wayIn, markFile];
   const changes = fresh ? changesBetween(current?.files ?? [], [...files, ...wayIn, markFile], markFile.path) : [];

@@ -1,8 +1,11 @@
 import { dirname } from 'node:path';
+import { diskRoom } from '../../adapters/files/disk-room.ts';
+import { readState } from '../../adapters/files/editions.ts';
 import { readAttempts } from '../../adapters/acme/kept.ts';
 import { readHeldCertificate } from '../../adapters/certificates/read.ts';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { isWalled } from '../../adapters/files/firewall-journal.ts';
+import { ownFiles, readIdentity } from '../../adapters/files/identity.ts';
 import { filesOfMap } from '../../adapters/files/files-of-map.ts';
 import { pagesOfMap } from '../../adapters/files/pages-of-map.ts';
 import { readJournal } from '../../adapters/files/journal.ts';
@@ -108,6 +111,7 @@ export async function loadSite(
   const pages = pagesOfMap(map, dirname(mapFile));
   const planned = makePlan({
     map,
+    identity: readIdentity(paths),
     inventory,
     host,
     certificatesFolder: paths.certificates,
@@ -152,13 +156,21 @@ interface JudgeInput {
   replaced?: readonly string[];
 }
 
+/** The front that is live where the map wants another one. A journal that cannot be read says nothing. */
+async function formerFront({ plan: { front }, paths }: Site): Promise<Facts['former']> {
+  const { live } = await readState(paths.front).catch(() => ({ live: null }));
+  const place = live?.place ?? null;
+  const isSame = place?.proxy === front.proxy && (place.container?.name ?? null) === front.container;
+  return isSame ? null : place;
+}
+
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
   const { map, plan, inventory, front, host, pages, notObeyed, findings } = site;
   const certificates = readHeld(plan);
   // What a container reads is its own.
   const onHost = plan.front.container === null ? adapterOf(plan.front.proxy) : null;
-  const served = (await onHost?.served(env, plan)) ?? null;
+  const served = (await onHost?.served(env, ownFiles(plan.identity, site.paths))) ?? null;
   const ruled = runRules({
     installed: await installedFacts(site),
     map,
@@ -176,6 +188,8 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
     startsAtBoot: startsAtBoot(plan.front.proxy),
     files: filesOfMap(plan, site.mapFile),
     isWalled: await isWalled(site.paths),
+    former: await formerFront(site),
+    room: diskRoom(site.paths.root),
     hsts: rememberedUntil(await readJournal(site.paths.hsts, hstsEntry), now.getTime()),
     now: now.getTime(),
   });

@@ -2,22 +2,38 @@ import { join } from 'node:path';
 import { readCurrent, readEdition } from '../../adapters/files/editions.ts';
 import { placementOf } from '../../adapters/files/placement.ts';
 import { ask } from '../../adapters/probe/ask.ts';
+import type { Env } from '../../adapters/proxies/adapter.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import type { RunningEvidence } from '../../core/legs/running.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { Site } from '../map/load.ts';
 import { programOf } from '../../core/proxies/programs.ts';
+import { readsOurs } from '../live/judge-installed.ts';
+import { entryOf } from '../live/needs.ts';
+import { placeOf } from '../live/what-runs.ts';
 import { digestOf } from '../live/write.ts';
 
-/** What the front of this machine says of itself, and what it should; null when nothing answers its mark. */
-export async function readRunning(site: Site, limits: Limits): Promise<RunningEvidence | null> {
+/**
+ * What the front of this machine says of itself, and what it should; null when nothing answers its mark.
+ *
+ * @param env in which its server is asked what it reads; null not to ask it
+ */
+export async function readRunning(site: Site, limits: Limits, env: Env | null): Promise<RunningEvidence | null> {
   const { address, port } = site.plan.front.mark;
   const headers = { host: withPort(address, port) };
   const answer = await ask({ scheme: 'http', address, port, target: '/mark', headers, ...limits });
   if (!answer.ok || answer.value.status !== 200) return null;
   const written = await readCurrent(site.paths.front).catch(() => null);
   const runs = answer.value.body.trim();
-  return { runs, isOurs: await isWrittenHere(site, runs), written, wanted: await wantedDigest(site) };
+  const isOurs = await isWrittenHere(site, runs);
+  const reads = isOurs && env !== null ? await readsWhat(site, env) : null;
+  return { runs, isOurs, reads, written, wanted: await wantedDigest(site) };
+}
+
+async function readsWhat(site: Site, env: Env): Promise<RunningEvidence['reads']> {
+  const isRead = await readsOurs(site, env);
+  const place = placeOf(site);
+  return isRead === null ? null : { entry: entryOf(place), title: programOf(place.proxy).title, isRead };
 }
 
 /** On the loopback of this machine the front of another map may answer. */

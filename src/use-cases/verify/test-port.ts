@@ -1,7 +1,7 @@
 import { frontPastEdge, noHairpin } from '../../core/legs/home.ts';
 import type { LegResult, Problem } from '../../core/legs/leg.ts';
 import { judgePorts } from '../../core/legs/port.ts';
-import { judgeRunning } from '../../core/legs/running.ts';
+import { judgeRead, judgeRunning } from '../../core/legs/running.ts';
 import type { Shared } from './testing.ts';
 
 /** The leg that is the same for all roads: the front's ports, and what there is to say of the front itself. */
@@ -26,6 +26,6 @@ async function pastEdge({ input: { plan, fromHome }, addresses, front }: Shared)
 function notNewest({ input: { running, here }, front }: Shared): Problem[] {
   const connection = front.connection();
   const isMachine = connection !== null && here.includes(connection.to);
-  const problem = running === null || !(isMachine || running.isOurs) ? null : judgeRunning(running);
-  return problem === null ? [] : [problem];
+  if (running === null || !(isMachine || running.isOurs)) return [];
+  return [judgeRunning(running), judgeRead(running)].filter((problem) => problem !== null);
 }

@@ -6,6 +6,7 @@ import { systemResolver } from '../../adapters/dns/zone.ts';
 import { readAlong } from '../../adapters/files/front-log.ts';
 import { readLogin } from '../../adapters/files/read-login.ts';
 import { readText } from '../../adapters/files/read-text.ts';
+import type { Env } from '../../adapters/proxies/adapter.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
@@ -42,6 +43,7 @@ export interface VerifyRequest {
 /** What verifying needs of the world around it. */
 interface VerifyWorld {
   cwd: string;
+  env: Env;
   signal: AbortSignal;
   now: () => Date;
   readInput: () => Promise<string>;
@@ -64,7 +66,7 @@ export async function verifyInput(
   const near = [...plan.front.addresses, ...plan.front.home];
   const own = host.addresses.map(({ address }) => address);
   // The plan as the map has it: for driving, the road of all other names goes by one of them.
-  const running = await readRunning(onTheMap, limits);
+  const running = await readRunning(onTheMap, limits, options.at === undefined && !isRead ? io.env : null);
   return {
     plan,
     // Who names raw ports alone wants no road.

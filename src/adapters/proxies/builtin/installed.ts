@@ -1,32 +1,50 @@
 import { spawn } from 'node:child_process';
-import { open, readFile, rm } from 'node:fs/promises';
+import { open, readFile } from 'node:fs/promises';
 import { setTimeout as pause } from 'node:timers/promises';
 import { join } from 'node:path';
-import { giveOver, writeWhole } from '../../files/safe-write.ts';
+import { giveOver } from '../../files/safe-write.ts';
 import { statePaths } from '../../files/state-folder.ts';
 import { ownProgram } from '../../host/own-program.ts';
-import { startOf } from '../../host/process-id.ts';
-import { reasonOf } from '../../trouble.ts';
 import { serviceProcess, startService } from '../../host/service-unit.ts';
-import type { InstalledProxy, Tried } from '../adapter.ts';
+import { reasonOf } from '../../trouble.ts';
+import type { InstalledProxy, Place, Tried } from '../adapter.ts';
+import { endProcess } from '../end-process.ts';
+import { foregroundProcess, servingProcess } from './serving.ts';
 
 /**
- * The proxy that is part of this program, as it runs in the background: the process of its systemd unit where `install service` made one, else one
- * that was started here and whose number is kept in `.mile-marker/serve.json`. In place of the path of a program stands that of the map.
+ * The proxy that is part of this program, as it runs in the background, whoever started it: systemd by its unit, `install`, crontab(5), or a person. In place
+ * of the path of a program stands that of the map.
  */
 export const installedBuiltin: InstalledProxy = {
-  placeFor: () => Promise.resolve({ how: 'read' }),
+  placeFor,
   // Its files are a plan, which no other program has to accept.
   testWith: () => Promise.resolve({ passed: true, output: '' }),
   reload,
   start,
-  stop,
+  isOwn: true,
+  runs: async (map) => (await servingProcess(map)) !== null,
+  stop: async (map) => endProcess(await servingProcess(map), 'SIGTERM'),
+  leave,
 };
 
+async function placeFor(map: string): Promise<Place> {
+  const pid = await foregroundProcess(map);
+  if (pid === null) return { how: 'read' };
+  const why = `\`mile-marker serve\` (process ${String(pid)}) serves this map in the foreground and takes nothing up`;
+  return { how: 'first', why, steps: `end it with Ctrl-C, or: kill ${String(pid)}` };
+}
+
 async function reload(map: string): Promise<Tried & { stopped?: true }> {
-  const pid = await running(map);
+  const pid = await servingProcess(map);
   if (pid === null) return { passed: false, output: 'it does not run', stopped: true };
   return told(pid, 'SIGUSR2');
+}
+
+/** It listens no more from then on, and goes on answering what it has begun while another one starts; that of a unit is waited for. */
+async function leave(map: string): Promise<Tried> {
+  const pid = await servingProcess(map);
+  if (pid === null || pid === (await serviceProcess(map))) return installedBuiltin.stop(map);
+  return told(pid, 'SIGTERM');
 }
 
 /** It may have ended a moment ago, or be somebody else's. */
@@ -37,20 +55,6 @@ function told(pid: number, signal: NodeJS.Signals): Tried {
   } catch (error) {
     return { passed: false, output: `process ${String(pid)} cannot be told: ${reasonOf(error)}` };
   }
-}
-
-async function running(map: string): Promise<number | null> {
-  const ofService = await serviceProcess(map);
-  if (ofService !== null) return ofService;
-  const text = await readFile(pidFile(map), 'utf8').catch(() => null);
-  if (text === null) return null;
-  const kept = /^\{"pid":(\d+),"started":"(\d+)"\}$/.exec(text.trim());
-  const pid = Number(kept?.[1]);
-  return kept !== null && (await startOf(pid)) === kept[2] ? pid : null;
-}
-
-function pidFile(map: string): string {
-  return join(statePaths(map).root, 'serve.json');
 }
 
 /** How long it may take until it listens, in tenths of a second. */
@@ -66,9 +70,7 @@ async function start(map: string): Promise<Tried> {
   const child = spawn(node, argv, { detached: true, stdio: ['ignore', file.fd, file.fd], cwd: '/' });
   child.unref();
   await file.close();
-  const { pid } = child;
-  if (pid === undefined) return { passed: false, output: 'it cannot be started' };
-  await writeWhole(pidFile(map), `${JSON.stringify({ pid, started: await startOf(pid) })}\n`);
+  if (child.pid === undefined) return { passed: false, output: 'it cannot be started' };
   for (let left = startTenths; left > 0 && child.exitCode === null; left -= 1) {
     if ((await readFile(log, 'utf8')).includes('\nServing ')) return { passed: true, output: '' };
     await pause(100);
@@ -77,20 +79,4 @@ async function start(map: string): Promise<Tried> {
   const [, why, remedy] = /^mile-marker: (.*)(?:\n  do: (.*))?/m.exec(await readFile(log, 'utf8')) ?? [];
   const said = why === undefined ? null : [why, remedy ?? []].flat().join(' ');
   return { passed: false, output: said?.replace(/\.$/, '') ?? `it does not start; see ${log}` };
-}
-
-async function stop(map: string): Promise<Tried> {
-  const pid = await running(map);
-  if (pid === null) return { passed: true, output: '' };
-  const started = await startOf(pid);
-  const order = told(pid, 'SIGTERM');
-  if (!order.passed) return order;
-  for (let left = startTenths * 2; left > 0; left -= 1) {
-    if ((await startOf(pid)) !== started) {
-      await rm(pidFile(map), { force: true });
-      return { passed: true, output: '' };
-    }
-    await pause(100);
-  }
-  return { passed: false, output: 'it does not stop' };
 }

@@ -1,9 +1,8 @@
 import { spawn } from 'node:child_process';
 import { access } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { mapId } from '../../../core/proxies/digest.ts';
 import { readDump } from '../../../core/proxies/haproxy/dump.ts';
-import type { Plan } from '../../../core/plan/plan.ts';
+import type { OwnFiles } from '../../../core/proxies/whose.ts';
 import type { Served } from '../../../core/rules/rule.ts';
 import { standalone } from '../../../core/proxies/haproxy/renderer.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
@@ -49,7 +48,7 @@ export const haproxyAdapter: ProxyAdapter = {
 };
 
 /** By the files that it is started with, since it has no dump of its own. Nothing is reloaded. */
-async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> {
+async function served(env: Env, own: OwnFiles | null): Promise<Served> {
   const nothing: Served = { by: 'haproxy', blocks: [], problem: null, refuses: false };
   const program = await findProgram('haproxy', 'haproxy', env).catch(() => null);
   if (program === null) return nothing;
@@ -62,7 +61,7 @@ async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> 
   const { code, err } = tested;
   try {
     const text = await readFiles(files);
-    if (isSound(tested)) return { ...nothing, blocks: readDump(text, own === null ? null : mapId(own)) };
+    if (isSound(tested)) return { ...nothing, blocks: readDump(text, own) };
     // Pairs are root's to read; it says of them that it cannot open, load or find them.
     const isBarred = process.getuid?.() !== 0 && /permission denied|unable to (?:open|load|stat)/i.test(err);
     return { ...nothing, problem: reasonIn(err), refuses: code !== null && !isBarred };

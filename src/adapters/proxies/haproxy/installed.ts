@@ -5,11 +5,21 @@ import { hasSystemd } from '../../host/units.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { codeOf } from '../../trouble.ts';
 import { patienceMs, type InstalledProxy, type Place, type Swap, type Tried } from '../adapter.ts';
+import { endProcess, isAlive } from '../end-process.ts';
 import { runSwapped } from '../swapped.ts';
 import { isSound, reasonIn, testWords } from './words.ts';
 
 /** The haproxy of this machine, with the files that its unit starts it with (haproxy(1), `-f`). */
-export const installedHaproxy: InstalledProxy = { placeFor, testWith, reload, start };
+export const installedHaproxy: InstalledProxy = {
+  placeFor,
+  testWith,
+  reload,
+  start,
+  isOwn: false,
+  runs: async () => isAlive(await mainProcess()),
+  stop,
+  leave,
+};
 
 const settings = '/etc/default/haproxy';
 const usual = { config: '/etc/haproxy/haproxy.cfg', pid: '/run/haproxy.pid' };
@@ -81,6 +91,21 @@ async function reload(program: string): Promise<Tried & { stopped?: true }> {
   } catch (error) {
     return codeOf(error) === 'ESRCH' ? stopped : { passed: false, output: 'it runs as another user' };
   }
+}
+
+/** Its unit would start it again. Else USR1 ends it when it has answered what it has begun (management guide §4). */
+async function stop(): Promise<Tried> {
+  if (hasSystemd()) return tried(await runQuiet('systemctl', ['stop', 'haproxy'], patienceMs));
+  return endProcess(await mainProcess(), 'SIGUSR1');
+}
+
+/** What has nothing to listen on it does not take up, so that it would go on with ours. */
+async function leave(program: string): Promise<Tried> {
+  const tested = await runQuiet(program, testWords(await startFiles()), patienceMs);
+  if (!isSound(tested)) return tried(tested);
+  if (tested.code !== 0) return stop();
+  const { stopped, ...reloaded } = await reload(program);
+  return stopped === true ? { passed: true, output: '' } : reloaded;
 }
 
 /** The first time alone: what it is to read was not among its words when it was started. */

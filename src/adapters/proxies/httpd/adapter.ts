@@ -1,10 +1,9 @@
 import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
-import { mapId } from '../../../core/proxies/digest.ts';
 import { dumpOptions, fileLine, filesRead, modulesIn, readDump } from '../../../core/proxies/httpd/dump.ts';
 import { standalone } from '../../../core/proxies/httpd/renderer.ts';
-import type { Plan } from '../../../core/plan/plan.ts';
+import type { OwnFiles } from '../../../core/proxies/whose.ts';
 import type { Served } from '../../../core/rules/rule.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { Trouble } from '../../trouble.ts';
@@ -78,12 +77,12 @@ function start(program: string, { config }: OwnConfig): OwnInstance {
 }
 
 /** By its own list of servers. Nothing is reloaded. */
-async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> {
+async function served(env: Env, own: OwnFiles | null): Promise<Served> {
   const nothing: Served = { by: 'httpd', blocks: [], problem: null, refuses: false };
   const program = await find(env).catch(() => null);
   if (program === null) return nothing;
   const { code, out, err } = await run(program, ['-t', ...dumpOptions]);
-  if (code === 0) return { ...nothing, blocks: readDump(await withTexts(out), own === null ? null : mapId(own)) };
+  if (code === 0) return { ...nothing, blocks: readDump(await withTexts(out), own) };
   const problem = reasonIn(err);
   // Whoever may not read its files learns nothing of them.
   return { ...nothing, problem, refuses: code !== null && !/[Pp]ermission denied|^it gives/.test(problem) };

@@ -15,13 +15,23 @@ import { usedModules } from '../../../core/proxies/httpd/renderer.ts';
 import { hasSystemd } from '../../host/units.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
+import { endProcess, isAlive } from '../end-process.ts';
 import { runSwapped } from '../swapped.ts';
 import { patienceMs, type InstalledProxy, type Needs, type Place, type Swap, type Tried } from '../adapter.ts';
 import { run, withSettings } from './run.ts';
 import { reasonIn } from './words.ts';
 
 /** The httpd of this machine, with whatever its administrator set it up with (httpd(8)). */
-export const installedHttpd: InstalledProxy = { placeFor, testWith, reload, start };
+export const installedHttpd: InstalledProxy = {
+  placeFor,
+  testWith,
+  reload,
+  start,
+  isOwn: false,
+  runs: async (program) => isAlive(await mainOf(program)),
+  // httpd manual, "Stopping and Restarting": WINCH ends it when it has answered what it has begun.
+  stop: async (program) => endProcess(await mainOf(program), 'SIGWINCH'),
+};
 
 async function placeFor(program: string, entry: string, { ports }: Needs): Promise<Place> {
   const { code, out, err } = await run(program, ['-t', ...dumpOptions]);
@@ -41,21 +51,24 @@ async function placeFor(program: string, entry: string, { ports }: Needs): Promi
 async function lackOf(out: string, ports: readonly number[]): Promise<Place | null> {
   const loaded = new Set(modulesIn(out));
   const off = usedModules.filter((name) => !loaded.has(name));
-  if (off.length > 0) {
-    const steps = existsSync('/etc/apache2/mods-available')
-      ? `a2enmod ${off.join(' ')}`
-      : 'load them by LoadModule lines';
-    return { how: 'first', why: `its modules ${off.join(', ')} are off`, steps };
-  }
+  const modules = existsSync('/etc/apache2/mods-available')
+    ? `a2enmod ${off.join(' ')}`
+    : 'load them by LoadModule lines';
   const texts = await Promise.all(filesRead(out).map((path) => readFile(path, 'utf8').catch(() => '')));
   const heard = new Set(portsListened(texts.join('\n')));
   const silent = ports.filter((port) => !heard.has(port));
-  if (silent.length === 0) return null;
   const lines = silent.map((port) => `Listen ${String(port)}`).join(', and ');
+  const lacks = [
+    ...(off.length === 0 ? [] : [{ why: `its modules ${off.join(', ')} are off`, step: modules }]),
+    ...(silent.length === 0
+      ? []
+      : [{ why: `it does not listen on port ${silent.join(' or ')}`, step: `add to its configuration: ${lines}` }]),
+  ];
+  if (lacks.length === 0) return null;
   return {
     how: 'first',
-    why: `it does not listen on port ${silent.join(' or ')}`,
-    steps: `add to its configuration: ${lines}`,
+    why: lacks.map(({ why }) => why).join(', and '),
+    steps: lacks.map(({ step }) => step).join('. Then '),
   };
 }
 
@@ -90,6 +103,11 @@ const no = (): boolean => false;
 async function mainProcess(out: string): Promise<number | null> {
   const pid = Number((await readFile(pidFileIn(out) ?? '', 'utf8').catch(() => '')).trim());
   return pid > 0 ? pid : null;
+}
+
+async function mainOf(program: string): Promise<number | null> {
+  const { out } = await run(program, ['-t', ...dumpOptions]);
+  return mainProcess(out);
 }
 
 async function testWith(program: string, swaps: readonly Swap[]): Promise<Tried> {

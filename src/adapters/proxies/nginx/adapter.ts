@@ -1,9 +1,8 @@
 import { spawn } from 'node:child_process';
 import { rm, stat } from 'node:fs/promises';
 import { readDump } from '../../../core/proxies/nginx/dump.ts';
-import { mapId } from '../../../core/proxies/digest.ts';
-import type { Plan } from '../../../core/plan/plan.ts';
 import { standalone } from '../../../core/proxies/nginx/renderer.ts';
+import type { OwnFiles } from '../../../core/proxies/whose.ts';
 import type { Served } from '../../../core/rules/rule.ts';
 import { Trouble } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
@@ -57,7 +56,7 @@ function reloadWords(program: string, { config }: OwnConfig): string[] {
 }
 
 /** By its own dump (nginx(8), -T). Nothing is reloaded. */
-async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> {
+async function served(env: Env, own: OwnFiles | null): Promise<Served> {
   const nothing: Served = { by: 'nginx', blocks: [], problem: null, refuses: false };
   const program = await findProgram('nginx', 'nginx', env).catch(() => null);
   if (program === null) return nothing;
@@ -65,7 +64,7 @@ async function served(env: Env, own: Pick<Plan, 'map'> | null): Promise<Served> 
   const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
   await removeEmptyPid(out, begun);
   // A configuration that nginx refuses is shown all the same, but not whole.
-  if (code === 0) return { ...nothing, blocks: readDump(out, own === null ? null : mapId(own)) };
+  if (code === 0) return { ...nothing, blocks: readDump(out, own) };
   const problem = refusalOf(err);
   // Whoever may not read its files learns nothing of them.
   return { ...nothing, problem, refuses: code !== null && !/Permission denied|^it gives/.test(problem) };

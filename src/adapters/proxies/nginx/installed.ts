@@ -3,16 +3,29 @@ import { access, constants, readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { portsInclude } from '../../../core/proxies/nginx/ports.ts';
 import { shellWord } from '../../../core/shell-word.ts';
-import { filesRead, foldersRead, pidFileIn, streamIn } from '../../../core/proxies/nginx/dump.ts';
+import { errorLogIn, filesRead, foldersRead, listensIn, pidFileIn, streamIn } from '../../../core/proxies/nginx/dump.ts';
+import { listeningSockets } from '../../host/sockets.ts';
 import { hasSystemd } from '../../host/units.ts';
+import { readEnd } from '../../files/read-end.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { freeName } from '../free-name.ts';
+import { endProcess, isAlive } from '../end-process.ts';
 import { runSwapped } from '../swapped.ts';
-import { patienceMs, type InstalledProxy, type Needs, type Place, type Swap, type Tried } from '../adapter.ts';
+import { markPatienceMs, patienceMs, type InstalledProxy, type Needs, type Place, type Reloading, type Swap, type Tried } from '../adapter.ts';
 
 /** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
-export const installedNginx: InstalledProxy = { placeFor, testWith, reload, start };
+export const installedNginx: InstalledProxy = {
+  placeFor,
+  testWith,
+  reload,
+  start,
+  isOwn: false,
+  runs: async (program) => isAlive(await mainProcess(program)),
+  // nginx(8): QUIT ends it when it has answered what it has begun.
+  stop: async (program) => endProcess(await mainProcess(program), 'SIGQUIT'),
+  lastError,
+};
 
 async function placeFor(program: string, entry: string, { raw }: Needs): Promise<Place> {
   const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
@@ -28,22 +41,20 @@ async function placeFor(program: string, entry: string, { raw }: Needs): Promise
   return { how: 'barred', why, path: place.how === 'file' ? place.path : null, isRead: place.how === 'read' };
 }
 
-/** Raw ports need a module that some packages keep apart, and a line outside `http { }`, where no folder of sites is read. */
+/** Raw ports need a module that some packages keep apart, and a line outside `http { }`, where no folder of sites is read. All that is lacking is said at once. */
 async function lackForRaw(program: string, dump: string, current: string): Promise<Place | null> {
   const { err } = await runQuiet(program, ['-V'], patienceMs);
   const hasModule = /--with-stream(?![=_])/.test(err) || /^\s*load_module\s.*ngx_stream_module\.so/m.test(dump);
-  if (!hasModule)
-    return {
-      how: 'first',
-      why: 'for raw ports, its stream module is not loaded',
-      steps: 'apt-get install libnginx-mod-stream',
-    };
   const stream = streamIn(dump, { top: `${current}/stream*.conf`, stream: `${current}/ports*.conf` });
-  if (stream.reads) return null;
+  const lacks = [
+    ...(hasModule ? [] : [{ why: 'its stream module is not loaded', step: 'apt-get install libnginx-mod-stream' }]),
+    ...(stream.reads ? [] : [{ why: 'it does not read their file', step: lineForRaw(dump, current, stream.has) }]),
+  ];
+  if (lacks.length === 0) return null;
   return {
     how: 'first',
-    why: 'for raw ports, it does not read their file',
-    steps: lineForRaw(dump, current, stream.has),
+    why: `for raw ports, ${lacks.map(({ why }) => why).join(', and ')}`,
+    steps: lacks.map(({ step }) => step).join('. Then: '),
   };
 }
 
@@ -62,9 +73,9 @@ function lineForRaw(dump: string, current: string, hasStream: boolean): string {
 async function whyBarred(program: string, dump: string, place: Place): Promise<string | null> {
   const mayWrite = place.how !== 'file' || (await mayWriteIn(dirname(place.path)));
   if (!mayWrite) return 'you may not write where it reads files';
-  const pid = Number(await readFile(pidFileIn(dump) ?? (await builtPidFile(program)), 'utf8').catch(() => ''));
+  const pid = await pidIn(pidFileIn(dump) ?? (await builtPidFile(program)));
   try {
-    if (pid > 0) process.kill(pid, 0);
+    if (pid !== null) process.kill(pid, 0);
     return null;
   } catch (error) {
     return codeOf(error) === 'EPERM' ? 'it runs as another user' : null;
@@ -76,6 +87,17 @@ function mayWriteIn(folder: string): Promise<boolean> {
     () => true,
     () => false,
   );
+}
+
+async function pidIn(path: string): Promise<number | null> {
+  const pid = Number(await readFile(path, 'utf8').catch(() => ''));
+  return pid > 0 ? pid : null;
+}
+
+/** Of an nginx that accepts what it is set up with or not. */
+async function mainProcess(program: string): Promise<number | null> {
+  const { out } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  return pidIn(pidFileIn(out) ?? (await builtPidFile(program)));
 }
 
 async function builtPidFile(program: string): Promise<string> {
@@ -104,18 +126,55 @@ function tried({ code, err }: { code: number | null; err: string }): Tried {
   return { passed: code === 0, output: code === 0 ? '' : reasonIn(err) };
 }
 
-/** @param isTested the very files were tested a moment ago; nginx goes on with what it has when it cannot read them all the same */
-async function reload(program: string, isTested = false): Promise<Tried & { stopped?: true }> {
+/** Where files were tested it need not be done again: nginx goes on with what it has when it cannot read them all the same. */
+async function reload(program: string, { isTested = false, isMoved = true }: Reloading = {}): Promise<Tried & { stopped?: true }> {
   const tested = isTested ? null : await testWith(program, []);
   if (tested?.passed === false) return tested;
+  if (isMoved && (await mustRestart(program))) return restart(program);
   const { code, err } = await runQuiet(program, ['-s', 'reload', '-e', 'stderr'], patienceMs);
   const isStopped = code !== 0 && /invalid PID number|open\(\) .* failed|No such process/.test(err);
   return { ...tried({ code, err }), ...(isStopped ? { stopped: true } : {}) };
 }
 
+/**
+ * A running nginx cannot turn one address of a port into all of them, nor the reverse: it opens the new socket before it closes the old one (bind(2),
+ * EADDRINUSE), says so in its log alone, and goes on as before.
+ */
+async function mustRestart(program: string): Promise<boolean> {
+  const { out } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const pid = await pidIn(pidFileIn(out) ?? (await builtPidFile(program)));
+  if (pid === null) return false;
+  const wanted = listensIn(out);
+  const held = listeningSockets().filter(
+    ({ protocol, port, owners }) =>
+      protocol === 'tcp' && wanted.some((one) => one.port === port) && owners.some((owner) => owner.pid === pid),
+  );
+  return held.some(({ address, family, port }) => {
+    const here = wanted.filter((one) => one.port === port && one.family === family);
+    const isAll = here.some((one) => one.address === null);
+    return here.length > 0 && (address === null ? !isAll : isAll);
+  });
+}
+
+async function restart(program: string): Promise<Tried> {
+  const ended = await installedNginx.stop(program);
+  return ended.passed ? start(program) : ended;
+}
+
 async function start(program: string): Promise<Tried> {
   const [starter = '', ...argv] = hasSystemd() ? ['systemctl', 'start', 'nginx'] : [program];
   return tried(await runQuiet(starter, argv, patienceMs));
+}
+
+/** What it says of a change that it did not take up stands in its log alone: `-s reload` succeeds all the same. */
+async function lastError(program: string): Promise<string | null> {
+  const { out } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const path = errorLogIn(out);
+  const text = path === null ? '' : await readEnd(path).catch(() => '');
+  const last = [...text.matchAll(/^(\S+ \S+) \[emerg\] (?:\d+#\d+: )?(.*)$/gm)].at(-1);
+  const at = Date.parse((last?.[1] ?? '').replaceAll('/', '-'));
+  // What it said long ago is about another change.
+  return last?.[2] === undefined || Date.now() - at > 2 * markPatienceMs ? null : last[2];
 }
 
 function reasonIn(err: string): string {

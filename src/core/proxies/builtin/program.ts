@@ -25,6 +25,7 @@ export const builtin: ProxyProgram = {
     readsEveryLine: true,
     rate: true,
     rawPorts: ['tcp', 'udp'],
+    readsFolder: true,
     readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',

@@ -1,6 +1,7 @@
 import type { Plan } from '../../plan/plan.ts';
 import { planVersion } from '../../plan/plan.ts';
 import { without } from '../../without.ts';
+import { noIdentity } from '../whose.ts';
 import type { Renderer, WrittenFile } from '../renderer.ts';
 
 /** In every edition, whatever its proxy: what it was meant to do. */
@@ -27,23 +28,24 @@ export function planFile(plan: Plan): WrittenFile {
 }
 
 /** Parts of a plan that are for people and for `verify`; the builtin proxy does the same whatever they are. */
-const besides = new Set(['map', 'lines', 'where', 'resolution', 'why', 'expect', 'meantSo']);
+const besides = new Set(['map', 'identity', 'lines', 'where', 'resolution', 'why', 'expect', 'meantSo']);
 
 function servedText(plan: Plan): string {
   return JSON.stringify(plan, (key, value: unknown) => (besides.has(key) ? undefined : value));
 }
 
-/** Reads what `planFile` made. Null when it is not a plan of this version. */
+/** Before there were fronts in clusters. */
 const noCluster: Partial<Plan['front']> = { cluster: null };
 
+/** Reads what `planFile` made. Null when it is not a plan of this version. */
 export function readPlan(text: string): Plan | null {
   try {
     const plan = JSON.parse(text) as Partial<Plan>;
     if (plan.format !== 'mile-marker-plan' || plan.version !== planVersion) return null;
     const { roads, front, ...rest } = plan as Plan;
     return {
+      ...{ identity: noIdentity },
       ...rest,
-      // Before there were fronts in clusters.
       front: { ...noCluster, ...front },
       roads: roads.map((road) => ({ ...road, parts: road.parts.map((part) => ({ ...part, resolution: null })) })),
     };

@@ -1,4 +1,5 @@
 import type { ServerBlock } from '../program.ts';
+import { whose, type OwnFiles } from '../whose.ts';
 import { ownHeader } from './quote.ts';
 import { readConfiguration } from './serving.ts';
 import { partsOf } from './tree.ts';
@@ -6,17 +7,23 @@ import { partsOf } from './tree.ts';
 /**
  * The frontends of the files that a haproxy is started with; those of files that Mile Marker wrote for this map are passed over.
  *
- * @param own id of the map whose files are passed over; null passes over those of every map
+ * @param own the files that are passed over; null passes over those of every map
  */
-export function readDump(text: string, own: string | null): ServerBlock[] {
+export function readDump(text: string, own: OwnFiles | null): ServerBlock[] {
   const { files, lists } = partsOf(text);
-  const others = files.filter(({ text: content }) => {
+  const others = files.filter(({ path, text: content }) => {
     const map = mapOf(content);
-    return map === null || (own !== null && map !== '' && map !== own);
+    return map === null || whose(map, path, own) !== 'own';
   });
-  const ofMaps = new Set(others.flatMap(({ path, text: content }) => (mapOf(content) === null ? [] : [path])));
+  const ofMaps = new Map(
+    others.flatMap(({ path, text: content }) => {
+      const map = mapOf(content);
+      return map === null ? [] : [[path, whose(map, path, own)] as const];
+    }),
+  );
   return readConfiguration({ files: others, lists }).frontends.flatMap(({ section, binds, names }) => {
-    const isOfMap = ofMaps.has(section.head.file);
+    const owner = ofMaps.get(section.head.file);
+    const isOfMap = owner !== undefined;
     const listens = [...new Set(binds.map(({ port }) => port))];
     return [
       {
@@ -27,6 +34,7 @@ export function readDump(text: string, own: string | null): ServerBlock[] {
         // Two that listen on one port get visitors by turns, whatever name these ask for.
         defaultOn: isOfMap ? [] : listens,
         ofAnotherMap: isOfMap,
+        ...(owner === 'twin' ? { isTwin: true as const } : {}),
       },
     ];
   });

@@ -9,7 +9,6 @@ import {
   slowBodySeconds,
   slowHeadSeconds,
 } from '../hardening.ts';
-import { mapId } from '../digest.ts';
 import { abnormal } from '../pattern.ts';
 import { answerLines, originLines, requestLines } from './passing.ts';
 import { pageWords } from './pages.ts';
@@ -23,7 +22,7 @@ export const frontPath = '00-front.cfg';
 export function frontFile(plan: Plan, current: string): string {
   const { front, host, limits } = plan;
   return [
-    `${ownHeader} (map ${mapId(plan)}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
+    `${ownHeader} (map ${plan.identity}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
     comment('Have haproxy read this folder: -f FOLDER behind its other files.'),
     '',
     ...section('global', [

@@ -1,7 +1,6 @@
 import { withPort } from '../../networks/address.ts';
 import { inAll } from '../../networks/covering.ts';
 import type { Plan, PlannedPort } from '../../plan/plan.ts';
-import { mapId } from '../digest.ts';
 import { modernSuites } from '../hardening.ts';
 import { bindAddress, resolversName } from './front.ts';
 import { comment, inLines, ownHeader, quote, section } from './quote.ts';
@@ -12,7 +11,7 @@ const defaultsName = 'mile-marker-raw';
 export function portsFile(plan: Plan): string {
   const { limits } = plan;
   return [
-    `${ownHeader} (map ${mapId(plan)}): raw ports, not the web.`,
+    `${ownHeader} (map ${plan.identity}): raw ports, not the web.`,
     '',
     ...section(`defaults ${defaultsName}`, [
       'mode tcp',

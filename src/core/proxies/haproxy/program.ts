@@ -29,6 +29,7 @@ export const haproxy: ProxyProgram = {
     readsEveryLine: true,
     rate: true,
     rawPorts: ['tcp'],
+    readsFolder: true,
     readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',

@@ -1,5 +1,6 @@
 import { parseAddress } from '../../networks/address.ts';
 import type { ServerBlock } from '../program.ts';
+import { ofOthers, whose, type OwnFiles } from '../whose.ts';
 import { ownHeader } from './quote.ts';
 
 /** Options of the program that have it say what it reads and serves, beside a test of all that (httpd(8), `-D`). */
@@ -59,9 +60,9 @@ export function portsListened(text: string): number[] {
 /**
  * Reads its list of servers, of each the address, names, file and line; those of files that Mile Marker wrote for this map are passed over.
  *
- * @param own id of the map whose files are passed over; null passes over those of every map
+ * @param own the files that are passed over; null passes over those of every map
  */
-export function readDump(text: string, own: string | null): ServerBlock[] {
+export function readDump(text: string, own: OwnFiles | null): ServerBlock[] {
   const blocks: ServerBlock[] = [];
   const maps = mapsOfFiles(text);
   const places = new Map<ServerBlock, string>();
@@ -100,13 +101,13 @@ export function readDump(text: string, own: string | null): ServerBlock[] {
     } else if (alias !== undefined) (current as ServerBlock | null)?.names.push(alias.toLowerCase());
   }
   const ours = new Set(
-    blocks.flatMap((block) => (own !== null && maps.get(block.file) === own ? (places.get(block) ?? []) : [])),
+    blocks.flatMap((block) => (own?.holds(block.file) === true && maps.has(block.file) ? (places.get(block) ?? []) : [])),
   );
   return blocks.flatMap((block) => {
     const map = maps.get(block.file);
     // The first at an address is its default; ours is read before those of sites, and only where it is not that says something.
     if (map === undefined) return [ours.has(places.get(block) ?? '') ? block : { ...block, defaultOn: [] }];
-    return own === null || map === '' || map === own ? [] : [{ ...block, ofAnotherMap: true }];
+    return ofOthers(block, whose(map, block.file, own));
   });
 }
 

@@ -1,7 +1,6 @@
 import { isWildcard } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedCertificate, PlannedRoad } from '../../plan/plan.ts';
-import { mapId } from '../digest.ts';
 import { oneLabel } from '../pattern.ts';
 import { answersPath, pageLine } from './answers.ts';
 import { challengeFolder, challengeLines, mayBeProven } from './challenges.ts';
@@ -15,7 +14,7 @@ export function frontFile(plan: Plan, current: string, roads: ReadonlyMap<string
   const include = (path: string): string => `Include ${quote(`${current}/${path}`)}`;
   const exact = plan.roads.filter(({ name }) => !isWildcard(name));
   return [
-    `${ownHeader} (map ${mapId(plan)}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
+    `${ownHeader} (map ${plan.identity}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
     comment('Include it in your httpd configuration, before other servers at the same addresses.'),
     '',
     dollarLine,

@@ -36,6 +36,7 @@ export const httpd: ProxyProgram = {
     readsEveryLine: true,
     rate: false,
     rawPorts: [],
+    readsFolder: false,
     readsFiles: true,
     servesAsRoot: false,
     peopleFiles: 'one',

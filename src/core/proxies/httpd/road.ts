@@ -1,6 +1,5 @@
 import { indexed } from '../../indexed.ts';
 import type { Plan, PlannedLeads, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
-import { mapId } from '../digest.ts';
 import { leadsWords } from '../leads-words.ts';
 import { escapePattern } from '../pattern.ts';
 import { shownPattern } from '../shown-pattern.ts';
@@ -34,7 +33,7 @@ type Listener = 'http' | 'https';
  */
 export function roadFile(plan: Plan, road: PlannedRoad, current: string): string {
   return [
-    `${ownHeader} (map ${mapId(plan)}) for the road ${road.name}.`,
+    `${ownHeader} (map ${plan.identity}) for the road ${road.name}.`,
     ...leadsWords(road).map(comment),
     '',
     ...plainServer(plan, road, current),

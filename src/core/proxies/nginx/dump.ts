@@ -1,4 +1,6 @@
 import type { ServerBlock } from '../program.ts';
+import { ofOthers, whose, type OwnFiles } from '../whose.ts';
+import { parseAddress } from '../../networks/address.ts';
 import { ownHeader } from './quote.ts';
 import { portOf, wordsOf, type Word } from './words.ts';
 
@@ -7,9 +9,9 @@ import { portOf, wordsOf, type Word } from './words.ts';
  * Words, quotes, comments and braces as nginx's own reader takes them; directives that are not asked for are passed over,
  * and so are the files that Mile Marker wrote for this map.
  *
- * @param own id of the map whose files are passed over; null passes over those of every map
+ * @param own the files that are passed over; null passes over those of every map
  */
-export function readDump(text: string, own: string | null): ServerBlock[] {
+export function readDump(text: string, own: OwnFiles | null): ServerBlock[] {
   const blocks: ServerBlock[] = [];
   const open: Array<ServerBlock | null> = [];
   let directive: Word[] = [];
@@ -33,8 +35,7 @@ export function readDump(text: string, own: string | null): ServerBlock[] {
   return blocks.flatMap((block) => {
     const map = maps.get(block.file);
     if (map === undefined) return [block];
-    // Files of an earlier version do not say whose they are.
-    return own === null || map === '' || map === own ? [] : [{ ...block, ofAnotherMap: true }];
+    return ofOthers(block, whose(map, block.file, own));
   });
 }
 
@@ -45,6 +46,42 @@ export function filesRead(text: string): string[] {
 
 /** The file with the number of the main process, as `pid` in the main part says; null when it stands nowhere. */
 export function pidFileIn(text: string): string | null {
+  return mainDirective(text, 'pid');
+}
+
+/** The log of the main process, as `error_log` in the main part says; null when it stands nowhere, or is no file. */
+export function errorLogIn(text: string): string | null {
+  const path = mainDirective(text, 'error_log');
+  return path?.startsWith('/') === true ? path : null;
+}
+
+/** An address and port on which nginx listens; `address` null for all of the family. */
+interface Listen {
+  family: 4 | 6;
+  address: string | null;
+  port: number;
+}
+
+/** Every `listen` of a dump, wherever it stands. */
+export function listensIn(text: string): Listen[] {
+  const found: Listen[] = [];
+  let directive: string[] = [];
+  for (const { text: word } of wordsOf(text)) {
+    if (word !== ';' && word !== '{' && word !== '}') {
+      directive.push(word);
+      continue;
+    }
+    const [name, endpoint = ''] = directive;
+    directive = [];
+    if (name !== 'listen' || endpoint.startsWith('unix:')) continue;
+    const written = endpoint.replace(/:?\d+$/, '').replace(/^\[(.*)\]$/, '$1');
+    const address = /^\d+$/.test(endpoint) || ['', '*', '0.0.0.0', '::'].includes(written) ? null : parseAddress(written);
+    found.push({ family: endpoint.startsWith('[') ? 6 : 4, address, port: portOf(endpoint) });
+  }
+  return found;
+}
+
+function mainDirective(text: string, wanted: string): string | null {
   let depth = 0;
   let directive: string[] = [];
   for (const { text: word } of wordsOf(text)) {
@@ -53,7 +90,7 @@ export function pidFileIn(text: string): string | null {
     else if (word !== ';') {
       directive.push(word);
       continue;
-    } else if (depth === 0 && directive[0] === 'pid') return directive[1] ?? null;
+    } else if (depth === 0 && directive[0] === wanted) return directive[1] ?? null;
     directive = [];
   }
   return null;

@@ -42,6 +42,7 @@ export const nginx: ProxyProgram = {
     readsEveryLine: false,
     rate: true,
     rawPorts: ['tcp', 'udp'],
+    readsFolder: false,
     readsFiles: false,
     servesAsRoot: true,
     peopleFiles: 'many',

@@ -2,7 +2,6 @@ import { withPort } from '../../networks/address.ts';
 import type { Plan } from '../../plan/plan.ts';
 import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
 import { frontFile, roadPath } from './front.ts';
-import { mapId } from '../digest.ts';
 import { scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
 import { portFiles, portsInclude } from './ports.ts';
@@ -26,7 +25,7 @@ export const nginxRenderer: Renderer = {
   renderMark: (plan, mark) => ({
     path: 'mark.conf',
     content: [
-      `${ownHeader} (map ${mapId(plan)}).`,
+      `${ownHeader} (map ${plan.identity}).`,
       comment('Answers which edition this nginx really runs. A reload that reports success proves nothing.'),
       ...block('server', [
         `listen ${withPort(plan.front.mark.address, plan.front.mark.port)};`,
@@ -69,7 +68,7 @@ export function nginxFiles(
     // In a container of its own there is no configuration to include them from.
     ...(plan.front.container === null ? [] : [{ path: wholeFile, content: inContainer(current) }]),
   ];
-  const id = mapId(plan);
+  const id = plan.identity;
   return files.map(({ path, content }) => ({ path, content: scoped(content, id) }));
 }
 
