@@ -23,6 +23,7 @@ import { undo } from './commands/undo.ts';
 import { verify } from './commands/verify.ts';
 import { write } from './commands/write.ts';
 import { Trouble } from '../adapters/trouble.ts';
+import { assertUsed } from './option-uses.ts';
 
 declare const MILE_MARKER_VERSION: string;
 
@@ -70,6 +71,7 @@ export function makeProgram(context: CommandContext): Command {
       '\nStart with: mile-marker init --domain NAME --address ADDRESS. To see it work: mile-marker demo',
     )
     .configureHelp({ helpWidth: Math.min(io.width, 100) });
+  program.hook('preAction', (_, command) => assertUsed(command));
   for (const make of commands) program.addCommand(make(context));
   program.addCommand(renamed(), { hidden: true });
   program.addCommand(completeWords(context), { hidden: true });

@@ -105,11 +105,7 @@ export type Restored = 'back' | 'changed';
  *
  * @param isOff whether bytes are what was put there, for entries that do not say so themselves
  */
-export async function restoreFile(
-  one: Replaced,
-  folder: string,
-  isOff: (bytes: Buffer) => boolean,
-): Promise<Restored> {
+export async function restoreFile(one: Replaced, folder: string, isOff: (bytes: Buffer) => boolean): Promise<Restored> {
   const { path, link: target, owner, off } = one;
   const kept = keptPath(folder, one.kept);
   const there = await lstat(path).catch(() => null);

@@ -1,5 +1,5 @@
-import { randomBytes } from 'node:crypto';
-import { link, open, readFile, rename, rm } from 'node:fs/promises';
+import { createHash, randomBytes } from 'node:crypto';
+import { link, open, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
@@ -29,6 +29,7 @@ const holderForm = z.object({ pid: z.number(), started: z.string(), space: z.str
 type Holder = z.output<typeof holderForm>;
 
 const pauseMs = 200;
+const clearMs = 5;
 const patienceMs = 10 * 60_000;
 
 /**
@@ -40,7 +41,7 @@ const patienceMs = 10 * 60_000;
  */
 export async function takeLock({ paths, command, onWait, signal }: LockInput): Promise<() => Promise<void>> {
   const file = join(paths.root, 'lock');
-  const own = `${JSON.stringify(await thisProcess(command))}\n`;
+  const own = textFor(await thisProcess(command));
   for (let waited: number | null = null; ;) {
     const holder = await attempt(paths, file, own);
     if (holder === 'made') return () => giveBack(file, own);
@@ -62,7 +63,7 @@ export async function tryLock(
   command: string,
   file = join(paths.root, 'lock'),
 ): Promise<(() => Promise<void>) | null> {
-  const own = `${JSON.stringify(await thisProcess(command))}\n`;
+  const own = textFor(await thisProcess(command));
   return (await attempt(paths, file, own)) === 'made' ? () => giveBack(file, own) : null;
 }
 
@@ -82,7 +83,7 @@ async function attempt(paths: StatePaths, file: string, own: string): Promise<'m
     if (text === null) continue;
     const holder = holderOf(text);
     if (holder !== null && !(await isDead(holder))) return holder;
-    await clear(file, text);
+    await clear(paths, file, text);
   }
 }
 
@@ -123,6 +124,11 @@ function holderOf(text: string): Holder | null {
   }
 }
 
+/** No two are ever alike: whoever takes a lock twice holds it by another text. */
+function textFor(holder: Holder): string {
+  return `${JSON.stringify({ ...holder, once: randomBytes(8).toString('hex') })}\n`;
+}
+
 async function thisProcess(command: string): Promise<Holder> {
   return { pid: process.pid, started: (await startOf(process.pid)) ?? '', space: await spaceHere(), command };
 }
@@ -133,18 +139,27 @@ async function isDead({ pid, started, space }: Holder): Promise<boolean> {
   return (await startOf(pid)) !== started;
 }
 
-/** Takes away what a dead holder left; when another one was quicker and holds it by now, it gets it back. */
-async function clear(file: string, dead: string): Promise<void> {
-  const aside = `${file}.${randomBytes(6).toString('hex')}`;
-  try {
-    await rename(file, aside);
-  } catch (error) {
-    if (codeOf(error) === 'ENOENT') return;
-    throw unusable(file, error);
+/**
+ * Takes away what a dead holder left. Of several who see it one alone may: whoever holds the lock that is named after the very text, which nobody else ever
+ * writes. So nothing goes but that text, and what another one has made in its place meanwhile stays.
+ */
+async function clear(paths: StatePaths, file: string, dead: string): Promise<void> {
+  const claim = `${file}.${createHash('sha256').update(dead).digest('hex').slice(0, 16)}`;
+  const own = textFor(await thisProcess('clearing a lock'));
+  const taken = await attempt(paths, claim, own);
+  if (taken === 'nowhere') throw unusable(file, new Error('its folder cannot be written to'));
+  // Another one is at it, for a moment.
+  if (taken !== 'made') {
+    await pause(clearMs);
+    return;
   }
-  const taken = await readFile(aside, 'utf8').catch(() => dead);
-  if (taken !== dead) await link(aside, file).catch(() => undefined);
-  await rm(aside, { force: true }).catch(() => undefined);
+  try {
+    if ((await textOf(file)) === dead) await rm(file, { force: true });
+  } catch (error) {
+    throw error instanceof Trouble ? error : unusable(file, error);
+  } finally {
+    await giveBack(claim, own);
+  }
 }
 
 async function giveBack(file: string, own: string): Promise<void> {

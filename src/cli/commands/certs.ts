@@ -57,7 +57,9 @@ export function certs(context: CommandContext): Command {
     )
     .action(async (id: string, options: ExportOptions) => {
       const { runCertsExport } = await import('../run/certs.ts');
-      await alone({ ...options, leavesCutShort: true }, 'certs export', context.io, () => runCertsExport(id, options, context));
+      await alone({ ...options, leavesCutShort: true }, 'certs export', context.io, () =>
+        runCertsExport(id, options, context),
+      );
     });
   const obtain = withObtaining(new Command('obtain'))
     .description('get certificates from the authority of the map: the missing ones, or those you name')

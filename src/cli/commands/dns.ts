@@ -40,7 +40,9 @@ export function dns(context: CommandContext): Command {
     .description('change the zones to what `dns records` shows, in the way that `dns` in the map says')
     .action(async (options: PublishOptions) => {
       const { runDnsPublish } = await import('../run/dns-publish.ts');
-      await alone({ ...options, leavesCutShort: true }, 'dns publish', context.io, () => runDnsPublish(options, context));
+      await alone({ ...options, leavesCutShort: true }, 'dns publish', context.io, () =>
+        runDnsPublish(options, context),
+      );
     });
   const undo = withPublishing(new Command('undo'))
     .description('undo the last `dns publish`')
@@ -57,7 +59,9 @@ export function dns(context: CommandContext): Command {
     .addOption(jsonOption())
     .action(async (options: UpdateOptions) => {
       const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
-      await alone({ ...options, leavesCutShort: true }, 'dns update-address', context.io, () => runDnsUpdateAddress(options, context));
+      await alone({ ...options, leavesCutShort: true }, 'dns update-address', context.io, () =>
+        runDnsUpdateAddress(options, context),
+      );
     });
   return new Command('dns')
     .description('show, check and publish DNS records')

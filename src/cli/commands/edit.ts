@@ -42,10 +42,15 @@ export function set(context: CommandContext): Command {
     .option('--unset', 'remove the key instead')
     .addOption(mapOption())
     .addOption(jsonOption())
-    .action(async (road: string, key: string, value: string | undefined, options: Options & { unset?: boolean }) => {
-      const { runSet } = await import('../run/edit.ts');
-      await alone(options, 'set', context.io, () => runSet(road, key, value, options, context));
-    });
+    .addOption(noReloadOption())
+    .action(
+      async (road: string, key: string, value: string | undefined, options: EditOptions & { unset?: boolean }) => {
+        const { runSet } = await import('../run/edit.ts');
+        await alone({ ...options, leavesCutShort: key !== 'gate' }, 'set', context.io, () =>
+          runSet(road, key, value, options, context),
+        );
+      },
+    );
 }
 
 function simple(kind: 'remove' | 'pause' | 'resume', description: string, context: CommandContext): Command {
@@ -56,7 +61,9 @@ function simple(kind: 'remove' | 'pause' | 'resume', description: string, contex
     .addOption(jsonOption())
     .action(async (road: string, options: EditOptions) => {
       const { runEdit } = await import('../run/edit.ts');
-      await alone({ ...options, leavesCutShort: kind === 'remove' }, kind, context.io, () => runEdit({ kind, road }, options, context));
+      await alone({ ...options, leavesCutShort: kind === 'remove' }, kind, context.io, () =>
+        runEdit({ kind, road }, options, context),
+      );
     });
 }
 

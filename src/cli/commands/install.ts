@@ -29,6 +29,7 @@ export function install(context: CommandContext): Command {
         .argParser(parseCount)
         .default(10),
     )
+    .option('--closing', 'front: bring live only what closes (paused roads, narrower gates), at once')
     .option('--no-rehearsal', 'front: do not rehearse it first')
     .addOption(jsonOption())
     .addOption(new Option('--minutes <count>', 'firewall: how long the trial lasts').argParser(parseMinutes).default(2))

@@ -1,5 +1,6 @@
 import { Argument, InvalidArgumentError, Option } from 'commander';
 import { Command, mapOption } from './common-options.ts';
+import { Trouble } from '../../adapters/trouble.ts';
 import { alone } from '../alone.ts';
 import { installable } from './install.ts';
 import type { UndoOptions } from '../run/firewall.ts';
@@ -20,6 +21,7 @@ export function undo(context: CommandContext): Command {
         edition: number | undefined,
         options: UndoOptions & UndoFrontOptions,
       ) => {
+        if (edition !== undefined && part !== 'front') throw onlyFront(part);
         if (part === 'firewall') {
           const { runUndoFirewall } = await import('../run/firewall.ts');
           await runUndoFirewall(options, context);
@@ -34,6 +36,15 @@ export function undo(context: CommandContext): Command {
         await alone(options, 'undo', context.io, () => runUndoFront(edition ?? null, options, context));
       },
     );
+}
+
+function onlyFront(part: string): Trouble {
+  return new Trouble({
+    code: 'option-not-used',
+    message: `\`undo ${part}\` does not use the number of an edition.`,
+    remedy: `Write: mile-marker undo ${part}`,
+    exitCode: 2,
+  });
 }
 
 function parseEdition(text: string): number {

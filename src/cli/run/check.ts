@@ -57,11 +57,21 @@ async function nextStep(findings: readonly Finding[], site: Site, io: Io): Promi
   return `next: ${programOf(plan.front.proxy).words.first(plan.front)}\n`;
 }
 
-/** Whether the front runs what the map says, by its own mark, and will after its next start. */
-async function isLive(site: Site, { env, now, signal, cwd }: Io): Promise<boolean> {
-  // Where nobody listens there is nobody to ask. Where listeners cannot be seen, they are asked all the same.
+/** Whether the front runs what the map says, by its own mark, and reads it at its next start. */
+async function isLive(site: Site, io: Io): Promise<boolean> {
   const { container, mark } = site.plan.front;
-  if (site.engineTrouble !== null || (container === null && isListening(mark.port) === false)) return false;
+  // Its mark is inside, and so is what it reads.
+  if (container !== null) return isContainerLive(site, io);
+  // Where nobody listens there is nobody to ask. Where listeners cannot be seen, they are asked all the same.
+  if (isListening(mark.port) === false) return false;
+  const { readRunning } = await import('../../use-cases/verify/running.ts');
+  const running = await readRunning(site, { timeoutMs: 1000, signal: io.signal }, io.env);
+  if (running === null || running.wanted === null || running.reads?.isRead === false) return false;
+  return running.runs.endsWith(running.wanted);
+}
+
+async function isContainerLive(site: Site, { env, now, signal, cwd }: Io): Promise<boolean> {
+  if (site.engineTrouble !== null) return false;
   const { previewInstall } = await import('../../use-cases/live/preview-install.ts');
   const preview = await previewInstall({ site, cwd, env, now, signal }).catch((error: unknown) => {
     if (error instanceof Trouble) return null;

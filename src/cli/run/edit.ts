@@ -4,7 +4,9 @@ import { exit, Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { editMap, type Edit } from '../../use-cases/map/edit.ts';
-import { judgeSite, loadSite } from '../../use-cases/map/load.ts';
+import { judgeSite, loadSite, type Site } from '../../use-cases/map/load.ts';
+import { closeNow } from '../../use-cases/live/close-now.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
 import { previewInstall } from '../../use-cases/live/preview-install.ts';
 import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import { askingWhatRuns, whileSlow } from '../while-slow.ts';
@@ -43,7 +45,7 @@ export async function runSet(
   road: string,
   key: string,
   value: string | undefined,
-  options: OpenOptions & { unset?: boolean },
+  options: EditOptions & { unset?: boolean },
   context: CommandContext,
 ): Promise<void> {
   if ((value === undefined) === (options.unset !== true)) {
@@ -55,14 +57,16 @@ export async function runSet(
 }
 
 export interface EditOptions extends OpenOptions {
-  /** Pause, resume: false leaves the front as it is. */
+  /** Pause, resume, set: false leaves the front as it is. */
   reload?: boolean | null;
 }
 
-/** Edits the map, then says what the road still needs. */
+/** Edits the map, and says what the road still needs and what its visitors get now. */
 export async function runEdit(edit: Edit, options: EditOptions, context: CommandContext): Promise<void> {
   const { io, setCode } = context;
-  const isAlone = (edit.kind === 'pause' || edit.kind === 'resume') && (await nothingElseWaits(options, io));
+  const isInstalled = await isToGoLive(edit, options, io);
+  // What opens goes live with all that the map says, and only where that is this one change.
+  const isAlone = edit.kind === 'resume' && isInstalled && (await nothingElseWaits(options, io));
   const result = await editMap(options.map, edit, io);
   await sayMap(options.map, result.shownMap, io);
   if (result.findings.length > 0) {
@@ -83,12 +87,64 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
     io.out(`${resultWords(edit, result)}\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
   }
-  if (goesLive) {
-    await bringLive(site, all, context);
+  if (goesLive) return bringLive(site, all, context);
+  if (isInstalled && edit.kind === 'resume' && result.changed) return saysWaits(result.road, context);
+  if (isInstalled && mayClose(edit) && site.map !== null && (await isClosed(site, { ...result, edit }, context)))
     return;
-  }
   const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
+  if (options.reload === false && result.changed) io.err(`Only the map was changed. Visitors notice nothing yet.\n`);
   io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
+}
+
+/** Whether an installation stands, which takes up what closes or opens. */
+async function isToGoLive(edit: Edit, { map, reload }: EditOptions, io: Io): Promise<boolean> {
+  if (edit.kind === 'add' || edit.kind === 'remove') return false;
+  const paths = statePaths(await findMap({ option: map, cwd: io.cwd, env: io.env }));
+  return takesUpAtOnce({ paths }, reload);
+}
+
+function mayClose(edit: Edit): boolean {
+  return edit.kind === 'pause' || (edit.kind === 'set' && edit.key === 'gate');
+}
+
+function saysWaits(road: string, { io, setCode }: CommandContext): void {
+  io.err(
+    `${road} stays paused for visitors: other changes of the map wait, and what opens goes live with them.\nnext: mile-marker install\n`,
+  );
+  setCode(exit.foundWrong);
+}
+
+/** Brings live at once what an edit closes. @returns whether there is nothing left to say */
+async function isClosed(
+  site: Site,
+  { road, edit }: { road: string; edit: Edit },
+  { io }: CommandContext,
+): Promise<boolean> {
+  const world = { env: io.env, now: io.now, signal: io.signal };
+  const ended = await closeNow({ ...world, site, cwd: io.cwd, only: [road], onStep: (words) => io.progress(words) })
+    .catch((error: unknown) => {
+      throw error instanceof Trouble ? stillOpen(road, error) : error;
+    })
+    .finally(() => io.progress(''));
+  // A gate that is opened, or changed some other way, goes the ordinary way.
+  if (ended.end !== 'closed' && edit.kind === 'set') return false;
+  if (ended.end === 'unknown') throw stillOpen(road, null);
+  const number = ended.end === 'closed' ? `edition ${editionNumber(ended.edition)} is live` : 'as before';
+  const get = edit.kind === 'pause' ? `Visitors of ${road} get 503 now` : `Only the new gate of ${road} counts now`;
+  const more = ended.moreWaits ? 'Other changes of the map still wait.\nnext: mile-marker install\n' : '';
+  const again =
+    edit.kind === 'pause' ? `next: to open it again: mile-marker resume ${road}\n` : 'next: mile-marker verify\n';
+  io.err(`${get} (${number}).\n${more === '' ? again : more}`);
+  return true;
+}
+
+function stillOpen(road: string, cause: Trouble | null): Trouble {
+  return new Trouble({
+    code: 'not-closed',
+    message: `The map is changed, and visitors still get ${road} as before: ${cause?.message ?? 'what is live keeps no plan that could be closed alone.'}`,
+    remedy: cause?.remedy ?? 'Bring the whole map live: mile-marker install',
+    ...(cause === null ? {} : { exitCode: cause.exitCode, cause }),
+  });
 }
 
 async function findingsOf(site: Awaited<ReturnType<typeof loadSite>>, { now, env }: Io): Promise<Finding[]> {
@@ -96,9 +152,7 @@ async function findingsOf(site: Awaited<ReturnType<typeof loadSite>>, { now, env
 }
 
 /** Whether the front runs all that the map says: only then is the one change all that would go live with it. */
-async function nothingElseWaits({ map, reload }: EditOptions, io: Io): Promise<boolean> {
-  const paths = statePaths(await findMap({ option: map, cwd: io.cwd, env: io.env }));
-  if (!(await takesUpAtOnce({ paths }, reload))) return false;
+async function nothingElseWaits({ map }: EditOptions, io: Io): Promise<boolean> {
   const site = await whileSlow(askingWhatRuns, io, loadSite(map, io));
   if (site.map === null) return false;
   const preview = await previewInstall({ site, cwd: io.cwd, env: io.env, now: io.now, signal: io.signal }).catch(

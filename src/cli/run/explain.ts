@@ -31,6 +31,8 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
   const site = await openSite(options, context, 'explain');
   if (site === null) return;
   if (options.all === true) {
+    if (url !== null)
+      throw wrongUse('--all shows every road, so one request is not asked for.', 'Leave out the URL, or --all.');
     printExposure(site, options, io);
     return;
   }

@@ -1,7 +1,13 @@
 import { realpathSync } from 'node:fs';
 import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
-import { keepFirewall, tryFirewall, undoFirewall, type UndoResult } from '../../use-cases/live/install-firewall.ts';
+import {
+  keepFirewall,
+  tryFirewall,
+  wouldLoad,
+  undoFirewall,
+  type UndoResult,
+} from '../../use-cases/live/install-firewall.ts';
 import type { CommandContext } from '../io.ts';
 import { sayMap } from '../said-map.ts';
 import { plural } from '../print/style.ts';
@@ -9,6 +15,7 @@ import { plural } from '../print/style.ts';
 export interface InstallOptions {
   map?: string;
   keep?: boolean;
+  dryRun?: boolean;
   minutes: number;
 }
 
@@ -18,12 +25,17 @@ export interface UndoOptions {
 }
 
 export async function runInstallFirewall(
-  { map, keep, minutes }: InstallOptions,
+  { map, keep, dryRun, minutes }: InstallOptions,
   { io }: CommandContext,
 ): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
   await sayMap(map, mapFile, io);
   const shared = { paths: statePaths(mapFile), now: io.now() };
+  if (dryRun === true) {
+    io.out(await wouldLoad(shared, keep === true));
+    io.err(`Nothing was changed.\nnext: mile-marker install firewall${keep === true ? ' --keep' : ''}\n`);
+    return;
+  }
   if (keep === true) {
     const { atBoot } = await keepFirewall(shared);
     io.err(`The rules are kept${atBoot === null ? ', and loaded at every boot' : ''}.\n`);

@@ -9,6 +9,7 @@ import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { liveWords, readAnew } from '../../use-cases/live/front-moves.ts';
+import { closeNow, closesWhat } from '../../use-cases/live/close-now.ts';
 import { installFront, type Installed } from '../../use-cases/live/install-front.ts';
 import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
 import { previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
@@ -36,6 +37,8 @@ export interface InstallFrontOptions extends OpenOptions {
   replace?: string[];
   /** How many of the newest editions stay. */
   keepEditions: number;
+  /** Only what closes, on the edition that runs. */
+  closing?: boolean;
   /** False: without a rehearsal before it. */
   rehearsal?: boolean;
 }
@@ -45,6 +48,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   const { io, setCode } = context;
   const site = await openSite(options, context, 'install');
   if (site === null) return;
+  if (options.closing === true) return runClosing(site, options, context);
   const replace = (options.replace ?? []).map((file) => resolve(io.cwd, file));
   const findings = await judgeSite(site, { now: io.now(), env: io.env, replaced: replace });
   const moving = await movingOf(site);
@@ -93,6 +97,45 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     io.err(`      to stay there, write in the map: proxy: ${options.proxy}\n`);
   if (result.end === 'back') setCode(exit.foundWrong);
 }
+
+/** What closes needs no rehearsal and no question, and waits for nothing that the map holds back. */
+async function runClosing(site: Site, { json, dryRun }: InstallFrontOptions, { io }: CommandContext): Promise<void> {
+  const world = { env: io.env, now: io.now, signal: io.signal };
+  const input = { ...world, site, cwd: io.cwd, only: null, onStep: (words: string) => io.progress(words) };
+  if (dryRun === true) {
+    const closed = await closesWhat(input);
+    if (json === true) io.out(jsonDocument('install', { map: site.mapFile, end: 'not-yet', closed, findings: [] }));
+    else for (const one of closed) io.out(`${closedWords[one.how]} ${one.road}\n`);
+    io.err('Nothing was changed.\nnext: mile-marker install --closing\n');
+    return;
+  }
+  setMaxListeners(0, io.signal);
+  const ended = await closeNow(input).finally(() => io.progress(''));
+  const closed = ended.end === 'closed' ? ended.closed : [];
+  if (json === true) {
+    const edition = ended.end === 'closed' ? { edition: ended.edition } : {};
+    io.out(
+      jsonDocument('install', {
+        map: site.mapFile,
+        end: ended.end === 'closed' ? 'live' : 'same',
+        ...edition,
+        closed,
+        findings: [],
+      }),
+    );
+  } else for (const one of closed) io.out(`${closedWords[one.how]} ${one.road}\n`);
+  const says = {
+    closed: ended.end === 'closed' ? `Edition ${editionNumber(ended.edition)} is live.` : '',
+    nothing: 'What is live is as closed as the map already. Nothing was changed.',
+    unknown: 'Nothing of this map is live, so there is nothing to close. Nothing was changed.',
+  };
+  const next = ended.moreWaits
+    ? 'Other changes of the map still wait.\nnext: mile-marker install\n'
+    : 'next: mile-marker verify\n';
+  io.err(`${says[ended.end]}\n${next}`);
+}
+
+const closedWords = { paused: 'paused  ', gone: 'removed ', gate: 'narrowed' } as const;
 
 /** Rehearses what is to go live. One that came to no end is said so, and does not stop what the proxy and the roads are tested for anyway. */
 async function isAsMeant(site: Site, preview: Prepared, { json }: OpenOptions, io: Io): Promise<boolean> {
@@ -204,7 +247,9 @@ function printPreview({ changes, edition, truth, place, left }: Prepared, { fron
   printChanges(changes, io);
   if (place.how === 'file') io.out(`new     ${place.path}, by which ${title} reads these files\n`);
   if (left !== null) io.out(`stops   ${programOf(left.proxy).title}, which serves this map now\n`);
-  io.err(`${nowWords(truth, left === null ? title : programOf(left.proxy).title)} ${addsWords(changes.length, edition)}\n`);
+  io.err(
+    `${nowWords(truth, left === null ? title : programOf(left.proxy).title)} ${addsWords(changes.length, edition)}\n`,
+  );
 }
 
 function addsWords(changes: number, edition: number): string {

@@ -16,6 +16,8 @@ import {
   whichFile,
   type PeoplePlace,
 } from '../../use-cases/map/people.ts';
+import { editionNumber } from '../../core/proxies/edition.ts';
+import { closeNow } from '../../use-cases/live/close-now.ts';
 import { takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import type { CommandContext, Io } from '../io.ts';
@@ -99,11 +101,45 @@ export async function runRemovePerson(name: string, options: PeopleOptions, cont
   if (opened === null) return;
   await removePerson(opened.place, name, opened.site.plan.front.proxy);
   const { title } = programOf(opened.site.plan.front.proxy);
+  if (isReadAtOnce(opened.site)) {
+    context.io.err(
+      `${name} can no longer log in at ${gates(opened.place)}. It takes effect at once.\nnext: mile-marker people list\n`,
+    );
+    return;
+  }
+  if (await takesUpAtOnce(opened.site, null)) return removeFromFront(name, opened, context);
   context.io.err(
-    isReadAtOnce(opened.site)
-      ? `${name} can no longer log in at ${gates(opened.place)}. It takes effect at once.\nnext: mile-marker people list\n`
-      : `${name} is taken out of ${gates(opened.place)}. ${title} lets them in until this is live.\nnext: ${goLive(opened.site)}\n`,
+    `${name} is taken out of ${gates(opened.place)}. ${title} lets them in until this is live.\nnext: ${goLive(opened.site)}\n`,
   );
+}
+
+/** A front that has people in its own configuration is given it without them at once, whatever else the map holds back. */
+async function removeFromFront(
+  name: string,
+  { site, place }: { site: Site; place: PeoplePlace },
+  { io }: CommandContext,
+): Promise<void> {
+  const world = { env: io.env, now: io.now, signal: io.signal };
+  const ended = await closeNow({ ...world, site, cwd: io.cwd, only: [], people: true, onStep: io.progress })
+    .catch((error: unknown) => {
+      if (!(error instanceof Trouble)) throw error;
+      throw new Trouble({
+        code: 'not-closed',
+        message: `${name} is taken out of the file, and can still log in: ${error.message}`,
+        remedy: error.remedy,
+        exitCode: error.exitCode,
+        cause: error,
+      });
+    })
+    .finally(() => io.progress(''));
+  if (ended.end !== 'closed') {
+    io.err(`${name} is taken out of the file. The front that runs may still let them in.\nnext: ${goLive(site)}\n`);
+    return;
+  }
+  const more = ended.moreWaits
+    ? 'Other changes of the map still wait.\nnext: mile-marker install\n'
+    : 'next: mile-marker people list\n';
+  io.err(`${name} can no longer log in at ${gates(place)} (edition ${editionNumber(ended.edition)} is live).\n${more}`);
 }
 
 export async function runListPeople(options: PeopleOptions, context: CommandContext): Promise<void> {

@@ -40,7 +40,6 @@ export async function runWrite(options: Options, context: CommandContext): Promi
   const site = await openSite({ ...options, frontAsMade: options.compose === true }, context, 'write');
   if (site === null) return;
   if (options.cluster === true && site.plan.front.cluster === null) throw noNodes();
-  if (options.cluster === true && options.out !== undefined) throw notElsewhere();
   const findings = await judgeSite(site, { now: io.now(), env: io.env });
   const blocking = findings.filter(blocks);
   if (blocking.length > 0) {
@@ -85,16 +84,6 @@ function noNodes(): Trouble {
     code: 'no-nodes',
     message: 'The map names no nodes of a cluster for the front, so there is no stack to write.',
     remedy: 'Name them under `front`: `nodes: [NODE, ...]`, with `cluster: true` at the top of the map.',
-    exitCode: exit.badInput,
-  });
-}
-
-/** Its services read the files under the paths that they have beside the map. */
-function notElsewhere(): Trouble {
-  return new Trouble({
-    code: 'options-apart',
-    message: '--cluster and --out cannot be combined.',
-    remedy: 'Leave out --out: the stack is made of the edition beside the map.',
     exitCode: exit.badInput,
   });
 }

@@ -87,6 +87,7 @@ export const liveDocuments = {
     edition: count.optional(),
     include: z.string().nullable().optional(),
     changes: texts.optional(),
+    closed: z.array(z.strictObject({ road: z.string(), how: z.enum(['paused', 'gone', 'gate']) })).optional(),
     findings,
     rehearsal: z.strictObject(rehearsed).optional(),
   },

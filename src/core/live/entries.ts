@@ -49,7 +49,6 @@ const change = z.object({
   removes: z.array(madeFile),
   restores: z.array(replacedFile),
 });
-export type ChangeEntry = z.infer<typeof change>;
 
 /**
  * An edition that is or was live, and what lay on the disk for it.

@@ -1,7 +1,8 @@
 import type { FrontEntry } from './entries.ts';
 import { standingBefore, stateOf } from './state.ts';
 
-export type Outcome = 'written' | 'live' | 'silent' | 'confirmed' | 'not-tested' | 'returned' | 'refused' | 'unfinished';
+export type Outcome =
+  'written' | 'live' | 'silent' | 'confirmed' | 'not-tested' | 'returned' | 'refused' | 'unfinished';
 
 /** What became of an edition, and why where there is a reason. @property at of the last that happened to it */
 export interface Became {

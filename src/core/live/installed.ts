@@ -62,7 +62,8 @@ export const notRead = card({
   source: 'Mile Marker: what the server itself says it reads',
   messages: {
     gone: {
-      message: '{title} does not read {entry}: the line that includes it is gone. The next reload or restart ends the front.',
+      message:
+        '{title} does not read {entry}: the line that includes it is gone. The next reload or restart ends the front.',
       remedy: 'Put it back: {live}',
     },
     missing: {

@@ -61,7 +61,8 @@ const sharedIdentity = card({
   source: 'Mile Marker: the identity of a map',
   messages: {
     twin: {
-      message: 'Two maps have the identity {id} in the same {by}: {other} and {own}. One folder is a copy of the other.',
+      message:
+        'Two maps have the identity {id} in the same {by}: {other} and {own}. One folder is a copy of the other.',
       remedy: 'In the folder that is the copy: mile-marker write --new-identity. Then: mile-marker install',
     },
   },

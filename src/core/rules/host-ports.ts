@@ -84,7 +84,7 @@ interface Owner {
 function owners({ inventory, front, host, former }: Facts): Owner[] {
   return servicesHere(inventory).flatMap((service) => {
     if (service === front.service) return [];
-    if (former?.container != null && service.containers.some(({ name }) => name === former.container?.name)) return [];
+    if (service.containers.some(({ name }) => name === former?.container?.name)) return [];
     const { declared, published, profiles } = service;
     const here = published.filter((port) => !isOfAnotherNode(service, port, host));
     const ports = isRunning(service) ? here : profiles.length === 0 ? (declared?.published ?? []) : [];

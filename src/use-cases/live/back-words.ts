@@ -18,7 +18,8 @@ export function backWords({ change, why, back }: BackInput): Trouble {
   const { stuck, silent } = back;
   const code = 'install-went-back';
   const kept = back.left.map(
-    (one) => ` ${one.path} was changed meanwhile and stays as it is; as it was before: ${keptPath(place.folder, one.kept)}.`,
+    (one) =>
+      ` ${one.path} was changed meanwhile and stays as it is; as it was before: ${keptPath(place.folder, one.kept)}.`,
   );
   const more = kept.join('');
   if (stuck !== null)

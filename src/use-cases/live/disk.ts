@@ -53,7 +53,9 @@ async function pointTo(edition: { number: number; digest: string }, folder: stri
 /** Whether all that a change does on the disk is done. */
 export async function isOnDisk({ makes, removes, replaces, to, place }: Change): Promise<boolean> {
   const texts = await Promise.all([...makes, ...removes].map(({ path }) => textOf(path)));
-  const areMade = makes.every(({ content }, index) => texts[index] !== null && (content === '' || texts[index] === content));
+  const areMade = makes.every(
+    ({ content }, index) => texts[index] !== null && (content === '' || texts[index] === content),
+  );
   const areGone = removes.every((_, index) => texts[makes.length + index] === null);
   const areOff = await Promise.all(
     replaces.map(async ({ path, off }) => {

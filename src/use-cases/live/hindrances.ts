@@ -33,7 +33,10 @@ interface HindranceInput {
  */
 export async function assertNoHindrance(input: HindranceInput, world: World): Promise<void> {
   const { site, reads, written, left } = input;
-  const found = [...hindrancesOf(site, reads, written.includeLine), ...(left === null ? [] : await ofLeft({ ...input, left }, world))];
+  const found = [
+    ...hindrancesOf(site, reads, written.includeLine),
+    ...(left === null ? [] : await ofLeft({ ...input, left }, world)),
+  ];
   const [first, ...others] = found;
   if (first === undefined) return;
   const more = others.map(({ message, remedy }) => `\n${message}\n  do: ${remedy}`);
@@ -120,7 +123,9 @@ async function ofLeft(
   const { listen } = site.plan.front;
   const ports = [listen.http, listen.https];
   const kept = served.blocks.filter(({ listens }) => listens.some((port) => ports.includes(port)));
-  const others = [...new Set(kept.map(({ file, line, names }) => `${names[0] ?? 'a server'} (${file}:${String(line)})`))];
+  const others = [
+    ...new Set(kept.map(({ file, line, names }) => `${names[0] ?? 'a server'} (${file}:${String(line)})`)),
+  ];
   const [first] = kept;
   const holds =
     first === undefined

@@ -63,6 +63,17 @@ export async function tryFirewall({ paths, now, seconds, undo }: TrialInput): Pr
  * @throws Trouble `no-trial`
  */
 export async function keepFirewall({ paths, now }: Shared): Promise<{ atBoot: string | null }> {
+  const { trial, rules } = await assertTrial({ paths, now });
+  await writeWhole(keptFile(paths), await readFile(triedFile(paths), 'utf8'), 0o600);
+  await record(paths, { event: 'kept', at: now.toISOString(), trial, rules });
+  const command = loadCommand(keptFile(paths));
+  if (!hasSystemd()) return { atBoot: command.join(' ') };
+  await setUpUnits([{ path: unit, content: firewallUnit(command) }], { enable: [unit], now: false });
+  return { atBoot: null };
+}
+
+/** The rules that are on trial. @throws Trouble `no-trial` */
+async function assertTrial({ paths, now }: Shared): Promise<Extract<Standing, { stands: 'trial' }>> {
   const standing = standingOf(await readFirewallJournal(paths));
   // After a reboot in its middle what is loaded is what was kept before.
   if (standing.stands !== 'trial' || Date.parse(standing.until) < now.getTime() || !(await hasRules())) {
@@ -76,13 +87,18 @@ export async function keepFirewall({ paths, now }: Shared): Promise<{ atBoot: st
       exitCode: 2,
     });
   }
-  const { trial, rules } = standing;
-  await writeWhole(keptFile(paths), await readFile(triedFile(paths), 'utf8'), 0o600);
-  await record(paths, { event: 'kept', at: now.toISOString(), trial, rules });
-  const command = loadCommand(keptFile(paths));
-  if (!hasSystemd()) return { atBoot: command.join(' ') };
-  await setUpUnits([{ path: unit, content: firewallUnit(command) }], { enable: [unit], now: false });
-  return { atBoot: null };
+  return standing;
+}
+
+/**
+ * The rules that would be loaded, or kept, with nothing changed.
+ *
+ * @throws Trouble `nothing-written`, `no-trial`
+ */
+export async function wouldLoad({ paths, now }: Shared, isKept: boolean): Promise<string> {
+  if (!isKept) return writtenRules(paths);
+  await assertTrial({ paths, now });
+  return readFile(triedFile(paths), 'utf8');
 }
 
 /** @property back what stands now */

@@ -83,7 +83,8 @@ export async function installFront(input: InstallInput): Promise<Installed> {
     if (error instanceof Trouble) return error.message.replace(/\.$/, '');
     throw error;
   });
-  if (problem !== null) throw await wentBack(change, input, `${programOf(place.proxy).title} did not take it up: ${problem}`);
+  if (problem !== null)
+    throw await wentBack(change, input, `${programOf(place.proxy).title} did not take it up: ${problem}`);
   onStep('testing every road');
   const after = await input.test(site.plan);
   // What was not tested to its end says nothing, neither good nor bad.

@@ -17,8 +17,8 @@ export async function movingOf({ plan, paths }: Pick<Site, 'plan' | 'paths'>): P
 
 /** The one that was brought live last; where none was, the one that the newest edition is for. */
 async function proxyBefore(folder: string): Promise<ProxyName | null> {
-  const { live } = await readState(folder);
-  if (live?.place != null) return live.place.proxy;
+  const place = (await readState(folder)).live?.place ?? null;
+  if (place !== null) return place.proxy;
   const files = (await readCurrent(folder).catch(() => null))?.files ?? [];
   return planOf(files)?.front.proxy ?? null;
 }

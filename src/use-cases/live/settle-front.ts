@@ -39,7 +39,10 @@ export async function settleFront(own: { folder: string; map: string }, world: W
   if (stuck !== null)
     return { live: before, says: `${cut} Going back did not work: ${stuck}. The next command tries it again.` };
   if (silent !== null)
-    return { live: before, says: `${cut} All files are as before, for ${liveWords(before)}; the front does not answer: ${silent}.` };
+    return {
+      live: before,
+      says: `${cut} All files are as before, for ${liveWords(before)}; the front does not answer: ${silent}.`,
+    };
   return { live: before, says: `${cut} Everything is as before: ${liveWords(before)}.` };
 }
 

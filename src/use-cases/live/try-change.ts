@@ -22,7 +22,10 @@ export async function tryChange(change: Change, world: World): Promise<Tried> {
   try {
     const other = left === null ? null : await tryOne(left, change, { scratch, world, isLeft: true });
     if (other !== null && !other.passed && other.untested !== true)
-      return { passed: false, output: `without this map, ${programOf(left?.proxy ?? place.proxy).title} says: ${other.output}` };
+      return {
+        passed: false,
+        output: `without this map, ${programOf(left?.proxy ?? place.proxy).title} says: ${other.output}`,
+      };
     return await tryOne(place, change, { scratch, world, isLeft: false });
   } finally {
     await rm(scratch, { recursive: true, force: true });
@@ -58,17 +61,15 @@ async function tryOne(
 
 function filesAsTheyWillBe({ replaces, restores, place }: Change): Swap[] {
   return [
-    ...replaces.flatMap(({ path, off }) => (off === undefined ? [] : [{ of: path, instead: keptPath(place.folder, off.name) }])),
+    ...replaces.flatMap(({ path, off }) =>
+      off === undefined ? [] : [{ of: path, instead: keptPath(place.folder, off.name) }],
+    ),
     ...restores.map(({ path, kept }) => ({ of: path, instead: keptPath(place.folder, kept) })),
   ];
 }
 
 /** A copy of each folder in which files of this program come or go. */
-async function foldersAsTheyWillBe(
-  { makes, removes }: Change,
-  proxy: ProxyName,
-  scratch: string,
-): Promise<Swap[]> {
+async function foldersAsTheyWillBe({ makes, removes }: Change, proxy: ProxyName, scratch: string): Promise<Swap[]> {
   const ofThis = (one: MadeFile): boolean => one.proxy === proxy;
   const [come, go] = [makes.filter(ofThis), removes.filter(ofThis)];
   const folders = [...new Set([...come, ...go].map(({ path }) => dirname(path)))];

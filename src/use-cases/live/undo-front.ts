@@ -66,7 +66,12 @@ async function leftAlone(files: readonly Replaced[], folder: string): Promise<Un
   const left = await Promise.all(
     files.map(async ({ path, kept, off }) => {
       const at = keptPath(folder, kept);
-      const isKept = off !== undefined && (await access(at).then(() => true, () => false));
+      const isKept =
+        off !== undefined &&
+        (await access(at).then(
+          () => true,
+          () => false,
+        ));
       return isKept ? [{ path, kept: at }] : [];
     }),
   );

@@ -100,7 +100,8 @@ export async function writeFiles({
   const folder = out === undefined ? paths.front : resolve(cwd, out);
   assertUsable(renderer, [folder, paths.certificates]);
   const { version } = await site.proxyProgram();
-  const placement = placementOf({ plan, mapFile: site.mapFile, current: join(folder, 'current'), version });
+  const { mapFile, knownPeople } = site;
+  const placement = placementOf({ plan, mapFile, current: join(folder, 'current'), version, knownPeople });
   const files = renderer.render(plan, placement);
   // The mark tells what the proxy runs; what is meant for people and routers is no part of it.
   const digest = digestOf(renderer.essence(plan, files));

@@ -51,6 +51,8 @@ export interface Site extends Planned {
   paths: StatePaths;
   /** Path of the server program on this machine, and its version; null when it is not there, says nothing, or serves elsewhere. Asked once. */
   proxyProgram: () => Promise<{ program: string | null; version: string | null }>;
+  /** Text in which the hashes of people stand that may be let in; null or absent for all of the password files. */
+  knownPeople?: string | null;
   /** Why the engine gave no answer, or null. */
   engineTrouble: Trouble | null;
   /** What the engines of other machines said. */
@@ -122,12 +124,13 @@ export async function loadSite(
     isFollowed: followed ?? (await isFollowed(paths)),
   });
   const findings = [...read.findings, ...taken.findings];
-  const proxyProgram = programAsker(planned.plan, env);
+  const proxyProgram = asker(planned.plan, env);
   const found = { inventory, machines, pages, notObeyed, proxyProgram, engineTrouble, findings };
   return { mapFile, shownMap, map, paths, ...found, ...planned };
 }
 
-function programAsker({ front }: Planned['plan'], env: Place['env']): Site['proxyProgram'] {
+/** Asks once for the server program of a plan. */
+export function asker({ front }: Planned['plan'], env: Place['env']): Site['proxyProgram'] {
   let asked: ReturnType<Site['proxyProgram']> | null = null;
   const ask = async (): ReturnType<Site['proxyProgram']> => {
     const adapter = front.container === null ? adapterOf(front.proxy) : null;

@@ -1,5 +1,4 @@
 import { spawn } from 'node:child_process';
-import { rm, stat } from 'node:fs/promises';
 import { readDump } from '../../../core/proxies/nginx/dump.ts';
 import { standalone } from '../../../core/proxies/nginx/renderer.ts';
 import type { OwnFiles } from '../../../core/proxies/whose.ts';
@@ -7,6 +6,7 @@ import type { Served } from '../../../core/rules/rule.ts';
 import { Trouble } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { installedNginx } from './installed.ts';
+import { dumpOf } from './run.ts';
 import {
   findProgram,
   patienceMs,
@@ -60,9 +60,7 @@ async function served(env: Env, own: OwnFiles | null): Promise<Served> {
   const nothing: Served = { by: 'nginx', blocks: [], problem: null, refuses: false };
   const program = await findProgram('nginx', 'nginx', env).catch(() => null);
   if (program === null) return nothing;
-  const begun = Date.now();
-  const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
-  await removeEmptyPid(out, begun);
+  const { code, out, err } = await dumpOf(program);
   // A configuration that nginx refuses is shown all the same, but not whole.
   if (code === 0) return { ...nothing, blocks: readDump(out, own) };
   const problem = refusalOf(err);
@@ -71,9 +69,7 @@ async function served(env: Env, own: OwnFiles | null): Promise<Served> {
 }
 
 async function dump(program: string): Promise<string> {
-  const begun = Date.now();
-  const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
-  await removeEmptyPid(out, begun);
+  const { code, out, err } = await dumpOf(program);
   if (code === 0) return out;
   throw new Trouble({
     code: 'proxy-refuses',
@@ -85,15 +81,6 @@ async function dump(program: string): Promise<string> {
 /** nginx's own reason without time and process number, behind which any warnings stand. */
 function refusalOf(words: string): string {
   return /\[emerg\] (?:\d+#\d+: )?(.*)/.exec(words)?.[1] ?? 'it gives no reason';
-}
-
-/** A test of nginx that is not running leaves an empty pid file behind; one that was there before stays. */
-async function removeEmptyPid(dump: string, begunMs: number): Promise<void> {
-  const path = /^\s*pid\s+"?([^;"]+)"?;/m.exec(dump)?.[1];
-  const there = path === undefined ? null : await stat(path).catch(() => null);
-  if (path !== undefined && there?.isFile() === true && there.size === 0 && there.birthtimeMs >= begunMs - 1000) {
-    await rm(path, { force: true }).catch(() => undefined);
-  }
 }
 
 function start(program: string, { config }: OwnConfig): OwnInstance {

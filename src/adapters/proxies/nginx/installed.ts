@@ -3,16 +3,33 @@ import { access, constants, readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { portsInclude } from '../../../core/proxies/nginx/ports.ts';
 import { shellWord } from '../../../core/shell-word.ts';
-import { errorLogIn, filesRead, foldersRead, listensIn, pidFileIn, streamIn } from '../../../core/proxies/nginx/dump.ts';
+import {
+  errorLogIn,
+  filesRead,
+  foldersRead,
+  listensIn,
+  pidFileIn,
+  streamIn,
+} from '../../../core/proxies/nginx/dump.ts';
 import { listeningSockets } from '../../host/sockets.ts';
 import { hasSystemd } from '../../host/units.ts';
 import { readEnd } from '../../files/read-end.ts';
 import { codeOf } from '../../trouble.ts';
 import { runQuiet } from '../../processes/run-quiet.ts';
 import { freeName } from '../free-name.ts';
+import { builtPidFile, dumpOf } from './run.ts';
 import { endProcess, isAlive } from '../end-process.ts';
 import { runSwapped } from '../swapped.ts';
-import { markPatienceMs, patienceMs, type InstalledProxy, type Needs, type Place, type Reloading, type Swap, type Tried } from '../adapter.ts';
+import {
+  markPatienceMs,
+  patienceMs,
+  type InstalledProxy,
+  type Needs,
+  type Place,
+  type Reloading,
+  type Swap,
+  type Tried,
+} from '../adapter.ts';
 
 /** The nginx of this machine, with whatever its administrator set it up with (nginx(8)). */
 export const installedNginx: InstalledProxy = {
@@ -28,7 +45,7 @@ export const installedNginx: InstalledProxy = {
 };
 
 async function placeFor(program: string, entry: string, { raw }: Needs): Promise<Place> {
-  const { code, out, err } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const { code, out, err } = await dumpOf(program);
   const isRoot = process.getuid?.() === 0;
   if (code !== 0 && !isRoot && /Permission denied/.test(err))
     return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
@@ -96,13 +113,8 @@ async function pidIn(path: string): Promise<number | null> {
 
 /** Of an nginx that accepts what it is set up with or not. */
 async function mainProcess(program: string): Promise<number | null> {
-  const { out } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const { out } = await dumpOf(program);
   return pidIn(pidFileIn(out) ?? (await builtPidFile(program)));
-}
-
-async function builtPidFile(program: string): Promise<string> {
-  const { err } = await runQuiet(program, ['-V'], patienceMs);
-  return /--pid-path=(\S+)/.exec(err)?.[1] ?? '/run/nginx.pid';
 }
 
 async function placeIn(out: string, entry: string): Promise<Place> {
@@ -127,7 +139,10 @@ function tried({ code, err }: { code: number | null; err: string }): Tried {
 }
 
 /** Where files were tested it need not be done again: nginx goes on with what it has when it cannot read them all the same. */
-async function reload(program: string, { isTested = false, isMoved = true }: Reloading = {}): Promise<Tried & { stopped?: true }> {
+async function reload(
+  program: string,
+  { isTested = false, isMoved = true }: Reloading = {},
+): Promise<Tried & { stopped?: true }> {
   const tested = isTested ? null : await testWith(program, []);
   if (tested?.passed === false) return tested;
   if (isMoved && (await mustRestart(program))) return restart(program);
@@ -141,7 +156,7 @@ async function reload(program: string, { isTested = false, isMoved = true }: Rel
  * EADDRINUSE), says so in its log alone, and goes on as before.
  */
 async function mustRestart(program: string): Promise<boolean> {
-  const { out } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const { out } = await dumpOf(program);
   const pid = await pidIn(pidFileIn(out) ?? (await builtPidFile(program)));
   if (pid === null) return false;
   const wanted = listensIn(out);
@@ -168,7 +183,7 @@ async function start(program: string): Promise<Tried> {
 
 /** What it says of a change that it did not take up stands in its log alone: `-s reload` succeeds all the same. */
 async function lastError(program: string): Promise<string | null> {
-  const { out } = await runQuiet(program, ['-T', '-e', 'stderr'], patienceMs);
+  const { out } = await dumpOf(program);
   const path = errorLogIn(out);
   const text = path === null ? '' : await readEnd(path).catch(() => '');
   const last = [...text.matchAll(/^(\S+ \S+) \[emerg\] (?:\d+#\d+: )?(.*)$/gm)].at(-1);

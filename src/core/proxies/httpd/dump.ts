@@ -101,7 +101,9 @@ export function readDump(text: string, own: OwnFiles | null): ServerBlock[] {
     } else if (alias !== undefined) (current as ServerBlock | null)?.names.push(alias.toLowerCase());
   }
   const ours = new Set(
-    blocks.flatMap((block) => (own?.holds(block.file) === true && maps.has(block.file) ? (places.get(block) ?? []) : [])),
+    blocks.flatMap((block) =>
+      own?.holds(block.file) === true && maps.has(block.file) ? (places.get(block) ?? []) : [],
+    ),
   );
   return blocks.flatMap((block) => {
     const map = maps.get(block.file);

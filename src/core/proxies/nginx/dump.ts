@@ -75,7 +75,8 @@ export function listensIn(text: string): Listen[] {
     directive = [];
     if (name !== 'listen' || endpoint.startsWith('unix:')) continue;
     const written = endpoint.replace(/:?\d+$/, '').replace(/^\[(.*)\]$/, '$1');
-    const address = /^\d+$/.test(endpoint) || ['', '*', '0.0.0.0', '::'].includes(written) ? null : parseAddress(written);
+    const address =
+      /^\d+$/.test(endpoint) || ['', '*', '0.0.0.0', '::'].includes(written) ? null : parseAddress(written);
     found.push({ family: endpoint.startsWith('[') ? 6 : 4, address, port: portOf(endpoint) });
   }
   return found;
