@@ -34,10 +34,11 @@ export type Place =
   | { how: 'refuses'; why: string }
   | { how: 'barred'; why: string; path: string | null; isRead: boolean };
 
-/** What a map needs of it. @property ports on which it must listen @property raw whether it passes on raw ports */
+/** What a map needs of it. @property ports on which it must listen @property raw whether it passes on raw ports @property texts of its files that will be there */
 export interface Needs {
   ports: readonly number[];
   raw: boolean;
+  texts: readonly string[];
 }
 
 /** @property isTested the very files were tested a moment ago @property isMoved files come or go that say where it listens */
@@ -60,6 +61,8 @@ export interface InstalledProxy {
   runs: (program: string) => Promise<boolean>;
   /** Ends it, with what it has under way. One that does not run is well. */
   stop: (program: string) => Promise<Tried>;
+  /** Only for one that listens by lines of its own: files, other than ours, by which it would go on listening on these ports. */
+  listensBy?: (program: string, ports: readonly number[], own: OwnFiles) => Promise<string[]>;
   /** Has it go on without our files, which are no more among what it reads. Default: as it takes up anything. */
   leave?: (program: string) => Promise<Tried>;
   /** Only for one whose loopback is its own: what it answers to its mark; null when that is nothing. */

@@ -22,6 +22,7 @@ export type MadeFile = z.infer<typeof madeFile>;
  *
  * @property kept where it lies as it was: its name in the folder of replaced files, or the whole path in entries of version 1.0.0
  * @property link where its link led when it was one, and whose that was
+ * @property leaves the program of that file, which gave its ports to another one by it
  * @property off the same of what was put in its place, and the SHA-256 of that
  */
 const replacedFile = z.object({
@@ -29,6 +30,7 @@ const replacedFile = z.object({
   kept: z.string(),
   link: z.string().nullable(),
   owner: z.object({ uid: z.number(), gid: z.number() }).optional(),
+  leaves: z.enum(proxyNames).optional(),
   off: z.object({ name: z.string(), digest: z.string() }).optional(),
 });
 export type Replaced = z.infer<typeof replacedFile>;
@@ -54,11 +56,13 @@ const change = z.object({
  * An edition that is or was live, and what lay on the disk for it.
  *
  * @property digest null where the journal has lost it @property place null in journals that begin in its middle
+ * @property started its server did not run before, and was started for it
  */
 const live = z.object({
   edition,
   digest: z.string().nullable(),
   place: place.nullable(),
+  started: z.boolean().optional(),
   made: z.array(madeFile),
   replaced: z.array(replacedFile),
 });

@@ -61,7 +61,18 @@ function held(state: FrontState, edition: number | null, digests: ReadonlyMap<nu
   if (edition === null) return { ...ended, live: null };
   const place = begun === null ? (state.live?.place ?? null) : placeOfEntry(begun);
   const { made, replaced } = ended;
-  return standing(ended, { edition, digest: digestOf(edition, state, digests), place, made, replaced });
+  const started = wasStarted(state, place);
+  return standing(ended, { edition, digest: digestOf(edition, state, digests), place, started, made, replaced });
+}
+
+/** What was live there before says it, else whether its server ran when the change began. */
+function wasStarted({ live, stood, begun }: FrontState, place: PlaceEntry | null): boolean {
+  const isThere = (one: Live): boolean =>
+    one.place?.proxy === place?.proxy && one.place?.container?.name === place?.container?.name;
+  const before = live !== null && isThere(live) ? live : null;
+  if (before !== null) return before.started === true;
+  if (begun?.change !== undefined) return !begun.change.was.ran;
+  return [...stood].reverse().find(isThere)?.started === true;
 }
 
 function digestOf(edition: number, { stood }: FrontState, digests: ReadonlyMap<number, string>): string | null {

@@ -56,10 +56,11 @@ export interface ProxyProgram {
 export type Taking =
   { by: DifferenceId; as: Sent } | { by: DifferenceId; status: number } | { by: DifferenceId; verdict: Verdict };
 
-/** @property covers whether a name is on the map @property ports of the front */
+/** @property covers whether a name is on the map @property ports of the front @property leaves the program gives these ports to another one */
 export interface ToSwitchOff {
   covers: (name: string) => boolean;
   ports: readonly number[];
+  leaves?: boolean;
 }
 
 /** The new text and how many servers are off in it, or why it cannot be. */

@@ -1,4 +1,5 @@
 import { markText, noteFront, readEdition, readLink, switchEdition } from '../../adapters/files/editions.ts';
+import { startsAtBoot } from '../../adapters/host/boot.ts';
 import { isListening } from '../../adapters/host/sockets.ts';
 import { until } from '../../adapters/processes/until.ts';
 import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
@@ -27,10 +28,12 @@ export async function begin(change: Change, world: World): Promise<void> {
 
 /** @param how the new state was tested already @returns why the new front does not run; null when it does */
 export async function carryOut(change: Change, world: World, how: Reloading): Promise<string | null> {
-  const { place, left, to } = change;
+  const { place, left, to, from } = change;
   await toNewEdition(change, world);
   if (left !== null) {
-    const problem = await giveWay(left, world);
+    // One that was started for it ends with it, unless the machine starts it, too: it may serve others by now.
+    const ends = from?.started === true && left.container === null && startsAtBoot(left.proxy) !== true;
+    const problem = await giveWay(left, world, ends);
     if (problem !== null) return problem;
   }
   await toNewFiles(change);
@@ -42,8 +45,8 @@ export async function carryOut(change: Change, world: World, how: Reloading): Pr
 }
 
 /** The old front listens no more, and ends what it has begun. */
-async function giveWay(left: FrontPlace, world: World): Promise<string | null> {
-  const gone = await leave(left, world);
+async function giveWay(left: FrontPlace, world: World, ends: boolean): Promise<string | null> {
+  const gone = await (ends ? end(left, world) : leave(left, world));
   if (!gone.passed) return `${programOf(left.proxy).title} does not give way: ${gone.output}`;
   await noteFront(left.folder, { event: 'stopped', at: stamp(world), proxy: left.proxy });
   if (left.container !== null) return null;
@@ -52,7 +55,13 @@ async function giveWay(left: FrontPlace, world: World): Promise<string | null> {
   return isFree ? null : `${programOf(left.proxy).title} still listens on port ${String(left.mark.port)}`;
 }
 
-async function leave(place: FrontPlace, { env }: World): Promise<Tried> {
+async function end(place: FrontPlace, { env }: World): Promise<Tried> {
+  const { program, installed } = await runnerOf(place, env);
+  // What is part of this program ends by itself while the other one starts already.
+  return installed.isOwn ? leave(place, { env }) : installed.stop(program);
+}
+
+async function leave(place: FrontPlace, { env }: Pick<World, 'env'>): Promise<Tried> {
   const { program, installed } = await runnerOf(place, env);
   if (installed.leave !== undefined) return installed.leave(program);
   if (installed.isOwn) return installed.stop(program);

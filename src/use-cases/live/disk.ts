@@ -18,17 +18,18 @@ export function includeText(line: string): string {
   return `${madeBy}${line}\n`;
 }
 
-/** Before the new front is told: the old one reads nothing of ours any more, and `current` leads to the new edition. */
-export async function toNewEdition({ removes, restores, to, place }: Change, world: World): Promise<void> {
+/** Before the old front is told: it reads nothing of ours any more, files of others are as they shall be, and `current` leads to the new edition. */
+export async function toNewEdition(change: Change, world: World): Promise<void> {
+  const { removes, restores, replaces, to, place } = change;
   for (const one of removes) await removeMade(one);
   await bringBack(restores, place.folder);
+  for (const one of replaces) await putOff(one, place.folder);
   if (to === null) await switchToNone(place.folder);
   else await pointTo(to, place.folder, world);
 }
 
-/** Before the new front is told, and after the old one is gone: what it will read. */
-export async function toNewFiles({ replaces, makes, place }: Change): Promise<void> {
-  for (const one of replaces) await putOff(one, place.folder);
+/** Before the new front is told, and after the old one is gone: by what it reads ours. */
+export async function toNewFiles({ makes }: Change): Promise<void> {
   for (const { path, content } of makes) await writeWhole(path, content);
 }
 

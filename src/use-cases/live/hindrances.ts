@@ -3,6 +3,7 @@ import { ownFiles } from '../../adapters/files/identity.ts';
 import { join } from 'node:path';
 import type { Place } from '../../adapters/proxies/adapter.ts';
 import type { MadeFile } from '../../core/live/entries.ts';
+import type { ServerBlock } from '../../core/proxies/program.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { shellWord } from '../../core/shell-word.ts';
 import type { Site } from '../map/load.ts';
@@ -24,6 +25,8 @@ interface HindranceInput {
   written: WriteResult;
   left: FrontPlace | null;
   made: readonly MadeFile[];
+  /** Paths of files in which what is in the way is switched off. */
+  switched: readonly string[];
 }
 
 /**
@@ -113,16 +116,21 @@ function needsRoot(
 
 /** What keeps the front that runs from giving its ports to another one. */
 async function ofLeft(
-  { site, left, made }: HindranceInput & { left: FrontPlace },
+  { site, left, made, switched }: HindranceInput & { left: FrontPlace },
   { env }: World,
 ): Promise<Hindrance[]> {
   const { program, installed, adapter } = await runnerOf(left, env);
   if (adapter === null || !(await installed.runs(program))) return [];
   const { title } = programOf(left.proxy);
-  const served = await adapter.served(env, ownFiles(site.plan.identity, site.paths));
+  const own = ownFiles(site.plan.identity, site.paths);
+  const served = await adapter.served(env, own);
   const { listen } = site.plan.front;
   const ports = [listen.http, listen.https];
-  const kept = served.blocks.filter(({ listens }) => listens.some((port) => ports.includes(port)));
+  const isKept = ({ file, listens }: ServerBlock): boolean =>
+    !switched.includes(file) && listens.some((port) => ports.includes(port));
+  const kept = served.blocks.filter(isKept);
+  const by = (await installed.listensBy?.(program, ports, own)) ?? [];
+  const listening = by.filter((file) => !switched.includes(file));
   const others = [
     ...new Set(kept.map(({ file, line, names }) => `${names[0] ?? 'a server'} (${file}:${String(line)})`)),
   ];
@@ -137,7 +145,23 @@ async function ofLeft(
             remedy: `Put these names on the map, or give them another port in ${first.file}. Then run this again`,
           },
         ];
-  return [...holds, ...(await ofLine({ site, left, made }, { program, installed }))];
+  return [
+    ...holds,
+    ...ofListening(listening, ports, title),
+    ...(await ofLine({ site, left, made }, { program, installed })),
+  ];
+}
+
+/** Lines by which a server listens, whatever it serves there. */
+function ofListening(files: readonly string[], ports: readonly number[], title: string): Hindrance[] {
+  if (files.length === 0) return [];
+  return [
+    {
+      code: 'port-kept',
+      message: `${title} goes on listening on port ${ports.join(' or ')} by ${files.join(', ')}. Nothing was changed.`,
+      remedy: `Have those lines switched off in the same step, which \`mile-marker undo front\` takes back: mile-marker install ${files.map((file) => `--replace ${shellWord(file)}`).join(' ')}`,
+    },
+  ];
 }
 
 /** A line that a person wrote would lead into files of another program. */

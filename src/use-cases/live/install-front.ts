@@ -12,7 +12,7 @@ import type { Place } from '../../adapters/proxies/adapter.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { asDialled } from '../../core/live/as-dialled.ts';
 import { spareEditions } from '../../core/live/front-journal.ts';
-import type { MadeFile } from '../../core/live/entries.ts';
+import type { MadeFile, Replaced } from '../../core/live/entries.ts';
 import { madeWorse, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -20,9 +20,9 @@ import { programOf } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
 import { begin, carryOut, takeBack } from './carry-out.ts';
 import { leftOf, type Change } from './change.ts';
-import { includeText, toOldDisk } from './disk.ts';
+import { clearKept, includeText, toOldDisk } from './disk.ts';
 import { liveWords, runnerOf, type World } from './front-moves.ts';
-import { entryOf, needsOf } from './needs.ts';
+import { comesBackWith, entryOf, needsWith } from './needs.ts';
 import { composeOf } from './preview-install.ts';
 import { keepAll, type SwitchedOff } from './replace.ts';
 import { tryChange } from './try-change.ts';
@@ -64,7 +64,8 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   const truth = await whatRunsNoted(site, input);
   const place = placeOf(site);
   const compose = await composeOf(input, false);
-  const reads = await placeBefore(input);
+  const restores = comesBackWith(place, truth.state.replaced);
+  const reads = await placeBefore(input, restores);
   const from = truth.live === null ? null : await readEdition(place.folder, truth.live.edition).catch(() => null);
   const before = from === null || !runs(truth, from) ? null : await testedAs(input, from);
   const above = truth.foreign ?? 0;
@@ -78,7 +79,8 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   await begin(change, input);
   const isTested = await assertAccepted(change, input);
   onStep(`bringing edition ${editionNumber(to.number)} live`);
-  const isMoved = change.makes.length + change.replaces.length + change.removes.length > 0;
+  const { makes, removes, replaces, restores: back } = change;
+  const isMoved = makes.length + removes.length + replaces.length + back.length > 0;
   const problem = await carryOut(change, input, { isTested, isMoved }).catch((error: unknown) => {
     if (error instanceof Trouble) return error.message.replace(/\.$/, '');
     throw error;
@@ -97,16 +99,17 @@ export async function installFront(input: InstallInput): Promise<Installed> {
     return { end: 'back', edition: to.number, from: change.from?.edition ?? null, worse };
   }
   await noteFront(place.folder, { event: 'confirmed', at: now().toISOString(), edition: to.number, tested: true });
+  await clearKept(change.restores, place.folder);
   await clearSpare(input, to.number);
   const include = change.makes[0]?.path ?? null;
   return { end: 'live', edition: to.number, from: change.from?.edition ?? null, after, include };
 }
 
 /** How the proxy is told of our files. */
-async function placeBefore({ site, env, isRead }: InstallInput): Promise<Place> {
+async function placeBefore({ site, env, isRead }: InstallInput, restores: readonly Replaced[]): Promise<Place> {
   if (isRead === true) return { how: 'read' };
   const { program, installed } = await runnerOf(placeOf(site), env);
-  return installed.placeFor(program, entryOf(placeOf(site)), needsOf(site));
+  return installed.placeFor(program, entryOf(placeOf(site)), await needsWith(site, restores));
 }
 
 interface ChangeInput {
@@ -139,7 +142,7 @@ async function changeFor({ input, truth, reads, to, written }: ChangeInput): Pro
     makes: reads.how === 'file' ? [made] : [],
     removes: left === null ? [] : truth.state.made.filter(({ proxy }) => proxy === left.proxy && proxy !== place.proxy),
     replaces: await keepAll(input.switched, place.folder),
-    restores: [],
+    restores: comesBackWith(place, truth.state.replaced),
   };
 }
 

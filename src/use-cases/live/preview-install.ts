@@ -4,7 +4,7 @@ import type { Site } from '../map/load.ts';
 import { leftOf } from './change.ts';
 import { runnerOf, type FrontPlace, type World } from './front-moves.ts';
 import { assertNoHindrance } from './hindrances.ts';
-import { entryOf, needsOf } from './needs.ts';
+import { comesBackWith, entryOf, needsWith } from './needs.ts';
 import { switchOff, type SwitchedOff } from './replace.ts';
 import { placeOf, runs, whatRuns, type Truth } from './what-runs.ts';
 import { writeCompose, type ComposeResult } from './write-compose.ts';
@@ -40,13 +40,13 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   const { program, installed } = await runnerOf(wanted, env);
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: true, above: truth.foreign ?? 0 });
   const compose = await composeOf(input, true);
-  const place = await installed.placeFor(program, entryOf(wanted), needsOf(site));
   const left = truth.live === null ? null : leftOf(truth.place, wanted, wanted);
-  await assertNoHindrance({ site, reads: place, written, left, made: truth.state.made }, input);
-  const switched = await switchOff(
-    replace.map((path) => resolve(cwd, path)),
-    site.plan,
-  );
+  const needs = await needsWith(site, comesBackWith(wanted, truth.state.replaced));
+  const place = await installed.placeFor(program, entryOf(wanted), needs);
+  const paths = replace.map((path) => resolve(cwd, path));
+  const { made } = truth.state;
+  await assertNoHindrance({ site, reads: place, written, left, made, switched: paths }, input);
+  const switched = await switchOff(paths, site.plan, left?.proxy ?? null);
   const anew = compose === null || !compose.changed ? [] : [{ ...compose, after: compose.text }];
   const changes = [...written.changes, ...anew];
   const isRunning = runs(truth, { number: written.edition, digest: written.digest });

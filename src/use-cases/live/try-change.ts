@@ -47,7 +47,7 @@ async function tryOne(
     ...(current === null || to === null || current === to
       ? []
       : [{ of: editionFolder(folder, current), instead: editionFolder(folder, to) }]),
-    ...(isLeft ? [] : filesAsTheyWillBe(change)),
+    ...filesAsTheyWillBe(change),
   ]);
   const isAlone = tried.untested === true && !isLeft && adapter !== null && to !== null && current === to;
   if (!isAlone) return tried;

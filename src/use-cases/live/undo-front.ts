@@ -3,6 +3,7 @@ import { keptPath } from '../../adapters/files/kept-files.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import type { Live, MadeFile, Replaced } from '../../core/live/entries.ts';
 import type { FrontState } from '../../core/live/state.ts';
+import type { ProxyName } from '../../core/proxies/names.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
 import { join } from 'node:path';
@@ -11,7 +12,7 @@ import { begin, carryOut, takeBack } from './carry-out.ts';
 import { leftOf, type Change } from './change.ts';
 import { clearKept, includeText } from './disk.ts';
 import { runnerOf, type FrontPlace, type World } from './front-moves.ts';
-import { entryOf, needsOf } from './needs.ts';
+import { entryOf, needsOf, needsWith } from './needs.ts';
 import { keepAll, switchOff } from './replace.ts';
 import { placeOf, placeOfPlan, planOf, whatRunsNoted, type Truth } from './what-runs.ts';
 
@@ -97,12 +98,12 @@ async function changeFor({ site, to, env }: UndoInput, truth: Truth): Promise<Ch
   const place: FrontPlace = wanted === null ? now : { ...placeOf(site), ...wanted };
   const left = live === null ? null : leftOf(now, place, now);
   const { program, installed } = await runnerOf(place, env);
-  const { replaces, restores } = await filesFor(stood, state, { plan, folder });
+  const { replaces, restores } = await filesFor(stood, state, { plan, folder, left: left?.proxy ?? null });
   return {
     from: live,
     was: { ...was, ran: await installed.runs(program) },
     ...{ to: edition, place, left, replaces, restores },
-    makes: await includeFor(site, place, env),
+    makes: await includeFor(site, place, { restores, env }),
     removes: left === null ? [] : state.made.filter(({ proxy }) => proxy === left.proxy && proxy !== place.proxy),
   };
 }
@@ -111,21 +112,26 @@ async function changeFor({ site, to, env }: UndoInput, truth: Truth): Promise<Ch
 async function filesFor(
   stood: Live | null,
   state: FrontState,
-  { plan, folder }: { plan: ReturnType<typeof planOf>; folder: string },
+  { plan, folder, left }: { plan: ReturnType<typeof planOf>; folder: string; left: ProxyName | null },
 ): Promise<Pick<Change, 'replaces' | 'restores'>> {
   if (stood === null) return { replaces: [], restores: [] };
   const has = (list: readonly Replaced[], one: Replaced): boolean => list.some(({ path }) => path === one.path);
   const restores = state.replaced.filter((one) => !has(stood.replaced, one)).reverse();
   const again = stood.replaced.filter((one) => !has(state.replaced, one)).map(({ path }) => path);
-  const switched = plan === null || again.length === 0 ? [] : await switchOff([...new Set(again)], plan);
+  const switched = plan === null || again.length === 0 ? [] : await switchOff([...new Set(again)], plan, left);
   return { restores, replaces: await keepAll(switched, folder) };
 }
 
 /** The file by which that proxy reads ours, where there is none. @throws Trouble `undo-not-ready` */
-async function includeFor(site: Site, place: FrontPlace, env: World['env']): Promise<MadeFile[]> {
+async function includeFor(
+  site: Site,
+  place: FrontPlace,
+  { restores, env }: { restores: readonly Replaced[]; env: World['env'] },
+): Promise<MadeFile[]> {
   const { title, renderer } = programOf(place.proxy);
   const { program, installed } = await runnerOf(place, env);
-  const reads = await installed.placeFor(program, entryOf(place), needsOf(site));
+  const needs = await needsWith(site, restores);
+  const reads = await installed.placeFor(program, entryOf(place), needs);
   if (reads.how === 'read') return [];
   const line = renderer?.includeLine({ current: join(place.folder, 'current') })?.line ?? '';
   if (reads.how === 'file') return [{ path: reads.path, content: includeText(line), proxy: place.proxy }];

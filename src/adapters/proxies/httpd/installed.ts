@@ -10,6 +10,7 @@ import {
   portsListened,
   rootIn,
 } from '../../../core/proxies/httpd/dump.ts';
+import type { OwnFiles } from '../../../core/proxies/whose.ts';
 import { freeName } from '../free-name.ts';
 import { usedModules } from '../../../core/proxies/httpd/renderer.ts';
 import { hasSystemd } from '../../host/units.ts';
@@ -31,15 +32,23 @@ export const installedHttpd: InstalledProxy = {
   runs: async (program) => isAlive(await mainOf(program)),
   // httpd manual, "Stopping and Restarting": WINCH ends it when it has answered what it has begun.
   stop: async (program) => endProcess(await mainOf(program), 'SIGWINCH'),
+  listensBy,
 };
 
-async function placeFor(program: string, entry: string, { ports }: Needs): Promise<Place> {
+async function listensBy(program: string, ports: readonly number[], own: OwnFiles): Promise<string[]> {
+  const { out } = await run(program, ['-t', ...dumpOptions]);
+  const others = filesRead(out).filter((file) => !own.holds(file));
+  const texts = await Promise.all(others.map((file) => readFile(file, 'utf8').catch(() => '')));
+  return others.filter((_, index) => portsListened(texts[index] ?? '').some((port) => ports.includes(port)));
+}
+
+async function placeFor(program: string, entry: string, { ports, texts: coming }: Needs): Promise<Place> {
   const { code, out, err } = await run(program, ['-t', ...dumpOptions]);
   const isRoot = process.getuid?.() === 0;
   if (code !== 0 && !isRoot && /[Pp]ermission denied/.test(err))
     return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
   if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
-  const first = await lackOf(out, ports);
+  const first = await lackOf(out, ports, coming);
   if (first !== null) return first;
   const place = await placeIn(out, entry);
   const why = isRoot ? null : await whyBarred(out, place);
@@ -48,14 +57,14 @@ async function placeFor(program: string, entry: string, { ports }: Needs): Promi
 }
 
 /** What must be there before it can serve our files: modules, and the ports that it listens on. */
-async function lackOf(out: string, ports: readonly number[]): Promise<Place | null> {
+async function lackOf(out: string, ports: readonly number[], coming: readonly string[]): Promise<Place | null> {
   const loaded = new Set(modulesIn(out));
   const off = usedModules.filter((name) => !loaded.has(name));
   const modules = existsSync('/etc/apache2/mods-available')
     ? `a2enmod ${off.join(' ')}`
     : 'load them by LoadModule lines';
   const texts = await Promise.all(filesRead(out).map((path) => readFile(path, 'utf8').catch(() => '')));
-  const heard = new Set(portsListened(texts.join('\n')));
+  const heard = new Set(portsListened([...texts, ...coming].join('\n')));
   const silent = ports.filter((port) => !heard.has(port));
   const lines = silent.map((port) => `Listen ${String(port)}`).join(', and ');
   const lacks = [

@@ -9,23 +9,35 @@ import { directivesOf, type Directive } from './tree.ts';
  *
  * @returns why not, where a virtual host answers something else, too
  */
-export function switchOff(text: string, { covers, ports }: ToSwitchOff): SwitchedOff {
+export function switchOff(text: string, { covers, ports, leaves = false }: ToSwitchOff): SwitchedOff {
   if (text.startsWith(ownHeader)) return { why: 'Mile Marker wrote it, for another map' };
-  const hosts = hostsIn(directivesOf(text, '')).filter(
+  const directives = directivesOf(text, '');
+  const hosts = hostsIn(directives).filter(
     (one) => one.args.some((address) => isOn(address, ports)) && namesOf(one).some(covers),
   );
-  if (hosts.length === 0) return { why: 'nothing in it is in the way of this map' };
+  // It listens by lines of their own, whatever it serves there.
+  const lines = leaves ? listensIn(directives, ports) : [];
+  if (hosts.length + lines.length === 0) return { why: 'nothing in it is in the way of this map' };
   for (const host of hosts) {
     const others = namesOf(host).filter((name) => !covers(name));
     const also = `also answers ${others.join(', ')}, which the map does not have`;
     if (others.length > 0) return { why: `its virtual host on line ${String(host.line)} ${also}` };
   }
-  return { text: commentedOut(text, hosts), servers: hosts.length };
+  return { text: commentedOut(text, [...hosts, ...lines]), servers: hosts.length };
 }
 
 /** Also within conditions (`<IfModule>`). */
 function hostsIn(directives: readonly Directive[]): Directive[] {
   return directives.flatMap((one) => (one.name === 'virtualhost' ? [one] : hostsIn(one.block ?? [])));
+}
+
+/** Also within conditions. */
+function listensIn(directives: readonly Directive[], ports: readonly number[]): Directive[] {
+  return directives.flatMap((one) => {
+    if (one.name !== 'listen') return listensIn(one.block ?? [], ports);
+    const port = Number(/(?:^|:)(\d+)$/.exec(one.args[0] ?? '')?.[1]);
+    return ports.includes(port) ? [one] : [];
+  });
 }
 
 /** `*:443`, `[2001:db8::1]:443`, `_default_:443`; without a port it is on all. */
