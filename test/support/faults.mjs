@@ -1,10 +1,11 @@
 // Loaded before the program: counts what it changes on the disk, and from change number FAULT_AT on does what FAULT says:
-// kill the program, interrupt it as Ctrl-C does, once or twice, or answer as a full or read-only disk would. FAULT_COUNT names a file for the number of changes.
+// kill the program, interrupt it as Ctrl-C does, once or twice, or answer as a full or read-only disk would. FAULT_COUNT names a file for the number of changes,
+// FAULT_AFTER a text: the program is killed as soon as that is written.
 import fs from 'node:fs/promises';
 import { writeFileSync } from 'node:fs';
 import { syncBuiltinESMExports } from 'node:module';
 
-const { FAULT = '', FAULT_AT = '0', FAULT_COUNT = '' } = process.env;
+const { FAULT = '', FAULT_AT = '0', FAULT_COUNT = '', FAULT_AFTER = '' } = process.env;
 let count = 0;
 
 function change(name) {
@@ -35,7 +36,9 @@ fs.open = async (path, flags = 'r', ...rest) => {
   const write = handle.writeFile.bind(handle);
   handle.writeFile = async (...given) => {
     change('write');
-    return write(...given);
+    const written = await write(...given);
+    if (FAULT_AFTER !== '' && String(given[0]).includes(FAULT_AFTER)) process.kill(process.pid, 'SIGKILL');
+    return written;
   };
   return handle;
 };

@@ -31,7 +31,10 @@ export class FourServers {
     chmodSync(folder, 0o755);
     layOut(folder);
     const argv = ['--mount', '--net', '--pid', '--fork', '--kill-child', '--mount-proc', 'sh', '-c', inside(folder)];
-    const shell = spawn('unshare', argv, { stdio: ['ignore', 'pipe', 'inherit'] });
+    // It ends with whoever started it.
+    const shell = spawn('setpriv', ['--pdeathsig', 'KILL', 'unshare', ...argv], {
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
     await new Promise<void>((resolve, reject) => {
       shell.stdout?.once('data', () => resolve());
       shell.once('exit', () => reject(new Error('the namespaces were not made; as root?')));

@@ -55,6 +55,8 @@ export async function readCurrent(folder: string): Promise<Edition | null> {
   const target = await linkTarget(join(folder, 'current'));
   // Up to version 0.1 the folder had another name; what is in it is left alone, and the first edition comes beside it.
   if (target === null || target.startsWith('generations/')) return null;
+  // What is gone is no edition any more, and the next one comes in its place.
+  if ((await lstat(join(folder, target)).catch(() => null)) === null) return null;
   return read(folder, join(folder, target));
 }
 

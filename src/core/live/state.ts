@@ -95,7 +95,10 @@ function returned(
   digests: ReadonlyMap<number, string>,
 ): FrontState {
   const { begun } = state;
-  if (begun?.change !== undefined) return { ...takenBack(state, from), begun: null };
+  if (begun?.change !== undefined) {
+    const made = staysRead(begun) ? filesAfter(state, begun).made : state.made;
+    return { ...takenBack({ ...state, made }, from), begun: null };
+  }
   const stays = state.replaced.filter(({ kept }) => !isOfEdition(kept, from));
   const made = begun === null ? state.made : filesAfter(state, begun).made;
   const files = to === null ? { made: [], replaced: [] } : { made, replaced: stays };
@@ -104,6 +107,16 @@ function returned(
   const stood = ended.stood.find(({ edition }) => edition === to);
   const place = stood?.place ?? state.live?.place ?? (begun === null ? null : placeOfEntry(begun));
   return standing(ended, { edition: to, digest: digestOf(to, state, digests), place, ...files });
+}
+
+/**
+ * Whether what was live before a change needs the file by which the proxy reads ours, too: somebody had removed it by hand, and going back without it would end
+ * the front.
+ */
+export function staysRead({ from, change, ...place }: Begun): boolean {
+  const before = change?.was.place ?? null;
+  if (from === null || before === null) return false;
+  return before.proxy === place.proxy && before.container?.name === place.container?.name;
 }
 
 /** Version 1.0.0 named what it kept after the edition. */

@@ -79,6 +79,10 @@ const notKnown = card({
       message: '{by} does not show its configuration: {reason}',
       remedy: 'Run once as root, before you reload {by}: sudo mile-marker check',
     },
+    own: {
+      message: 'The installed {by} does not accept what it is set up with, since a file of this map is gone: {reason}',
+      remedy: 'Have it made anew: {live}',
+    },
     refuses: {
       message: 'The installed {by} does not accept what it is set up with: {reason}',
       remedy: 'Fix that first: until then no reload changes anything, and after a reboot it does not start.',
@@ -171,16 +175,19 @@ export const identityShared: Rule = {
 
 export const servedNotKnown: Rule = {
   card: notKnown,
-  check: ({ served, plan }) =>
-    served === null || served.problem === null
-      ? []
-      : [
-          tell(notKnown, {
-            say: served.refuses ? 'refuses' : 'reason',
-            ...(served.refuses ? { severity: 'error' as const } : {}),
-            data: { reason: served.problem, by: served.by },
-            where: plan.front.where,
-            cause: 'served-not-known',
-          }),
-        ],
+  check: ({ served, plan, files }) => {
+    if (served === null || served.problem === null) return [];
+    const isOwn = served.refuses && served.problem.includes(`${files.mapFolder}/.mile-marker/`);
+    const severity = isOwn ? ('warning' as const) : ('error' as const);
+    return [
+      tell(notKnown, {
+        say: isOwn ? 'own' : served.refuses ? 'refuses' : 'reason',
+        ...(served.refuses ? { severity } : {}),
+        data: { reason: served.problem, by: served.by },
+        words: { live: programOf(plan.front.proxy).words.goLive(plan.front) },
+        where: plan.front.where,
+        cause: 'served-not-known',
+      }),
+    ];
+  },
 };

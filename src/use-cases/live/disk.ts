@@ -33,10 +33,11 @@ export async function toNewFiles({ makes }: Change): Promise<void> {
   for (const { path, content } of makes) await writeWhole(path, content);
 }
 
-/** All of it back, in reverse. @returns files that stay as they are, since somebody changed them meanwhile */
+/** All of it back, in reverse, but for a file that somebody had removed and what was live needs. @returns files that stay as they are, since somebody changed them meanwhile */
 export async function toOldDisk(change: Change, world: World): Promise<Replaced[]> {
   const { makes, removes, replaces, restores, was, place } = change;
-  for (const one of makes) await removeMade(one);
+  // By it the proxy reads what was live before, too: going back without it would end the front.
+  if (change.left !== null || change.from === null) for (const one of makes) await removeMade(one);
   const left = await bringBack([...replaces].reverse(), place.folder);
   const before = was.current === null ? null : await readEdition(place.folder, was.current).catch(() => null);
   if (was.current === null) await switchToNone(place.folder);

@@ -1,10 +1,12 @@
 import {
   editionsIn,
   noteFront,
+  readCurrent,
   readEdition,
   readFrontJournal,
   readLink,
   removeEdition,
+  switchEdition,
   shortenFrontJournal,
   type Edition,
 } from '../../adapters/files/editions.ts';
@@ -64,13 +66,15 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   const truth = await whatRunsNoted(site, input);
   const place = placeOf(site);
   const compose = await composeOf(input, false);
-  const restores = comesBackWith(place, truth.state.replaced);
-  const reads = await placeBefore(input, restores);
   const from = truth.live === null ? null : await readEdition(place.folder, truth.live.edition).catch(() => null);
   const before = from === null || !runs(truth, from) ? null : await testedAs(input, from);
   const above = truth.foreign ?? 0;
   const written = await writeFiles({ site, out: undefined, cwd, now: now(), dry: false, onlyPrepare: true, above });
   const to = await readEdition(place.folder, written.edition);
+  // A link that leads nowhere keeps the server from accepting anything.
+  if (await leadsNowhere(place.folder)) await switchEdition(place.folder, to, now().toISOString());
+  const restores = comesBackWith(place, truth.state.replaced);
+  const reads = await placeBefore(input, restores);
   const isThere = runs(truth, to) && reads.how === 'read' && compose?.changed !== true && !written.written;
   const isOnLink = (await readLink(place.folder)) === to.number;
   if (isThere && isOnLink && input.switched.length === 0) return { end: 'same', edition: to.number };
@@ -103,6 +107,10 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   await clearSpare(input, to.number);
   const include = change.makes[0]?.path ?? null;
   return { end: 'live', edition: to.number, from: change.from?.edition ?? null, after, include };
+}
+
+async function leadsNowhere(folder: string): Promise<boolean> {
+  return (await readLink(folder)) !== null && (await readCurrent(folder)) === null;
 }
 
 /** How the proxy is told of our files. */

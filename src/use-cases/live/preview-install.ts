@@ -42,7 +42,10 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   const compose = await composeOf(input, true);
   const left = truth.live === null ? null : leftOf(truth.place, wanted, wanted);
   const needs = await needsWith(site, comesBackWith(wanted, truth.state.replaced));
-  const place = await installed.placeFor(program, entryOf(wanted), needs);
+  const asked = await installed.placeFor(program, entryOf(wanted), needs);
+  const isBroken = asked.how === 'refuses' && asked.why.includes(`${site.paths.root}/`);
+  // What is missing of ours is made anew by what comes.
+  const place: Place = isBroken ? { how: 'read' } : asked;
   const paths = replace.map((path) => resolve(cwd, path));
   const { made } = truth.state;
   await assertNoHindrance({ site, reads: place, written, left, made, switched: paths }, input);
@@ -50,7 +53,8 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   const anew = compose === null || !compose.changed ? [] : [{ ...compose, after: compose.text }];
   const changes = [...written.changes, ...anew];
   const isRunning = runs(truth, { number: written.edition, digest: written.digest });
-  const isLive = changes.length === 0 && isRunning && place.how === 'read' && left === null && !truth.isNews;
+  const isRead = place.how === 'read' && !isBroken;
+  const isLive = changes.length === 0 && isRunning && isRead && left === null && !truth.isNews;
   return { changes, edition: written.edition, truth, place, left, written, switched, isLive };
 }
 
