@@ -88,8 +88,19 @@ roads:
     return this.machine.run([...argv, ...map], { ...more, env });
   }
 
+  /** For a moment after a reload some connections still go to what ran before: what comes three times in a row is what is served. */
   async seen(): Promise<[string, string]> {
-    return [await this.machine.ask('log'), await this.machine.ask('tides')];
+    const once = async (): Promise<[string, string]> => [
+      await this.machine.ask('log'),
+      await this.machine.ask('tides'),
+    ];
+    let last = await once();
+    for (let [same, left] = [0, 20]; same < 2 && left > 0; left -= 1) {
+      const next = await once();
+      same = next.join() === last.join() ? same + 1 : 0;
+      last = next;
+    }
+    return last;
   }
 
   signal(proxy: ProxyName, signal: string): Promise<Ran> {
@@ -406,7 +417,8 @@ export const steps: Array<fc.Arbitrary<Step>> = [
   fc.constant(
     step('the state folder is restored from its copy, and the map goes live', {
       may: ({ copy, isUp, isCut, live, isUnread }) =>
-        copy !== undefined && isUp && !isCut && live !== null && !isUnread,
+        // What is switched off for a move is kept in the folder, and its copy knows nothing of a later one.
+        copy?.live?.proxy === live?.proxy && live !== null && isUp && !isCut && !isUnread,
       run: async (model, real) => {
         const { out: mark } = await real.machine.sh('curl -s 127.0.0.1:29180/mark');
         const was = model.live;
@@ -423,9 +435,9 @@ export const steps: Array<fc.Arbitrary<Step>> = [
         const number = (text: string): number => Number(/edition (\d+)/.exec(text)?.[1] ?? 0);
         // A number never comes twice, whatever the copy knows.
         expect(number(now)).toBeGreaterThan(number(mark));
-        model.live = null;
+        // What stood before is what the copy knows.
+        Object.assign(model, model.copy);
         becomesLive(model, { proxy: model.proxy, n: model.n, isPaused: model.isPaused });
-        model.stood = [];
         model.copy = undefined;
       },
     }),

@@ -74,9 +74,9 @@ export function listensIn(text: string): Listen[] {
     const [name, endpoint = ''] = directive;
     directive = [];
     if (name !== 'listen' || endpoint.startsWith('unix:')) continue;
-    const written = endpoint.replace(/:?\d+$/, '').replace(/^\[(.*)\]$/, '$1');
-    const address =
-      /^\d+$/.test(endpoint) || ['', '*', '0.0.0.0', '::'].includes(written) ? null : parseAddress(written);
+    // A port alone, or an address with or without one.
+    const written = endpoint.replace(/^\d+$|:\d+$/, '').replace(/^\[(.*)\]$/, '$1');
+    const address = ['', '*', '0.0.0.0', '::'].includes(written) ? null : parseAddress(written);
     found.push({ family: endpoint.startsWith('[') ? 6 : 4, address, port: portOf(endpoint) });
   }
   return found;
