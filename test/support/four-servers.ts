@@ -144,6 +144,7 @@ function inside(folder: string): string {
     bind('etc-default', '/etc/default'),
     `a2enmod -q ${usedModules.filter((name) => name !== 'mpm_event').join(' ')} > /dev/null`,
     'echo ready',
-    'exec sleep infinity',
+    // The first process takes in what others leave behind, as init does: a server takes what is left of a killed one for one that runs.
+    `exec perl -e 'while (1) { select(undef, undef, undef, 0.02) if wait() < 0 }'`,
   ].join('\n');
 }

@@ -42,7 +42,8 @@ export const emptyModel = (): Model => ({
 });
 
 const names: Record<ProxyName, string> = {
-  builtin: "-f 'serve --written'",
+  // Not the shell that asks for it.
+  builtin: "-f '[s]erve --written'",
   nginx: '-x nginx',
   httpd: '-x apache2',
   haproxy: '-x haproxy',

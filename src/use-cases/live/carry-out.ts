@@ -1,6 +1,8 @@
 import { markText, noteFront, readEdition, readLink, switchEdition } from '../../adapters/files/editions.ts';
 import { startsAtBoot } from '../../adapters/host/boot.ts';
+import { holdConnections } from '../../adapters/host/held-connections.ts';
 import { isListening } from '../../adapters/host/sockets.ts';
+import { planOf } from './what-runs.ts';
 import { until } from '../../adapters/processes/until.ts';
 import { waitForMark } from '../../adapters/processes/wait-for-mark.ts';
 import { markPatienceMs, type Reloading, type Tried } from '../../adapters/proxies/adapter.ts';
@@ -28,20 +30,35 @@ export async function begin(change: Change, world: World): Promise<void> {
 
 /** @param how the new state was tested already @returns why the new front does not run; null when it does */
 export async function carryOut(change: Change, world: World, how: Reloading): Promise<string | null> {
-  const { place, left, to, from } = change;
+  const { place, left, to } = change;
   await toNewEdition(change, world);
-  if (left !== null) {
-    // One that was started for it ends with it, unless the machine starts it, too: it may serve others by now.
-    const ends = from?.started === true && left.container === null && startsAtBoot(left.proxy) !== true;
-    const problem = await giveWay(left, world, ends);
-    if (problem !== null) return problem;
-  }
-  await toNewFiles(change);
-  if (to === null) return withoutOurs(place, world);
-  const brought = await bring(place, world, how);
-  if (!brought.passed) return brought.output;
+  const told = left === null ? await tell(change, world, how) : await handOver({ ...change, left }, world, how);
+  if (told !== null || to === null) return told;
   await noteFront(place.folder, { event: 'reloaded', at: stamp(world), edition: to.number });
   return untilMark(place, markText(to), world);
+}
+
+/** Between the one that listens no more and the one that listens next, new connections wait. */
+async function handOver(change: Change & { left: FrontPlace }, world: World, how: Reloading): Promise<string | null> {
+  const { left, place, from, to } = change;
+  // One that was started for it ends with it, unless the machine starts it, too: it may serve others by now.
+  const ends = from?.started === true && left.container === null && startsAtBoot(left.proxy) !== true;
+  const listen = planOf(to?.files ?? [])?.front.listen;
+  const isHere = left.container === null && place.container === null && listen !== undefined;
+  const release = isHere ? await holdConnections([listen.http, listen.https]) : null;
+  try {
+    return (await giveWay(left, world, ends)) ?? (await tell(change, world, how));
+  } finally {
+    await release?.();
+  }
+}
+
+/** What the new proxy reads is put there, and it is told or started; without a new edition the old one goes on without ours. */
+async function tell(change: Change, world: World, how: Reloading): Promise<string | null> {
+  await toNewFiles(change);
+  if (change.to === null) return withoutOurs(change.place, world);
+  const brought = await bring(change.place, world, how);
+  return brought.passed ? null : brought.output;
 }
 
 /** The old front listens no more, and ends what it has begun. */
