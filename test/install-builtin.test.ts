@@ -78,7 +78,9 @@ test('goes live in the background, takes up what changes without losing anybody,
   live.write('still there?');
   expect(String(await next(live))).toBe('still there?');
   live.destroy();
-  expect((await at.run('pause', 'roster')).err).toContain('Edition 0003 is live');
+  expect((await at.run('pause', 'roster')).err).toMatch(
+    /get 503 now \(edition 0003 is live\)\.\nnext: to open it again/,
+  );
   expect((await at.run('undo', 'front', '1', '--yes')).err).toContain('Live now: edition 0001');
   expect(await at.mark()).toBe('edition 0001');
 

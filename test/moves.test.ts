@@ -52,7 +52,7 @@ async function foreign(): Promise<string> {
 const moves = proxies.flatMap((from) => proxies.filter((to) => to !== from).map((to) => [from, to] as const));
 
 // `npm run thorough` goes every way.
-test.each(someOf(moves, 5))('from %s to %s and back, with every file of others as it was', async (from, to) => {
+test.each(someOf(moves, 6))('from %s to %s and back, with every file of others as it was', async (from, to) => {
   expect(await install(from)).toMatchObject({ code: 0 });
   const before = await foreign();
   const moved = await install(to);

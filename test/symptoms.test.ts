@@ -167,7 +167,7 @@ test('a front of this map: every other complaint', async () => {
   container('bird-log', '127.0.0.1:8081:8080');
   isWell('sightings');
 
-  quiet('set', 'nestcam', 'gate', 'wardens');
+  quiet('set', 'nestcam', 'gate', 'wardens', '--no-reload');
   expect(run(`verify nestcam --at ${home}`)).toContain('gate-open');
   expect(run('explain https://nestcam.saltmarsh.example/ --from 198.51.100.7')).toContain('403');
   expect(quiet('install', '--yes').out).toContain('is live.');

@@ -115,18 +115,18 @@ test('rules of the firewall on trial are taken away by a timer, and kept ones ar
   const rules = async (): Promise<boolean> => (await root('nft list tables')).includes('inet mile_marker');
   await lay(map('builtin'));
   await keeper('mile-marker write');
-  await root('mile-marker install firewall --yes');
+  await root('mile-marker install firewall');
   expect(await rules()).toBe(true);
   // Its time has come.
   const timer = /\srun-(\S+)\.timer/.exec(await root('systemctl list-timers --no-legend'))?.[1] ?? '';
   await root(`systemctl start --wait run-${timer}.service`);
   expect(await rules()).toBe(false);
 
-  await root('mile-marker install firewall --yes');
+  await root('mile-marker install firewall');
   await root('mile-marker install firewall --keep');
   await root('nft delete table inet mile_marker; systemctl start mile-marker-way-in.service');
   expect(await rules()).toBe(true);
-  await root('mile-marker undo firewall --yes');
+  await root('mile-marker undo firewall');
   expect(await rules()).toBe(false);
   expect(await root('systemctl list-units --all --plain --no-legend "mile-marker*"')).toBe('');
 });

@@ -46,13 +46,19 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
   write: { diff: { not: ['json'] }, cluster: { not: ['out'] } },
   'dns records': { zone: { not: ['hosts', 'json'] }, hosts: { not: ['json'] } },
   verify: {
+    links: { not: ['script'] },
+    read: { not: ['script', 'links'] },
+    watch: { not: ['script', 'links', 'read'] },
+    at: { not: ['links'] },
+    // Another machine asks as any visitor does.
+    fromAddress: { not: ['script', 'read'] },
+    login: { not: ['script', 'links', 'read'] },
+    openPorts: { not: ['script', 'links', 'read'] },
     since: notPrinted,
     junit: notPrinted,
     notify: notPrinted,
     verbose: notPrinted,
     failOn: notPrinted,
-    login: notPrinted,
-    openPorts: notPrinted,
     trust: notPrinted,
     resolver: { not: ['script', 'links', 'read'] },
     frontLog: { not: ['script', 'links', 'read'] },
@@ -63,22 +69,38 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
   report: { refresh: { not: ['svg'] } },
 };
 
-/** Refuses what would be taken and not used. @throws Trouble `option-not-used` */
+/** Refuses what would be taken and not used. @throws Trouble `option-not-used`, `options-apart` */
 export function assertUsed(command: Command): void {
   const name = nameOf(command);
   for (const option of command.options) {
     const attribute = option.attributeName();
-    if (!isGiven(command, attribute)) continue;
-    const shown = option.negate ? (option.long ?? '') : (option.long ?? option.flags);
-    const why = whyUnused(optionUses[name]?.[attribute], command);
-    if (why === null) continue;
-    throw new Trouble({
-      code: 'option-not-used',
-      message: `\`${name}\` does not use ${shown} ${why}.`,
-      remedy: `Leave ${shown} out, or see what it is for: mile-marker ${name} --help`,
-      exitCode: 2,
-    });
+    const use = optionUses[name]?.[attribute];
+    if (use === undefined || !isGiven(command, attribute)) continue;
+    // `--no-reload` has the attribute of `--reload`; where there are both, either may have been said.
+    const shown = option.long ?? option.flags;
+    const beside = (use.not ?? []).find((one) => isGiven(command, one));
+    if (beside !== undefined) throw apart(flagOf(command, beside), shown);
+    const form = formWithout(use, name, command);
+    if (form !== null) throw unused(shown, form, name);
   }
+}
+
+function apart(first: string, second: string): Trouble {
+  return new Trouble({
+    code: 'options-apart',
+    message: `${first} and ${second} cannot be combined.`,
+    remedy: 'Use one of them.',
+    exitCode: 2,
+  });
+}
+
+function unused(shown: string, form: string, name: string): Trouble {
+  return new Trouble({
+    code: 'option-not-used',
+    message: `\`${form}\` does not use ${shown}.`,
+    remedy: `Leave it out, or see what it is for: mile-marker ${name} --help`,
+    exitCode: 2,
+  });
 }
 
 function nameOf(command: Command): string {
@@ -90,15 +112,12 @@ function isGiven(command: Command, attribute: string): boolean {
   return command.getOptionValueSource(attribute) === 'cli';
 }
 
-function whyUnused(use: OptionUse | undefined, command: Command): string | null {
-  if (use === undefined) return null;
-  const { part, at = 0, needs, not = [] } = use;
+/** The form in which a command is called, where an option is not used in it; else null. */
+function formWithout({ part, at = 0, needs }: OptionUse, name: string, command: Command): string | null {
   const said = String(command.processedArgs[at] ?? '');
-  if (part !== undefined && !part.includes(said)) return said === '' ? 'here' : `with ${said}`;
-  if (needs !== undefined && !needs.some((one) => isGiven(command, one)))
-    return `without ${needs.map((one) => flagOf(command, one)).join(' or ')}`;
-  const beside = not.find((one) => isGiven(command, one));
-  return beside === undefined ? null : `together with ${flagOf(command, beside)}`;
+  if (part !== undefined && !part.includes(said)) return at === 0 ? `${name} ${said}`.trim() : `${name} … ${said}`;
+  if (needs === undefined || needs.some((one) => isGiven(command, one))) return null;
+  return `${name} without ${needs.map((one) => flagOf(command, one)).join(' or ')}`;
 }
 
 function flagOf({ options }: Command, attribute: string): string {

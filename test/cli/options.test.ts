@@ -87,7 +87,7 @@ function unusedForms(): Array<[string, string[]]> {
 test.each(unusedForms())('refused: mile-marker %s', async (_, argv) => {
   const folder = folderWith({ 'mile-marker.yaml': 'domains: [saltmarsh.example]\n' });
   const { code, err } = await mileMarker(argv, folder);
-  expect([code, err]).toEqual([2, expect.stringMatching(/does not use --|cannot be combined/)]);
+  expect([code, err]).toEqual([2, expect.stringMatching(/does not use --|and --\S+ cannot be combined/)]);
   expect(readdirSync(folder)).toEqual(['mile-marker.yaml']);
 });
 

@@ -30,7 +30,6 @@ import { watch } from './verify-watch.ts';
 
 export async function runVerify(names: string[], options: VerifyOptions, context: CommandContext): Promise<void> {
   const { io } = context;
-  refuseMixed(options);
   refusePartial(names, options);
   const site = await openSite(options, context, 'verify');
   if (site === null) return;
@@ -93,39 +92,6 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
   });
   io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));
   io.err('\nnext: open each link in a private window, first on mobile data with Wi-Fi off\n');
-}
-
-/** Each of these stands for itself. */
-function refuseMixed({
-  script,
-  links,
-  read,
-  watch: time,
-  at,
-  login,
-  openPorts,
-  fromAddress,
-  json,
-}: VerifyOptions): void {
-  const modes = [
-    script === true ? '--script' : null,
-    links === true ? '--links' : null,
-    read === undefined ? null : '--read',
-    time === undefined ? null : '--watch',
-  ].filter((mode) => mode !== null);
-  const elsewhere = { '--login': login, '--open-ports': openPorts, '--from-address': fromAddress };
-  // Another machine asks as any visitor does, at one address too; links are for people.
-  const notWith = links === true ? { '--at': at } : read !== undefined || script === true ? elsewhere : {};
-  const beside = Object.entries(notWith).find(([, value]) => value !== undefined)?.[0] ?? null;
-  const [first, second = beside] = modes;
-  const other = script === true && json === true ? '--json' : second;
-  if (first === undefined || other === null) return;
-  throw new Trouble({
-    code: 'options-apart',
-    message: `${first} and ${other} cannot be combined.`,
-    remedy: 'Use one of them.',
-    exitCode: 2,
-  });
 }
 
 /** A page or numbers of a few roads, or as nobody else sees them, would be taken for the whole. */

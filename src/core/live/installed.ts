@@ -81,7 +81,7 @@ const mapAhead = card({
   source: 'Mile Marker: the mark of an edition',
   messages: {
     changed: {
-      message: 'The map, or what it depends on, has changed since edition {edition} was written: {files}.',
+      message: 'The map, or what it depends on, has changed since edition {edition} was written.',
       remedy: 'See what changed: mile-marker write --diff. Bring it live: {live}',
     },
   },
@@ -92,7 +92,7 @@ export const installedCards = [changedByHand, notLive, notRead, mapAhead];
 /**
  * The four things that can differ: what the map says, what was written last, what a server reads at its next start, and what runs.
  *
- * @property wanted files that would be written for the map otherwise than they are; null where that cannot be said
+ * @property wanted whether the map would have anything written otherwise than it is; null where that cannot be said
  * @property current the edition that was written last, with its files that are no more as they were; null when there is none
  * @property live number of the edition that was confirmed last; null when none was
  * @property reads whether the server reads the written files at its next start; null where that cannot be said
@@ -101,7 +101,7 @@ export const installedCards = [changedByHand, notLive, notRead, mapAhead];
  */
 interface InstalledFacts {
   plan: Plan;
-  wanted: readonly string[] | null;
+  wanted: boolean | null;
   current: { number: number; digest: string; changed: string[]; missing: string[] } | null;
   live: number | null;
   reads: boolean | null;
@@ -159,12 +159,7 @@ function ofWritten(current: { number: number; changed: string[]; missing: string
   );
 }
 
-/** So many of them are named. */
-const mostNamed = 5;
-
 function ofMap(wanted: InstalledFacts['wanted'], number: number, about: About): Finding[] {
-  if (wanted === null || wanted.length === 0) return [];
-  const more = wanted.length - mostNamed;
-  const files = [...wanted.slice(0, mostNamed), ...(more > 0 ? [`${String(more)} more`] : [])];
-  return [tell(mapAhead, { say: 'changed', data: { edition: editionNumber(number), files }, ...about, cause: 'map' })];
+  if (wanted !== true) return [];
+  return [tell(mapAhead, { say: 'changed', data: { edition: editionNumber(number) }, ...about, cause: 'map' })];
 }

@@ -113,7 +113,7 @@ function returned(
  * Whether what was live before a change needs the file by which the proxy reads ours, too: somebody had removed it by hand, and going back without it would end
  * the front.
  */
-export function staysRead({ from, change, ...place }: Begun): boolean {
+function staysRead({ from, change, ...place }: Begun): boolean {
   const before = change?.was.place ?? null;
   if (from === null || before === null) return false;
   return before.proxy === place.proxy && before.container?.name === place.container?.name;

@@ -1,4 +1,4 @@
-import { alteredFiles, readCurrent, readLink } from '../../adapters/files/editions.ts';
+import { alteredFiles, readCurrent, readLink, readState } from '../../adapters/files/editions.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import { judgeInstalled } from '../../core/live/installed.ts';
@@ -19,7 +19,7 @@ export async function judgeInstalledFront(site: Site, world: World): Promise<Fin
   return judgeInstalled({
     plan: site.plan,
     // What was changed by hand is told as that.
-    wanted: edition === null || isAltered ? null : await changesOf(site, world),
+    wanted: edition === null || isAltered ? null : await isAhead(site, world),
     current: edition === null ? null : { number: edition.number, digest: edition.digest, ...altered },
     live: live?.edition ?? null,
     reads: await readsOurs(site, world.env),
@@ -31,14 +31,18 @@ export async function judgeInstalledFront(site: Site, world: World): Promise<Fin
   });
 }
 
-async function changesOf(site: Site, { now }: World): Promise<string[] | null> {
+async function isAhead(site: Site, { now }: World): Promise<boolean | null> {
   if (site.engineTrouble !== null) return null;
   const { changes } = await writeFiles({ site, out: undefined, cwd: '/', now: now(), dry: true });
-  return changes.map(({ path }) => path);
+  return changes.length > 0;
 }
 
-/** Whether the server of the map reads the written files at its next start; null where it does not let that be known. */
+/**
+ * Whether the server of the map reads the written files at its next start; null where it does not let that be known, and where `install` brought nothing live:
+ * whoever runs a front of their own has it read what they say.
+ */
 export async function readsOurs(site: Site, env: World['env']): Promise<boolean | null> {
+  if ((await readState(site.paths.front)).live === null) return null;
   try {
     const { program, installed } = await runnerOf(placeOf(site), env);
     const place = await installed.placeFor(program, entryOf(placeOf(site)), needsOf(site));

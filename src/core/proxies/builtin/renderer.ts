@@ -34,19 +34,18 @@ function servedText(plan: Plan): string {
   return JSON.stringify(plan, (key, value: unknown) => (besides.has(key) ? undefined : value));
 }
 
-/** Before there were fronts in clusters. */
-const noCluster: Partial<Plan['front']> = { cluster: null };
-
-/** Reads what `planFile` made. Null when it is not a plan of this version. */
+/** Reads what `planFile` made, with its keys in their order: the digest of an edition is made of it. Null when it is not a plan of this version. */
 export function readPlan(text: string): Plan | null {
   try {
     const plan = JSON.parse(text) as Partial<Plan>;
     if (plan.format !== 'mile-marker-plan' || plan.version !== planVersion) return null;
-    const { roads, front, ...rest } = plan as Plan;
+    const { roads, front, identity = noIdentity } = plan as Plan;
+    // Before there were fronts in clusters.
+    const { cluster = null } = front as Partial<Plan['front']>;
     return {
-      ...{ identity: noIdentity },
-      ...rest,
-      front: { ...noCluster, ...front },
+      ...(plan as Plan),
+      identity,
+      front: { ...front, cluster },
       roads: roads.map((road) => ({ ...road, parts: road.parts.map((part) => ({ ...part, resolution: null })) })),
     };
   } catch {
