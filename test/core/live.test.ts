@@ -26,6 +26,11 @@ function begun(from: number | null, to: number | null, more: Partial<Begun> = {}
   };
 }
 
+function withFiles(entry: Begun, files: Partial<NonNullable<Begun['change']>>): Begun {
+  const { change } = entry;
+  return change === undefined ? entry : { ...entry, change: { ...change, ...files } };
+}
+
 type Act = 'install' | 'fail' | 'refuse' | 'undo' | 'cut' | 'write';
 
 /** What a journal says after acts, and what was live by them. */
@@ -96,16 +101,14 @@ test('a shortened journal says the same', () => {
 test('files that a change makes and switches off are there once it holds, and come back with what stood before', () => {
   const include = { path: '/etc/nginx/conf.d/mile-marker.conf', content: 'x', proxy: 'nginx' as const };
   const off = { path: '/etc/nginx/sites-enabled/old', kept: '0011', link: null };
-  const first = begun(null, 1, { include: include.path, replaced: [off] });
-  const whole: Begun = { ...first, change: { ...(first.change ?? begun(null, 1).change!), makes: [include] } };
+  const whole = withFiles(begun(null, 1, { include: include.path, replaced: [off] }), { makes: [include] });
   const held: FrontEntry[] = [whole, { event: 'confirmed', at, edition: 1, tested: true }];
   expect(stateOf(held)).toMatchObject({ made: [include], replaced: [off] });
   expect(stateOf([whole, { event: 'returned', at, from: 1, to: null, why: 'no' }])).toMatchObject({
     made: [],
     replaced: [],
   });
-  const gone = begun(1, null);
-  const undone: Begun = { ...gone, change: { ...gone.change!, removes: [include], restores: [off] } };
+  const undone = withFiles(begun(1, null), { removes: [include], restores: [off] });
   expect(stateOf([...held, undone, { event: 'undone', at, from: 1, to: null }])).toMatchObject({
     ...{ live: null, made: [], replaced: [] },
   });
