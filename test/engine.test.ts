@@ -398,7 +398,10 @@ describe('a front in a container', () => {
     ]);
     expect(first.out).toContain('front.compose.yaml');
     expect(await answers()).toEqual(hosts());
-    expect(await live()).not.toMatch(/front-not-live|edition-changed/);
+    expect(await live()).not.toMatch(/front-not-live|edition-changed|map-not-live/);
+    // Nothing is left to do, and that is said.
+    expect((await run('check')).err).toMatch(/The front runs this map|Nothing needs doing/);
+    expect((await run('install', '--yes')).err).toContain('is live already');
 
     writeMap(inside.replace('camera:', 'lens:'), { front });
     await run('write');
