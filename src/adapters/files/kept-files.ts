@@ -88,6 +88,7 @@ async function copyWhole(from: string, to: string): Promise<void> {
 /** Puts what was prepared in the place of a file; of a link, in the place of the link. Done already, it changes nothing. */
 export async function putOff({ path, off }: Replaced, folder: string): Promise<void> {
   if (off === undefined) return;
+  await clearFresh(path);
   const bytes = await readFile(keptPath(folder, off.name));
   if (digestOf(await readFile(path)) === digestOf(bytes)) return;
   const { mode, uid, gid } = await stat(path);
@@ -108,6 +109,7 @@ export type Restored = 'back' | 'changed';
 export async function restoreFile(one: Replaced, folder: string, isOff: (bytes: Buffer) => boolean): Promise<Restored> {
   const { path, link: target, owner, off } = one;
   const kept = keptPath(folder, one.kept);
+  await clearFresh(path);
   const there = await lstat(path).catch(() => null);
   if (there === null) return 'changed';
   if (there.isSymbolicLink()) return (await readlink(path)) === target ? 'back' : 'changed';
@@ -159,8 +161,20 @@ export async function forget(files: ReadonlyArray<Pick<Replaced, 'kept'>>, folde
   }
 }
 
+/** Always the same name, so that what a full disk or a kill left of it goes with the next try. */
+function freshFor(path: string): string {
+  return join(dirname(path), `.${basename(path)}.mile-marker.new`);
+}
+
+async function clearFresh(path: string): Promise<void> {
+  const fresh = freshFor(path);
+  await rm(fresh, { force: true }).catch((cause: unknown) => {
+    throw writeTrouble(fresh, cause);
+  });
+}
+
 async function inPlace(path: string, make: (fresh: string) => Promise<void>): Promise<void> {
-  const fresh = join(dirname(path), `.${basename(path)}.${randomBytes(6).toString('hex')}.new`);
+  const fresh = freshFor(path);
   try {
     await make(fresh);
     await rename(fresh, path);

@@ -62,9 +62,11 @@ function beforeOf({ state, live }: Truth): number | null {
 }
 
 async function nothingToDo(to: number | null, truth: Truth, folder: string): Promise<string | null> {
-  const { live, said, foreign } = truth;
+  const { live, said, foreign, state } = truth;
   if (to === null) {
-    const lies = truth.state.made.length + truth.state.replaced.length > 0 || (await readLink(folder)) !== null;
+    // After an undo the link may stay, for a server that does not start without the folder.
+    const isWritten = state.stood.length > 0 && (await readLink(folder)) !== null;
+    const lies = state.made.length + state.replaced.length > 0 || isWritten;
     return live === null && !lies ? 'Nothing of this map is live.' : null;
   }
   const isThere = to === live?.edition && said !== null && foreign === null && (await readLink(folder)) === to;

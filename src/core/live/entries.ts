@@ -38,6 +38,7 @@ export type Replaced = z.infer<typeof replacedFile>;
 /**
  * All that a change does on the disk, and what was there before: enough to end it from any point, or to take it back.
  *
+ * @property keepsLink nothing is live afterwards, and `current` stays all the same: another server names its folder by a line that a person wrote
  * @property was what was live and lay there: where, whether the front answered its mark, whether the server of the new place ran, and what `current` led to
  */
 const change = z.object({
@@ -50,6 +51,7 @@ const change = z.object({
   makes: z.array(madeFile),
   removes: z.array(madeFile),
   restores: z.array(replacedFile),
+  keepsLink: z.boolean().optional(),
 });
 
 /**

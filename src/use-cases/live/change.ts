@@ -25,11 +25,13 @@ export interface Change {
   removes: readonly MadeFile[];
   replaces: readonly Replaced[];
   restores: readonly Replaced[];
+  /** Nothing is live afterwards, and `current` stays: a server that does not start without that folder is told of it by a person. */
+  keepsLink: boolean;
 }
 
 /** What the journal is told before anything is changed. */
 export function entryOf(change: Change, at: string): Begun {
-  const { from, to, place, was, makes, removes, replaces, restores } = change;
+  const { from, to, place, was, makes, removes, replaces, restores, keepsLink } = change;
   const { proxy, mark, map, container } = place;
   return {
     ...{ event: 'installing', at, from: from?.edition ?? null, to: to?.number ?? null },
@@ -37,7 +39,7 @@ export function entryOf(change: Change, at: string): Begun {
     replaced: [...replaces],
     change: {
       was: { ...was, place: from?.place ?? null },
-      ...{ makes: [...makes], removes: [...removes], restores: [...restores] },
+      ...{ makes: [...makes], removes: [...removes], restores: [...restores], keepsLink },
     },
   };
 }
@@ -70,6 +72,7 @@ export async function changeOf(
     removes: change?.removes ?? [],
     replaces: begun.replaced ?? [],
     restores: change?.restores ?? [],
+    keepsLink: change?.keepsLink ?? false,
   };
 }
 

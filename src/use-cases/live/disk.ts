@@ -24,8 +24,8 @@ export async function toNewEdition(change: Change, world: World): Promise<void> 
   for (const one of removes) await removeMade(one);
   await bringBack(restores, place.folder);
   for (const one of replaces) await putOff(one, place.folder);
-  if (to === null) await switchToNone(place.folder);
-  else await pointTo(to, place.folder, world);
+  if (to === null && !change.keepsLink) await switchToNone(place.folder);
+  else if (to !== null) await pointTo(to, place.folder, world);
 }
 
 /** Before the new front is told, and after the old one is gone: by what it reads ours. */
@@ -53,7 +53,7 @@ async function pointTo(edition: { number: number; digest: string }, folder: stri
 }
 
 /** Whether all that a change does on the disk is done. */
-export async function isOnDisk({ makes, removes, replaces, to, place }: Change): Promise<boolean> {
+export async function isOnDisk({ makes, removes, replaces, to, place, keepsLink }: Change): Promise<boolean> {
   const texts = await Promise.all([...makes, ...removes].map(({ path }) => textOf(path)));
   const areMade = makes.every(
     ({ content }, index) => texts[index] !== null && (content === '' || texts[index] === content),
@@ -66,7 +66,7 @@ export async function isOnDisk({ makes, removes, replaces, to, place }: Change):
       return there !== null && there === wanted;
     }),
   );
-  const isCurrent = (await readLink(place.folder)) === (to?.number ?? null);
+  const isCurrent = keepsLink || (await readLink(place.folder)) === (to?.number ?? null);
   return areMade && areGone && areOff.every((one) => one) && isCurrent;
 }
 

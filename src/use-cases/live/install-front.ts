@@ -151,6 +151,7 @@ async function changeFor({ input, truth, reads, to, written }: ChangeInput): Pro
     removes: left === null ? [] : truth.state.made.filter(({ proxy }) => proxy === left.proxy && proxy !== place.proxy),
     replaces: await keepAll(input.switched, place.folder),
     restores: comesBackWith(place, truth.state.replaced),
+    keepsLink: false,
   };
 }
 

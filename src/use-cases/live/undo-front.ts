@@ -1,10 +1,11 @@
+import { access } from 'node:fs/promises';
 import { noteFront, readEdition, readLink } from '../../adapters/files/editions.ts';
 import { keptPath } from '../../adapters/files/kept-files.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import type { Live, MadeFile, Replaced } from '../../core/live/entries.ts';
 import type { FrontState } from '../../core/live/state.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
-import { programOf } from '../../core/proxies/programs.ts';
+import { programOf, writtenPrograms } from '../../core/proxies/programs.ts';
 import type { Site } from '../map/load.ts';
 import { join } from 'node:path';
 import { backWords } from './back-words.ts';
@@ -63,7 +64,6 @@ async function whatCameBack({ restores, place }: Change): Promise<Pick<Undone, '
 
 /** What was not cleared away is kept, since it is not what lies at its place. */
 async function leftAlone(files: readonly Replaced[], folder: string): Promise<Undone['left']> {
-  const { access } = await import('node:fs/promises');
   const left = await Promise.all(
     files.map(async ({ path, kept, off }) => {
       const at = keptPath(folder, kept);
@@ -89,7 +89,7 @@ async function changeFor({ site, to, env }: UndoInput, truth: Truth): Promise<Ch
   if (to === null) {
     if (await needsLine(site, state, now, env)) throw byHand(site, now);
     const files = { makes: [], removes: state.made, replaces: [], restores: [...state.replaced].reverse() };
-    return { ...shared, to, place: now, left: null, ...files };
+    return { ...shared, to, place: now, left: null, ...files, keepsLink: await isReadByHand(site, now, env) };
   }
   const edition = await readEdition(folder, to);
   const stood = state.stood.find((one) => one.edition === to) ?? null;
@@ -102,7 +102,7 @@ async function changeFor({ site, to, env }: UndoInput, truth: Truth): Promise<Ch
   return {
     from: live,
     was: { ...was, ran: await installed.runs(program) },
-    ...{ to: edition, place, left, replaces, restores },
+    ...{ to: edition, place, left, replaces, restores, keepsLink: false },
     makes: await includeFor(site, place, { restores, env }),
     removes: left === null ? [] : state.made.filter(({ proxy }) => proxy === left.proxy && proxy !== place.proxy),
   };
@@ -150,6 +150,19 @@ function byHand({ paths }: Site, { proxy }: FrontPlace): Trouble {
     message: `The line by which ${title} reads these files was not added by \`mile-marker install\`, so it is not taken away. Nothing was changed.`,
     remedy: `Remove it yourself: ${line}, then: mile-marker undo front`,
   });
+}
+
+/** Whether another server starts with the folder of editions, by a line that a person wrote: it would not start without it. */
+async function isReadByHand(site: Site, place: FrontPlace, env: World['env']): Promise<boolean> {
+  const others = writtenPrograms().filter(({ name, limits }) => limits.readsFolder && name !== place.proxy);
+  for (const { name: proxy } of others) {
+    const other: FrontPlace = { ...place, proxy, container: null };
+    const runner = await runnerOf(other, env).catch(() => null);
+    if (runner === null || runner.adapter === null) continue;
+    const { how } = await runner.installed.placeFor(runner.program, entryOf(other), needsOf(site));
+    if (how === 'read') return true;
+  }
+  return false;
 }
 
 /** Whether its going means that a line goes which a person wrote, and which is still there. */
