@@ -36,8 +36,7 @@ export async function toNewFiles({ makes }: Change): Promise<void> {
 /** All of it back, in reverse, but for a file that somebody had removed and what was live needs. @returns files that stay as they are, since somebody changed them meanwhile */
 export async function toOldDisk(change: Change, world: World): Promise<Replaced[]> {
   const { makes, removes, replaces, restores, was, place } = change;
-  // By it the proxy reads what was live before, too: going back without it would end the front.
-  if (change.left !== null || change.from === null) for (const one of makes) await removeMade(one);
+  for (const one of makes) await (staysRead(change) ? putMade(one) : removeMade(one));
   const left = await bringBack([...replaces].reverse(), place.folder);
   const before = was.current === null ? null : await readEdition(place.folder, was.current).catch(() => null);
   if (was.current === null) await switchToNone(place.folder);
@@ -50,6 +49,15 @@ export async function toOldDisk(change: Change, world: World): Promise<Replaced[
 async function pointTo(edition: { number: number; digest: string }, folder: string, world: World): Promise<void> {
   if ((await readLink(folder)) === edition.number) return;
   await switchEdition(folder, edition, world.now().toISOString());
+}
+
+/** By the file that it makes the proxy reads what was live before, too, and somebody had removed it: going back without it would end the front. */
+function staysRead({ left, from }: Change): boolean {
+  return left === null && from !== null;
+}
+
+async function putMade({ path, content }: MadeFile): Promise<void> {
+  if (content !== '' && (await textOf(path)) === null) await writeWhole(path, content);
 }
 
 /** Whether all that a change does on the disk is done. */
