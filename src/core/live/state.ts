@@ -35,7 +35,7 @@ function after(state: FrontState, entry: FrontEntry, digests: ReadonlyMap<number
     case 'record':
       return { ...entry.record, begun: null };
     case 'refused':
-      return { ...state, begun: null };
+      return { ...state, made: madeBack(state), begun: null };
     case 'confirmed':
       return held(state, entry.edition, digests);
     case 'undone':
@@ -96,8 +96,7 @@ function returned(
 ): FrontState {
   const { begun } = state;
   if (begun?.change !== undefined) {
-    const made = staysRead(begun) ? filesAfter(state, begun).made : state.made;
-    return { ...takenBack({ ...state, made }, from), begun: null };
+    return { ...takenBack({ ...state, made: madeBack(state) }, from), begun: null };
   }
   const stays = state.replaced.filter(({ kept }) => !isOfEdition(kept, from));
   const made = begun === null ? state.made : filesAfter(state, begun).made;
@@ -107,6 +106,12 @@ function returned(
   const stood = ended.stood.find(({ edition }) => edition === to);
   const place = stood?.place ?? state.live?.place ?? (begun === null ? null : placeOfEntry(begun));
   return standing(ended, { edition: to, digest: digestOf(to, state, digests), place, ...files });
+}
+
+/** Files by which proxies read ours, after a change was taken back. */
+function madeBack(state: FrontState): FrontState['made'] {
+  const { begun } = state;
+  return begun !== null && staysRead(begun) ? filesAfter(state, begun).made : state.made;
 }
 
 /**
