@@ -85,12 +85,12 @@ async function copyWhole(from: string, to: string): Promise<void> {
   await file.sync().finally(() => file.close());
 }
 
-/** Puts what was prepared in the place of a file; of a link, in the place of the link. Done already, it changes nothing. */
-export async function putOff({ path, off }: Replaced, folder: string): Promise<void> {
+/** Puts what was prepared in the place of a file; of a link, in the place of the link. Only of one that is as it was kept: what somebody edited since stays. */
+export async function putOff({ path, kept, off }: Replaced, folder: string): Promise<void> {
   if (off === undefined) return;
   await clearFresh(path);
   const bytes = await readFile(keptPath(folder, off.name));
-  if (digestOf(await readFile(path)) === digestOf(bytes)) return;
+  if (!(await isSame(await readFile(path), keptPath(folder, kept)))) return;
   const { mode, uid, gid } = await stat(path);
   await inPlace(path, async (fresh) => {
     await writeNew(fresh, bytes, mode & 0o777);

@@ -4,7 +4,7 @@ import { runQuiet } from '../processes/run-quiet.ts';
 /** A table of our own, beside the one of `install firewall`. It holds nothing but what is said here, and lets go by itself. */
 const table = 'inet mile_marker_hold';
 
-/** For so long at most, by the kernel's own clock, whatever becomes of whoever asked for it. */
+/** The kernel lets connections through after this time, even if this program was killed. */
 const mostSeconds = 20;
 
 const program = ['/usr/sbin/nft', '/sbin/nft', '/usr/bin/nft'].find((path) => existsSync(path)) ?? null;

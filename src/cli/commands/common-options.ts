@@ -20,9 +20,7 @@ export function reloadOption(): Option {
 /** Beside it: what changes is live at once where `install` brought the front live. */
 export function noReloadOption(): Option {
   // Without this default the library takes it for wished.
-  return new Option('--no-reload', 'do not bring it live, which is done by itself where `install` was run').default(
-    null,
-  );
+  return new Option('--no-reload', 'only change the files; do not make it live').default(null);
 }
 
 export function failOnOption(): Option {

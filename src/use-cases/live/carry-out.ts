@@ -28,8 +28,12 @@ export async function begin(change: Change, world: World): Promise<void> {
   if (to !== null && (await readLink(place.folder)) === null) await switchEdition(place.folder, to, stamp(world));
 }
 
-/** @param how the new state was tested already @returns why the new front does not run; null when it does */
-export async function carryOut(change: Change, world: World, how: Reloading): Promise<string | null> {
+/** @param how the new state was tested already @returns why the new front does not run, whatever came in between; null when it does */
+export function carryOut(change: Change, world: World, how: Reloading): Promise<string | null> {
+  return inSteps(change, world, how).catch((error: unknown) => reasonOf(error).replace(/\.$/, ''));
+}
+
+async function inSteps(change: Change, world: World, how: Reloading): Promise<string | null> {
   const { place, left, to } = change;
   await toNewEdition(change, world);
   const told = left === null ? await tell(change, world, how) : await handOver({ ...change, left }, world, how);

@@ -85,10 +85,7 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   onStep(`bringing edition ${editionNumber(to.number)} live`);
   const { makes, removes, replaces, restores: back } = change;
   const isMoved = makes.length + removes.length + replaces.length + back.length > 0;
-  const problem = await carryOut(change, input, { isTested, isMoved }).catch((error: unknown) => {
-    if (error instanceof Trouble) return error.message.replace(/\.$/, '');
-    throw error;
-  });
+  const problem = await carryOut(change, input, { isTested, isMoved });
   if (problem !== null)
     throw await wentBack(change, input, `${programOf(place.proxy).title} did not take it up: ${problem}`);
   onStep('testing every road');
@@ -197,6 +194,7 @@ async function assertAccepted(change: Change, world: World): Promise<boolean> {
   const edition = to?.number ?? 0;
   await toOldDisk(change, world);
   await noteFront(place.folder, { event: 'refused', at: world.now().toISOString(), edition, why });
+  await clearKept(change.replaces, place.folder);
   throw new Trouble({
     code: 'proxy-refuses',
     message: `${programOf(place.proxy).title} does not accept edition ${editionNumber(edition)}: ${why}. Live now: ${liveWords(from?.edition ?? null)}, as before.`,

@@ -41,10 +41,7 @@ export async function undoFront(input: UndoInput): Promise<Undone> {
   const truth = await whatRunsNoted(site, input);
   const change = await changeFor(input, truth);
   await begin(change, input);
-  const problem = await carryOut(change, input, { isMoved: true }).catch((error: unknown) => {
-    if (error instanceof Trouble) return error.message.replace(/\.$/, '');
-    throw error;
-  });
+  const problem = await carryOut(change, input, { isMoved: true });
   if (problem !== null) {
     const why = `${programOf(change.place.proxy).title} did not go to what was asked for: ${problem}`;
     throw backWords({ change, why, back: await takeBack(change, why, input) });
