@@ -21,7 +21,7 @@ const edges: Array<[program: 'haproxy' | 'nginx', header: string, does: 'adds' |
   ['haproxy', custom, 'replaces', `http-request set-header ${custom} %[src]`],
   ['nginx', 'X-Forwarded-For', 'adds', 'proxy_set_header X-Forwarded-For $proxy_add_x_forwarded_for;'],
   ['nginx', 'X-Forwarded-For', 'replaces', 'proxy_set_header X-Forwarded-For $remote_addr;'],
-  ['nginx', custom, 'adds', `proxy_set_header ${custom} "$http_x_client_address, $remote_addr";`],
+  ['nginx', custom, 'adds', `proxy_set_header ${custom} $told;`],
   ['nginx', custom, 'replaces', `proxy_set_header ${custom} $remote_addr;`],
 ];
 
@@ -76,7 +76,7 @@ backend front
   writeFileSync(
     file,
     `pid ${folder}/pid; error_log ${folder}/error.log; events {}
-http { access_log off; ${temporary.join(' ')}
+http { access_log off; map $http_x_client_address $told { default "$http_x_client_address, $remote_addr"; "" $remote_addr; } ${temporary.join(' ')}
   server { listen 127.0.0.1:${String(port)};
     location / { ${line} proxy_set_header Host $http_host; proxy_ssl_server_name on; proxy_ssl_name ${name}; proxy_pass https://127.0.0.1:${String(to)}; } } }\n`,
   );

@@ -24,6 +24,20 @@ const basic = (text: string): string => `Basic ${Buffer.from(text).toString('bas
 /** As long as it may be, with a name of four letters and the colon. */
 const longest = 'p'.repeat(longestCredentialsBytes - 'lena:'.length);
 
+/** A HEADERS frame (RFC 9113 §6.2) that ends its head, without any compression (RFC 7541 §6.2.2). */
+function headersFrame(headers: Record<string, string>): Buffer {
+  const text = (one: string): Buffer => Buffer.concat([Buffer.from([one.length]), Buffer.from(one)]);
+  const block = Buffer.concat(
+    Object.entries(headers).flatMap(([name, value]) => [Buffer.from([0]), text(name), text(value)]),
+  );
+  const head = Buffer.alloc(9);
+  head.writeUIntBE(block.length, 0, 3);
+  head.writeUInt8(1, 3);
+  head.writeUInt8(4, 4);
+  head.writeUInt32BE(1, 5);
+  return Buffer.concat([head, block]);
+}
+
 describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
   /** What it does otherwise is declared: `several-lines`, `long-heads`, `many-lines`, `cookies` of its differences. */
@@ -34,6 +48,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
   /** A service that does not speak HTTP, and what it heard. */
   let rude: net.Server;
   let heard = '';
+  let rudeWords = '220 tide tables\r\n';
   // What it cannot, `check` says; see `differences`.
   const { rate: counts } = programOf(proxy).limits;
   const rate = counts ? ', rate: 1/m burst 1' : '';
@@ -86,7 +101,7 @@ roads:
         socket.on('error', () => undefined);
         socket.once('data', (chunk: Buffer) => {
           heard = chunk.toString('latin1');
-          socket.end('220 tide tables\r\n');
+          socket.end(rudeWords);
         });
       }),
       0,
@@ -459,6 +474,62 @@ roads:
     expect(back.headers['x-tide']).toBe('high');
   });
 
+  test('a WebSocket over HTTP/2 (RFC 8441) opens nothing', async () => {
+    for (const echo of front.echoes) echo.seen.length = 0;
+    const socket = tls.connect({
+      port: front.ports.https,
+      host: '127.0.0.1',
+      servername: open,
+      ALPNProtocols: ['h2'],
+      rejectUnauthorized: false,
+    });
+    await once(socket, 'secureConnect');
+    const answered = new Promise<number>((resolve) => {
+      let bytes = Buffer.alloc(0);
+      socket.on('close', () => resolve(7));
+      socket.on('error', () => undefined);
+      socket.on('data', (chunk: Buffer) => {
+        bytes = Buffer.concat([bytes, chunk]);
+        // Of each frame its type: an answer, a reset of the stream, or a good-bye.
+        for (let at = 0; at + 9 <= bytes.length; at += 9 + bytes.readUIntBE(at, 3))
+          if ([1, 3, 7].includes(bytes[at + 3] ?? 0)) resolve(bytes[at + 3] ?? 0);
+      });
+    });
+    const said = {
+      ':method': 'CONNECT',
+      ':protocol': 'websocket',
+      ':scheme': 'https',
+      ':path': '/',
+      ':authority': open,
+    };
+    const noSettings = Buffer.from([0, 0, 0, 4, 0, 0, 0, 0, 0]);
+    socket.write(Buffer.concat([Buffer.from('PRI * HTTP/2.0\r\n\r\nSM\r\n\r\n'), noSettings, headersFrame(said)]));
+    await answered;
+    socket.destroy();
+    expect(front.echoes.flatMap(({ seen }) => seen)).toEqual([]);
+  });
+
+  test.each([
+    ['a TAB within the target', `GET /a\tb HTTP/1.1\r\n${'HOST'}\r\n\r\n`],
+    ['NUL in the value of a header', `GET / HTTP/1.1\r\n${'HOST'}\r\nX-Tide: a\u0000b\r\n\r\n`],
+    ['NUL in the name of a header', `GET / HTTP/1.1\r\n${'HOST'}\r\nX-Ti\u0000de: a\r\n\r\n`],
+  ])('%s reaches no service', async (_, text) => {
+    for (const echo of front.echoes) echo.seen.length = 0;
+    const outcome = await raw(text.replace('HOST', `Host: ${open}\r\nConnection: close`));
+    expect(outcome.kind === 'closed' || (outcome.kind === 'answer' && outcome.status >= 400)).toBe(true);
+    expect(front.echoes.flatMap(({ seen }) => seen)).toEqual([]);
+  });
+
+  test('NUL in an answer of a service reaches no visitor', async () => {
+    rudeWords = 'HTTP/1.1 200 OK\r\nX-Tide: lo\u0000w\r\nContent-Length: 2\r\n\r\nok';
+    const outcome = await front.send({ what: '', host: ['rude.saltmarsh.example'], sni: 'rude.saltmarsh.example' });
+    rudeWords = '220 tide tables\r\n';
+    expect(outcome.kind === 'answer' ? [outcome.status, outcome.headers['x-tide']] : outcome.kind).toEqual([
+      502,
+      undefined,
+    ]);
+  });
+
   describe('what docs/design.md declares to differ', () => {
     const own = <T>(builtin: T, nginx: T, haproxy = nginx, httpd = nginx): T =>
       ({ builtin, nginx, httpd, haproxy })[proxy];
@@ -488,9 +559,38 @@ roads:
       );
     });
 
-    test('leading zeros in the address that the edge tells', async () => {
-      const headers = await seenOf({ from: '127.0.0.7', headers: [['X-Forwarded-For', '127.0.0.010']] });
-      expect(headers?.['x-real-ip']).toBe(own('127.0.0.7', '127.0.0.10', '127.0.0.10', '127.0.0.8'));
+    test('an edge behind more than three others', async () => {
+      const behind = (count: number): Partial<Row> => ({
+        from: '127.0.0.7',
+        headers: [['X-Forwarded-For', ['127.0.0.3', ...Array<string>(count).fill('127.0.0.7')].join(', ')]],
+      });
+      expect((await seenOf(behind(3)))?.['x-real-ip']).toBe('127.0.0.3');
+      expect((await seenOf(behind(4)))?.['x-real-ip']).toBe(own('127.0.0.3', '127.0.0.3', 'unknown', '127.0.0.3'));
+    });
+
+    test('a TAB for a blank in the request line', async () => {
+      const targets = [];
+      for (const line of ['GET\t/ HTTP/1.1', 'GET /\tHTTP/1.1']) {
+        for (const echo of front.echoes) echo.seen.length = 0;
+        await raw(`${line}\r\nHost: ${open}\r\nConnection: close\r\n\r\n`);
+        targets.push(...front.echoes.flatMap(({ seen }) => seen.map(({ method, target }) => `${method} ${target}`)));
+      }
+      expect(targets).toEqual(own<string[]>([], [], ['GET /', 'GET /'], []));
+    });
+
+    test('a service that changes the protocol though nobody asked for it', async () => {
+      rudeWords = 'HTTP/1.1 101 Switching Protocols\r\nConnection: Upgrade\r\nUpgrade: tide/1\r\n\r\nlow';
+      const statuses = [];
+      for (const headers of [
+        [],
+        [
+          ['Upgrade', 'tide/1'],
+          ['Connection', 'Upgrade'],
+        ],
+      ] as Array<Array<[string, string]>>)
+        statuses.push(statusOf(await front.send({ ...toRude, headers })));
+      rudeWords = '220 tide tables\r\n';
+      expect(statuses).toEqual(own([502, 502], [101, 101], [502, 502], [502, 502]));
     });
   });
 

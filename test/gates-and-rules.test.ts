@@ -143,7 +143,72 @@ const sly = [
   '/hooks/x?a=%2e%2e//;',
 ];
 
+/** What an edge may write for the visitor. The house's own network holds the edge: whoever is taken for it is at home. */
+const toldByEdge: string[][] = [
+  [],
+  [''],
+  ['unknown'],
+  ['127.2'],
+  ['0x7f.0.0.2'],
+  ['2130706434'],
+  ['0127.0.0.2'],
+  [`${near} x`],
+  [`x ${near}`],
+  [`${near}%lo`],
+  ['fe80::1%lo'],
+  [`${near}/32`],
+  [`${near},`],
+  [`,${near}`],
+  [`${near},,${near}`],
+  [near, ''],
+  ['', near],
+  [edge],
+  [`${near}, ${edge}`],
+  [`${far}, ${edge}`],
+  [`${edge}, ${edge}`],
+  [`unknown, ${edge}`],
+  [`unknown, ${near}`],
+  [`a b, ${near}`],
+  [`${near}:4711`],
+  [`${near}:99999`],
+  [`${near}:`],
+  [`[${near}]`],
+  ['[2001:db8:40::7]:80'],
+  ['[2001:db8:40::7]'],
+  ['2001:db8:40::7::'],
+  ['2001:db8:40:::7'],
+  [`::ffff:${near}`],
+  [`"${near}"`],
+  [`for=${near}`],
+  ['localhost'],
+];
+
 const asked: Row[] = [
+  ...['list', 'either', 'both', 'chain', 'open'].flatMap((road) =>
+    toldByEdge.flatMap((lines) =>
+      ['nobody', ...(lines.length < 2 && ['either', 'both'].includes(road) ? ['edda'] : [])].map((who) => ({
+        what: `${road}: ${who}, of whom the edge says ${JSON.stringify(lines)}`,
+        host: [road],
+        from: edge,
+        ...callers[who],
+        headers: [
+          ...(callers[who]?.headers ?? []),
+          ...lines.map((line): [string, string] => ['X-Forwarded-For', line]),
+        ],
+      })),
+    ),
+  ),
+  ...['either', 'both', 'chain'].flatMap((road) =>
+    ['/hooks/x', '/x'].flatMap((target) =>
+      [near, far].map((from) => ({
+        what: `${road}: a password at ${target} from ${from}`,
+        host: [road],
+        from,
+        target,
+        ...callers['edda'],
+      })),
+    ),
+  ),
   ...['people', 'either', 'both', 'list', 'chain', 'cors', 'moved', 'inner'].flatMap((road) =>
     Object.entries(callers).flatMap(([who, caller]) =>
       [near, far].map((from) => ({ what: `${road}: ${who} from ${from}`, host: [road], from, ...caller })),

@@ -42,16 +42,59 @@ const targets = [
   '/back\\slash',
   '/{x}|^`',
 ];
+/** Targets of other kinds than a path, each as the verdict has it on every proxy. */
+const otherForms = [
+  `ftp://${open}/x`,
+  `file://${open}/x`,
+  'file:///etc/passwd',
+  `ws://${open}/x`,
+  `keeper@${open}/x`,
+  `http://keeper@${open}/x`,
+  `http://keeper:x@${open}/x`,
+  'http:///x',
+  'https:///x',
+  'http:/x',
+  'http:x',
+  `//keeper@${open}/x`,
+  `HTTP://${open}/x`,
+  `http://${open}:0/x`,
+  `http://${open}:/x`,
+  '/x//..//..//secret',
+  '/x/..//..//secret',
+  '/x%2f%2e.//../secret',
+  '/a//../../x',
+  '/a/b//..//../x',
+  '/a/b//..//../../x',
+  '/\tx',
+  '/x y',
+];
+/** What the front says of a visitor, which he may not take away (RFC 9110 §7.6.1). */
+const ownOfFront =
+  'X-Forwarded-For, X-Real-IP, Forwarded, X-Forwarded-Proto, X-Forwarded-Host, X-Forwarded-Port, Host, X-Mile-Marker-Hop';
 const badTargets = ['/../x', '/%2e%2e/x', '/a/../../x', '/%zz', '/%00', '/%', '/caf\u00e9', '/a#b', '*', 'nothing'];
 
 const rows: Row[] = [
+  ...[
+    [open, gated],
+    [gated, open],
+    [open, 'evil.example'],
+    ['evil.example', open],
+    [`${open}:443`, open],
+    [`keeper@${open}`],
+    [`${open}:0`],
+  ].map((host) => ({
+    what: `:authority and Host over HTTP/2: ${host.join(' and ')}`,
+    host,
+    version: '2.0' as const,
+    from: inside,
+  })),
   ...['GET', 'OPTIONS', 'TRACE', 'CONNECT'].map((method) => ({
     what: `${method} over HTTP/2`,
     method,
     version: '2.0' as const,
   })),
   ...(['http', 'https'] as const).flatMap((listener) => [
-    ...[...targets, ...badTargets].map((target) => ({ what: `target ${target}`, listener, target })),
+    ...[...targets, ...badTargets, ...otherForms].map((target) => ({ what: `target ${target}`, listener, target })),
     ...['GET', 'HEAD', 'DELETE', 'OPTIONS', 'TRACE', 'CONNECT', 'PROPFIND'].map((method) => ({
       what: method,
       listener,
@@ -156,6 +199,29 @@ const rows: Row[] = [
       headers: upgrade('websocket'),
     },
     { what: 'forged headers', listener, headers: forged },
+    ...['close', 'keep-alive'].map((first) => ({
+      what: `headers of the front that Connection names, behind ${first}`,
+      listener,
+      headers: [['Connection', `${first}, ${ownOfFront}`], ...forged] as Array<[string, string]>,
+    })),
+    {
+      what: 'headers of the front that Connection names, with a WebSocket',
+      listener,
+      headers: [['Connection', `Upgrade,${ownOfFront.toLowerCase()}`], ...upgrade('websocket').slice(1)] as Array<
+        [string, string]
+      >,
+    },
+    ...['OPTIONS', 'GET', 'TRACE'].map((method) => ({
+      what: `${method} with Max-Forwards`,
+      listener,
+      method,
+      headers: [['Max-Forwards', '0']] as Array<[string, string]>,
+    })),
+    ...[`${open}:0`, `${open}:00443`, `${open}:65536`, `${open}:443x`].map((host) => ({
+      what: `host ${host}`,
+      listener,
+      host: [host],
+    })),
     {
       what: 'headers that are called like something else',
       listener,

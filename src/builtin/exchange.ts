@@ -3,6 +3,7 @@ import { Http2ServerResponse } from 'node:http2';
 import type { Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
 import type { PlannedRoad } from '../core/plan/plan.ts';
+import { countedOf } from '../core/verdict/client.ts';
 import { authorityOn } from '../core/verdict/forwarded.ts';
 import type { Prepared, Verdict } from '../core/verdict/verdict.ts';
 import { codeOf } from '../adapters/trouble.ts';
@@ -61,7 +62,7 @@ export class Exchange {
     const read = this.judge.read(request, visitor);
     const { road, target, client, host } = read;
     if (typeof road?.rules.log === 'string')
-      this.log.note(road.rules.log, { request, response, client, now: new Date() });
+      this.log.note(road.rules.log, { request, response, client: countedOf(client), now: new Date() });
     const challenge = pendingChallenge(this.prepared.plan, host, target);
     const verdict = this.judge.decide(read, challenge);
     const carryOut = (decided: Verdict): void | Promise<void> =>
@@ -87,7 +88,7 @@ export class Exchange {
     response.once('finish', () => socket.end());
     if (verdict.act === 'forward') {
       visitor.patienceMs = Math.max(visitor.patienceMs, verdict.silenceSeconds * 1000);
-      const onLive = this.goLive({ request, response, socket, head, road, client });
+      const onLive = this.goLive({ request, response, socket, head, road, client: countedOf(client) });
       forwardLive(request, response, verdict, { ...this.context, onLive });
     }
     if (verdict.act === 'answer')

@@ -2,6 +2,7 @@ import { contextOf, type Context } from '../core/verdict/context.ts';
 import { decideIn } from '../core/verdict/decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from '../core/verdict/verdict.ts';
 import { isBefore } from '../core/verdict/steps/all-steps.ts';
+import { countedOf } from '../core/verdict/client.ts';
 import { countedAs } from '../core/networks/counted-as.ts';
 import type { PlannedRules } from '../core/plan/plan.ts';
 import { PasswordChecker } from './people.ts';
@@ -40,11 +41,11 @@ export class Judge {
     const { road, client, target, request } = read;
     if (road === null) return first;
     const keeper = this.keepers.get(road.rules);
-    if (keeper !== undefined && reachesRate(first) && keeper.isOver(countedAs(client), performance.now()))
+    if (keeper !== undefined && reachesRate(first) && keeper.isOver(countedAs(countedOf(client)), performance.now()))
       return again({ overRate: true });
     if (first.act !== 'answer' || first.status !== 401) return first;
     return this.passwords
-      .prove(road, { target, client, authorization: request.headers['authorization']?.[0] })
+      .prove(road, { target, client: countedOf(client), authorization: request.headers['authorization']?.[0] })
       .then((proof) => again(proof));
   }
 

@@ -289,6 +289,11 @@ test.each<[string, Case, string]>([
     'edge-redirect-loop: With `speaks: http` every visitor goes round in a circle on b.a.example. | Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
   ],
   [
+    'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: [127.0.0.0/8, 192.168.64.9/32, 192.168.0.0/16]}}\ngates: {keepers: {networks: 192.168.64.16/28}}\nroads: {b: {redirect: "https://c.example", gate: keepers}}',
+    { compose: false },
+    'edge-holds-visitors: `front.edge.networks` has 192.168.0.0/16, and `keepers` lets in 192.168.64.16/28. Who comes from there without the edge is refused. | Write only the addresses that the edge itself connects from, such as 192.168.0.2/32.',
+  ],
+  [
     'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',
     { compose: false },
     'no-way-in: The address 100.72.3.4 of the front is one that your provider shares among many customers. | Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',

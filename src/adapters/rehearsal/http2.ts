@@ -30,7 +30,12 @@ export function sendHttp2({ address, port, sent }: Http2Input): Promise<Outcome>
       const session = http2.connect('https://none', { createConnection: () => socket });
       session.on('error', () => done({ kind: 'closed' }));
       const headers = Object.create(null) as Record<string, string | string[]>;
-      for (const [name, value] of sent.headers) headers[name.toLowerCase()] = value;
+      for (const [name, value] of sent.headers) {
+        const key = name.toLowerCase();
+        const before = headers[key];
+        // Several lines of one name stay several.
+        headers[key] = before === undefined ? value : [before, value].flat();
+      }
       const stream = session.request(
         {
           ':method': sent.method,

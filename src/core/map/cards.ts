@@ -213,6 +213,11 @@ export const mapValueWrong = card({
       message: '`redirect: {text}` has a query, fragment or user. Path and query of the request are appended.',
       remedy: 'Write only scheme, host, port and path.',
     },
+    'header-without-address': {
+      message: '`{key}: {text}`: that header does not hold an address as the front reads it.',
+      remedy:
+        'Let the edge send the address alone, and name that header: X-Forwarded-For, or the one in its own documentation.',
+    },
     'ports-equal': { message: 'http and https of `{key}` are both {text}.', remedy: 'Give them two ports.' },
   },
 });

@@ -1,5 +1,6 @@
 // With the slash it is the package, and not the module of Node that went out of use.
 import { toUnicode } from 'punycode/';
+import { portNumber } from '../networks/port-number.ts';
 
 /**
  * A host name in its one comparable form.
@@ -76,13 +77,15 @@ export function isUnder(name: string, domain: string): boolean {
   return name === domain || name.endsWith(`.${domain}`);
 }
 
+const hostAndPort = new RegExp(`^(\\[[0-9a-f:.]+\\]|[a-z0-9._-]+)(?::${portNumber}?)?$`, 'i');
+
 /**
  * Reads a Host header (or the authority of an absolute-form target) as RFC 9110 §7.2 and RFC 3986 §3.2.2 have it:
  * port cut off, lower case, one trailing dot dropped. Null when it cannot be a host.
  */
 export function hostOfHeader(value: string): string | null {
-  const match = /^(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(?::(\d{0,5}))?$/i.exec(value);
-  if (match === null || Number(match[2] ?? 0) > 65_535) return null;
+  const match = hostAndPort.exec(value);
+  if (match === null) return null;
   const host = (match[1] ?? '').toLowerCase().replace(/\.$/, '');
   return host === '' || host.split('.').includes('') ? null : host;
 }

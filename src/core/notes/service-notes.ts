@@ -157,7 +157,7 @@ function subnetsOf(service: Service, networks: readonly EngineNetwork[]): string
 
 function headerWords({ road, upstream }: Led, { front }: Plan): string[] {
   const visitor = '203.0.113.77';
-  const headers = Object.entries(forwardedHeaders(road, visitor, 'https', front.ports));
+  const headers = Object.entries(forwardedHeaders(road, { known: true, address: visitor }, 'https', front.ports));
   const sent = headers.map(([name, value]) =>
     name === 'host' && upstream.sayHost !== null ? [name, upstream.sayHost] : [name, value],
   );

@@ -1,3 +1,5 @@
+import { portNumber } from '../networks/port-number.ts';
+
 /** Text that stands for itself in a regular expression (PCRE). */
 export function escapePattern(text: string): string {
   return text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
@@ -6,9 +8,8 @@ export function escapePattern(text: string): string {
 /** The characters that the verdict lets stand in a host name. */
 export const oneLabel = '[0-9a-z_-]+';
 
-/** A Host header that is sound: a name or an address, and a port that is one (RFC 9110 §7.2). */
-export const soundHost =
-  '(?:\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(?::(?:[0-9]{0,4}|[1-5][0-9]{4}|6(?:[0-4][0-9]{3}|5(?:[0-4][0-9]{2}|5(?:[0-2][0-9]|3[0-5])))))?';
+/** A Host header that is sound: a name or an address, and a port that is one, or the colon alone (RFC 9110 §7.2, RFC 3986 §3.2.3). */
+export const soundHost = `(?:\\[[0-9A-Fa-f:.]+\\]|[0-9A-Za-z._-]+)(?::${portNumber}?)?`;
 
 /** A path, or its beginning, that is not in normal form: what follows `..` may be the query. */
 export const abnormal = '//|[\\\\;%]|/\\.{1,2}(?:[/?]|$)';

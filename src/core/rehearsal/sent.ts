@@ -43,10 +43,24 @@ export function requestOf({ listener, sni, host, method, target, version, from, 
   for (const [name, value] of rest.headers) (headers[name.toLowerCase()] ??= []).push(value);
   const { person, knownIn, overRate } = rest;
   return {
-    ...{ listener, sni: listener === 'http' ? null : sni, host, method, target, httpVersion: version, peer: from },
+    ...{
+      listener,
+      sni: listener === 'http' ? null : sni,
+      host: hostLines(host, version),
+      method,
+      target,
+      httpVersion: version,
+      peer: from,
+    },
     ...{ headers, person, overRate },
     ...(knownIn === undefined ? {} : { knownIn }),
   };
+}
+
+/** RFC 9113 §8.3.1: over HTTP/2 the first is `:authority`, and a Host that says the same is no second one. */
+function hostLines([first, ...others]: readonly string[], version: Sent['version']): string[] {
+  if (first === undefined) return [];
+  return [first, ...others.filter((one) => version !== '2.0' || one !== first)];
 }
 
 /** Whether it asks for a live connection (RFC 6455 §4.1). */

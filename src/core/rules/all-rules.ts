@@ -15,7 +15,7 @@ import {
 import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
 import { diskRoom } from './disk-room.ts';
-import { edgeHeaderAppended, edgeRedirectLoop } from './edge.ts';
+import { edgeHeaderAppended, edgeHoldsVisitors, edgeRedirectLoop } from './edge.ts';
 import { folderNotShown } from './folders.ts';
 import {
   gateIncludesContainers,
@@ -69,6 +69,7 @@ export const allRules: readonly Rule[] = [
   defaultServerTaken,
   diskRoom,
   edgeHeaderAppended,
+  edgeHoldsVisitors,
   edgeRedirectLoop,
   folderNotShown,
   frontAddressesFew,

@@ -1,5 +1,7 @@
 import { card, tell } from '../findings/card.ts';
 import { programOf } from '../proxies/programs.ts';
+import { overlap } from '../networks/covering.ts';
+import { isLoopback } from '../networks/address.ts';
 import type { Rule } from './rule.ts';
 
 const circle = card({
@@ -53,5 +55,44 @@ export const edgeHeaderAppended: Rule = {
     if (edge === null || edge.replaces || limits.readsEveryLine || edge.header === 'x-forwarded-for') return [];
     const data = { proxy: title, header: edge.header };
     return [tell(appended, { say: 'first', data, roads: [], where, cause: 'edge:header' })];
+  },
+};
+
+const wide = card({
+  id: 'edge-holds-visitors',
+  severity: 'warning',
+  summary: "The edge's networks hold a network that a gate lets in.",
+  why: 'Whoever comes from the edge is a visitor of whom the edge must say who he is. Somebody in its networks who comes by himself says nothing, so no gate knows where he is.',
+  source: 'RFC 7239 §8.1',
+  messages: {
+    holds: {
+      message:
+        '`front.edge.networks` has {network}, and `{gate}` lets in {inside}. Who comes from there without the edge is refused.',
+      remedy: 'Write only the addresses that the edge itself connects from, such as {one}.',
+    },
+  },
+});
+
+export const edgeHoldsVisitors: Rule = {
+  card: wide,
+  check: ({ plan }) => {
+    const { edge, where } = plan.front;
+    const roads = plan.roads.filter(({ gate }) => gate.parts.some(({ networks }) => networks !== null));
+    for (const network of edge?.networks ?? []) {
+      const [base = '', bits] = network.split('/');
+      if (isLoopback(base) || bits === (base.includes(':') ? '128' : '32')) continue;
+      for (const { gate } of roads)
+        for (const { name, networks } of gate.parts) {
+          const inside = networks?.networks.find((one) => !one.endsWith('/0') && overlap(one, network));
+          if (inside === undefined) continue;
+          const own = roads.filter((road) => road.gate.parts.some((part) => part.name === name));
+          const one = `${base.replace(/[^.:]*$/, '')}2/${base.includes(':') ? '128' : '32'}`;
+          const data = { network, gate: name, inside, one };
+          return [
+            tell(wide, { say: 'holds', data, roads: own.map((road) => road.name), where, cause: 'edge:networks' }),
+          ];
+        }
+    }
+    return [];
   },
 };

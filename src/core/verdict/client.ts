@@ -1,29 +1,48 @@
-import { inNetworks, parseAddress } from '../networks/address.ts';
+import { inNetworks } from '../networks/address.ts';
+import { addressSaid, isListSound } from '../networks/said-address.ts';
 import type { Prepared, VerdictRequest } from './verdict.ts';
 
 /**
- * The visitor's own address: the peer's, unless the peer is the edge, whose header then tells. The header may hold a list to which
- * each hop adds; it is read from the right, and only what the edge itself wrote is believed. What is no address is not believed
- * either. Comparable form where it is an address.
+ * Who a request comes from. Where nobody can say, there is no address that a network could hold: such a visitor is in none, whatever the
+ * connection that brought him.
+ *
+ * @property address in comparable form (what it is when it is no address at all stays as it is)
+ * @property by address of the edge that did not say who the visitor is
+ */
+export type Client = { known: true; address: string } | { known: false; by: string };
+
+/**
+ * The visitor: the peer, unless the peer is the edge, whose header then tells. The header may hold a list to which each hop adds; it is
+ * read from the right, and only what the edge itself wrote is believed. The edge is never the visitor: when its header is missing, is no
+ * list of addresses, or ends in what is no address, the visitor is not known (RFC 7239 §6.2, `unknown`).
  */
 export function clientOf(
   { peer, headers }: Pick<VerdictRequest, 'peer' | 'headers'>,
   { plan, addressOf }: Pick<Prepared, 'plan' | 'addressOf'>,
-): string {
+): Client {
   const { edge } = plan.front;
-  let client = addressOf(peer) ?? peer;
-  if (edge === null) return client;
-  const said = (headers[edge.header] ?? []).join(',').split(',');
-  while (said.length > 0 && parseAddress(client) !== null && inNetworks(client, edge.networks)) {
-    const next = addressIn((said.pop() ?? '').trim());
-    if (next === null) break;
-    client = next;
+  const own = addressOf(peer) ?? peer;
+  if (edge === null || !inNetworks(own, edge.networks)) return { known: true, address: own };
+  const list = (headers[edge.header] ?? []).join(',');
+  const said = isListSound(list) ? list.split(',').reverse() : [];
+  for (const text of said) {
+    const address = addressSaid(text);
+    if (address === null) break;
+    if (!inNetworks(address, edge.networks)) return { known: true, address };
   }
-  return client;
+  return { known: false, by: own };
 }
 
-/** An address, or one with a port behind it, as some write it. */
-function addressIn(text: string): string | null {
-  const [, v6, v4] = /^\[([0-9a-fA-F:.]+)\](?::\d+)?$|^([\d.]+):\d+$/.exec(text) ?? [];
-  return parseAddress(v6 ?? v4 ?? text);
+/** What stands for a visitor where something is counted: himself, or whoever brought him. */
+export function countedOf(client: Client): string {
+  return client.known ? client.address : client.by;
+}
+
+/** What services are told of him (RFC 7239 §6.2): never the edge's address, which some of them trust. */
+export function toldOf(client: Client): string {
+  return client.known ? client.address : 'unknown';
+}
+
+export function isSameClient(one: Client, other: Client): boolean {
+  return one.known === other.known && countedOf(one) === countedOf(other);
 }

@@ -1,4 +1,4 @@
-import { clientOf } from './client.ts';
+import { clientOf, type Client } from './client.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Asked, Prepared, Shown, VerdictRequest } from './verdict.ts';
 
@@ -15,7 +15,7 @@ export interface Context {
   prepared: Prepared;
   request: VerdictRequest;
   shown: Shown | null;
-  client: string;
+  client: Client;
   asked: Asked | null;
   host: string | null;
   target: string;

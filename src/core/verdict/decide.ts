@@ -51,7 +51,9 @@ function remembering<T>(answer: (text: string) => T): (text: string) => T {
 
 function insideOf(): Prepared['isInside'] {
   const byNetworks = new WeakMap<object, (address: string) => boolean>();
-  return (address, networks) => {
+  return (client, networks) => {
+    if (!client.known) return false;
+    const { address } = client;
     const known = byNetworks.get(networks);
     if (known !== undefined) return known(address);
     const asked = remembering((one) => inNetworks(one, networks.networks) && !networks.except.includes(one));

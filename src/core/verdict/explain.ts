@@ -1,6 +1,7 @@
 import { withPort } from '../networks/address.ts';
 import type { GatePart } from '../plan/plan.ts';
 import { contextOf, type Context } from './context.ts';
+import { toldOf, type Client } from './client.ts';
 import { decide } from './decide.ts';
 import { passGate, type PartOutcome } from './gate.ts';
 import { steps, type StepName } from './steps/all-steps.ts';
@@ -43,7 +44,7 @@ export function explain(prepared: Prepared, request: VerdictRequest): Explanatio
     const last: ExplainedStep = { step: name, outcome: 'decides', words, mapLine: deciding?.mapLine ?? 0 };
     return name === 'gate' ? [...passed.slice(0, -1), last] : [last];
   });
-  return { verdict, client: context.client, steps: explained };
+  return { verdict, client: toldOf(context.client), steps: explained };
 }
 
 function gateSteps({ road, client, target, request, prepared }: Context): ExplainedStep[] {
@@ -59,20 +60,21 @@ function gateSteps({ road, client, target, request, prepared }: Context): Explai
   }));
 }
 
-function partWords({ part, why }: PartOutcome, client: string, target: string): string {
+function partWords({ part, why }: PartOutcome, client: Client, target: string): string {
+  const who = client.known ? client.address : 'an unknown visitor';
   const nearly =
     part.except.length > 0 && !isNormal(target) ? ' (a path that is not in normal form is never excepted)' : '';
   switch (why) {
     case 'excepted':
       return `excepted: the path is at or below  ${part.except.find((prefix) => isBelow(target, prefix)) ?? ''}`;
     case 'network':
-      return `${client} is in its networks`;
+      return `${who} is in its networks`;
     case 'network-and-person':
-      return `${client} is in its networks, and the password is right`;
+      return `${who} is in its networks, and the password is right`;
     case 'person':
       return 'the password is right';
     case 'not-from-here':
-      return `${client} is in none of its networks${closed(part)}${nearly}`;
+      return `${who} is in none of its networks${closed(part)}${nearly}`;
     case 'no-password':
       return `no password was sent${nearly}`;
     case 'wrong-password':

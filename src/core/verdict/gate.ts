@@ -1,9 +1,10 @@
 import type { GatePart, PlannedGate } from '../plan/plan.ts';
+import type { Client } from './client.ts';
 import { isBelow } from './target.ts';
 import type { Prepared, VerdictRequest } from './verdict.ts';
 
 interface GateInput {
-  client: string;
+  client: Client;
   target: string;
   request: Pick<VerdictRequest, 'person' | 'knownIn'>;
   prepared: Pick<Prepared, 'isInside'>;
@@ -59,7 +60,15 @@ function isKnown(people: string, { person, knownIn }: GateInput['request']): boo
   return person !== 'none' && person !== 'wrong' && (knownIn === undefined || knownIn.includes(people));
 }
 
-/** Whether a gate asks this request for a password at all: then what proves it is the front's, and no service's. */
+/** Whether a gate asks this request for a password at all. */
 export function asksPeople({ parts }: PlannedGate, target: string): boolean {
   return parts.some(({ people, except }) => people !== null && !except.some((prefix) => isBelow(target, prefix)));
+}
+
+/**
+ * Whether a gate has people at all: then a password is the front's on every path of the road, excepted ones too. A browser sends it to them
+ * all (RFC 7617 §2.2).
+ */
+export function hasPeople({ parts }: PlannedGate): boolean {
+  return parts.some(({ people }) => people !== null);
 }

@@ -1,5 +1,6 @@
 import type { GatePart, Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
 import type { PageKind } from '../map/site-map.ts';
+import type { Client } from './client.ts';
 import type { StepName } from './steps/all-steps.ts';
 
 /**
@@ -143,7 +144,7 @@ export interface Asked {
 
 /** What a service is told of a visitor who came over a listener. It is shared by verdicts: nothing may change it. */
 export interface Told {
-  client: string;
+  client: Client;
   listener: VerdictRequest['listener'];
   upstream: Upstream;
   headers: Readonly<Record<string, string>>;
@@ -168,6 +169,6 @@ export interface Prepared {
   askedFor: (host: string) => Asked | null;
   shownTo: (sni: string) => Shown;
   addressOf: (text: string) => string | null;
-  /** Whether an address in comparable form may pass the networks of a gate; remembered like these. */
-  isInside: (address: string, networks: NonNullable<GatePart['networks']>) => boolean;
+  /** Whether a visitor may pass the networks of a gate; remembered like these. Nobody who is not known is in any. */
+  isInside: (client: Client, networks: NonNullable<GatePart['networks']>) => boolean;
 }

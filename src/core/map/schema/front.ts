@@ -40,6 +40,24 @@ const mark = z.string(markWords).refine((text) => {
   return text.split(':').length === 2 && host.startsWith('127.') && parseAddress(host) !== null && isPort;
 }, markWords);
 
+/** `Forwarded` (RFC 7239 §4) holds pairs, which the servers do not read as addresses; the others are of the request itself, or of its connection. */
+const notForAddresses: ReadonlySet<string> = new Set([
+  'forwarded',
+  ...[
+    'authorization',
+    'connection',
+    'content-length',
+    'content-type',
+    'cookie',
+    'expect',
+    'host',
+    'keep-alive',
+    'origin',
+  ],
+  ...['proxy-connection', 'referer', 'te', 'trailer', 'transfer-encoding', 'upgrade', 'user-agent', 'via'],
+  ...['x-forwarded-host', 'x-forwarded-port', 'x-forwarded-proto'],
+]);
+
 const edge = z.strictObject(
   {
     networks: oneOrMany(network, 'a network or a list of networks').meta(
@@ -55,7 +73,12 @@ const edge = z.strictObject(
           "Header in which the edge passes on the visitor's address. The edge must replace it, or add to the end of the list in it.",
           'X-Client-Address',
         ),
-      ),
+      )
+      .superRefine((name, ctx) => {
+        if (!notForAddresses.has(name.toLowerCase())) return;
+        const words: IssueWords = { rule: 'map-value-wrong', say: 'header-without-address', data: { text: name } };
+        ctx.addIssue({ code: 'custom', message: 'no address', params: words });
+      }),
     'replaces-header': z
       .boolean(wants('true or false'))
       .default(false)

@@ -1,9 +1,11 @@
-import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
+import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
+import { hasPeople } from '../../verdict/gate.ts';
 import { longestCredentials } from '../hardening.ts';
 import { peopleList } from './people.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, inLines, quote } from './quote.ts';
 import { namedFormat } from './named.ts';
+import { isKnown } from './visitor.ts';
 
 /** A target at or below a prefix, in normal form. */
 export function below(prefix: string): string {
@@ -12,14 +14,14 @@ export function below(prefix: string): string {
 }
 
 /** 12. One part of the gate after the other: networks first (403), people after (401). @param page words for what a 403 shows */
-export function gateLines(road: PlannedRoad, page: string): string[] {
+export function gateLines(plan: Plan, road: PlannedRoad, page: string): string[] {
   return road.gate.parts.flatMap((part, index) => [
     comment(`Gate: ${part.name}.`),
-    ...partLines(road, part, index, page),
+    ...partLines(plan, road, part, index, page),
   ]);
 }
 
-function partLines(road: PlannedRoad, part: GatePart, index: number, page: string): string[] {
+function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number, page: string): string[] {
   const { networks, people, except } = part;
   const of = (what: string): string => `${what}${String(index)}`;
   const isSet = (what: string): string => `{ var(txn.${of(what)}) -m found }`;
@@ -33,7 +35,7 @@ function partLines(road: PlannedRoad, part: GatePart, index: number, page: strin
       : [
           ...inLines(`acl ${of('near')} src --`, networks.networks),
           ...inLines(`acl ${of('apart')} src --`, networks.except),
-          `http-request set-var(txn.${of('near')}) bool(true) if ${of('near')}${networks.except.length === 0 ? '' : ` !${of('apart')}`}`,
+          `http-request set-var(txn.${of('near')}) bool(true) if ${of('near')}${networks.except.length === 0 ? '' : ` !${of('apart')}`}${isKnown(plan)}`,
           ...(either ? [] : [`http-request return status 403${page} if !${isSet('near')}${gated}`]),
         ]),
     ...(people === null
@@ -48,11 +50,6 @@ function partLines(road: PlannedRoad, part: GatePart, index: number, page: strin
 
 /** A password for the gate is the front's, and goes on to no service. */
 export function withoutPassword({ gate }: PlannedRoad): string[] {
-  return gate.parts.flatMap(({ people, except }, index) =>
-    people === null
-      ? []
-      : [
-          `http-request del-header Authorization if { req.fhdr(authorization) -m reg -i ${quote('^basic(?: |$)')} }${except.length === 0 ? '' : ` !{ var(txn.open${String(index)}) -m found }`}`,
-        ],
-  );
+  if (!hasPeople(gate)) return [];
+  return [`http-request del-header Authorization if { req.fhdr(authorization) -m reg -i ${quote('^basic(?: |$)')} }`];
 }

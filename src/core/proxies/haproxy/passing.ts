@@ -76,6 +76,9 @@ export function answerLines(): string[] {
   return [
     comment('What a service says that goes no further.'),
     'http-response set-var(txn.answered) bool(true)',
+    comment('What no visitor may get: NUL among its headers, or another protocol than he asked for.'),
+    `http-response deny deny_status 502 if { res.hdrs -m reg ${quote('\\x00')} }`,
+    'http-response deny deny_status 502 if { status 101 } !{ var(txn.live) -m found }',
     `http-response del-header ${quote(namesPattern(dropped))} -m reg`,
     'http-response del-header Upgrade unless { status 101 }',
     comment('A service that cannot be reached.'),

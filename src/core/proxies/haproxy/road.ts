@@ -62,7 +62,7 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener, current
     ...methodLines(road),
     ...preflightLines(road),
     ...rateLines(road),
-    ...gateLines(road, pageWords(plan, current, 'refused')),
+    ...gateLines(plan, road, pageWords(plan, current, 'refused')),
     ...leadLines(plan, road, current),
     ...answers,
   ];

@@ -15,6 +15,13 @@ export function sanityLines(): string[] {
   const most = String(longestLineBytes - ' HTTP/1.1\r\n'.length);
   return [
     `acl absolute-form url -m reg -i ${quote('^https?://')}`,
+    comment('A target of another scheme, or with a user or no host before its path, is nothing that a front serves.'),
+    refuse('!{ url -m beg / } !absolute-form !{ method CONNECT }'),
+    refuse(`absolute-form { url -m reg -i ${quote('^https?://(?:[^/?#]*@|[/?#]|$)')} }`),
+    comment(
+      'A WebSocket over HTTP/2 (RFC 8441) is made one of HTTP/1 before any rule sees it, and is no method of a road.',
+    ),
+    `http-request return status 405 hdr Allow ${quote(usualMethods.join(', '))} if HTTP_2.0 { req.fhdr(upgrade) -m found }`,
     comment('What follows the authority alone counts (RFC 9112 §3.2.2), and goes on in the form that services expect.'),
     `http-request set-uri ${quote('%[pathq]')} if !HTTP_2.0 absolute-form { pathq -m beg / }`,
     `http-request set-uri ${quote('/%[pathq]')} if !HTTP_2.0 absolute-form !{ pathq -m beg / }`,
@@ -23,6 +30,7 @@ export function sanityLines(): string[] {
     refuse(`{ req.hdrs,length gt ${String(longestHeadBytes)} }`, 431),
     refuse(`{ req.fhdr_cnt gt ${String(mostHeaderLines)} }`, 431),
     refuse(`{ req.hdrs,length gt ${most} } { req.hdrs -m reg ${quote(`[^\\r\\n]{${most}}`)} }`, 431),
+    refuse(`{ req.hdrs -m reg ${quote('\\x00')} }`),
     refuse(`!{ req.fhdr(host) -m reg ${quote(`^${soundHost}$`)} }`),
     refuse('{ req.fhdr_cnt(transfer-encoding) gt 0 } { req.fhdr_cnt(content-length) gt 0 }'),
     refuse(`{ req.fhdr_cnt(transfer-encoding) gt 0 } !{ req.fhdr(transfer-encoding) -m str -i chunked }`, 501),

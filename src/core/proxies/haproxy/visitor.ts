@@ -1,3 +1,4 @@
+import { saidPatterns } from '../../networks/said-address.ts';
 import type { Plan } from '../../plan/plan.ts';
 import { comment, inLines, quote } from './quote.ts';
 
@@ -5,7 +6,12 @@ import { comment, inLines, quote } from './quote.ts';
 const mostHops = 4;
 
 /** An address behind which a port may stand, as some edges write it. */
-const withoutPort = `regsub("^\\[([0-9A-Fa-f:.]+)\\](?::[0-9]+)?$","\\1"),regsub("^([0-9.]+):[0-9]+$","\\1")`;
+const withoutPort = `regsub("^\\[([0-9A-Fa-f:.]+)\\]:[0-9]+$","\\1"),regsub("^([0-9.]+):[0-9]+$","\\1")`;
+
+/** Behind a condition on an address: nobody is in a network of whom the edge does not say who he is. */
+export function isKnown({ front: { edge } }: Plan): string {
+  return edge === null ? '' : ' !{ var(txn.unknown) -m found }';
+}
 
 /**
  * 2. The visitor's own address (RFC 7239 §8.1): what the edge itself wrote is believed, read from the right; what is no address ends it. An IPv4 address in
@@ -26,20 +32,25 @@ export function visitorLines({ front: { edge, listen } }: Plan): string[] {
         ]),
   ];
   if (edge === null) return client;
+  const { list, word } = saidPatterns;
+  const goesOn = 'if of-edge !{ var(txn.enough) -m found } !{ var(txn.unknown) -m found }';
   const hop = (back: number): string[] => {
-    const said = `req.hdr(${edge.header},-${String(back)}),${withoutPort}`;
+    const said = `req.hdr(${edge.header},-${String(back)})`;
     return [
-      `http-request set-var(txn.said) ${quote(said)} if believed`,
-      `http-request set-src var(txn.said) if believed { var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
-      `http-request set-var(txn.enough) bool(true) if { var(txn.said) -m found } !{ var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
+      `http-request set-var(txn.enough) bool(true) ${goesOn} !{ ${said} -m reg ${quote(`^${word}$`)} }`,
+      `http-request set-var(txn.said) ${quote(`${said},${withoutPort}`)} ${goesOn}`,
+      `http-request set-src var(txn.said) ${goesOn} { var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
     ];
   };
   return [
     comment('Who stands in front says who the visitor is; of a list only what they wrote themselves.'),
     ...inLines('acl of-edge src', edge.networks),
-    ...Array.from({ length: mostHops }, (_, index) => hop(index + 1))
-      .flat()
-      .map((line) => line.replaceAll('if believed', 'if of-edge !{ var(txn.enough) -m found }')),
+    comment('Of whom they do not say who he is: their header is no list of addresses, or leads to them again.'),
+    `http-request set-var(txn.unknown) bool(true) if of-edge { req.fhdr(${edge.header}) -m reg ${quote(`^(?!${list}$)`)} }`,
+    ...Array.from({ length: mostHops }, (_, index) => hop(index + 1)).flat(),
+    'http-request set-var(txn.unknown) bool(true) if of-edge',
     ...client,
+    'http-request set-var(txn.client) str(unknown) if { var(txn.unknown) -m found }',
+    'http-request set-var(txn.node) str(unknown) if { var(txn.unknown) -m found }',
   ];
 }

@@ -1,8 +1,9 @@
 import { isWildcard } from '../../names/wildcard.ts';
-import type { GatePart, PlannedRoad } from '../../plan/plan.ts';
+import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
 import { longestCredentials } from '../hardening.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, quote, rewrite, section } from './quote.ts';
+import { isIn } from './visitor.ts';
 
 /** Conditions for a target at or below a prefix, in normal form. */
 export function below(prefix: string): Array<[string, string]> {
@@ -20,7 +21,7 @@ export function exceptionLines({ gate }: PlannedRoad): string[] {
 }
 
 /** 12. All parts must agree; httpd answers 403 where no password would help, and 401 where one may (mod_authz_core). */
-export function gateLines(road: PlannedRoad): string[] {
+export function gateLines(plan: Plan, road: PlannedRoad): string[] {
   const { parts } = road.gate;
   if (parts.length === 0) return ['Require all granted'];
   const files = [...new Set(parts.flatMap(({ people }) => people ?? []))];
@@ -31,7 +32,7 @@ export function gateLines(road: PlannedRoad): string[] {
       ...section('RequireAll', '', [
         // It asks for one file of people; `check` says so before anything is written.
         ...(files.length > 1 ? ['Require all denied'] : []),
-        ...parts.flatMap((part, index) => [comment(`Gate: ${part.name}.`), ...partLines(parts, part, index)]),
+        ...parts.flatMap((part, index) => [comment(`Gate: ${part.name}.`), ...partLines(plan, parts, part, index)]),
       ]),
     ]),
   ];
@@ -58,14 +59,14 @@ function askLines({ name }: PlannedRoad, file: string): string[] {
   ];
 }
 
-function partLines(parts: readonly GatePart[], part: GatePart, index: number): string[] {
+function partLines(plan: Plan, parts: readonly GatePart[], part: GatePart, index: number): string[] {
   const { networks, people, except, need } = part;
-  const near = networks === null ? [] : nearLines(networks);
+  const near = networks === null ? [] : nearLines(plan, networks);
   const open = except.length === 0 ? [] : [`Require env ${openName(index)}`];
   const known = people === null ? [] : ['Require valid-user'];
   if (networks !== null && people !== null && need === 'any')
     return section('RequireAny', '', [...open, ...near, ...known]);
-  const asked = parts.slice(0, index).flatMap((one, at) => (one.people === null ? [] : [asks(one, at)]));
+  const asked = parts.slice(0, index).flatMap((one, at) => (one.people === null ? [] : [asks(plan, one, at)]));
   // Whom an earlier part asks for a password gets to hear of this one when he has said it.
   const later =
     asked.length === 0
@@ -82,13 +83,11 @@ function partLines(parts: readonly GatePart[], part: GatePart, index: number): s
 
 type Networks = NonNullable<GatePart['networks']>;
 
-function nearLines({ networks, except }: Networks): string[] {
+function nearLines({ front: { edge } }: Plan, { networks, except }: Networks): string[] {
   const inside = inLines(networks);
-  if (except.length === 0) return inside;
-  return section('RequireAll', '', [
-    ...section('RequireAny', '', inside),
-    ...section('RequireNone', '', inLines(except)),
-  ]);
+  const outside = [...inLines(except), ...(edge === null ? [] : ['Require env mm_unknown'])];
+  if (outside.length === 0) return inside;
+  return section('RequireAll', '', [...section('RequireAny', '', inside), ...section('RequireNone', '', outside)]);
 }
 
 function inLines(networks: readonly string[]): string[] {
@@ -96,21 +95,15 @@ function inLines(networks: readonly string[]): string[] {
 }
 
 /** An expression for whether a part can be passed with a password alone. */
-function asks({ networks, except, need }: GatePart, index: number): string {
-  const isIn = (list: readonly string[]): string => list.map((one) => `-R '${one}'`).join(' || ');
+function asks({ front: { edge } }: Plan, { networks, except, need }: GatePart, index: number): string {
+  const known = edge === null ? '' : ' && -z %{env:mm_unknown}';
   const far =
     networks === null || need === 'all'
       ? []
-      : [`!((${isIn(networks.networks)})${networks.except.length === 0 ? '' : ` && !(${isIn(networks.except)})`})`];
+      : [
+          `!((${isIn(networks.networks)})${networks.except.length === 0 ? '' : ` && !(${isIn(networks.except)})`}${known})`,
+        ];
   const gated = except.length === 0 ? [] : [`-z %{env:${openName(index)}}`];
   const all = [...gated, ...far];
   return all.length === 0 ? 'true' : `(${all.join(' && ')})`;
-}
-
-/** An expression for whether the gate asks for a password at all: then what proves a person is the front's, and goes on to no service. */
-export function asksExpression({ gate }: PlannedRoad): string | null {
-  const asking = gate.parts.flatMap(({ people, except }, index) =>
-    people === null ? [] : [except.length === 0 ? 'true' : `-z %{env:${openName(index)}}`],
-  );
-  return asking.length === 0 ? null : `(${asking.join(' || ')})`;
 }

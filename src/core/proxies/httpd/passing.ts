@@ -1,11 +1,11 @@
 import { isWildcard } from '../../names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
+import { hasPeople } from '../../verdict/gate.ts';
 import { firstCounts, forgeable } from '../../verdict/verdict.ts';
 import { headerCase } from '../header-case.ts';
 import type { WrittenFile } from '../renderer.ts';
 import { hopHeaders } from './hops.ts';
-import { asksExpression } from './gate-lines.ts';
 import { comment, ownHeader, quote, quoteHeader } from './quote.ts';
 
 type Listener = 'http' | 'https';
@@ -31,6 +31,14 @@ export function toldFiles({ front: { edge } }: Plan): WrittenFile[] {
     ...[...ofConnection, ...gone.map(headerCase), ...Object.values(hopHeaders)].map(
       (name) => `RequestHeader unset ${name}`,
     ),
+    comment(
+      'What the front says is not for the visitor to take away: mod_proxy removes whatever `Connection` names (RFC 9110 §7.6.1).',
+    ),
+    `RequestHeader edit* Connection "(?i)(^|,)[ \\t]*(?:${[...told, ...ofRoad, 'host', ...Object.values(hopHeaders)].join('|')})[ \\t]*(?=,|$)" "$1"`,
+    comment(
+      'How far a request may go is for TRACE and OPTIONS alone (RFC 9110 §7.6.2), and mod_proxy would count it for all.',
+    ),
+    'RequestHeader unset Max-Forwards',
     comment('A tunnel of any other kind than a WebSocket would skip every rule after it.'),
     `RequestHeader unset Upgrade "expr=! (%{REQUEST_METHOD} == 'GET' && %{SERVER_PROTOCOL} == 'HTTP/1.1' && req_novary('Upgrade') =~ /^websocket$/i && req_novary('Connection') =~ /(^|[, ])upgrade([, ]|$)/i)"`,
     comment('Names of other letters are read as these by many programs.'),
@@ -62,7 +70,6 @@ export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, 
     const value = `for=${node};host="${isNamed ? text : '%{mm_authority}e'}";proto=${listener}`;
     return `RequestHeader set Forwarded ${quote(value.replace(/\\/g, '\\\\'))} "expr=${isIpv6}%{env:mm_client} =~ /:/"`;
   };
-  const asks = asksExpression(road);
   return [
     `Include ${quote(`${current}/${toldFile}`)}`,
     `RequestHeader set Host ${host}`,
@@ -72,12 +79,12 @@ export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, 
     `RequestHeader set X-Forwarded-Host ${host}`,
     `RequestHeader set X-Forwarded-Port ${String(plan.front.ports[listener])}`,
     `RequestHeader set X-Forwarded-Proto ${listener}`,
-    ...(asks === null
-      ? []
-      : [
+    ...(hasPeople(road.gate)
+      ? [
           comment('A password for the gate goes on to no service.'),
-          `RequestHeader unset Authorization "expr=req_novary('Authorization') =~ /^basic( |$)/i && ${asks}"`,
-        ]),
+          `RequestHeader unset Authorization "expr=req_novary('Authorization') =~ /^basic( |$)/i"`,
+        ]
+      : []),
   ];
 }
 

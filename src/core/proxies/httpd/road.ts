@@ -76,7 +76,7 @@ function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: List
     ...leadLines(plan, road, current, listener),
     ...section('Location', '"/"', [
       ...(road.gate.parts.some(({ networks }) => networks !== null) ? pageLine(plan, 'refused') : []),
-      ...gateLines(road),
+      ...gateLines(plan, road),
       ...afterGate(plan, road, listener),
     ]),
   ];

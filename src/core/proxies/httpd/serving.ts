@@ -42,7 +42,7 @@ function servingLines(plan: Plan): string[] {
     `Header always set Allow ${quote(usualMethods.join(', '))} ${onRefusal}`,
     comment('A path that is not in normal form is below no prefix.'),
     ...rewrite([['%{ENV:mm_path}', `!${abnormal}`]], '-', 'E=mm_normal:1'),
-    ...visitorLines(),
+    ...visitorLines(plan),
     comment(
       'A page of another origin that asks (Fetch standard, CORS protocol). Of several lines httpd makes one, with commas.',
     ),
@@ -155,11 +155,11 @@ const sanityLines: readonly string[] = [
     ...rewrite([['%{REQUEST_METHOD}', '^(?:CONNECT|TRACE)$']], '-', 'R=405,L'),
     ...refuse([['%{ENV:mm_path}', '%(?![0-9A-Fa-f]{2})|%00']]),
     ...refuse([
-      ['%{ENV:mm_path}', '%2f', 'NC'],
+      ['%{ENV:mm_path}', '%2f|//', 'NC'],
       ['%{ENV:mm_path}', `^(?:(?:(?!${dot}{2}).)*+${dot}{2}){${String(mostClimbs + 1)}}`],
     ]),
     ...refuse([
-      ['%{ENV:mm_path}', '%2f', 'NC'],
+      ['%{ENV:mm_path}', '%2f|//', 'NC'],
       ['%{ENV:mm_path}', `${dot}{2}`],
       ['%{ENV:mm_path}', `!${below}`],
     ]),

@@ -9,12 +9,16 @@ export function takes(sent: Sent, verdict: Verdict, prepared: Prepared): Taking 
   const { listener, target, version, method, headers } = sent;
   if (sent.host[0]?.endsWith(':') === true) return { by: 'empty-port', status: 400 };
   const has = (name: string): boolean => headers.some(([one]) => one.toLowerCase() === name);
-  const [, scheme, rest = ''] = /^(https?):\/\/[^/?#]*(.*)$/i.exec(target) ?? [];
+  const [, scheme, rest = ''] = /^(https?):\/\/[^/?#@]*(?![^/?#]*@)(.*)$/i.exec(target) ?? [];
   // Of a target for the other listener its host does not count.
   if (scheme !== undefined && scheme.toLowerCase() !== listener && sent.host.length === 0)
     return { by: 'absolute-form', status: 400 };
   if (scheme !== undefined && scheme.toLowerCase() !== listener && sent.host.length === 1)
     return { by: 'absolute-form', as: { ...sent, target: rest.startsWith('/') ? rest : `/${rest}` } };
+  if (version === '2.0' && sent.host.length > 1)
+    return { by: 'authority', as: { ...sent, host: sent.host.slice(0, 1) } };
+  const said = headers.filter(([name, value], at) => value !== '' || !follows(headers, name, at));
+  if (version === '2.0' && said.length < headers.length) return { by: 'empty-line', as: { ...sent, headers: said } };
   const [length, chunks] = [has('content-length'), has('transfer-encoding')];
   if (length && chunks)
     return { by: 'two-lengths', as: { ...sent, headers: headers.filter(([name]) => !/^content-length$/i.test(name)) } };
@@ -30,6 +34,11 @@ export function takes(sent: Sent, verdict: Verdict, prepared: Prepared): Taking 
     return { by: 'live-answer', verdict: { ...verdict, answer: { drop: [], set: [], defaults: [] } } };
   const own = ownRedirect(sent, verdict, prepared);
   return own === null ? null : { by: 'own-redirects', verdict: own };
+}
+
+/** Whether a line stands behind another of its name. */
+function follows(headers: Sent['headers'], name: string, at: number): boolean {
+  return headers.slice(0, at).some(([one]) => one.toLowerCase() === name.toLowerCase());
 }
 
 /** It writes no `Location` without a host. */

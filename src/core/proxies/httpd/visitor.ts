@@ -1,13 +1,23 @@
+import { saidPatterns } from '../../networks/said-address.ts';
 import type { Plan } from '../../plan/plan.ts';
 import { headerCase } from '../header-case.ts';
 import { comment, rewrite } from './quote.ts';
 
-/** 2. The visitor's own address (mod_remoteip), believed from the edge only; a port behind it, as some edges write it, is taken away first. */
+/**
+ * 2. The visitor's own address (mod_remoteip), believed from the edge only; a port behind it, as some edges write it, is taken away first.
+ * What is no address must not reach mod_remoteip, which asks DNS for it and knows short forms: up to the last such word the list becomes an
+ * address of the edge, who is never the visitor.
+ */
 export function edgeLines({ front: { edge } }: Plan): string[] {
-  if (edge === null) return [];
+  const [own] = edge?.networks ?? [];
+  if (edge === null || own === undefined) return [];
   const header = headerCase(edge.header);
+  const { list, word } = saidPatterns;
+  const nobody = own.replace(/\/.*$/, '');
   return [
     comment('Who stands in front says who the visitor is; of a list only what they wrote themselves.'),
+    `RequestHeader edit ${header} "^(?!${list}$).*$" "${nobody}" early`,
+    `RequestHeader edit ${header} "^(?:.*,)?(?![ \\t]*${word}[ \\t]*(?:,|$))[^,]*" "${nobody}" early`,
     `RequestHeader edit* ${header} "\\[([0-9A-Fa-f:.]+)\\](:[0-9]+)?(?=\\s*(,|$))" "$1" early`,
     `RequestHeader edit* ${header} "\\b([0-9]+(?:\\.[0-9]+){3}):[0-9]+(?=\\s*(,|$))" "$1" early`,
     `RemoteIPHeader ${header}`,
@@ -17,6 +27,20 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
 }
 
 /** The visitor as headers say it. An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2). */
-export function visitorLines(): string[] {
-  return rewrite([['%{REMOTE_ADDR}', '^(?:::ffff:(?=[0-9.]+$))?(.+)$', 'NC']], '-', 'E=mm_client:%1');
+export function visitorLines({ front: { edge } }: Plan): string[] {
+  return [
+    ...rewrite([['%{REMOTE_ADDR}', '^(?:::ffff:(?=[0-9.]+$))?(.+)$', 'NC']], '-', 'E=mm_client:%1'),
+    ...(edge === null
+      ? []
+      : [
+          comment('Of whom the edge does not say who he is: then he is in no network.'),
+          `RewriteCond expr "${isIn(edge.networks)}"`,
+          'RewriteRule ^ - [E=mm_client:unknown,E=mm_unknown:1]',
+        ]),
+  ];
+}
+
+/** An expression for whether the visitor's address is in one of these (ap_expr, `-R`). */
+export function isIn(networks: readonly string[]): string {
+  return networks.map((one) => `-R '${one}'`).join(' || ');
 }

@@ -1,5 +1,6 @@
 import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
+import { asksWhoItIs, unknownSuffix } from './visitor.ts';
 import { pageLine } from './pages.ts';
 import { escapePattern } from '../pattern.ts';
 import { block, comment, namedText, pattern, quote } from './quote.ts';
@@ -12,20 +13,31 @@ import { block, comment, namedText, pattern, quote } from './quote.ts';
 export function gateLocations({ plan, road, entry, next, refusals }: GateWay): string[] {
   const { parts } = road.gate;
   const [first] = parts;
-  const onward = (index: number): string => stepTo(road, index, next);
+  const onward = (index: number): string => stepTo(plan, road, index, next);
   // A gate without exceptions stands in the first location itself, which saves a step.
-  const joined = first !== undefined && first.except.length === 0;
+  const joined = first !== undefined && isPlain(plan, first);
   return [
     ...block(`location ${entry}`, [
       ...refusals,
       ...rateLines(road),
-      ...(joined ? partLines(plan, road, first) : []),
+      ...(joined ? partLines(plan, road, first, 0) : []),
       tryNext(onward(joined ? 1 : 0)),
     ]),
     ...parts.flatMap((part, index) =>
       joined && index === 0
         ? []
-        : block(`location @gate${String(index)}`, [...partLines(plan, road, part), tryNext(onward(index + 1))]),
+        : [
+            ...block(`location @gate${String(index)}`, [
+              ...partLines(plan, road, part, index),
+              tryNext(onward(index + 1)),
+            ]),
+            ...(asksWhoItIs(plan, part)
+              ? block(`location @gate${String(index)}_unknown`, [
+                  ...unknownLines(plan, road, part, index),
+                  tryNext(onward(index + 1)),
+                ])
+              : []),
+          ],
     ),
   ];
 }
@@ -33,8 +45,8 @@ export function gateLocations({ plan, road, entry, next, refusals }: GateWay): s
 /** Rate and gate where all of them stand in one location, else null. */
 export function onlyStep(plan: Plan, road: PlannedRoad): string[] | null {
   const [only, second] = road.gate.parts;
-  if (second !== undefined || (only !== undefined && only.except.length > 0)) return null;
-  return [...rateLines(road), ...(only === undefined ? [] : partLines(plan, road, only))];
+  if (second !== undefined || (only !== undefined && !isPlain(plan, only))) return null;
+  return [...rateLines(road), ...(only === undefined ? [] : partLines(plan, road, only, 0))];
 }
 
 /** @property entry the first location @property next what the last one opens @property refusals lines that answer before rate and gate */
@@ -47,7 +59,7 @@ interface GateWay {
 }
 
 /** Maps of the road, outside its servers. */
-export function gateMaps(road: PlannedRoad, next: string): string[] {
+export function gateMaps(plan: Plan, road: PlannedRoad, next: string): string[] {
   const { name, gate, rules } = road;
   const zone =
     rules.rate === null
@@ -59,8 +71,8 @@ export function gateMaps(road: PlannedRoad, next: string): string[] {
     part.except.length === 0
       ? []
       : block(`map "$mile_marker_normal$request_uri" $${variable(name, `gate${String(index)}`)}`, [
-          `default @gate${String(index)};`,
-          ...part.except.map((prefix) => `${prefixPattern(prefix)} "${stepTo(road, index + 1, next)}";`),
+          `default ${gateName(plan, part, index)};`,
+          ...part.except.map((prefix) => `${prefixPattern(prefix)} "${stepTo(plan, road, index + 1, next)}";`),
         ]),
   );
   return [...zone, ...maps, ...peopleMaps(road)];
@@ -79,10 +91,19 @@ function peopleMaps({ name, gate }: PlannedRoad): string[] {
 }
 
 /** Where the part with this number is: its location, or the variable that leaves it out for some targets; `next` behind the last. */
-function stepTo({ name, gate }: PlannedRoad, index: number, next: string): string {
+function stepTo(plan: Plan, { name, gate }: PlannedRoad, index: number, next: string): string {
   const part = gate.parts[index];
   if (part === undefined) return next;
-  return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : `@gate${String(index)}`;
+  return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : gateName(plan, part, index);
+}
+
+/** Nothing about the request decides whether this part is asked, or how. */
+function isPlain(plan: Plan, part: GatePart): boolean {
+  return part.except.length === 0 && !asksWhoItIs(plan, part);
+}
+
+function gateName(plan: Plan, part: GatePart, index: number): string {
+  return `@gate${String(index)}${asksWhoItIs(plan, part) ? unknownSuffix : ''}`;
 }
 
 /** A pattern for "in normal form, and at or below this prefix", on `$mile_marker_normal$request_uri`. */
@@ -100,7 +121,7 @@ function rateLines({ name, rules }: PlannedRoad): string[] {
   ];
 }
 
-function partLines(plan: Plan, road: PlannedRoad, part: GatePart): string[] {
+function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number): string[] {
   return [
     comment(`Gate: ${part.name}.`),
     ...(part.networks !== null && part.people !== null && part.need === 'any' ? ['satisfy any;'] : []),
@@ -110,10 +131,15 @@ function partLines(plan: Plan, road: PlannedRoad, part: GatePart): string[] {
       ? []
       : [
           `auth_basic "${namedText(road.name, road)}";`,
-          `auth_basic_user_file $${variable(road.name, `people${String(road.gate.parts.indexOf(part))}`)};`,
-          'set $mile_marker_authorization $mile_marker_not_basic;',
+          `auth_basic_user_file $${variable(road.name, `people${String(index)}`)};`,
         ]),
   ];
+}
+
+/** The same for a visitor who is in no network: a password alone may still let him in, where one is enough. */
+function unknownLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number): string[] {
+  if (part.people !== null && part.need === 'any') return partLines(plan, road, { ...part, networks: null }, index);
+  return [comment(`Gate: ${part.name}.`), 'deny all;', ...pageLine(plan, 'refused')];
 }
 
 function networkLines({ networks }: GatePart): string[] {

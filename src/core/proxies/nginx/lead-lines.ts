@@ -3,6 +3,7 @@ import { contentTypes, unknownType } from '../../names/content-types.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
 import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
+import { hasPeople } from '../../verdict/gate.ts';
 import { methodLines } from './answer-lines.ts';
 import { onlyStep, prefixPattern } from './gate-lines.ts';
 import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
@@ -270,10 +271,6 @@ export function serviceHeaderLines(
     `proxy_set_header X-Forwarded-Host "${authority}";`,
     `proxy_set_header X-Forwarded-Port ${String(plan.front.ports[listener])};`,
     `proxy_set_header X-Forwarded-Proto ${listener};`,
-    `proxy_set_header Authorization ${hasPeople(road) ? '$mile_marker_authorization' : '$http_authorization'};`,
+    `proxy_set_header Authorization ${hasPeople(road.gate) ? '$mile_marker_not_basic' : '$http_authorization'};`,
   ];
-}
-
-export function hasPeople({ gate }: PlannedRoad): boolean {
-  return gate.parts.some(({ people }) => people !== null);
 }

@@ -5,15 +5,7 @@ import { addHeader, answerLines, answerMaps, hiddenLines, methodLines } from './
 import type { Placement } from '../renderer.ts';
 import { edgeLines, listenLines, secureListenLines, tlsFloor } from './front.ts';
 import { gateLocations, gateMaps } from './gate-lines.ts';
-import {
-  hasPeople,
-  leadEntry,
-  leadLocations,
-  leadMaps,
-  serviceGroups,
-  serviceHeaderLines,
-  shortWay,
-} from './lead-lines.ts';
+import { leadEntry, leadLocations, leadMaps, serviceGroups, serviceHeaderLines, shortWay } from './lead-lines.ts';
 import { proxyingLine } from './proxying.ts';
 import { leadsWords } from '../leads-words.ts';
 import { pageLocations, returnLines } from './pages.ts';
@@ -61,7 +53,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
   const lines = [
     ...head,
     ...leadsWords(road, told(subject)).map(comment),
-    ...(road.paused ? [] : [...serviceGroups(road, layout), ...gateMaps(road, entry), ...leadMaps(road, layout)]),
+    ...(road.paused ? [] : [...serviceGroups(road, layout), ...gateMaps(plan, road, entry), ...leadMaps(road, layout)]),
     ...answerMaps(road),
     '',
     ...(isOnward(road, layout) ? [] : [...plainServer(subject), '']),
@@ -179,7 +171,6 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
   const { bodyLimitBytes } = road.rules;
   return [
     `client_max_body_size ${String(bodyLimitBytes ?? 0)};`,
-    ...(hasPeople(road) ? ['set $mile_marker_authorization $http_authorization;'] : []),
     ...(dialledParts([road]).length === 0 ? [] : [proxyingLine(current), ...serviceHeaderLines(of)]),
     ...(shortWay(of, entry) ?? [
       ...gateLocations({ plan, road, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),

@@ -1,5 +1,6 @@
 import type { Plan } from '../../plan/plan.ts';
 import { idleSeconds, longestHeadBytes, longestLineBytes, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
+import { portNumber } from '../../networks/port-number.ts';
 import { soundHost } from '../pattern.ts';
 import { block, comment, ownHeader, pattern, quote } from './quote.ts';
 
@@ -45,7 +46,13 @@ export function servingText({ limits }: Plan): string {
 export function sanityMaps(): string[] {
   return [
     comment('What nginx would pass on though it is malformed.'),
-    ...block('map $request $mile_marker_odd', ['default "";', `${pattern('~[^\\x20-\\x22\\x24-\\x7e]')} 1;`]),
+    ...block('map $request $mile_marker_odd', [
+      'default "";',
+      `${pattern('~[^\\x20-\\x22\\x24-\\x7e]')} 1;`,
+      comment('A target of another scheme, of which nginx would take the path.'),
+      `${pattern('~^[^ ]+ (?![/*]|[Hh][Tt][Tt][Pp][Ss]?://)')} 1;`,
+      `${pattern(`~^[^ ]+ [Hh][Tt][Tt][Pp][Ss]?://(?:\\[[^\\]]*\\]|[^/?#:[ ]*):(?!${portNumber}?(?:[/?# ]|$))`)} 1;`,
+    ]),
     // nginx tries no pattern on nothing.
     ...block('map $http_host $mile_marker_malformed', [
       'default 1;',

@@ -30,10 +30,14 @@ function takeHandshake({ request, shown, prepared }: Context): Taken | null {
 export const trueAddress = {
   name: 'true-address',
   take: () => null,
-  passing: ({ client, request, prepared }) =>
-    client === request.peer
-      ? { words: `the visitor is ${client}`, mapLine: 0 }
-      : { words: `the edge says that the visitor is ${client}`, mapLine: prepared.plan.front.where.line },
+  passing: ({ client, request, prepared }) => {
+    const mapLine = prepared.plan.front.where.line;
+    if (!client.known)
+      return { words: `the edge at ${client.by} does not say who the visitor is: he is in no network`, mapLine };
+    return client.address === request.peer
+      ? { words: `the visitor is ${client.address}`, mapLine: 0 }
+      : { words: `the edge says that the visitor is ${client.address}`, mapLine };
+  },
 } as const satisfies Step;
 
 /** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */

@@ -3,7 +3,8 @@ import type { PlannedLeads, Upstream } from '../../plan/plan.ts';
 import { answerRules } from '../answer-rules.ts';
 import type { Context } from '../context.ts';
 import { forwardedHeaders } from '../forwarded.ts';
-import { asksPeople } from '../gate.ts';
+import { isSameClient, toldOf } from '../client.ts';
+import { hasPeople } from '../gate.ts';
 import { locationOf } from '../location.ts';
 import { fileAskedFor } from '../target.ts';
 import type { Act, Told } from '../verdict.ts';
@@ -54,11 +55,12 @@ function told(context: Context, road: NonNullable<Context['road']>, upstream: Up
   const { asked, client, prepared } = context;
   const { listener } = context.request;
   const last = asked?.lately ?? null;
-  if (last?.client === client && last.listener === listener && last.upstream === upstream) return last;
+  if (last !== null && isSameClient(last.client, client) && last.listener === listener && last.upstream === upstream)
+    return last;
   const { edge, ports } = prepared.plan.front;
   const headers = forwardedHeaders(road, client, listener, ports);
   // A service may be set to read the edge's own header; what anybody else wrote there must not reach it.
-  if (edge !== null) headers[edge.header] ??= client;
+  if (edge !== null) headers[edge.header] ??= toldOf(client);
   if (upstream.sayHost !== null) headers['host'] = upstream.sayHost;
   const found = { client, listener, upstream, headers, answer: answerRules(road, context.request) };
   // Which origin may read the answer is another matter for each request.
@@ -67,7 +69,7 @@ function told(context: Context, road: NonNullable<Context['road']>, upstream: Up
 }
 
 /** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */
-function provesPerson({ request, target }: Context, road: NonNullable<Context['road']>): boolean {
+function provesPerson({ request }: Context, road: NonNullable<Context['road']>): boolean {
   const [line] = request.headers['authorization'] ?? [];
-  return line !== undefined && /^basic(?: |$)/i.test(line) && asksPeople(road.gate, target);
+  return line !== undefined && /^basic(?: |$)/i.test(line) && hasPeople(road.gate);
 }
