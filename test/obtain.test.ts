@@ -190,6 +190,13 @@ test('the record goes where an alias leads; a circle of aliases is told', async 
     more: 'certificates:\n  a: {names: alias.saltmarsh.example, from: acme}\n  r: {names: ring.saltmarsh.example, from: acme}\n',
     roads: '  alias: {to: ":9", gate: everyone}\n  ring: {to: ":9", gate: everyone}\n',
   });
+  const asked = await mileMarker(['certs', 'obtain', 'a'], folder);
+  expect([asked.code, asked.out.replace(/\s+/g, ' ')]).toEqual([
+    3,
+    expect.stringContaining('is an alias of there.saltmarsh.example, which is not a name for records of this kind'),
+  ]);
+  const alias = { from: '_acme-challenge.alias.saltmarsh.example', to: 'there.saltmarsh.example' };
+  writeFileSync(join(folder, '.mile-marker', 'acme', 'aliases.json'), JSON.stringify([alias]));
   const { code, out, err } = await mileMarker(['certs', 'obtain'], folder);
   expect([code, out]).toEqual([3, expect.stringMatching(/^certificate `a`: stored\nr failed\n/)]);
   expect(err).toContain(

@@ -1,3 +1,5 @@
+import { visible } from '../core/outside/words.ts';
+
 /** Exit codes of the program. */
 export const exit = { well: 0, foundWrong: 1, badInput: 2, cannotJudge: 3, interrupted: 130 } as const;
 
@@ -18,12 +20,17 @@ export class Trouble extends Error {
   readonly exitCode: 2 | 3 | 130;
 
   constructor({ code, message, remedy, exitCode = 3, cause }: TroubleInput) {
-    super(message, { cause });
+    super(lines(message), { cause });
     this.name = 'Trouble';
     this.code = code;
-    this.remedy = remedy;
+    this.remedy = lines(remedy);
     this.exitCode = exitCode;
   }
+}
+
+/** Some sentences have several lines of their own; what others wrote in them has nothing else that a terminal obeys. */
+function lines(text: string): string {
+  return text.split('\n').map(visible).join('\n');
 }
 
 const systemWords: Record<string, string> = {

@@ -192,7 +192,7 @@ test.each<[string, Case, string]>([
       ],
       [
         { keyFits: false },
-        'The private key of `X` does not belong to its certificate. | Import both again: mile-marker certs import --as X FILES',
+        'The private key of `X` does not belong to its certificate. | Get both again: mile-marker certs make',
       ],
       [
         { keyFits: null },

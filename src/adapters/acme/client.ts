@@ -1,9 +1,9 @@
-import { X509Certificate } from 'node:crypto';
 import { lstat } from 'node:fs/promises';
 import { join } from 'node:path';
 import acme from 'acme-client';
 import * as z from 'zod';
 import { ensureFolder, writeFirst } from '../files/safe-write.ts';
+import { dnsName, oneLine, token, type DnsName, type Token } from '../../core/outside/words.ts';
 import { readText } from '../files/read-text.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 import type { Authority } from './authority.ts';
@@ -22,11 +22,11 @@ interface AccountInput {
 
 /** One name to be proven, in one of the ways that the authority offers. */
 export interface Proof {
-  name: string;
+  name: DnsName;
   /** What is proven: the name, or the wildcard below it. */
   of: string;
   kind: 'http' | 'dns';
-  token: string;
+  token: Token;
   /** What the file must hold, or the TXT record (RFC 8555 §8.3, §8.4). */
   value: string;
   /** Asks the authority to look, and waits for its judgement. */
@@ -101,7 +101,8 @@ async function identitiesOf(authority: Authority): Promise<string[]> {
   const { data } = await acme.axios.get<unknown>(authority.url);
   const found = directoryForm.safeParse(data);
   if (found.success) return found.data.meta.caaIdentities;
-  const words = z.object({ detail: z.string() }).safeParse(data).data?.detail ?? 'its answer is no ACME directory';
+  const said = z.object({ detail: z.string() }).safeParse(data).data?.detail;
+  const words = said === undefined ? 'its answer is no ACME directory' : oneLine(said);
   const remedy = 'Check `acme.directory` in the map: it is the address of the directory itself (RFC 8555 §7.1.1).';
   throw new Trouble({ code: 'acme-refused', message: `The authority ${authority.shown} refuses: ${words}`, remedy });
 }
@@ -133,8 +134,7 @@ interface BeginInput extends OrderInput {
 async function beginOrder(input: BeginInput): ReturnType<AcmeSession['begin']> {
   const { client, authority, signal } = input;
   const { order, key } = (await takenUp(input)) ?? (await placed(input));
-  const authorizations =
-    order.status === 'pending' ? await asking(authority, () => client.getAuthorizations(order)) : [];
+  const authorizations = order.status === 'pending' ? await authorizationsOf(input, order) : [];
   const open = authorizations.filter(({ status }) => status !== 'valid');
   const proofs = await Promise.all(open.map((authorization) => proofOf(input, authorization)));
   const read = () => client.getOrder(order);
@@ -148,10 +148,27 @@ async function beginOrder(input: BeginInput): ReturnType<AcmeSession['begin']> {
       }
       return client.getCertificate(await untilSettled(read, signal));
     });
-    assertCovers(certificate, input.names, authority);
     return { certificate, key };
   };
   return { proofs, finish };
+}
+
+/** Those of an order (RFC 8555 §7.1.3): one for each name at most, and each for one of the names ordered. */
+async function authorizationsOf({ client, authority, names }: BeginInput, order: Order): Promise<acme.Authorization[]> {
+  if (order.authorizations.length > names.length)
+    throw odd(
+      authority,
+      `asks for ${String(order.authorizations.length)} proofs, and ${String(names.length)} names were ordered`,
+    );
+  return asking(authority, () => client.getAuthorizations(order));
+}
+
+function odd({ shown }: Authority, what: string): Trouble {
+  return new Trouble({
+    code: 'acme-odd',
+    message: `The authority ${shown} ${what}. Nothing was shown to it.`,
+    remedy: 'Check `acme.directory` in the map. If it is right, ask whoever runs that authority.',
+  });
 }
 
 type Order = Awaited<ReturnType<acme.Client['getOrder']>>;
@@ -183,10 +200,16 @@ async function placed({
 }
 
 async function proofOf(
-  { client, authority, kind, signal }: BeginInput,
+  { client, authority, kind, signal, names }: BeginInput,
   authorization: acme.Authorization,
 ): Promise<Proof> {
-  const name = authorization.identifier.value;
+  const name = dnsName(authorization.identifier.value);
+  const isWildcard = authorization.wildcard === true;
+  if (name === null || !names.includes(isWildcard ? `*.${name}` : name))
+    throw odd(
+      authority,
+      `wants a proof for ${oneLine(JSON.stringify(authorization.identifier.value))}, which was not ordered`,
+    );
   const challenge = authorization.challenges.find(({ type }) => type === `${kind}-01`);
   if (challenge === undefined) {
     const message = `The authority ${authority.shown} offers no ${kind} challenge for ${name}.`;
@@ -196,6 +219,8 @@ async function proofOf(
       remedy: 'Write the other challenge under `acme.challenge`.',
     });
   }
+  const parsed = token(challenge.token);
+  if (parsed === null) throw odd(authority, 'sends a token that is none (RFC 8555 §8.1)');
   const value = await client.getChallengeKeyAuthorization(challenge);
   const read = async (): Promise<acme.Authorization> => {
     const [found] = await client.getAuthorizations({ authorizations: [authorization.url] } as Order);
@@ -206,8 +231,7 @@ async function proofOf(
       await client.completeChallenge(challenge).catch(unlessMoved(read, ['valid', 'invalid']));
       await untilSettled(read, signal);
     });
-  const of = authorization.wildcard === true ? `*.${name}` : name;
-  return { name, of, kind, token: challenge.token, value, complete };
+  return { name, of: isWildcard ? `*.${name}` : name, kind, token: parsed, value, complete };
 }
 
 /** What was refused may have been done already, by a run before or by an answer that got lost. */
@@ -215,26 +239,6 @@ function unlessMoved(read: () => Promise<{ status: string }>, there: readonly st
   return async (error: unknown): Promise<void> => {
     if (error instanceof Trouble || !there.includes((await read()).status)) throw error;
   };
-}
-
-function assertCovers(certificate: string, names: readonly string[], { shown }: Authority): void {
-  const written = namesIn(certificate);
-  const missing = names.filter((name) => !written.includes(`DNS:${name}`));
-  if (missing.length === 0) return;
-  const message = `The authority ${shown} sent a certificate without ${missing.join(', ')}.`;
-  throw new Trouble({
-    code: 'acme-other-names',
-    message,
-    remedy: 'Run it again. If that does not help, ask the authority.',
-  });
-}
-
-function namesIn(certificate: string): string[] {
-  try {
-    return (new X509Certificate(certificate).subjectAltName ?? '').split(', ');
-  } catch {
-    return [];
-  }
 }
 
 async function keptKey(folder: string, { url }: Authority): Promise<string> {
@@ -254,7 +258,7 @@ async function asking<T>(authority: Authority, work: () => Promise<T>): Promise<
     return await work();
   } catch (cause) {
     if (cause instanceof Trouble || (cause instanceof Error && cause.name === 'AbortError')) throw cause;
-    const message = `The authority ${authority.shown} refuses: ${reasonOf(cause).replace(/\s+/g, ' ')}`;
+    const message = `The authority ${authority.shown} refuses: ${oneLine(reasonOf(cause))}`;
     const remedy = 'Fix what it names, then run it again. The stored certificates were not changed.';
     throw new Trouble({ code: 'acme-refused', message, remedy, cause });
   }

@@ -1,6 +1,7 @@
 import { readdir, readFile, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import * as z from 'zod';
+import { dnsName, token } from '../../core/outside/words.ts';
 import type { Attempted } from '../../core/certificates/attempts.ts';
 import { addToJournal, readJournal } from '../files/journal.ts';
 import { writeTrouble, writeWhole } from '../files/safe-write.ts';
@@ -11,8 +12,16 @@ import type { PlacedOrder, Proof } from './client.ts';
 
 export type Published = Pick<Proof, 'name' | 'kind' | 'token' | 'value'>;
 
+const parsed = <T extends string>(parse: (text: string) => T | null) =>
+  z.string().transform((text, ctx) => {
+    const found = parse(text);
+    if (found !== null) return found;
+    ctx.addIssue({ code: 'custom', message: 'not what is written here' });
+    return z.NEVER;
+  });
+
 const publishedForm = z.array(
-  z.object({ name: z.string(), kind: z.enum(['http', 'dns']), token: z.string(), value: z.string() }),
+  z.object({ name: parsed(dnsName), kind: z.enum(['http', 'dns']), token: parsed(token), value: z.string() }),
 );
 
 /** What was published and not yet taken back. */
@@ -25,6 +34,27 @@ export async function writePublished(folder: string, id: string, proofs: readonl
   if (proofs.length === 0) return remove(file);
   const left = proofs.map(({ name, kind, token, value }) => ({ name, kind, token, value }));
   await writeWhole(file, `${JSON.stringify(left)}\n`, 0o600);
+}
+
+const aliasesForm = z.array(z.object({ from: z.string(), to: z.string() }));
+const aliasesFile = (folder: string): string => join(folder, 'aliases.json');
+
+/** Aliases to ordinary names that somebody said yes to; null before anybody was asked. */
+export async function readAliases(folder: string): Promise<Array<{ from: string; to: string }> | null> {
+  return aliasesForm.safeParse(await readJson(aliasesFile(folder))).data ?? null;
+}
+
+export async function keepAlias(folder: string, alias: { from: string; to: string }): Promise<void> {
+  const all = [...((await readAliases(folder)) ?? []).filter(({ from }) => from !== alias.from), alias];
+  await writeWhole(aliasesFile(folder), `${JSON.stringify(all)}\n`, 0o600);
+}
+
+/** Certificates of which a run that was killed left something. */
+export async function leftBehind(folder: string): Promise<{ published: string[]; ordered: string[] }> {
+  const names = await readdir(folder).catch((): string[] => []);
+  const of = (end: string): string[] =>
+    names.flatMap((name) => (name.endsWith(end) && !name.startsWith('.') ? [name.slice(0, -end.length)] : []));
+  return { published: of('.pending.json'), ordered: of('.order.json') };
 }
 
 /** Two orders are the same when they ask one authority for the same names and kind of key. */

@@ -9,6 +9,8 @@ import { updateTxt } from '../dns/update.ts';
 import { followAliases, serversOf, txtAt, zoneOf, type ZoneReader } from '../dns/zone.ts';
 import type { NameServer } from '../dns/query.ts';
 import type { TsigKey } from '../dns/tsig.ts';
+import type { DnsName } from '../../core/outside/words.ts';
+import { shellWord } from '../../core/shell-word.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 import type { Proof } from './client.ts';
 
@@ -99,6 +101,8 @@ export interface DnsInput {
   say: (text: string) => void;
   now: () => Date;
   signal: AbortSignal;
+  /** Whether a record may be published at a name that an alias leads to, though it is one that anything else could have, too. */
+  mayLead: (alias: { from: DnsName; to: DnsName }) => Promise<boolean>;
 }
 
 /**
@@ -109,6 +113,7 @@ export function dnsPublisher(input: DnsInput): Publisher {
   return {
     show: async (proof) => {
       const place = await placeOf(input, proof);
+      await askFirst(input, challengeName(proof.name), place.name);
       if (place.passed.length > 0)
         input.say(`${place.passed.join(' -> ')} is an alias; the record goes to ${place.name}\n`);
       await change(input, { act: 'add', ...place, value: proof.value });
@@ -121,14 +126,29 @@ export function dnsPublisher(input: DnsInput): Publisher {
   };
 }
 
+/** Names made for records of this kind have a label with `_` (RFC 8552 §2). What leads to any other name may be somebody's trick: it is asked about, once. */
+async function askFirst({ mayLead }: DnsInput, from: DnsName, to: DnsName): Promise<void> {
+  if (to.split('.').some((label) => label.startsWith('_')) || (await mayLead({ from, to }))) return;
+  throw new Trouble({
+    code: 'alias-not-confirmed',
+    message: `${from} is an alias of ${to}, which is not a name for records of this kind. Nothing was published there.`,
+    remedy: `If that is meant so, run \`mile-marker certs obtain\` in a terminal and say yes; it is asked once. Else correct the CNAME record of ${from}.`,
+  });
+}
+
+/** Where an authority looks for the record of a name (RFC 8555 §8.4). */
+function challengeName(name: DnsName): DnsName {
+  return `_acme-challenge.${name}` as DnsName;
+}
+
 interface Place {
-  name: string;
+  name: DnsName;
   zone: string;
   passed: string[];
 }
 
 async function placeOf({ reader }: DnsInput, { name }: Published): Promise<Place> {
-  const { name: behind, passed } = await followAliases(reader, `_acme-challenge.${name}`);
+  const { name: behind, passed } = await followAliases(reader, challengeName(name));
   return { name: behind, passed, zone: await zoneOf(reader, behind) };
 }
 
@@ -170,7 +190,11 @@ export async function runProgram(
   });
   if (ended === null) return;
   const message = `The program ${program} did not publish the record: ${ended}.`;
-  throw new Trouble({ code: 'publish-failed', message, remedy: `Run it by hand: ${[program, ...argv].join(' ')}` });
+  throw new Trouble({
+    code: 'publish-failed',
+    message,
+    remedy: `Run it by hand: ${[program, ...argv].map(shellWord).join(' ')}`,
+  });
 }
 
 async function untilSeen(

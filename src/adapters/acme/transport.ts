@@ -2,6 +2,8 @@ import https from 'node:https';
 import { setTimeout as pause } from 'node:timers/promises';
 import type acme from 'acme-client';
 import * as z from 'zod';
+import { oneLine } from '../../core/outside/words.ts';
+import { TimeUp } from '../probe/failure.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 import { retryAfter } from './retry-after.ts';
 import type { Authority } from './authority.ts';
@@ -32,6 +34,8 @@ interface Reply {
 }
 
 const timeoutMs = 15_000;
+/** For a whole answer: one that comes a byte a second is none. */
+const wholeMs = 30_000;
 const tries = 3;
 /** Longer waits are told, not sat out: the one who waits may be a person. */
 const longestPauseMs = 30_000;
@@ -49,7 +53,10 @@ export function transportFor(authority: Authority, now: () => Date, signal: Abor
     const rest = (rests.get(config.url ?? '') ?? 0) - now().getTime();
     if (rest > 0) await pause(rest, undefined, { signal });
     for (let attempt = 1; ; attempt += 1) {
-      const reply = await exchange(config, authority).catch((error: unknown) => asError(error));
+      const reply = await exchange(config, authority, signal).catch((error: unknown) => {
+        if (signal.aborted) throw error;
+        return asError(error);
+      });
       const askedMs = reply instanceof Error ? null : retryAfter(reply.headers['retry-after'] ?? null, now());
       if (!(reply instanceof Error) && reply.status < 500 && reply.status !== 429) {
         // Who is asked about something that is not ready yet may say when to ask again (RFC 8555 §7.5.1).
@@ -59,7 +66,7 @@ export function transportFor(authority: Authority, now: () => Date, signal: Abor
       if (!(reply instanceof Error) && (reply.status === 429 || (askedMs ?? 0) > longestPauseMs)) {
         throw new AuthorityLimit(authority.shown, wordsOf(reply), new Date(now().getTime() + (askedMs ?? hourMs)));
       }
-      if (attempt === tries)
+      if (attempt === tries || reply instanceof TimeUp)
         throw unreachable(authority, reply instanceof Error ? reasonOf(reply) : wordsOf(reply), reply);
       await pause(askedMs ?? attempt * 1000, undefined, { signal });
     }
@@ -73,7 +80,7 @@ function asError(error: unknown): Error {
 }
 
 function unreachable({ shown }: Authority, words: string, cause: unknown): Trouble {
-  const message = `The authority ${shown} is not reachable: ${words.replace(/\s+/g, ' ')}.`;
+  const message = `The authority ${shown} is not reachable: ${oneLine(words)}.`;
   const remedy = 'Check `acme.directory` and `acme.root` in the map, and the connection. Then run it again.';
   return new Trouble({ code: 'acme-unreachable', message, remedy, cause });
 }
@@ -83,7 +90,7 @@ const problemForm = z.object({ detail: z.string() });
 /** The authority's own words (RFC 7807 §3.1), else the status. */
 function wordsOf({ status, data }: Reply): string {
   try {
-    return problemForm.parse(JSON.parse(data)).detail;
+    return oneLine(problemForm.parse(JSON.parse(data)).detail);
   } catch {
     return `it answers with status ${String(status)}`;
   }
@@ -91,7 +98,7 @@ function wordsOf({ status, data }: Reply): string {
 
 /** One plain question to the authority's API. Fails when nobody answers, or not in JSON. */
 export async function getJson(url: string, authority: Pick<Authority, 'root'>): Promise<unknown> {
-  const { data } = await exchange({ url, method: 'get', headers: {} as Config['headers'] }, authority);
+  const { data } = await exchange({ url, method: 'get', headers: {} as Config['headers'] }, authority, null);
   return JSON.parse(data) as unknown;
 }
 
@@ -100,8 +107,10 @@ const longestAnswer = 1_048_576;
 function exchange(
   { url = '', method = 'get', headers, data }: Config,
   { root }: Pick<Authority, 'root'>,
+  signal: AbortSignal | null,
 ): Promise<Reply> {
   return new Promise((resolve, reject) => {
+    const whole = AbortSignal.timeout(wholeMs);
     const options = {
       method: method.toUpperCase(),
       // The library's headers carry methods of their own, which are no headers.
@@ -109,6 +118,7 @@ function exchange(
       ...(root === null ? {} : { ca: root }),
       agent: false,
       timeout: timeoutMs,
+      signal: signal === null ? whole : AbortSignal.any([signal, whole]),
     } as const;
     const request = https.request(url, options, (answer) => {
       let body = '';
@@ -123,7 +133,7 @@ function exchange(
       });
     });
     request.on('timeout', () => request.destroy(new Error('it says nothing')));
-    request.on('error', reject);
+    request.on('error', (error) => reject(whole.aborted ? new TimeUp('no whole answer', wholeMs) : error));
     request.end(typeof data === 'string' ? data : undefined);
   });
 }

@@ -37,6 +37,13 @@ function dnsNames(text: string | undefined): string[] {
   return (text ?? '').split(', ').flatMap((part) => /^DNS:([^"]+)$/.exec(part)?.[1] ?? []);
 }
 
+/** The names that a certificate covers, in lower case; null when it covers anything else as well, such as an address. */
+export function dnsNamesAlone({ subjectAltName }: X509Certificate): string[] | null {
+  const parts = (subjectAltName ?? '').split(', ');
+  const names = dnsNames(subjectAltName);
+  return names.length === parts.length ? names.map((name) => name.toLowerCase()) : null;
+}
+
 const largest = 1024 * 1024;
 
 /** A planned certificate as it lies on disk with its key, or null when there is none that can be read. */
@@ -92,13 +99,12 @@ type ChainFacts = Pick<HeldCertificate, 'chain' | 'inOrder' | 'complete' | 'weak
 
 function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): ChainFacts {
   const all = [leaf, ...chain];
-  const usage = leaf.keyUsage as string[] | undefined;
   return {
     chain: chain.map(knownFacts),
     inOrder: inOrder(all),
     complete: chain.length > 0 || certificateFacts(leaf).selfMade || !namesIssuer(leaf),
     weak: weakness(leaf),
-    forServers: usage === undefined || usage.includes(serverUse) || usage.includes(anyUse),
+    forServers: forServers(leaf),
   };
 }
 
@@ -106,7 +112,7 @@ function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): C
  * Whether a certificate says where its issuer's own is to be had (RFC 5280 §4.2.2.1), as every public one does (Baseline Requirements §7.1.2.7.7). A
  * private authority that signs by itself has no intermediate, and says nothing.
  */
-function namesIssuer({ infoAccess }: X509Certificate): boolean {
+export function namesIssuer({ infoAccess }: X509Certificate): boolean {
   return /^CA Issuers - /m.test(infoAccess ?? '');
 }
 
@@ -122,6 +128,12 @@ function knownFacts(certificate: X509Certificate): CertificateFacts {
 /** Extended key usages (RFC 5280 §4.2.1.12). */
 const serverUse = '1.3.6.1.5.5.7.3.1';
 const anyUse = '2.5.29.37.0';
+
+/** RFC 5280 §4.2.1.12: without the extension a key is for everything. */
+export function forServers(leaf: X509Certificate): boolean {
+  const usage = leaf.keyUsage as string[] | undefined;
+  return usage === undefined || usage.includes(serverUse) || usage.includes(anyUse);
+}
 
 export function signs(issuer: X509Certificate, certificate: X509Certificate): boolean {
   return certificate.checkIssued(issuer) && certificate.verify(issuer.publicKey);

@@ -66,7 +66,22 @@ export async function queryServer(server: NameServer, { name, type }: Question, 
     flag_aa: authoritative,
     flag_ra: recursive,
   } = packet as DecodedPacket & { rcode: string };
-  return { code: rcode, authoritative, recursive, answers, authorities };
+  return { code: rcode, authoritative, recursive, answers: ownAnswers(name, answers), authorities };
+}
+
+/** So many aliases behind each other are followed (RFC 1034 §3.6.2 sets no number). */
+const mostAliases = 16;
+
+/** Records of the name that was asked for, and of what its aliases lead to; whatever else a server adds counts for nothing (RFC 2181 §5.4.1). */
+function ownAnswers(name: string, answers: readonly Answer[]): Answer[] {
+  const plain = (text: string): string => text.toLowerCase().replace(/\.$/, '');
+  const owners = new Set([plain(name)]);
+  for (let step = 0; step < mostAliases; step += 1) {
+    const before = owners.size;
+    for (const one of answers) if (one.type === 'CNAME' && owners.has(plain(one.name))) owners.add(plain(one.data));
+    if (owners.size === before) break;
+  }
+  return answers.filter((one) => owners.has(plain(one.name)));
 }
 
 type Fits = (packet: DecodedPacket) => boolean;

@@ -1,5 +1,6 @@
 import { getServers } from 'node:dns';
 import type { Answer } from 'dns-packet';
+import { dnsName, oneLine, type DnsName } from '../../core/outside/words.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import { parseEndpoint } from '../probe/look-up.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
@@ -29,7 +30,7 @@ export async function ask({ resolver, timeoutMs }: ZoneReader, question: Questio
 const maxAliases = 8;
 
 /** Where a name's records really stand: behind its aliases (RFC 1034 §3.6.2). Each of them is told. */
-export async function followAliases(reader: ZoneReader, name: string): Promise<{ name: string; passed: string[] }> {
+export async function followAliases(reader: ZoneReader, name: DnsName): Promise<{ name: DnsName; passed: string[] }> {
   const passed: string[] = [];
   let here = name;
   for (let step = 0; step <= maxAliases; step += 1) {
@@ -37,11 +38,20 @@ export async function followAliases(reader: ZoneReader, name: string): Promise<{
     const alias = answers.find((answer) => answer.type === 'CNAME' && same(answer.name, here));
     if (alias?.type !== 'CNAME') return { name: here, passed };
     passed.push(here);
-    here = alias.data.toLowerCase().replace(/\.$/, '');
+    here = dnsName(alias.data) ?? refuseAlias(here, alias.data);
     if (passed.includes(here)) break;
   }
   const message = `The aliases of ${name} do not come to an end: ${passed.join(' -> ')}.`;
   throw new Trouble({ code: 'alias-circle', message, remedy: 'Correct the CNAME records.' });
+}
+
+/** Whatever DNS says goes into commands and records; an alias to what is no name would take more with it. */
+function refuseAlias(from: string, to: string): never {
+  throw new Trouble({
+    code: 'alias-odd',
+    message: `${from} is an alias of ${oneLine(JSON.stringify(to))}, which is no host name.`,
+    remedy: `Correct the CNAME record of ${from}. Nothing was published.`,
+  });
 }
 
 function same(a: string, b: string): boolean {
@@ -60,18 +70,22 @@ export async function zoneOf(reader: ZoneReader, name: string): Promise<string> 
   throw new Trouble({ code: 'no-zone', message, remedy: 'Check that the domain is delegated to your name servers.' });
 }
 
+/** Of a zone's servers so many are asked; thirteen fit into a datagram of old (RFC 1035 §4.2.1), and nobody has a hundred. */
+const mostServers = 100;
+
 /** A zone's authoritative servers with an address of each. */
 export async function serversOf(
   reader: ZoneReader,
   zone: string,
 ): Promise<Array<{ name: string; server: NameServer }>> {
   const { answers } = await ask(reader, { name: zone, type: 'NS' });
-  const names = answers.flatMap((answer) =>
-    answer.type === 'NS' ? [answer.data.toLowerCase().replace(/\.$/, '')] : [],
-  );
+  const names = answers.flatMap((answer) => (answer.type === 'NS' ? (dnsName(answer.data) ?? []) : []));
   const found = await Promise.all(
-    names.map(async (name) => {
-      const all = await Promise.all((['A', 'AAAA'] as const).map((type) => ask(reader, { name, type })));
+    [...new Set(names)].slice(0, mostServers).map(async (name) => {
+      // One whose address nobody tells is not asked, and the others are.
+      const all = await Promise.all(
+        (['A', 'AAAA'] as const).map((type) => ask(reader, { name, type }).catch(() => ({ answers: [] }))),
+      );
       const addresses = all.flatMap((one) => addressesIn(one.answers));
       return addresses.map((address) => ({ name, server: { address, port: portAt(address, reader) } })).slice(0, 1);
     }),

@@ -14,6 +14,7 @@ import { lackIn } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
+import { tidyUp } from '../../use-cases/certificates/obtain-one.ts';
 import { fromAuthority, obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
 import type { CommandContext } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
@@ -113,11 +114,15 @@ interface GetInput {
 async function getThem({ site, wanted, made, options, context, nothing }: GetInput): Promise<void> {
   const { io, setCode } = context;
   const resolver = options.resolver === undefined ? null : parseEndpoint(options.resolver, 53, '--resolver');
-  const { now, signal, err: say } = io;
+  const { now, signal, err: say, ask } = io;
+  await tidyUp(
+    { site, resolver, patienceMs: options.wait, say, now, signal, ask },
+    new Set(wanted.map(({ id }) => id)),
+  );
   const results =
     wanted.length === 0
       ? []
-      : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal });
+      : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal, ask });
   const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
   const reloads = fresh.length > 0 && (await takesUpAtOnce(site, options.reload));
   if (reloads) await reloadFront(site, io.env);

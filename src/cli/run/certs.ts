@@ -1,5 +1,6 @@
 import { resolve } from 'node:path';
 import { authorityFile, makePractice } from '../../adapters/certificates/practice.ts';
+import { leftBehind } from '../../adapters/acme/kept.ts';
 import { shownPath } from '../../adapters/files/find-map.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { Trouble } from '../../adapters/trouble.ts';
@@ -48,9 +49,12 @@ export async function runCertsList(options: OpenOptions, context: CommandContext
     io.out(jsonDocument('certs', { map: site.mapFile, certificates: rows }));
     return;
   }
+  const { published, ordered } = await leftBehind(site.paths.acme);
   if (rows.length > 0) io.out(formatCertificates(rows, { width: io.width, colour: io.colour.out }));
   const missing = rows.filter(({ to }) => to === null).length;
   io.err(`${plural(rows.length, 'certificate')}${missing > 0 ? `, ${String(missing)} missing` : ''}.\n`);
+  for (const id of new Set([...published, ...ordered]))
+    io.err(`A run for \`${id}\` was cut short and left something behind. What ends it: mile-marker certs renew\n`);
   io.err(missing > 0 ? 'next: mile-marker check (shows how to get the missing ones)\n' : 'next: mile-marker check\n');
 }
 

@@ -1,14 +1,14 @@
 import type { PlannedCertificate } from '../plan/plan.ts';
-import { covers, type CertificateFacts } from './cover.ts';
+import { covers, type CertificateFacts, type HeldCertificate } from './cover.ts';
 import { practiceName } from './practice-name.ts';
 
-/** Why what is stored is not what the map wants: there is none, it lacks a name, it is not valid now, or somebody else issued it. */
-export type Lack = 'missing' | 'other-name' | 'ended' | 'practice' | 'other-authority';
+/** Why what is stored is not what the map wants: there is none, its key is another one's, so that no server takes it, it lacks a name, it is not valid now, or somebody else issued it. */
+export type Lack = 'missing' | 'other-key' | 'other-name' | 'ended' | 'practice' | 'other-authority';
 
 /** @property issuedBy the authority that the last order for it succeeded at; null when none did @property wanted the one of the map */
 interface LackInput {
   planned: Pick<PlannedCertificate, 'names' | 'from'>;
-  held: CertificateFacts | null;
+  held: (CertificateFacts & Partial<Pick<HeldCertificate, 'keyFits'>>) | null;
   issuedBy: string | null;
   wanted: string | null;
   now: number;
@@ -19,6 +19,7 @@ export function lackOf({ planned, held, issuedBy, wanted, now }: LackInput): Lac
   const { names, from } = planned;
   const real = realOne(held);
   if (real === null) return 'missing';
+  if (real.keyFits === false) return 'other-key';
   if (uncovered(names, real).length > 0) return 'other-name';
   if (now < real.notBefore || now >= real.notAfter) return 'ended';
   if (from !== 'acme') return null;

@@ -1,3 +1,4 @@
+import { visible } from '../outside/words.ts';
 import type { Evidence, Finding, LegName, Place, Severity } from './finding.ts';
 
 /** One way a rule can speak. `{key}` is filled from the finding's data; a key that is not there is a programming error. */
@@ -79,8 +80,8 @@ export function fill(template: string, data: Evidence): string {
   return template.replace(/\{([a-zA-Z]+)\}/g, (_, key: string) => {
     const value = data[key];
     if (value === undefined) throw new TypeError(`message needs {${key}}: ${template}`);
-    if (!Array.isArray(value)) return String(value);
-    const shown = value.slice(0, mostShown).join(', ');
+    if (!Array.isArray(value)) return visible(String(value));
+    const shown = visible(value.slice(0, mostShown).join(', '));
     return value.length > mostShown ? `${shown} and ${String(value.length - mostShown)} more` : shown;
   });
 }

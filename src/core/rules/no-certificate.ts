@@ -69,7 +69,7 @@ function tellMissing(missing: readonly PlannedCertificate[], { plan }: Facts): F
 /** Who issued it is another finding. */
 function stateOf(planned: PlannedCertificate, facts: Facts): Say | null {
   const lack = lackIn(facts, planned);
-  return lack === 'practice' || lack === 'other-authority' ? null : lack;
+  return lack === 'practice' || lack === 'other-authority' || lack === 'other-key' ? null : lack;
 }
 
 /** Why what is stored for a certificate of the map is not what the map wants. */
@@ -117,7 +117,7 @@ const faults = card({
     },
     key: {
       message: 'The private key of `{id}` does not belong to its certificate.',
-      remedy: 'Import both again: mile-marker certs import --as {id} FILES',
+      remedy: 'Get both again: {command}',
     },
     'no-key': {
       message: 'The private key of `{id}` is missing or cannot be read.',

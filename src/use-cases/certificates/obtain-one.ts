@@ -3,6 +3,10 @@ import { programOf } from '../../core/proxies/programs.ts';
 import { dirname } from 'node:path';
 import {
   forgetOrder,
+  keepAlias,
+  leftBehind,
+  readAttempts,
+  readAliases,
   readOrder,
   readPublished,
   sweepHalves,
@@ -13,6 +17,7 @@ import {
 import type { Authority } from '../../adapters/acme/authority.ts';
 import type { AcmeSession } from '../../adapters/acme/client.ts';
 import { dnsPublisher, httpPublisher, type Publisher } from '../../adapters/acme/publish.ts';
+import { pairProblem } from '../../adapters/certificates/right-pair.ts';
 import { storePair } from '../../adapters/certificates/store.ts';
 import type { NameServer } from '../../adapters/dns/query.ts';
 import { remedyFor } from '../../core/certificates/authority-words.ts';
@@ -37,13 +42,17 @@ interface OneInput {
   say: (text: string) => void;
   now: () => Date;
   signal: AbortSignal;
+  /** Asks a person a question with yes or no; null when nobody is there. */
+  ask: ((question: string) => Promise<string>) | null;
 }
 
 /**
  * One order from its start to the pair in its place. An order that an earlier run left is taken up: what was issued is
  * fetched, not asked for again. Whatever was published is taken back, however it ends.
  */
-export async function obtainOne(input: OneInput): Promise<Trouble | null> {
+export async function obtainOne(given: OneInput): Promise<Trouble | null> {
+  const whole = AbortSignal.timeout(orderMs + given.patienceMs);
+  const input = { ...given, signal: AbortSignal.any([given.signal, whole]) };
   const { planned, session, say, signal, site, trial, authority } = input;
   const kind = planned.challenge ?? 'http';
   const folder = site.paths.acme;
@@ -83,6 +92,12 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
       say(`  ${proof.of}: proven\n`);
     }
     const pair = await finish();
+    const problem = pairProblem(pair, { names: planned.names, now: input.now().getTime() });
+    // What was issued once comes back as it is: the next run orders anew.
+    if (problem !== null) {
+      if (!trial) await forgetOrder(folder, planned.id);
+      return notRight(authority, problem);
+    }
     if (trial) return null;
     await storePair(planned, pair);
     await forgetOrder(folder, planned.id);
@@ -90,10 +105,30 @@ export async function obtainOne(input: OneInput): Promise<Trouble | null> {
     return null;
   } catch (error) {
     if (error instanceof Trouble) return withReading(error, input);
+    if (whole.aborted && !given.signal.aborted) return tooSlow(authority);
     throw error;
   } finally {
     if (publisher !== null && shown.length > 0) await takeAllBack(input, publisher, shown);
   }
+}
+
+/** For a whole order, whatever the authority does; waiting for name servers comes on top. */
+const orderMs = 15 * 60_000;
+
+function tooSlow({ shown }: Authority): Trouble {
+  return new Trouble({
+    code: 'acme-too-slow',
+    message: `The authority ${shown} did not come to an end within a quarter of an hour.`,
+    remedy: 'Run it again later. The stored certificates were not changed.',
+  });
+}
+
+function notRight({ shown }: Authority, problem: string): Trouble {
+  return new Trouble({
+    code: 'certificate-not-right',
+    message: `The authority ${shown} sent a certificate that was not stored: ${problem}.`,
+    remedy: 'Run it again. If that does not help, ask the authority. The stored certificate was not changed.',
+  });
 }
 
 /** What the authority's words mean here, beside them. */
@@ -143,13 +178,56 @@ async function takeBack(publisher: Publisher, proof: Published, say: OneInput['s
   }
 }
 
+/** Asked once for each alias, and remembered: renewals run when nobody is there. */
+async function mayLeadTo(folder: string, ask: OneInput['ask'], alias: { from: string; to: string }): Promise<boolean> {
+  const known = await readAliases(folder);
+  if (known?.some(({ from, to }) => from === alias.from && to === alias.to) === true) return true;
+  // Earlier versions did not ask: where they got certificates that way, renewals go on.
+  if (known === null && (await readAttempts(folder)).some(({ trouble }) => trouble === null)) {
+    await keepAlias(folder, alias);
+    return true;
+  }
+  const answer =
+    ask === null ? '' : await ask(`${alias.from} is an alias of ${alias.to}. Publish the proof there? [y/N] `);
+  if (!/^y(es)?$/i.test(answer.trim())) return false;
+  await keepAlias(folder, alias);
+  return true;
+}
+
+/**
+ * Takes back what runs that were killed left for the world to see, and forgets orders of certificates that are stored since.
+ *
+ * @param needed ids of certificates that are still to be obtained, whose orders are taken up then
+ */
+export async function tidyUp(input: PublisherInput, needed: ReadonlySet<string>): Promise<void> {
+  const { site, say } = input;
+  const folder = site.paths.acme;
+  const { published, ordered } = await leftBehind(folder);
+  for (const id of published) {
+    const left: Published[] = [];
+    for (const proof of await readPublished(folder, id)) {
+      const way = await recordWay(site.map.dns, dirname(site.mapFile));
+      if (await takeBack(publisherFor(input, proof.kind, way), proof, say))
+        say(`${id}: a proof that an earlier run left at ${proof.name} was removed\n`);
+      else left.push(proof);
+    }
+    await writePublished(folder, id, left);
+  }
+  for (const id of ordered) if (!needed.has(id)) await forgetOrder(folder, id);
+}
+
+type PublisherInput = Pick<OneInput, 'site' | 'resolver' | 'patienceMs' | 'say' | 'now' | 'signal' | 'ask'>;
+
 function publisherFor(
-  { site, resolver, patienceMs, say, now, signal }: OneInput,
+  { site, resolver, patienceMs, say, now, signal, ask }: PublisherInput,
   kind: 'http' | 'dns',
   way: Awaited<ReturnType<typeof recordWay>>,
 ): Publisher {
-  if (kind === 'dns') return dnsPublisher({ way, reader: readerFor(resolver, way), patienceMs, say, now, signal });
   const { plan, paths } = site;
+  if (kind === 'dns') {
+    const mayLead = (alias: { from: string; to: string }): Promise<boolean> => mayLeadTo(paths.acme, ask, alias);
+    return dnsPublisher({ way, reader: readerFor(resolver, way), patienceMs, say, now, signal, mayLead });
+  }
   const [address = '127.0.0.1'] = plan.front.listen.addresses;
   const front = {
     address: address === '0.0.0.0' || address === '::' ? '127.0.0.1' : address,

@@ -24,6 +24,7 @@ interface ObtainInput {
   say: (text: string) => void;
   now: () => Date;
   signal: AbortSignal;
+  ask: ((question: string) => Promise<string>) | null;
 }
 
 /** What became of one certificate. `trouble` null: it is stored. */
