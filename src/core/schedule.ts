@@ -1,3 +1,5 @@
+import { cronWord, unitPath, unitWord } from './unit-words.ts';
+
 /**
  * Lines that leave a service no more than it needs (systemd.exec(5), "Sandboxing"). No `MemoryDenyWriteExecute`: Node compiles while it runs.
  *
@@ -8,7 +10,7 @@ export function sandboxLines(write: readonly string[]): string[] {
     'NoNewPrivileges=yes',
     'ProtectSystem=strict',
     'ProtectHome=read-only',
-    `ReadWritePaths=${write.map(pathWord).join(' ')}`,
+    `ReadWritePaths=${write.map(unitPath).join(' ')}`,
     'PrivateTmp=yes',
     'PrivateDevices=yes',
     'ProtectClock=yes',
@@ -30,12 +32,6 @@ export function sandboxLines(write: readonly string[]): string[] {
     // Else the journal has them all from `node`.
     'SyslogIdentifier=mile-marker',
   ];
-}
-
-/** systemd.syntax(7): percent signs doubled; quotes where there is a blank. */
-function pathWord(path: string): string {
-  const word = path.replace(/%/g, '%%');
-  return /[\s"'\\]/.test(word) ? `"${word.replace(/([\\"])/g, '\\$1')}"` : word;
 }
 
 interface ScheduleInput {
@@ -137,9 +133,7 @@ function limitLines({ owner, write }: ScheduleInput): string {
 /** The same for crontab(5), at a minute that is made from the map's path. */
 export function jobCronLine(name: JobName, input: ScheduleInput): string {
   const minute = [...input.mapFile].reduce((sum, letter) => (sum * 31 + letter.charCodeAt(0)) % 60, 7);
-  // A bare percent sign ends the command there.
-  const words = wordsOf(name, input).map((word) => `'${word.replace(/'/g, `'\\''`).replace(/%/g, '\\%')}'`);
-  return `${jobs[name].cron(minute)} * * * ${words.join(' ')}`;
+  return `${jobs[name].cron(minute)} * * * ${wordsOf(name, input).map(cronWord).join(' ')}`;
 }
 
 function wordsOf(name: JobName, { program, mapFile, then }: ScheduleInput): string[] {
@@ -150,12 +144,4 @@ function wordsOf(name: JobName, { program, mapFile, then }: ScheduleInput): stri
     mapFile,
     ...then.flatMap((word) => [name === 'verify' ? '--notify' : '--then', word]),
   ];
-}
-
-/** systemd.service(5), "Command lines": quotes, and its own percent and dollar signs doubled. */
-export function unitWord(word: string): string {
-  return `"${word
-    .replace(/([\\"])/g, '\\$1')
-    .replace(/%/g, '%%')
-    .replace(/\$/g, '$$$$')}"`;
 }

@@ -294,6 +294,11 @@ test.each<[string, Case, string]>([
     'edge-holds-visitors: `front.edge.networks` has 192.168.0.0/16, and `keepers` lets in 192.168.64.16/28. Who comes from there without the edge is refused. | Write only the addresses that the edge itself connects from, such as 192.168.0.2/32.',
   ],
   [
+    'domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\nroads: {}',
+    { compose: false, owner: 'keeper' },
+    'map-owner-trusted: nginx starts as root and reads files that `keeper` may change, so `keeper` has the rights of root here. | If that is you, nothing is to be done. If not, give the map to root, so that only what root installs goes live: chown -R root: /m',
+  ],
+  [
     'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',
     { compose: false },
     'no-way-in: The address 100.72.3.4 of the front is one that your provider shares among many customers. | Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
@@ -326,6 +331,7 @@ test('one cause is told once, with every road it breaks', () => {
     isWalled: false,
     former: null,
     room: null,
+    owner: null,
     hsts: new Map(),
     now,
   });

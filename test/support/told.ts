@@ -52,6 +52,7 @@ export interface Case {
   issuedBy?: Record<string, string>;
   hsts?: Record<string, number>;
   host?: Partial<HostFacts>;
+  owner?: string;
   /** More services, as a cluster has them. */
   services?: Service[];
 }
@@ -85,6 +86,7 @@ export function told(text: string, given: Case = {}): string[] {
     isWalled: false,
     former: null,
     room: null,
+    owner: given.owner ?? null,
     hsts: new Map(Object.entries(given.hsts ?? {})),
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);

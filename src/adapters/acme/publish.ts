@@ -11,6 +11,7 @@ import type { NameServer } from '../dns/query.ts';
 import type { TsigKey } from '../dns/tsig.ts';
 import type { DnsName } from '../../core/outside/words.ts';
 import { shellWord } from '../../core/shell-word.ts';
+import { asOwnerOf } from '../processes/as-owner.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 import type { Proof } from './client.ts';
 
@@ -90,7 +91,11 @@ export function askFront(
 /** How a TXT record comes into the zone. */
 export type RecordWay =
   | { kind: 'update'; server: NameServer; key: TsigKey }
-  | { kind: 'program'; program: readonly string[] }
+  | {
+      kind: 'program';
+      program: readonly string[];
+      /** Of the map, whose owner it runs as where root runs this. */ folder: string;
+    }
   | { kind: 'hand' };
 
 export interface DnsInput {
@@ -164,7 +169,7 @@ async function change({ way, now, reader, say, signal }: DnsInput, { act, name, 
       return;
     case 'program':
       // After Ctrl-C the record must still be taken away.
-      await runProgram([...way.program, act, name, 'TXT', value], act === 'add' ? signal : null);
+      await runProgram([...way.program, act, name, 'TXT', value], way.folder, act === 'add' ? signal : null);
       return;
     case 'hand':
       say(
@@ -178,10 +183,12 @@ async function change({ way, now, reader, say, signal }: DnsInput, { act, name, 
 /** Without a shell: nothing of a name or value can become a command. */
 export async function runProgram(
   [program = '', ...argv]: readonly string[],
+  folder: string,
   signal: AbortSignal | null,
 ): Promise<void> {
   const child = spawn(program, argv, {
     stdio: ['ignore', 'ignore', 'inherit'],
+    ...asOwnerOf(folder),
     ...(signal === null ? {} : { signal }),
   });
   const ended = await new Promise<string | null>((resolve) => {

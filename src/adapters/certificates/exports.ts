@@ -3,7 +3,8 @@ import { dirname, join } from 'node:path';
 import * as z from 'zod';
 import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { readText } from '../files/read-text.ts';
-import { writeTrouble, writeWhole } from '../files/safe-write.ts';
+import { isBounded, rootsPlace } from '../files/bounds.ts';
+import { ensureFolder, writeTrouble, writeWhole } from '../files/safe-write.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import { runAfter } from '../processes/run-after.ts';
 
@@ -21,21 +22,35 @@ export interface Export {
 
 const form = z.array(z.object({ to: z.string(), key: z.string().nullable(), then: z.array(z.string()) }));
 
+/** In a map of somebody else root keeps its own list: what another user may write names no files for root to write, and no programs for it to run. */
 function listFile({ certificateFile }: PlannedCertificate): string {
-  return join(dirname(dirname(certificateFile)), 'exports.json');
+  const own = dirname(dirname(certificateFile));
+  return join(isBounded(own) ? rootsPlace(own) : own, 'exports.json');
 }
 
 /** Where copies of a certificate go; every renewal goes there again. */
 export async function readExports(planned: PlannedCertificate): Promise<Export[]> {
+  return readList(listFile(planned), planned);
+}
+
+/** Copies that the owner of the map wants, and that root does not make. */
+export async function exportsOfOwner(planned: PlannedCertificate): Promise<Export[]> {
+  const own = dirname(dirname(planned.certificateFile));
+  if (!isBounded(own)) return [];
+  const roots = new Set((await readExports(planned)).map(({ to }) => to));
+  return (await readList(join(own, 'exports.json'), planned)).filter(({ to }) => !roots.has(to));
+}
+
+async function readList(file: string, planned: PlannedCertificate): Promise<Export[]> {
   try {
-    return form.parse(JSON.parse(await readFile(listFile(planned), 'utf8')));
+    return form.parse(JSON.parse(await readFile(file, 'utf8')));
   } catch (cause) {
     if (codeOf(cause) === 'ENOENT') return [];
     const message = `The list of copies of ${planned.id} cannot be read: ${reasonOf(cause)}.`;
     throw new Trouble({
       code: 'exports-unreadable',
       message,
-      remedy: `Remove ${listFile(planned)} and export again.`,
+      remedy: `Remove ${file} and export again.`,
       cause,
     });
   }
@@ -44,6 +59,7 @@ export async function readExports(planned: PlannedCertificate): Promise<Export[]
 /** Remembers a copy; another one to the same file takes its place. */
 export async function rememberExport(planned: PlannedCertificate, wanted: Export): Promise<void> {
   const rest = (await readExports(planned)).filter(({ to }) => to !== wanted.to);
+  await ensureFolder(dirname(listFile(planned)), 0o755);
   await writeWhole(listFile(planned), `${JSON.stringify([...rest, wanted], null, 2)}\n`);
 }
 

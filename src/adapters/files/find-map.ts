@@ -1,6 +1,8 @@
 import { access } from 'node:fs/promises';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { Trouble } from '../trouble.ts';
+import { assertFoundIsOurs, assertStateIsOurs } from './others-hands.ts';
+import { statePaths } from './state-folder.ts';
 import { shellWord } from '../../core/shell-word.ts';
 
 export const mapName = 'mile-marker.yaml';
@@ -18,11 +20,31 @@ interface FindMapInput {
  * The map to use: `--map`, else `MILE_MARKER_MAP`, else the nearest of this folder and its parents, else
  * `/etc/mile-marker/`. Absolute path.
  *
- * @throws Trouble `map-not-found`, `map-named-otherwise` (exit code 2)
+ * @throws Trouble `map-not-found`, `map-named-otherwise`, `map-path-odd`, `map-of-others`, `state-of-others` (exit code 2)
  */
-export async function findMap({ option, cwd, env }: FindMapInput): Promise<string> {
+export async function findMap(input: FindMapInput): Promise<string> {
+  const { option, cwd, env } = input;
   const named = option ?? env['MILE_MARKER_MAP'];
-  if (named !== undefined && named !== '') return resolve(cwd, named);
+  const isNamed = named !== undefined && named !== '';
+  const mapFile = isNamed ? resolve(cwd, named) : await nearest(input);
+  assertPlain(mapFile);
+  if (!isNamed) assertFoundIsOurs(mapFile, env);
+  assertStateIsOurs(mapFile, statePaths(mapFile).root);
+  return mapFile;
+}
+
+/** Paths go into configurations, units and crontabs, line by line. */
+function assertPlain(mapFile: string): void {
+  if (!/[\u0000-\u001f\u007f]/.test(mapFile)) return;
+  throw new Trouble({
+    code: 'map-path-odd',
+    message: `The path of the map has a character that no configuration can hold: ${JSON.stringify(mapFile)}.`,
+    remedy: 'Rename that folder or file.',
+    exitCode: 2,
+  });
+}
+
+async function nearest({ cwd }: FindMapInput): Promise<string> {
   for (let folder = cwd; ; folder = dirname(folder)) {
     if (await exists(join(folder, mapName))) return join(folder, mapName);
     if (await exists(join(folder, otherName))) throw namedOtherwise(folder);

@@ -19,16 +19,32 @@ import {
 } from 'node:fs/promises';
 import { basename, dirname, isAbsolute, join } from 'node:path';
 import type { Replaced } from '../../core/live/entries.ts';
+import { isBounded, notRoots, rootsPlace } from './bounds.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { ensureFolder, syncFolder, writeNew, writeTrouble } from './safe-write.ts';
 
 /** Files of others that were changed by us, kept as they were: the very file where the disk allows it, else its bytes, rights, owner and times. */
 
 /** @param folder of the front */
-const replacedIn = (folder: string): string => join(folder, 'replaced');
+const replacedIn = (folder: string): string => join(isBounded(folder) ? rootsPlace(folder) : folder, 'replaced');
 
+/** As they are called here; entries of version 1.0.0 have the whole path. */
+const keptName = /^[0-9a-f]{16}(?:\.off)?$/;
+
+/** @throws Trouble `not-roots` for a name that a journal of another user made up */
 export function keptPath(folder: string, name: string): string {
+  if (isBounded(folder) && !keptName.test(name)) throw notRoots(name, 'is not what root kept itself');
   return isAbsolute(name) ? name : join(replacedIn(folder), name);
+}
+
+/** Beside what root keeps of a map of somebody else: which file it was. */
+const pathOf = (kept: string): string => `${kept}.path`;
+
+async function assertKeptFor(path: string, name: string, folder: string): Promise<void> {
+  if (!isBounded(folder)) return;
+  const kept = keptPath(folder, name);
+  const was = await readFile(pathOf(kept), 'utf8').catch(() => null);
+  if (was !== path) throw notRoots(path, 'root did not keep as it was');
 }
 
 /**
@@ -47,6 +63,7 @@ export async function keepFile(path: string, text: Buffer, folder: string): Prom
     if (there.isSymbolicLink()) await copyFile(path, kept, constants.COPYFILE_EXCL);
     else await keepInode(path, kept);
     await writeNew(off, text, 0o600);
+    if (isBounded(folder)) await writeNew(pathOf(kept), path, 0o600);
     await syncFolder(replacedIn(folder));
   } catch (cause) {
     await forget([{ kept: name }], folder);
@@ -88,6 +105,7 @@ async function copyWhole(from: string, to: string): Promise<void> {
 /** Puts what was prepared in the place of a file; of a link, in the place of the link. Only of one that is as it was kept: what somebody edited since stays. */
 export async function putOff({ path, kept, off }: Replaced, folder: string): Promise<void> {
   if (off === undefined) return;
+  await assertKeptFor(path, kept, folder);
   await clearFresh(path);
   const bytes = await readFile(keptPath(folder, off.name));
   if (!(await isSame(await readFile(path), keptPath(folder, kept)))) return;
@@ -109,6 +127,7 @@ export type Restored = 'back' | 'changed';
 export async function restoreFile(one: Replaced, folder: string, isOff: (bytes: Buffer) => boolean): Promise<Restored> {
   const { path, link: target, owner, off } = one;
   const kept = keptPath(folder, one.kept);
+  await assertKeptFor(path, one.kept, folder);
   await clearFresh(path);
   const there = await lstat(path).catch(() => null);
   if (there === null) return 'changed';
@@ -158,6 +177,7 @@ export async function forget(files: ReadonlyArray<Pick<Replaced, 'kept'>>, folde
     if (isAbsolute(kept)) continue;
     await rm(keptPath(folder, kept), { force: true });
     await rm(keptPath(folder, `${kept}.off`), { force: true });
+    if (isBounded(folder)) await rm(pathOf(keptPath(folder, kept)), { force: true });
   }
 }
 

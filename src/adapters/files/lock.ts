@@ -5,6 +5,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import * as z from 'zod';
 import { spaceHere, startOf } from '../host/process-id.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+import { inTrueFolder } from './true-folder.ts';
 import { giveOver } from './safe-write.ts';
 import { ensureState, type StatePaths } from './state-folder.ts';
 import { shellWord } from '../../core/shell-word.ts';
@@ -98,19 +99,25 @@ async function textOf(file: string): Promise<string | null> {
 }
 
 async function make(paths: StatePaths, file: string, text: string): Promise<'made' | 'taken' | 'nowhere'> {
-  const fresh = `${file}.${randomBytes(6).toString('hex')}`;
   try {
     await ensureState(paths);
-    const handle = await open(fresh, 'wx', 0o600);
-    await handle.writeFile(text).finally(() => handle.close());
-    // The lock is there whole or not at all.
-    await giveOver(fresh);
-    await link(fresh, file);
+    await inTrueFolder(file, (at) => makeWhole(at, text));
     return 'made';
   } catch (error) {
     const cause = error instanceof Trouble ? error.cause : error;
     if (codeOf(cause) === 'EEXIST') return 'taken';
     return 'nowhere';
+  }
+}
+
+/** It is there whole or not at all. */
+async function makeWhole(file: string, text: string): Promise<void> {
+  const fresh = `${file}.${randomBytes(6).toString('hex')}`;
+  try {
+    const handle = await open(fresh, 'wx', 0o600);
+    await handle.writeFile(text).finally(() => handle.close());
+    await giveOver(fresh);
+    await link(fresh, file);
   } finally {
     await rm(fresh, { force: true }).catch(() => undefined);
   }

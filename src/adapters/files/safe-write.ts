@@ -1,8 +1,9 @@
 import { randomBytes } from 'node:crypto';
 import { closeSync, constants, lchownSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { chmod, lchown, link, lstat, mkdir, open, rename, rm, stat, symlink } from 'node:fs/promises';
+import { lchown, link, lstat, mkdir, open, rename, rm, stat, symlink } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
+import { inTrueFolder } from './true-folder.ts';
 
 /** Turns the system's refusal to write into words with a remedy. */
 export function writeTrouble(path: string, cause: unknown): Trouble {
@@ -39,14 +40,20 @@ export async function ensureFolder(path: string, mode = 0o755): Promise<void> {
 /** Not `recursive`: Node 20 then tries for ever where a folder is refused with ENOENT, as below /proc. */
 async function makeFolder(path: string, mode: number): Promise<void> {
   try {
-    await mkdir(path, { mode });
+    await makeOne(path, mode);
   } catch (error) {
     if (codeOf(error) === 'EEXIST' && (await stat(path)).isDirectory()) return;
     if (codeOf(error) !== 'ENOENT' || (await exists(dirname(path)))) throw error;
     await makeFolder(dirname(path), mode);
-    await mkdir(path, { mode });
+    await makeOne(path, mode);
   }
-  await giveOver(path);
+}
+
+function makeOne(path: string, mode: number): Promise<void> {
+  return inTrueFolder(path, async (at) => {
+    await mkdir(at, { mode });
+    await giveOver(at);
+  });
 }
 
 /**
@@ -78,13 +85,22 @@ function exists(path: string): Promise<boolean> {
  * replaced, never followed. The mode is there from the first instant.
  */
 export async function writeWhole(path: string, content: string, mode = 0o644): Promise<void> {
+  try {
+    await inTrueFolder(path, (at) => replaceBy(at, (fresh) => makeNew(fresh, content, mode)));
+  } catch (cause) {
+    throw writeTrouble(path, cause);
+  }
+}
+
+/** Makes something under a name of its own, and renames it over what stands at the path. */
+async function replaceBy(path: string, make: (fresh: string) => Promise<void>): Promise<void> {
   const fresh = freshName(path);
   try {
-    await writeNew(fresh, content, mode);
+    await make(fresh);
     await rename(fresh, path);
   } catch (cause) {
     await rm(fresh, { force: true }).catch(() => undefined);
-    throw writeTrouble(path, cause);
+    throw cause;
   }
   await syncFolder(dirname(path));
 }
@@ -95,18 +111,22 @@ export async function writeWhole(path: string, content: string, mode = 0o644): P
  */
 export async function writeLightly(folder: string, files: ReadonlyMap<string, string>): Promise<void> {
   const owner = await ownerIn(folder);
-  for (const [name, content] of files) {
-    const path = join(folder, name);
-    if (textOf(path) === content) continue;
-    try {
-      // Whatever stands there, a link too, is not written to.
-      rmSync(path, { force: true });
-      writeFileSync(path, content, { flag: 'wx', mode: 0o644 });
-      if (owner !== null) lchownSync(path, owner.uid, owner.gid);
-    } catch (cause) {
-      throw writeTrouble(path, cause);
+  const writeAll = (first: string): Promise<void> => {
+    for (const [name, content] of files) {
+      const path = join(dirname(first), name);
+      if (textOf(path) === content) continue;
+      try {
+        // Whatever stands there, a link too, is not written to.
+        rmSync(path, { force: true });
+        writeFileSync(path, content, { flag: 'wx', mode: 0o644 });
+        if (owner !== null) lchownSync(path, owner.uid, owner.gid);
+      } catch (cause) {
+        throw writeTrouble(join(folder, name), cause);
+      }
     }
-  }
+    return Promise.resolve();
+  };
+  await inTrueFolder(join(folder, 'first'), writeAll);
 }
 
 /** Null when it is not there, or is a link, or may not be read. */
@@ -125,27 +145,35 @@ function textOf(path: string): string | null {
 
 /** Writes a whole file where none may be: the file appears complete or not at all, and one that is there stays. */
 export async function writeFirst(path: string, content: string, mode = 0o644): Promise<void> {
-  const fresh = freshName(path);
   try {
-    await writeNew(fresh, content, mode);
-    await link(fresh, path);
+    await inTrueFolder(path, async (at) => {
+      const fresh = freshName(at);
+      try {
+        await makeNew(fresh, content, mode);
+        await link(fresh, at);
+      } finally {
+        // On a disk that has just turned read-only this fails too; the first reason is the one to tell.
+        await rm(fresh, { force: true }).catch(() => undefined);
+      }
+    });
   } catch (cause) {
     throw writeTrouble(path, cause);
-  } finally {
-    // On a disk that has just turned read-only this fails too; the first reason is the one to tell.
-    await rm(fresh, { force: true }).catch(() => undefined);
   }
 }
 
 /** Writes a new file and makes it durable. Fails when anything stands there. */
-export async function writeNew(path: string, content: string | Buffer, mode = 0o644): Promise<void> {
+export function writeNew(path: string, content: string | Buffer, mode = 0o644): Promise<void> {
+  return inTrueFolder(path, (at) => makeNew(at, content, mode));
+}
+
+async function makeNew(path: string, content: string | Buffer, mode: number): Promise<void> {
   const file = await open(path, 'wx', mode);
   try {
     const owner = await ownerIn(dirname(path));
     if (owner !== null) await file.chown(owner.uid, owner.gid);
     await file.writeFile(content);
     // The process mask may have taken bits away that a server's own user needs.
-    await chmod(path, mode);
+    await file.chmod(mode);
     await file.sync();
   } finally {
     await file.close();
@@ -159,38 +187,43 @@ export async function writeNew(path: string, content: string | Buffer, mode = 0o
  * @throws Trouble `cannot-write`, also where a link stands in its place
  */
 export async function addLine(path: string, line: string, mode: number): Promise<void> {
-  const { O_APPEND, O_CREAT, O_NOFOLLOW, O_RDWR } = constants;
   try {
-    const file = await open(path, O_APPEND | O_CREAT | O_NOFOLLOW | O_RDWR, mode);
-    try {
-      const { size } = await file.stat();
-      const { buffer } = await file.read(Buffer.alloc(1), 0, 1, Math.max(0, size - 1));
-      const isCut = size > 0 && buffer[0] !== 0x0a;
-      await file.writeFile(`${isCut ? '\n' : ''}${line}\n`);
-      await file.sync();
-      const owner = await ownerIn(dirname(path));
-      // One that has another name, too, is not only what it seems to be.
-      if (owner !== null && (await file.stat()).nlink === 1) await file.chown(owner.uid, owner.gid);
-    } finally {
-      await file.close();
-    }
+    await inTrueFolder(path, (at) => addTo(at, line, mode));
   } catch (cause) {
     throw writeTrouble(path, cause);
   }
 }
 
+async function addTo(path: string, line: string, mode: number): Promise<void> {
+  const { O_APPEND, O_CREAT, O_NOFOLLOW, O_NONBLOCK, O_RDWR } = constants;
+  const file = await open(path, O_APPEND | O_CREAT | O_NOFOLLOW | O_NONBLOCK | O_RDWR, mode);
+  try {
+    const { size, nlink } = await file.stat();
+    const owner = await ownerIn(dirname(path));
+    // One that has another name, too, is not only what it seems to be.
+    if (owner !== null && nlink !== 1) throw new Error('it has another name, too (a hard link)');
+    const { buffer } = await file.read(Buffer.alloc(1), 0, 1, Math.max(0, size - 1));
+    const isCut = size > 0 && buffer[0] !== 0x0a;
+    await file.writeFile(`${isCut ? '\n' : ''}${line}\n`);
+    await file.sync();
+    if (owner !== null) await file.chown(owner.uid, owner.gid);
+  } finally {
+    await file.close();
+  }
+}
+
 /** Points a relative link at `target` in one step. */
 export async function switchLink(path: string, target: string): Promise<void> {
-  const fresh = freshName(path);
   try {
-    await symlink(target, fresh);
-    await giveOver(fresh);
-    await rename(fresh, path);
+    await inTrueFolder(path, (at) =>
+      replaceBy(at, async (fresh) => {
+        await symlink(target, fresh);
+        await giveOver(fresh);
+      }),
+    );
   } catch (cause) {
-    await rm(fresh, { force: true }).catch(() => undefined);
     throw writeTrouble(path, cause);
   }
-  await syncFolder(dirname(path));
 }
 
 /** Makes renames in a folder durable. */

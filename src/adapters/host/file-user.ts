@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs';
+import { readFileSync, statSync } from 'node:fs';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 
@@ -24,6 +24,13 @@ export function proxyUser({ proxy, container }: { proxy: ProxyName; container: s
   // Inside a container other users count, and other rights.
   if (container !== null || process.getuid?.() !== 0) return null;
   return fileUser(programOf(proxy).users);
+}
+
+/** Whose a folder is, by name where this machine has one; null for root. */
+export function ownerName(folder: string): string | null {
+  const uid = String(statSync(folder).uid);
+  if (uid === '0') return null;
+  return linesOf('/etc/passwd').find(([, , id]) => id === uid)?.[0] ?? uid;
 }
 
 function linesOf(file: string): string[][] {

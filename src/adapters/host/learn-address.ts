@@ -4,6 +4,7 @@ import type { HostFacts } from '../../core/inventory/inventory.ts';
 import type { AddressFrom } from '../../core/map/site-map.ts';
 import { isLinkLocal, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import { addressSeenBy } from '../probe/stun.ts';
+import { asOwnerOf } from '../processes/as-owner.ts';
 import { reasonOf, Trouble } from '../trouble.ts';
 
 interface LearnInput {
@@ -57,9 +58,11 @@ async function gather({
       const [program = '', ...argv] = from.program;
       const path = program.startsWith('.') ? join(dirname(mapFile), program) : program;
       const source = `The program ${program}`;
-      const text = await outputOf([path, ...argv], signal, timeoutMs).catch((cause: unknown) => {
-        throw notLearned(source, reasonOf(cause), cause);
-      });
+      const text = await outputOf([path, ...argv], { signal, timeoutMs, folder: dirname(mapFile) }).catch(
+        (cause: unknown) => {
+          throw notLearned(source, reasonOf(cause), cause);
+        },
+      );
       return { found: text.split(/\s+/).flatMap((word) => parseAddress(word) ?? []), source };
     }
   }
@@ -78,10 +81,10 @@ function notLearned(source: string, reason: string, cause?: unknown): Trouble {
 /** Without a shell, and not for longer than the limit. */
 async function outputOf(
   [program = '', ...argv]: readonly string[],
-  signal: AbortSignal,
-  timeoutMs: number,
+  { signal, timeoutMs, folder }: { signal: AbortSignal; timeoutMs: number; folder: string },
 ): Promise<string> {
-  const child = spawn(program, argv, { stdio: ['ignore', 'pipe', 'inherit'], signal, timeout: timeoutMs });
+  const limits = { signal, timeout: timeoutMs, ...asOwnerOf(folder) };
+  const child = spawn(program, argv, { stdio: ['ignore', 'pipe', 'inherit'], ...limits });
   let out = '';
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out = (out + text).slice(0, 4096)));
   const code = await new Promise<number | null>((resolve, reject) => {

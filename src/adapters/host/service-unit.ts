@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { serviceName } from '../../core/live/service-unit.ts';
-import { unitWord } from '../../core/schedule.ts';
+import { unitWord } from '../../core/unit-words.ts';
 import { runQuiet } from '../processes/run-quiet.ts';
 import type { Tried } from '../proxies/adapter.ts';
 import { hasSystemd, unitFolder } from './units.ts';

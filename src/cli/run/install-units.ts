@@ -2,7 +2,7 @@ import { hasSystemd, removeUnits, readUnit, setUpUnits } from '../../adapters/ho
 import { findMap } from '../../adapters/files/find-map.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
 import { exit } from '../../adapters/trouble.ts';
-import { unitWord } from '../../core/schedule.ts';
+import { unitWord } from '../../core/unit-words.ts';
 import { changedUnits, unitNames, wantedUnits, type UnitPart, type WantedUnits } from '../../use-cases/live/units.ts';
 import { lastWritten } from '../../use-cases/live/serve.ts';
 import type { CommandContext } from '../io.ts';

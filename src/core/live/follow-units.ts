@@ -1,4 +1,5 @@
-import { sandboxLines, unitWord, type ScheduledFile } from '../schedule.ts';
+import { sandboxLines, type ScheduledFile } from '../schedule.ts';
+import { unitWord } from '../unit-words.ts';
 
 /** Names of the units that keep a front up to date. */
 export const followNames = {

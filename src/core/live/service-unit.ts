@@ -1,4 +1,5 @@
-import { sandboxLines, unitWord } from '../schedule.ts';
+import { sandboxLines } from '../schedule.ts';
+import { unitWord } from '../unit-words.ts';
 
 /** Name of the unit that runs the builtin front. */
 export const serviceName = 'mile-marker.service';

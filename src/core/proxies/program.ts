@@ -36,6 +36,8 @@ export interface ProxyProgram {
   differs: Differs | null;
   takes: ((sent: Sent, verdict: Verdict, prepared: Prepared) => Taking | null) | null;
   limits: ProxyLimits;
+  /** Where its packages and its makers keep its configuration. */
+  configFolders: readonly string[];
   pages: PageTraits;
   errorLog: ErrorLog | null;
   dump: ((text: string, own: OwnFiles | null) => ServerBlock[]) | null;

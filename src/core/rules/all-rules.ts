@@ -15,6 +15,7 @@ import {
 import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
 import { diskRoom } from './disk-room.ts';
+import { mapOwnerTrusted } from './map-owner.ts';
 import { edgeHeaderAppended, edgeHoldsVisitors, edgeRedirectLoop } from './edge.ts';
 import { folderNotShown } from './folders.ts';
 import {
@@ -68,6 +69,7 @@ export const allRules: readonly Rule[] = [
   containerWithoutRoad,
   defaultServerTaken,
   diskRoom,
+  mapOwnerTrusted,
   edgeHeaderAppended,
   edgeHoldsVisitors,
   edgeRedirectLoop,

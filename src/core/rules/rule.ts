@@ -48,6 +48,8 @@ export interface Facts {
   former: PlaceEntry | null;
   /** Room on the disk of the state folder; null where that cannot be known. */
   room: { freeBytes: number; freeFiles: number } | null;
+  /** Whose the folder of the map is, once a server reads it that starts as root; null for root itself. */
+  owner: string | null;
   now: number;
 }
 

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { unitWord } from '../schedule.ts';
+import { unitWord } from '../unit-words.ts';
 
 /** One line of the firewall's journal. `rules` is the digest of the file, `until` when a trial ends by itself; ISO 8601. */
 export const firewallEntry = z.discriminatedUnion('event', [

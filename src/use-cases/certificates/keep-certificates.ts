@@ -1,11 +1,18 @@
 import { resolve } from 'node:path';
 import { readBundle } from '../../adapters/certificates/bundle.ts';
-import { readExports, rememberExport, writeExport, type Export } from '../../adapters/certificates/exports.ts';
+import {
+  exportsOfOwner,
+  readExports,
+  rememberExport,
+  writeExport,
+  type Export,
+} from '../../adapters/certificates/exports.ts';
 import { certificateFacts } from '../../adapters/certificates/read.ts';
 import { storePair } from '../../adapters/certificates/store.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { covers } from '../../core/certificates/cover.ts';
+import { shellWord } from '../../core/shell-word.ts';
 import { nearest } from '../../core/findings/nearest.ts';
 import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
 import type { Site } from '../map/load.ts';
@@ -101,4 +108,11 @@ export async function exportCertificate(planned: PlannedCertificate, wanted: Exp
 
 export async function refreshExports(planned: PlannedCertificate): Promise<void> {
   for (const one of await readExports(planned)) await writeExport(planned, one);
+  const [other] = await exportsOfOwner(planned);
+  if (other === undefined) return;
+  throw new Trouble({
+    code: 'exports-of-others',
+    message: `The copy of \`${planned.id}\` at ${other.to} was not made anew: the list of copies can be written by the owner of the map, and root writes no file that another user names.`,
+    remedy: `To have root make it, run this once as root: mile-marker certs export ${shellWord(planned.id)} --to ${shellWord(other.to)}${other.key === null ? '' : ` --key ${shellWord(other.key)}`}${other.then.map((word) => ` --then ${shellWord(word)}`).join('')}. Else renew as the owner of the map.`,
+  });
 }

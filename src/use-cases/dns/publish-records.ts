@@ -149,7 +149,7 @@ export async function carryOut({ site, proposal, now, signal }: CarryOutInput): 
   await addToJournal(journalOf(site.paths.dns), { at: now.toISOString(), act, zones: told });
   for (const { zone, server, changes } of zones) {
     if (way.kind === 'program') {
-      for (const words of programWords(changes)) await runProgram([...way.program, ...words], signal);
+      for (const words of programWords(changes)) await runProgram([...way.program, ...words], way.folder, signal);
     }
     if (way.kind !== 'update') continue;
     for (let from = 0; from < changes.length; from += setsAtOnce) {

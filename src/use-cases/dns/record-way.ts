@@ -43,5 +43,5 @@ export async function recordWay(dns: SiteMap['dns'], folder: string): Promise<Re
   }
   if (words === null) return { kind: 'hand' };
   const [program = '', ...rest] = words;
-  return { kind: 'program', program: [program.startsWith('.') ? join(folder, program) : program, ...rest] };
+  return { kind: 'program', program: [program.startsWith('.') ? join(folder, program) : program, ...rest], folder };
 }

@@ -1,11 +1,12 @@
 import { readFile, rm } from 'node:fs/promises';
-import { dirname } from 'node:path';
+import { dirname, join } from 'node:path';
+import { assertMayChange, isBounded, notRoots } from '../../adapters/files/bounds.ts';
 import { readEdition, readLink, switchEdition, switchToNone } from '../../adapters/files/editions.ts';
 import { forget, keptPath, putOff, restoreFile, type Restored } from '../../adapters/files/kept-files.ts';
 import { syncFolder, writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { codeOf } from '../../adapters/trouble.ts';
 import type { MadeFile, Replaced } from '../../core/live/entries.ts';
-import { allPrograms } from '../../core/proxies/programs.ts';
+import { allPrograms, programOf } from '../../core/proxies/programs.ts';
 import type { Change } from './change.ts';
 import type { World } from './front-moves.ts';
 
@@ -21,6 +22,7 @@ export function includeText(line: string): string {
 /** Before the old front is told: it reads nothing of ours any more, files of others are as they shall be, and `current` leads to the new edition. */
 export async function toNewEdition(change: Change, world: World): Promise<void> {
   const { removes, restores, replaces, to, place } = change;
+  await assertMayAll(change);
   for (const one of removes) await removeMade(one);
   await bringBack(restores, place.folder);
   for (const one of replaces) await putOff(one, place.folder);
@@ -29,13 +31,16 @@ export async function toNewEdition(change: Change, world: World): Promise<void> 
 }
 
 /** Before the new front is told, and after the old one is gone: by what it reads ours. */
-export async function toNewFiles({ makes }: Change): Promise<void> {
+export async function toNewFiles(change: Change): Promise<void> {
+  const { makes } = change;
+  await assertMayAll(change);
   for (const { path, content } of makes) await writeWhole(path, content);
 }
 
 /** All of it back, in reverse, but for a file that somebody had removed and what was live needs. @returns files that stay as they are, since somebody changed them meanwhile */
 export async function toOldDisk(change: Change, world: World): Promise<Replaced[]> {
   const { makes, removes, replaces, restores, was, place } = change;
+  await assertMayAll(change);
   for (const one of makes) await (staysRead(change) ? putMade(one) : removeMade(one));
   const left = await bringBack([...replaces].reverse(), place.folder);
   const before = was.current === null ? null : await readEdition(place.folder, was.current).catch(() => null);
@@ -44,6 +49,21 @@ export async function toOldDisk(change: Change, world: World): Promise<Replaced[
   for (const one of restores) await putOff(one, place.folder);
   for (const { path, content } of removes) if (content !== '') await writeWhole(path, content);
   return left;
+}
+
+/**
+ * As root in a map of somebody else: files of the servers' own folders alone, and of our own words alone.
+ *
+ * @throws Trouble `not-roots`
+ */
+async function assertMayAll({ makes, removes, replaces, restores, place: { folder } }: Change): Promise<void> {
+  const within = allPrograms.flatMap(({ configFolders }) => configFolders);
+  for (const { path } of [...makes, ...removes, ...replaces, ...restores]) await assertMayChange(path, folder, within);
+  if (!isBounded(folder)) return;
+  for (const { path, content, proxy } of [...makes, ...removes]) {
+    const line = programOf(proxy).renderer?.includeLine({ current: join(folder, 'current') })?.line ?? '';
+    if (content !== '' && content !== includeText(line)) throw notRoots(path, 'is not as root writes it');
+  }
 }
 
 async function pointTo(edition: { number: number; digest: string }, folder: string, world: World): Promise<void> {

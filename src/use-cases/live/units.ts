@@ -10,7 +10,8 @@ import { followNames, followUnits } from '../../core/live/follow-units.ts';
 import { serviceName, serviceUnit } from '../../core/live/service-unit.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { jobCronLine, jobNames, jobUnits, unitWord, type JobName, type ScheduledFile } from '../../core/schedule.ts';
+import { jobCronLine, jobNames, jobUnits, type JobName, type ScheduledFile } from '../../core/schedule.ts';
+import { cronAtBoot, unitWord } from '../../core/unit-words.ts';
 import { assertInstalled } from '../follow/kept-front.ts';
 import type { Site } from '../map/load.ts';
 
@@ -26,8 +27,8 @@ export interface WantedUnits {
 
 /** @throws Trouble `service-other-proxy` where another program serves, which has a unit of its own */
 export async function wantedUnits(part: UnitPart, site: Site): Promise<WantedUnits> {
-  if (part === 'follow') return wantedFollow(site);
-  return part === 'service' ? wantedService(site) : wantedTimers(site);
+  const wanted = { follow: wantedFollow, service: wantedService, timers: wantedTimers }[part];
+  return wanted(site);
 }
 
 async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnits> {
@@ -47,8 +48,11 @@ async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnit
     ...{ program, map: mapFile, owner: await stateOwner(paths), state: paths.root, logs: logFolders(plan) },
     ports: [front.listen.http, front.listen.https, ...plan.ports.map(({ port }) => port)],
   });
-  const cron = [...program, 'serve', '--written', '--map', mapFile].map((word) => `'${word}'`).join(' ');
-  return { units: [{ path: serviceName, content }], enable: [serviceName], instead: [`@reboot ${cron}`] };
+  return {
+    units: [{ path: serviceName, content }],
+    enable: [serviceName],
+    instead: [cronAtBoot([...program, 'serve', '--written', '--map', mapFile])],
+  };
 }
 
 /** @throws Trouble `follow-not-installed` where the proxy runs nothing of this map yet */
@@ -66,8 +70,11 @@ async function wantedFollow(site: Site): Promise<WantedUnits> {
     front: container !== null ? 'by-engine' : proxy === 'builtin' ? 'as-owner' : 'as-root',
     write: ['-/run', '-/var/log', '-/var/lib', ...logFolders(plan)],
   });
-  const cron = [...program, 'follow', '--map', mapFile].map((word) => `'${word}'`).join(' ');
-  return { units, enable: units.map(({ path }) => path), instead: [`@reboot ${cron}`] };
+  return {
+    units,
+    enable: units.map(({ path }) => path),
+    instead: [cronAtBoot([...program, 'follow', '--map', mapFile])],
+  };
 }
 
 /** The jobs that have something to do on this map. */

@@ -1,3 +1,4 @@
+import { ownerName } from '../../adapters/host/file-user.ts';
 import { dirname } from 'node:path';
 import { diskRoom } from '../../adapters/files/disk-room.ts';
 import { readState } from '../../adapters/files/editions.ts';
@@ -167,6 +168,12 @@ async function formerFront({ plan: { front }, paths }: Site): Promise<Facts['for
   return isSame ? null : place;
 }
 
+/** Who else decides what a server reads as root: the owner of the map, once it is live there. */
+async function ownerOf({ paths, mapFile }: Site): Promise<string | null> {
+  const { live } = await readState(paths.front).catch(() => ({ live: null }));
+  return live === null ? null : ownerName(dirname(mapFile));
+}
+
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
   const { map, plan, inventory, front, host, pages, notObeyed, findings } = site;
@@ -193,6 +200,7 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
     isWalled: await isWalled(site.paths),
     former: await formerFront(site),
     room: diskRoom(site.paths.root),
+    owner: await ownerOf(site),
     hsts: rememberedUntil(await readJournal(site.paths.hsts, hstsEntry), now.getTime()),
     now: now.getTime(),
   });

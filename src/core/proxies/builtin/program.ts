@@ -11,6 +11,7 @@ export const builtin: ProxyProgram = {
   renderer: builtinRenderer,
   differs,
   takes: null,
+  configFolders: [],
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'apr1', 'sha1', 'salted-sha1'],
     hashesInLoop: false,

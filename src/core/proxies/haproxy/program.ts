@@ -15,6 +15,7 @@ export const haproxy: ProxyProgram = {
   renderer: haproxyRenderer,
   differs,
   takes,
+  configFolders: ['/etc/haproxy', '/usr/local/etc/haproxy'],
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'md5-crypt', 'des'],
     hashesInLoop: true,

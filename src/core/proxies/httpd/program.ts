@@ -22,6 +22,7 @@ export const httpd: ProxyProgram = {
   renderer: httpdRenderer,
   differs,
   takes,
+  configFolders: ['/etc/apache2', '/etc/httpd', '/usr/local/apache2/conf'],
   limits: {
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'des'],
     hashesInLoop: false,

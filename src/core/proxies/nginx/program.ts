@@ -16,6 +16,7 @@ export const nginx: ProxyProgram = {
   renderer: nginxRenderer,
   differs,
   takes: null,
+  configFolders: ['/etc/nginx', '/usr/local/etc/nginx', '/usr/local/nginx/conf'],
   limits: {
     // What the C library of Debian 12 verifies, and those that nginx itself does.
     hashes: [
