@@ -44,6 +44,7 @@ afterAll(() => {
 });
 
 interface Place extends OwnNginx {
+  markPort: number;
   folder: string;
   http: number;
   https: number;
@@ -74,7 +75,7 @@ async function place(more = ''): Promise<Place> {
       .catch(() => 'nothing');
   return {
     ...machine,
-    ...{ folder, http: ports.http, https: ports.https, say, run, mark },
+    ...{ folder, http: ports.http, https: ports.https, markPort: ports.mark, say, run, mark },
     install: (...argv) => run('install', '--yes', '--no-rehearsal', ...argv),
     start: async () => {
       const child = spawn(join(folder, 'machine/bin/nginx'), { stdio: 'ignore' });
@@ -419,4 +420,43 @@ test('a harmless warning of httpd is not quoted as the cause', () => {
 
 test('the servers are there', () => {
   expect([nginxProgram(), program].every((path) => path !== '')).toBe(true);
+});
+
+test('the mark is not believed from another user, who listens there under the name of the server', async () => {
+  const at = await place();
+  expect((await at.install()).code).toBe(0);
+  const said = await fetch(`http://127.0.0.1:${String(at.markPort)}/mark`, { headers: { connection: 'close' } });
+  const words = await said.text();
+  await at.stop();
+  const liar = `process.title = 'nginx'; require('node:http').createServer((_, answer) => answer.end(${JSON.stringify(words)})).listen(${String(at.markPort)}, '127.0.0.1', () => console.log('listening'))`;
+  const child = spawn(process.execPath, ['-e', liar], {
+    uid: 65534,
+    gid: 65534,
+    cwd: '/',
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
+  await once(child.stdout, 'data');
+  try {
+    expect(await at.mark()).toBe('edition 0001');
+    const installed = await at.run('check', '--installed');
+    expect([installed.code, installed.out]).toEqual([1, expect.stringContaining('nginx does not answer')]);
+    expect((await at.run('check')).out.replace(/\s+/g, ' ')).toMatch(
+      /of the user 65534 listens on port \d+ of this host, on which the front answers its mark/,
+    );
+    expect((await at.run('editions')).out).not.toContain('live now');
+    expect((await at.install()).code).not.toBe(0);
+  } finally {
+    child.kill();
+    await once(child, 'exit');
+  }
+});
+
+test('what is live and reaches nothing is no success', async () => {
+  const at = await place();
+  writeFileSync(
+    join(at.folder, 'mile-marker.yaml'),
+    readFileSync(join(at.folder, 'mile-marker.yaml'), 'utf8').replace(/to: ":\d+"/, 'to: ":9"'),
+  );
+  const ran = await at.install();
+  expect([ran.code, ran.err]).toEqual([1, expect.stringContaining('0 of 1 road well')]);
 });

@@ -75,7 +75,7 @@ test.each<[string, string, Case]>([
     `domains: [a.example]\nfront: {address: 127.0.0.1}\n${one}`,
     { ...running, startsAtBoot: false },
   ],
-  ['the front itself on its port', one, { ...running, sockets: [socket(443, 'node'), socket(29180, 'node')] }],
+  ['the front itself on its port', one, { ...running, sockets: [socket(443, 'node'), socket(918, 'node')] }],
   [
     "the map's own server on its port",
     `domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${one}`,
@@ -84,7 +84,7 @@ test.each<[string, string, Case]>([
   [
     'somebody unseen on the port, and the mark is there too',
     one,
-    { ...running, sockets: [socket(443), socket(29180)] },
+    { ...running, sockets: [socket(443), socket(918)] },
   ],
   ['another port', one, { ...running, sockets: [socket(4443, 'apache2')] }],
   [
@@ -307,13 +307,13 @@ const alarms: Array<[string, string, Case, string]> = [
   [
     'the port of the mark, by a program',
     'roads: {}',
-    { ...bare, sockets: [socket(29180, 'gulls'), socket(29181, 'x')] },
-    'front-port-taken: gulls (process 551) listens on port 29180 of this host, on which the front answers its mark. | Write another port in the map, such as: `front.mark: 127.0.0.1:29182`',
+    { ...bare, sockets: [socket(918, 'gulls'), socket(919, 'x')] },
+    'front-port-taken: gulls (process 551) listens on port 918 of this host, on which the front answers its mark. | Write another port in the map, such as: `front.mark: 127.0.0.1:920`',
   ],
   [
     'the port of the mark, by what was the front before',
     'roads: {}',
-    { ...bare, sockets: [socket(29180, 'nginx'), { ...socket(80, 'nginx'), owners: socket(29180, 'nginx').owners }] },
+    { ...bare, sockets: [socket(918, 'nginx'), { ...socket(80, 'nginx'), owners: socket(918, 'nginx').owners }] },
     'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, and the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To stay with it, correct `proxy` in the map.',
   ],
   [

@@ -296,7 +296,7 @@ test.each<[string, Case, string]>([
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\nroads: {}',
     { compose: false, owner: 'keeper' },
-    'map-owner-trusted: nginx starts as root and reads files that `keeper` may change, so `keeper` has the rights of root here. | If that is you, nothing is to be done. If not, give the map to root, so that only what root installs goes live: chown -R root: /m',
+    'map-owner-trusted: nginx starts as root and reads files that `keeper` may change, so `keeper` has the rights of root here. | If that is you, nothing is to be done. If not, give the map to root, so that only what root installs goes live: chown -R root: /site',
   ],
   [
     'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',

@@ -5,8 +5,10 @@ import { isLoopback, parseAddress } from '../../core/networks/address.ts';
 /**
  * Sockets of this host that wait for visitors, with the processes that hold them as far as we may see those: without root
  * only one's own. Empty where there is no /proc (proc(5), /proc/net/tcp and /proc/PID/fd).
+ *
+ * @param own users of whom none is a stranger
  */
-export function listeningSockets(): ListeningSocket[] {
+export function listeningSockets(own: ReadonlySet<number> | null = null): ListeningSocket[] {
   const found = (['tcp', 'tcp6', 'udp', 'udp6'] as const).flatMap((table) => readTable(table));
   let owners: ReturnType<typeof ownersOf> | null = null;
   // To see who holds them every process is looked at, and mostly nobody asks.
@@ -14,12 +16,19 @@ export function listeningSockets(): ListeningSocket[] {
     const all = (owners ??= ownersOf(new Set(found.map(({ inode }) => inode))));
     return inodes.flatMap((inode) => all.get(inode) ?? []);
   };
-  return joined(found).map(({ inodes, ...socket }) => ({
+  return joined(found).map(({ inodes, uid, ...socket }) => ({
     ...socket,
+    ...(own === null || own.has(uid) ? {} : { stranger: uid }),
     get owners() {
       return ownersNow(inodes);
     },
   }));
+}
+
+/** Users who made the sockets that listen at a TCP port of this host, by number; null where that cannot be seen. */
+export function listenersAt(port: number): number[] | null {
+  const found = (['tcp', 'tcp6'] as const).flatMap((table) => readTable(table));
+  return found.length === 0 ? null : found.filter((row) => row.port === port).map(({ uid }) => uid);
 }
 
 /** Whether anybody waits at a TCP port of this host; null where that cannot be seen. */
@@ -59,7 +68,7 @@ function joined(rows: readonly Row[]): Array<Omit<Row, 'inode'> & { inodes: stri
   return [...byAddress.values()];
 }
 
-type Row = Omit<ListeningSocket, 'owners'> & { inode: string };
+type Row = Omit<ListeningSocket, 'owners' | 'stranger'> & { inode: string; uid: number };
 
 const listening = '0A';
 const unconnected = '07';
@@ -77,12 +86,12 @@ function readTable(table: 'tcp' | 'tcp6' | 'udp' | 'udp6', folder = '/proc/net')
     .split('\n')
     .slice(1)
     .flatMap((line): Row[] => {
-      const [, local = '', remote = '', state, , , , , , inode = ''] = line.trim().split(/\s+/);
+      const [, local = '', remote = '', state, , , , uid = '', , inode = ''] = line.trim().split(/\s+/);
       const waits = protocol === 'tcp' ? state === listening : state === unconnected && /^0+:0000$/.test(remote);
       const [hex = '', port = ''] = local.split(':');
       if (!waits || port === '') return [];
       const address = /^0+$/.test(hex) ? null : fromWords(hex);
-      return [{ protocol, family, address, port: parseInt(port, 16), inode }];
+      return [{ protocol, family, address, port: parseInt(port, 16), inode, uid: Number(uid) }];
     });
 }
 

@@ -5,7 +5,7 @@ import type { Finding } from '../../core/findings/finding.ts';
 import { worstOf, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
 import { countStandings } from '../../core/legs/leg.ts';
 import { inUrl } from '../../core/networks/address.ts';
-import type { Plan } from '../../core/plan/plan.ts';
+import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { liveWords, readAnew } from '../../use-cases/live/front-moves.ts';
@@ -95,7 +95,14 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   report(result, site, options, io);
   if (result.end === 'live' && options.proxy !== undefined)
     io.err(`      to stay there, write in the map: proxy: ${options.proxy}\n`);
-  if (result.end === 'back') setCode(exit.foundWrong);
+  if (result.end === 'back' || nothingWorks(result, site.plan)) setCode(exit.foundWrong);
+}
+
+/** Whether of the roads that should work by now none does: one without its certificate is still on its way. */
+function nothingWorks(result: Installed, plan: Plan): boolean {
+  if (result.end !== 'live' || lackingCertificate(plan) !== undefined) return false;
+  const { well, faulty } = countStandings(result.after.roads);
+  return well === 0 && faulty > 0;
 }
 
 /** What closes needs no rehearsal and no question, and waits for nothing that the map holds back. */
@@ -279,10 +286,14 @@ export async function agreed(question: string, { yes }: { yes?: boolean }, io: I
   });
 }
 
+function lackingCertificate(plan: Plan): PlannedCertificate | undefined {
+  const held = readHeld(plan);
+  return plan.certificates.find(({ id }) => realOne(held.get(id)) === null);
+}
+
 /** A road without a certificate is not well, and the front that answers the challenge runs now. */
 function afterLive(plan: Plan): string {
-  const held = readHeld(plan);
-  const missing = plan.certificates.find(({ id }) => realOne(held.get(id)) === null);
+  const missing = lackingCertificate(plan);
   return missing === undefined ? 'mile-marker verify' : `${commandFor(missing)}\nthen: mile-marker verify`;
 }
 

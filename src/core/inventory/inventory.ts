@@ -202,6 +202,8 @@ export interface ListeningSocket {
   address: string | null;
   port: number;
   owners: Array<{ pid: number; name: string }>;
+  /** A user made it who has nothing to do with the map: by number. Missing where that is not so, or was not asked. */
+  stranger?: number;
 }
 
 /** Whether a restart policy starts the container after a reboot, too. */

@@ -247,7 +247,7 @@ function makeFront(keys: MapKeys, yaml: YamlText): { front: SiteMap['front']; fi
     const data = { key: 'front.listen', text: String(listen.http) };
     findings.push(tell(mapValueWrong, { say: 'ports-equal', data, where: yaml.placeOf(['front', 'listen']) }));
   }
-  const [markAddress = '', markPort = ''] = front.mark.split(':');
+  const [markAddress = '', markPort = ''] = (front.mark ?? usualMark(listen)).split(':');
   const made = {
     addresses: front.address.map(frontAddress),
     home: (front.home ?? []).flatMap((text) => parseAddress(text) ?? []),
@@ -281,6 +281,11 @@ function frontAddress(written: string | { interface: string }): FrontAddress {
   if (typeof written !== 'string') return { kind: 'interface', name: written.interface };
   const literal = parseAddress(written);
   return literal === null ? { kind: 'name', name: asciiName(written) } : { kind: 'literal', address: literal };
+}
+
+/** A low port is nobody's but root's (ip(7), ip_unprivileged_port_start): whoever may listen on the front's ports may have it, and no other user can take it. */
+function usualMark({ http, https }: { http: number; https: number }): string {
+  return `127.0.0.1:${http < 1024 || https < 1024 ? '918' : '29180'}`;
 }
 
 function makeUnknown(written: MapKeys['front']['unknown']): Unknown | null {

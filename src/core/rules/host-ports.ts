@@ -179,15 +179,18 @@ function takenMark(facts: Facts): Finding[] {
   const { plan, sockets } = facts;
   const { address, port } = plan.front.mark;
   const isThere = (one: ListeningSocket): boolean => one.protocol === 'tcp' && one.port === port;
-  const holder = sockets.find((one) => isThere(one) && collide(one.address, address) && one.owners.length > 0);
-  if (holder === undefined || holder.owners.some(({ name }) => mayHoldMark(name, facts))) return [];
-  if (isFormer(holder, facts)) return [];
+  const holder = sockets.find(
+    (one) => isThere(one) && collide(one.address, address) && (one.owners.length > 0 || isForeign(one, facts)),
+  );
+  if (holder === undefined) return [];
+  if (!isForeign(holder, facts) && holder.owners.some(({ name }) => mayHoldMark(name, facts))) return [];
+  if (!isForeign(holder, facts) && isFormer(holder, facts)) return [];
   const { proxy, listen } = plan.front;
   const pids = new Set(holder.owners.map(({ pid }) => pid));
   const isAtFront = sockets.some(
     (one) => (one.port === listen.http || one.port === listen.https) && one.owners.some(({ pid }) => pids.has(pid)),
   );
-  const data = { owner: capital(ownerWords(holder.owners)), port, address, free: freePort(facts, port + 1), proxy };
+  const data = { owner: capital(holderWords(holder)), port, address, free: freePort(facts, port + 1), proxy };
   return [
     tell(frontTaken, {
       say: isAtFront ? 'former' : 'mark',
@@ -196,6 +199,19 @@ function takenMark(facts: Facts): Finding[] {
       cause: `front-mark:${String(port)}`,
     }),
   ];
+}
+
+/** Made by a user who has nothing to do with the map, whatever his program calls itself. What a container publishes is its engine's. */
+function isForeign({ stranger }: ListeningSocket, { plan }: Facts): boolean {
+  return stranger !== undefined && plan.front.container === null;
+}
+
+function holderWords({ owners: holders, stranger }: ListeningSocket): string {
+  if (stranger === undefined) return ownerWords(holders);
+  const [first] = holders;
+  return first === undefined
+    ? `a program of the user ${String(stranger)}`
+    : `${ownerWords(holders)} of the user ${String(stranger)}`;
 }
 
 /** Whether it is the front that is live and gives way to the one that the map wants: that is done by `install`, and no fault. */
@@ -241,8 +257,9 @@ function takenByProgram(facts: Facts): Finding[] {
     const holder = sockets.find(
       (socket) => socket.protocol === protocol && socket.port === port && meets(socket, facts),
     );
-    if (holder === undefined || isTheFront(holder, facts) || isFormer(holder, facts)) return [];
-    const data = { owner: capital(ownerWords(holder.owners)), port, listener, free: freePort(facts) };
+    if (holder === undefined) return [];
+    if (!isForeign(holder, facts) && (isTheFront(holder, facts) || isFormer(holder, facts))) return [];
+    const data = { owner: capital(holderWords(holder)), port, listener, free: freePort(facts) };
     const other = allPrograms.find((program) => holder.owners.some(({ name }) => isProcessOf(program, name)));
     const about = { where, cause: `front-port:${String(port)}${portEnding(protocol)}` };
     if (other !== undefined && other.renderer !== null && plan.front.container === null)

@@ -4,6 +4,8 @@ import { askMark } from '../../adapters/processes/wait-for-mark.ts';
 import type { Env, InstalledProxy, ProxyAdapter, Reloading, Tried } from '../../adapters/proxies/adapter.ts';
 import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
+import { ownUsers } from '../../adapters/host/own-users.ts';
+import { listenersAt } from '../../adapters/host/sockets.ts';
 import { inCluster } from '../../adapters/proxies/in-cluster.ts';
 import { inContainer } from '../../adapters/proxies/in-container.ts';
 import { Trouble } from '../../adapters/trouble.ts';
@@ -67,9 +69,15 @@ export function isSamePlace(one: PlaceEntry, other: PlaceEntry): boolean {
   return one.proxy === other.proxy && a?.name === b?.name && (a?.inCluster ?? false) === (b?.inCluster ?? false);
 }
 
+/** Whoever listens there can say what he likes: only what root, the owner of the map or this user made is believed. */
+function isAnsweredByUs({ mark, map }: FrontPlace): boolean {
+  const own = ownUsers(map);
+  return listenersAt(mark.port)?.every((uid) => own.has(uid)) !== false;
+}
+
 /** What the front answers to its mark; null when that is nothing. A container's loopback is its own, so it is asked inside. */
 export async function saidMark(place: FrontPlace, { env, signal }: World): Promise<string | null> {
-  if (place.container === null) return askMark(place.mark, signal, 2000);
+  if (place.container === null) return isAnsweredByUs(place) ? askMark(place.mark, signal, 2000) : null;
   const runner = await runnerOf(place, env).catch(() => null);
   return (await runner?.installed.mark?.(place.mark)) ?? null;
 }

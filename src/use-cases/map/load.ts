@@ -1,3 +1,4 @@
+import { ownUsers } from '../../adapters/host/own-users.ts';
 import { ownerName } from '../../adapters/host/file-user.ts';
 import { dirname } from 'node:path';
 import { diskRoom } from '../../adapters/files/disk-room.ts';
@@ -164,7 +165,10 @@ interface JudgeInput {
 async function formerFront({ plan: { front }, paths }: Site): Promise<Facts['former']> {
   const { live } = await readState(paths.front).catch(() => ({ live: null }));
   const place = live?.place ?? null;
-  const isSame = place?.proxy === front.proxy && (place.container?.name ?? null) === front.container;
+  const isSame =
+    place?.proxy === front.proxy &&
+    (place.container?.name ?? null) === front.container &&
+    place.mark.port === front.mark.port;
   return isSame ? null : place;
 }
 
@@ -194,7 +198,7 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
       served === null ? null : { ...served, blocks: served.blocks.filter(({ file }) => !replaced.includes(file)) },
     host,
     front,
-    sockets: listeningSockets(),
+    sockets: listeningSockets(ownUsers(site.mapFile)),
     startsAtBoot: startsAtBoot(plan.front.proxy),
     files: filesOfMap(plan, site.mapFile),
     isWalled: await isWalled(site.paths),

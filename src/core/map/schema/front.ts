@@ -152,8 +152,13 @@ export const front = z.strictObject(
         ),
       ),
     mark: mark
-      .default('127.0.0.1:29180')
-      .meta(about('Loopback listener that answers the mark: which edition the front runs.', '127.0.0.1:29180')),
+      .optional()
+      .meta(
+        about(
+          'Loopback listener that answers the mark: which edition the front runs. Default: port 918, which only root can take, where the front listens below 1024; else port 29180.',
+          '127.0.0.1:29180',
+        ),
+      ),
     unknown: unknown
       .default('refuse')
       .meta(
