@@ -7,6 +7,10 @@ import type { FrontEntry } from '../src/core/live/entries.ts';
 import { shortened } from '../src/core/live/front-journal.ts';
 import { stateOf } from '../src/core/live/state.ts';
 import { changesBetween } from '../src/core/follow/changes.ts';
+import { writeFound } from '../src/adapters/files/found.ts';
+import { tryLock } from '../src/adapters/files/lock.ts';
+import { statePaths } from '../src/adapters/files/state-folder.ts';
+import { FoundSource } from '../src/use-cases/follow/found-source.ts';
 import { Rounds } from '../src/use-cases/follow/rounds.ts';
 import { end } from './support/background.ts';
 import { MadeEngine } from './support/made-engine.ts';
@@ -274,4 +278,113 @@ test('the journal of a front that is followed for months stays short, and still 
   // In the midst of an installation its beginning stays.
   const midst = entries.slice(0, -1);
   expect(stateOf(shortened(midst) ?? [])).toEqual(stateOf(midst));
+});
+
+describe('containers of others', () => {
+  const ofCompose = (project: string, service: string, number = '1'): Record<string, string> => ({
+    'com.docker.compose.project': project,
+    'com.docker.compose.service': service,
+    'com.docker.compose.container-number': number,
+  });
+
+  test('an image that calls itself a service gets nothing of it, nor a road by a label of its own', async () => {
+    const [port = 0] = await freePorts(1);
+    const { engine, until, ask, map } = await followed(port);
+    await until('edition 0002 is live');
+    await answering('right', '127.0.7.4', port);
+    await answering('wrong', '127.0.7.5', port);
+    engine.put({
+      name: 'marsh-log-1',
+      address: '127.0.7.4',
+      port,
+      labels: ofCompose('marsh', 'log'),
+      made: '2026-11-30T10:00:00Z',
+    });
+    map(`  tides: tides:${String(port)}\n  log: marsh/log:${String(port)}\n`);
+    await until('log.saltmarsh.example: new');
+    for (const [name, ofImage, labels] of [
+      ['image', { ...ofCompose('marsh', 'log', '2'), 'mile-marker.road': '{name: x.lab.saltmarsh.example}' }, {}],
+      ['number', {}, ofCompose('marsh', 'log')],
+      ['odd', {}, ofCompose('marsh', 'log\u001b[2J')],
+    ] as const)
+      engine.put({ name, address: '127.0.7.5', port, ofImage, labels, made: '2026-12-01T10:00:00Z' });
+    // What is told after them has been seen after them.
+    engine.put({ name: 'last', address: '127.0.7.1', port, labels: labelOf('{name: last.lab.saltmarsh.example}') });
+    await until('last.lab.saltmarsh.example: new');
+    for (let times = 0; times < 6; times += 1) expect(await ask('log.saltmarsh.example')).toBe('right 200');
+    expect(await ask('x.lab.saltmarsh.example')).not.toContain('wrong');
+  });
+
+  test('another project with a service of the same name takes no road off the air', async () => {
+    const [port = 0] = await freePorts(1);
+    const { engine, until, ask, map, folder } = await followed(port);
+    await until('edition 0002 is live');
+    await answering('right', '127.0.7.4', port);
+    await answering('wrong', '127.0.7.5', port);
+    engine.put({ name: 'marsh-log-1', address: '127.0.7.4', port, labels: ofCompose('marsh', 'log') });
+    map(`  tides: tides:${String(port)}\n  log: log:${String(port)}\n`);
+    await until('log.saltmarsh.example: new');
+    engine.put({
+      name: 'aaa-log-1',
+      address: '127.0.7.5',
+      port,
+      labels: ofCompose('aaa', 'log'),
+      made: '2026-12-01T10:00:00Z',
+    });
+    engine.put({ name: 'last', address: '127.0.7.1', port, labels: labelOf('{name: last.lab.saltmarsh.example}') });
+    await until('last.lab.saltmarsh.example: new');
+    expect(await ask('log.saltmarsh.example')).toBe('right 200');
+    const checked = await mileMarker(['check'], folder);
+    expect(checked.out.replace(/\s+/g, ' ')).toContain(
+      'Another project has a service called `log`, too: aaa. The road stays with marsh. do: Write which one is meant: `marsh/log:',
+    );
+  });
+
+  test('a name stays with the one that has it while that is made anew', async () => {
+    const [port = 0] = await freePorts(1);
+    const { engine, until, ask } = await followed(port);
+    await until('edition 0002 is live');
+    await answering('right', '127.0.7.4', port);
+    await answering('wrong', '127.0.7.5', port);
+    const label = labelOf('{name: moths.lab.saltmarsh.example}');
+    engine.put({ name: 'moths', address: '127.0.7.4', port, labels: label });
+    await until('moths.lab.saltmarsh.example: new');
+    engine.put({ name: 'greedy', address: '127.0.7.5', port, labels: label, made: '2026-12-01T09:00:00Z' });
+    await until('greedy');
+    engine.remove('moths');
+    await until('moths.lab.saltmarsh.example: gone');
+    expect(await ask('moths.lab.saltmarsh.example')).not.toContain('wrong');
+    engine.put({ name: 'moths', address: '127.0.7.4', port, labels: label, made: '2026-12-01T10:00:00Z' });
+    await until('moths.lab.saltmarsh.example: new');
+    expect(await ask('moths.lab.saltmarsh.example')).toBe('right 200');
+  });
+
+  test('one 404 of the engine is an engine that is away, and nothing ends', async () => {
+    const [port = 0] = await freePorts(1);
+    const { engine, until, ask, child } = await followed(port);
+    await until('edition 0002 is live');
+    engine.odd = (path) => (path === '/networks' ? { status: 404, body: '{}' } : undefined);
+    engine.tell('start', 'tides');
+    await until('does not seem to be a container engine');
+    expect([await ask('tides.saltmarsh.example'), child.exitCode]).toEqual(['tides 200', null]);
+    engine.odd = () => undefined;
+    engine.tell('start', 'tides');
+    await until('the container engine answers again');
+  });
+});
+
+test('the half that keeps the front notices that the other one has gone', async () => {
+  const folder = folderWith();
+  const found = join(folder, 'found.json');
+  const finding = join(folder, 'finding');
+  const source = new FoundSource(found, finding);
+  await writeFound(found, { at: '2026-12-01T10:00:00Z', engines: { '': { facts: null, trouble: null } } });
+  const letGo = await tryLock(
+    statePaths(join(folder, 'mile-marker.yaml')),
+    'mile-marker follow --half engine',
+    finding,
+  );
+  expect((await source.read()).engine?.trouble).toBeNull();
+  await letGo?.();
+  expect((await source.read()).engine?.trouble?.message).toContain('does not run');
 });

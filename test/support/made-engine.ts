@@ -7,6 +7,10 @@ export interface MadeContainer {
   address: string | null;
   port: number;
   labels?: Record<string, string>;
+  /** Labels of its image, which the engine says among those of the container, too. */
+  ofImage?: Record<string, string>;
+  /** When it was made, in ISO 8601. */
+  made?: string;
   /** Port of loopback on which it is published. */
   published?: number;
 }
@@ -86,6 +90,11 @@ export class MadeEngine {
     if (path === '/containers/json') return [...this.containers.keys()].map((name) => ({ Id: idOf(name) }));
     if (path === '/networks')
       return [{ Name: 'marsh', Driver: 'bridge', IPAM: { Config: [{ Subnet: '172.31.255.0/24' }] } }];
+    if (path === '/images/json')
+      return [...this.containers.values()].map(({ name, ofImage }) => ({
+        Id: `sha256:${idOf(name)}`,
+        Labels: ofImage ?? null,
+      }));
     const one = [...this.containers.values()].find(({ name }) => path === `/containers/${idOf(name)}/json`);
     if (one === undefined) return null;
     this.inspected += 1;
@@ -93,11 +102,12 @@ export class MadeEngine {
     return {
       Id: idOf(one.name),
       Name: `/${one.name}`,
-      Created: '2026-11-30T10:00:00Z',
+      Created: one.made ?? '2026-11-30T10:00:00Z',
+      Image: `sha256:${idOf(one.name)}`,
       State: { Status: running ? 'running' : 'exited', ExitCode: 0 },
       Config: {
         Image: 'observatory/pages',
-        Labels: one.labels ?? {},
+        Labels: { ...one.ofImage, ...one.labels },
         ExposedPorts: { [`${String(one.port)}/tcp`]: {} },
       },
       HostConfig: { NetworkMode: 'marsh', RestartPolicy: { Name: 'always' } },

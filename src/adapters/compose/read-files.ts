@@ -121,7 +121,7 @@ class Loader {
     const { cwd, env } = this.input;
     const { project } = this;
     try {
-      const text = await readText({ path: file, what: 'Compose file' });
+      const text = await readText({ path: file, what: 'Compose file', isFile: true });
       const variables = { ...(await readDotEnv(projectFolder)), ...given(env) };
       const read = readCompose({ file: shownPath(file, cwd), text, project, variables });
       const { services, includes, findings } = read;
@@ -140,7 +140,7 @@ class Loader {
 
 async function readDotEnv(folder: string): Promise<Record<string, string>> {
   try {
-    return parse(await readText({ path: join(folder, '.env'), what: 'file' }));
+    return parse(await readText({ path: join(folder, '.env'), what: 'file', isFile: true }));
   } catch (trouble) {
     if (trouble instanceof Trouble) return {};
     throw trouble;

@@ -6,12 +6,17 @@ import type {
   NetworkJoin,
   PublishedPort,
 } from '../../core/inventory/inventory.ts';
+import { ownLabels } from '../../core/inventory/own-labels.ts';
+import { visible } from '../../core/outside/words.ts';
 import { parseAddress, parseNetwork } from '../../core/networks/address.ts';
 
 /**
  * What of the engine's answers is used (Engine API v1.41, ContainerInspect and NetworkList). Whatever else an engine says,
  * or leaves out, does not matter: other engines speak this API too, each in its own way.
  */
+
+/** Names that others gave: nothing that a terminal would obey gets any further. */
+const text = z.string().transform(visible);
 
 const texts = z.record(z.string(), z.string().nullish()).nullish();
 
@@ -28,8 +33,9 @@ const ports = z.record(
 
 export const containerAnswer = z.object({
   Id: z.string(),
-  Name: z.string(),
+  Name: text,
   Created: z.string().nullish(),
+  Image: z.string().nullish(),
   State: z.object({
     Status: z.string(),
     Pid: z.number().nullish(),
@@ -37,7 +43,7 @@ export const containerAnswer = z.object({
     Health: z.object({ Status: z.string() }).nullish(),
   }),
   Config: z
-    .object({ Image: z.string().nullish(), Labels: texts, ExposedPorts: z.record(z.string(), z.unknown()).nullish() })
+    .object({ Image: text.nullish(), Labels: texts, ExposedPorts: z.record(z.string(), z.unknown()).nullish() })
     .nullish(),
   HostConfig: z
     .object({
@@ -59,18 +65,34 @@ export const listAnswer = z.array(z.object({ Id: z.string() }));
 
 export const networksAnswer = z.array(
   z.object({
-    Name: z.string(),
+    Name: text,
     Driver: z.string().nullish(),
     IPAM: z.object({ Config: z.array(z.object({ Subnet: z.string().nullish() })).nullish() }).nullish(),
   }),
 );
 
+/** Labels of images, by their ids. Engines that do not list them have none to tell apart. */
+export const imagesAnswer = z.array(z.object({ Id: z.string(), Labels: texts }));
+export type ImageLabels = ReadonlyMap<string, Readonly<Record<string, string>>>;
+
+export function labelsOfImages(answer: z.output<typeof imagesAnswer>): ImageLabels {
+  return new Map(answer.map(({ Id: id, Labels: labels }) => [id, plain(labels)]));
+}
+
+function plain(labels: z.output<typeof texts>): Record<string, string> {
+  return Object.fromEntries(Object.entries(labels ?? {}).map(([key, value]) => [key, value ?? '']));
+}
+
 const states: readonly string[] = ['created', 'running', 'paused', 'restarting', 'removing', 'exited', 'dead'];
 
 /** @param names of all containers by id: a network mode names the other one by its id */
-export function toContainer(answer: z.output<typeof containerAnswer>, names: ReadonlyMap<string, string>): Container {
+export function toContainer(
+  answer: z.output<typeof containerAnswer>,
+  names: ReadonlyMap<string, string>,
+  images: ImageLabels,
+): Container {
   const { Id: id, State: state, Config: config, HostConfig: host, NetworkSettings: network } = answer;
-  const labels = Object.fromEntries(Object.entries(config?.Labels ?? {}).map(([key, value]) => [key, value ?? '']));
+  const { labels, project, service } = ownLabels(plain(config?.Labels), images.get(answer.Image ?? '') ?? {});
   const restart = host?.RestartPolicy?.Name ?? '';
   return {
     id,
@@ -79,8 +101,8 @@ export function toContainer(answer: z.output<typeof containerAnswer>, names: Rea
     state: states.includes(state.Status) ? (state.Status as ContainerState) : 'dead',
     health: healthOf(state.Health?.Status),
     exitCode: state.ExitCode ?? 0,
-    project: labels['com.docker.compose.project'] ?? null,
-    service: labels['com.docker.compose.service'] ?? null,
+    project,
+    service,
     image: config?.Image ?? null,
     // One that does not run publishes nothing now; where it will is said all the same.
     published: publishedOf((state.Status === 'running' ? network?.Ports : host?.PortBindings) ?? {}),

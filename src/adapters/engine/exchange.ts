@@ -1,5 +1,4 @@
 import http from 'node:http';
-import { buffer } from 'node:stream/consumers';
 import type { EngineAddress } from './address.ts';
 
 interface EngineRequest {
@@ -20,7 +19,21 @@ export async function exchange(
   { method = 'GET', path, body, timeoutMs }: EngineRequest,
 ): Promise<{ status: number; body: Buffer }> {
   const response = await open(address, { method, path, body, signal: AbortSignal.timeout(timeoutMs) });
-  return { status: response.statusCode ?? 0, body: await buffer(response) };
+  return { status: response.statusCode ?? 0, body: await whole(response) };
+}
+
+/** Of ten thousand containers the list has less than half of this. */
+const longestAnswer = 32 << 20;
+
+async function whole(response: http.IncomingMessage): Promise<Buffer> {
+  const chunks: Buffer[] = [];
+  let length = 0;
+  for await (const chunk of response as AsyncIterable<Buffer>) {
+    length += chunk.length;
+    if (length > longestAnswer) throw new Error(`its answer is longer than ${String(longestAnswer >> 20)} MiB`);
+    chunks.push(chunk);
+  }
+  return Buffer.concat(chunks);
 }
 
 /** One request, and its answer as it comes. */

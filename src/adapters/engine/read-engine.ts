@@ -5,10 +5,20 @@ import { listeningIn } from '../host/sockets.ts';
 import { alertWords } from '../probe/failure.ts';
 import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import type { EngineAddress } from './address.ts';
+import { withoutDoubles } from '../../core/inventory/own-labels.ts';
 import type { Cluster } from '../../core/cluster/cluster.ts';
 import { exchange } from './exchange.ts';
 import { readCluster } from './read-cluster.ts';
-import { containerAnswer, listAnswer, networksAnswer, toContainer, toNetwork } from './answers.ts';
+import {
+  containerAnswer,
+  imagesAnswer,
+  labelsOfImages,
+  listAnswer,
+  networksAnswer,
+  toContainer,
+  toNetwork,
+  type ImageLabels,
+} from './answers.ts';
 
 export interface EngineFacts {
   containers: Container[];
@@ -48,16 +58,17 @@ export class EngineReader {
   async read(stale: ReadonlySet<string> | 'all', { withListening = false } = {}): Promise<EngineFacts> {
     const { address } = this;
     const get = <T extends z.ZodType>(path: string, form: T): Promise<z.output<T>> => ask({ path, form, address });
-    const [list, networks, cluster] = await Promise.all([
+    const [list, networks, images, cluster] = await Promise.all([
       get('/containers/json?all=true', listAnswer),
       get('/networks', networksAnswer),
+      this.imageLabels(),
       this.kind.isManager ? this.readCluster() : null,
     ]);
     const limit = pLimit(atOnce);
     const answers = await Promise.all(
       list.map(({ Id: id }) => {
         const before = stale === 'all' || stale.has(id) ? undefined : this.known.get(id);
-        return before ?? limit(() => unlessGone(get(`/containers/${encodeURIComponent(id)}/json`, containerAnswer)));
+        return before ?? limit(() => inspect(id, address));
       }),
     );
     const there = answers.flatMap((answer) => (answer === null ? [] : [answer]));
@@ -67,11 +78,17 @@ export class EngineReader {
       const { Id: id, State: state } = answer;
       // By a socket the engine is of this machine, where its processes can be looked at.
       const isHere = withListening && address.kind === 'socket' && typeof state.Pid === 'number' && state.Pid > 0;
-      return { ...toContainer(answer, names), listening: isHere ? listeningIn(state.Pid ?? 0, id) : null };
+      return { ...toContainer(answer, names, images), listening: isHere ? listeningIn(state.Pid ?? 0, id) : null };
     });
     // Of the cluster's own containers this engine knows those of its node alone.
     const own = cluster === null ? containers : containers.filter(({ labels }) => labels[ofTask] === undefined);
-    return { containers: own, networks: networks.map(toNetwork), cluster };
+    return { containers: withoutDoubles(own), networks: networks.map(toNetwork), cluster };
+  }
+
+  /** What images say of themselves; an engine that does not tell leaves everything as it is said of the containers. */
+  private async imageLabels(): Promise<ImageLabels> {
+    const found = imagesAnswer.safeParse(await get('/images/json', this.address).catch(() => []));
+    return labelsOfImages(found.data ?? []);
   }
 
   /** @throws Trouble `cluster-unanswered` too */
@@ -153,14 +170,15 @@ function clusterTrouble(error: unknown, address: EngineAddress): Error {
   return new Trouble({ code: 'cluster-unanswered', message: words, remedy, cause: error });
 }
 
-class Gone extends Error {}
-
-async function unlessGone<T>(asked: Promise<T>): Promise<T | null> {
+/** One container; null for one that has gone meanwhile. */
+async function inspect(id: string, address: EngineAddress): Promise<Answer | null> {
+  const path = `/containers/${encodeURIComponent(id)}/json`;
   try {
-    return await asked;
+    return parse(await get(path, address), { path, form: containerAnswer, address });
   } catch (error) {
-    if (error instanceof Gone) return null;
-    throw error;
+    if (error instanceof Trouble) throw error;
+    if ((error as { statusCode?: unknown } | null)?.statusCode === 404) return null;
+    throw asTrouble(error, address);
   }
 }
 
@@ -168,7 +186,6 @@ const rootWords = 'whoever may use it is root on this machine';
 
 function asTrouble(error: unknown, address: EngineAddress): Error {
   const status = (error as { statusCode?: unknown } | null)?.statusCode;
-  if (status === 404) return new Gone();
   const at = address.shown;
   const code = codeOf(error);
   if (status === 401 || status === 403 || code === 'EACCES' || code === 'EPERM') {

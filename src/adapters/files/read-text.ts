@@ -1,3 +1,4 @@
+import { constants } from 'node:fs';
 import { open } from 'node:fs/promises';
 import { reasonOf, Trouble, codeOf } from '../trouble.ts';
 
@@ -6,6 +7,8 @@ interface ReadTextInput {
   /** What the file is to the reader, such as "map". */
   what: string;
   maxBytes?: number;
+  /** Nothing else than a file: a pipe or a device could say nothing, or never end. */
+  isFile?: boolean;
 }
 
 const mebibyte = 1024 * 1024;
@@ -16,8 +19,8 @@ const chunkBytes = 16 * 1024;
  *
  * @throws Trouble `file-unreadable`, `file-too-large`, `file-not-utf8` (all exit code 2)
  */
-export async function readText({ path, what, maxBytes = mebibyte }: ReadTextInput): Promise<string> {
-  const bytes = await readBytes({ path, what, maxBytes });
+export async function readText({ path, what, maxBytes = mebibyte, isFile = false }: ReadTextInput): Promise<string> {
+  const bytes = await readBytes({ path, what, maxBytes, isFile });
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
   } catch (cause) {
@@ -26,11 +29,12 @@ export async function readText({ path, what, maxBytes = mebibyte }: ReadTextInpu
   }
 }
 
-async function readBytes({ path, what, maxBytes = mebibyte }: ReadTextInput): Promise<Buffer> {
+async function readBytes({ path, what, maxBytes, isFile }: Required<ReadTextInput>): Promise<Buffer> {
   try {
-    await using handle = await opened(path);
+    await using handle = await opened(path, isFile);
     const stat = await handle.file.stat();
     if (stat.isDirectory()) throw Object.assign(new Error('folder'), { code: 'EISDIR' });
+    if (isFile && !stat.isFile()) throw new Error('it is no ordinary file');
     const chunks: Buffer[] = [];
     let length = 0;
     // Read until the end, since pipes and files under /proc do not say their size.
@@ -50,12 +54,13 @@ async function readBytes({ path, what, maxBytes = mebibyte }: ReadTextInput): Pr
   }
 }
 
-async function opened(path: string) {
-  const file = await open(path, 'r');
+/** Without waiting for the other end of a pipe, where none is meant. */
+async function opened(path: string, isFile: boolean) {
+  const file = await open(path, isFile ? constants.O_RDONLY | constants.O_NONBLOCK : 'r');
   return { file, [Symbol.asyncDispose]: () => file.close() };
 }
 
-function tooLarge({ path, what, maxBytes }: Required<ReadTextInput>): Trouble {
+function tooLarge({ path, what, maxBytes }: Pick<Required<ReadTextInput>, 'path' | 'what' | 'maxBytes'>): Trouble {
   const message = `The ${what} ${path} is larger than ${String(maxBytes / mebibyte)} MiB.`;
   return new Trouble({ code: 'file-too-large', message, remedy: 'Check that it is the right file.', exitCode: 2 });
 }

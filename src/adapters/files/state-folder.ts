@@ -30,6 +30,10 @@ export interface StatePaths {
   machines: string;
   /** What the half of `follow` that asks the engine found. */
   found: string;
+  /** Whom roads led to when files were written last. */
+  known: string;
+  /** Held while the half of `follow` runs that asks the engine. */
+  finding: string;
   /** The form of the map, for editors. */
   schema: string;
 }
@@ -62,6 +66,8 @@ export function statePaths(mapFile: string): StatePaths {
     following: join(root, 'following'),
     machines: join(root, 'machines'),
     found: join(root, 'found.json'),
+    known: join(root, 'known-services.json'),
+    finding: join(root, 'finding'),
     schema: join(root, 'map.schema.json'),
   };
 }

@@ -34,11 +34,13 @@ export async function runFollow(options: FollowOptions, context: CommandContext)
     io.err('Writing down what the container engine says. Ctrl-C stops.\n');
     const source = new EnginesSource(dirname(mapFile), io.env);
     const told = (said: Followed): void => sayAll(said, io, say);
-    await handOver({ mapFile, paths, source, now: io.now, say: told, signal: io.signal });
+    const letGo = await tryLock(paths, 'mile-marker follow --half engine', paths.finding);
+    if (letGo === null) throw runsAlready(paths.finding);
+    await handOver({ mapFile, paths, source, now: io.now, say: told, signal: io.signal }).finally(letGo);
     return;
   }
   const giveBack = await tryLock(paths, 'mile-marker follow', paths.following);
-  if (giveBack === null) throw runsAlready(paths);
+  if (giveBack === null) throw runsAlready(paths.following);
   try {
     await keepUpToDate(options, { mapFile, paths, say }, context);
   } finally {
@@ -61,7 +63,7 @@ async function keepUpToDate(
   // After a reboot nobody is there to repair a map: the front goes on with what it has, and what is wrong is said.
   if (site.map !== null) await assertInstalled(site);
   const halved = options.half === 'front';
-  const source = halved ? new FoundSource(paths.found) : new EnginesSource(dirname(mapFile), io.env);
+  const source = halved ? new FoundSource(paths.found, paths.finding) : new EnginesSource(dirname(mapFile), io.env);
   const front = new KeptFront({
     ...{ env: io.env, now: io.now, signal: io.signal, cwd: io.cwd },
     onWait: (command) => say(`waiting for \`${command}\`, which is changing the same files`),
@@ -73,11 +75,11 @@ async function keepUpToDate(
   await follow({ mapFile, place: io, source, front, now: io.now, say: told, signal: io.signal });
 }
 
-function runsAlready({ following }: StatePaths): Trouble {
+function runsAlready(file: string): Trouble {
   return new Trouble({
     code: 'follow-runs',
     message: '`mile-marker follow` runs for this map already, or its state folder cannot be written.',
-    remedy: `Its process: cat ${following}. With systemd: systemctl status mile-marker`,
+    remedy: `Its process: cat ${file}. With systemd: systemctl status mile-marker`,
     exitCode: exit.badInput,
   });
 }

@@ -25,6 +25,12 @@ export interface LabelNotObeyed {
   why: WhyNotObeyed;
 }
 
+/** @property holders who has a name by a label, as it was written last @property isFollowed nobody looks on: a name changes hands only when a person brings it live */
+interface Held {
+  holders: ReadonlyMap<string, string>;
+  isFollowed: boolean;
+}
+
 interface LabelledRoads {
   roads: MapRoad[];
   notObeyed: LabelNotObeyed[];
@@ -32,16 +38,27 @@ interface LabelledRoads {
 
 /**
  * The roads that labels of containers make, where the map obeys them: below `labels.obey` alone, never at a name of the map, and with no gate but `home`
- * and those of `labels.gates`. A label that asks for anything else makes none. Of two that want one name the container that was made first has it.
+ * and those of `labels.gates`. A label that asks for anything else makes none. Of two that want one name the one that has it keeps it; before anybody has it,
+ * the container that was made first.
  */
-export function labelledRoads(map: SiteMap, inventory: Inventory): LabelledRoads {
+export function labelledRoads(
+  map: SiteMap,
+  inventory: Inventory,
+  { holders, isFollowed }: Held = { holders: new Map(), isFollowed: false },
+): LabelledRoads {
   const { labels } = map;
   if (labels === null) return { roads: [], notObeyed: [] };
   const taken = new Map<string, string | null>(map.roads.map(({ name }) => [name, null]));
   const made: LabelledRoads = { roads: [], notObeyed: [] };
-  for (const { service, text } of labelled(inventory)) {
+  const all = labelled(inventory);
+  const there = new Set(all.map(({ service }) => titleOf(service)));
+  for (const { service, text } of all) {
     const title = titleOf(service);
-    const road = roadOf({ service, text, map, labels, taken });
+    const found = roadOf({ service, text, map, labels, taken });
+    const holder = 'say' in found ? undefined : holders.get(found.name);
+    // While a container is made anew it is away for a moment, and nobody takes its name meanwhile.
+    const isHeld = holder !== undefined && holder !== title && (isFollowed || there.has(holder));
+    const road = isHeld && !('say' in found) ? { say: 'double' as const, text: found.name, other: holder } : found;
     if ('say' in road) made.notObeyed.push({ service: title, why: road });
     else {
       taken.set(road.name, title);

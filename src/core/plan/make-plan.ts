@@ -31,6 +31,8 @@ interface PlanInput {
   frontAsMade?: boolean;
   /** `follow` keeps up with addresses that change, so those of container networks may be dialled. */
   isFollowed?: boolean;
+  /** Which project was meant when a service was found last, by its name. */
+  projects?: ReadonlyMap<string, string>;
 }
 
 export interface Planned {
@@ -54,10 +56,11 @@ export function makePlan({
   pages = [],
   frontAsMade = false,
   isFollowed = false,
+  projects = new Map(),
 }: PlanInput): Planned {
   const host = withoutContainers(found, inventory);
   const front = whereFront(map.front, inventory, frontAsMade);
-  const around = { inventory, front, isFollowed };
+  const around = { inventory, front, isFollowed, projects };
   const addresses = frontAddresses(map, host);
   const names = map.front.addresses.flatMap((address) => (address.kind === 'name' ? [address.name] : []));
   const cover = planCertificates(map, certificatesFolder);

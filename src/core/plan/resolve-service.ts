@@ -20,7 +20,11 @@ import type { WhereFront } from './where-front.ts';
  * is handed out anew at each start. `loopback`: loopback is meant, and the front runs in a container. `fromHost`: where this
  * host itself reaches the service at this moment, for `verify`, which runs outside the container networks; null when it cannot.
  */
-export type Resolution = { service: Service | null } & (
+export type Resolution = {
+  service: Service | null;
+  /** Projects that have a service of this name, too, and are not meant. */
+  twins?: string[];
+} & (
   | { kind: 'dialled'; upstream: Upstream; fromHost: At | null; toEveryone: PublishedPort | null }
   | { kind: 'service-unknown'; known: string[] }
   | { kind: 'service-ambiguous'; projects: string[] }
@@ -41,6 +45,8 @@ export interface Surroundings {
   inventory: Inventory;
   front: WhereFront;
   isFollowed?: boolean;
+  /** Which project was meant when it was found last, by the name of a service. */
+  projects?: ReadonlyMap<string, string>;
 }
 
 /** Works out where the front dials the service of a road or a raw port. */
@@ -97,11 +103,30 @@ function resolveNamed(
   if (machine !== null && host?.known !== true) return { kind: 'machine-unknown', service: null, machine };
   const services = around.inventory.services.filter((one) => one.machine === machine);
   const named = findNamed(services, project, service);
-  const [found, second] = named;
-  if (found === undefined) return { kind: 'service-unknown', service: null, known: services.map(({ name }) => name) };
-  if (second !== undefined) {
+  const [first, second] = named;
+  if (first === undefined) return { kind: 'service-unknown', service: null, known: services.map(({ name }) => name) };
+  if (second === undefined) return resolveFound(first, { port, protocol }, { around, host, services });
+  const found = meantOf(named, service, around);
+  if (found === null)
     return { kind: 'service-ambiguous', service: null, projects: named.map((one) => one.project ?? '') };
-  }
+  const twins = named.flatMap((one) => (one === found ? [] : [one.project ?? '']));
+  return { ...resolveFound(found, { port, protocol }, { around, host, services }), twins };
+}
+
+/** Of several with one name: the one that it led to before, else the only one that a Compose file of the map declares. Whoever comes later takes nothing away. */
+function meantOf(named: readonly Service[], service: string, { projects }: Surroundings): Service | null {
+  const before = named.find((one) => (one.project ?? '') === projects?.get(service));
+  const [declared, other] = named.filter((one) => one.declared !== null);
+  return before ?? (other === undefined ? (declared ?? null) : null);
+}
+
+interface Here {
+  around: Surroundings;
+  host: MachineFound | undefined;
+  services: readonly Service[];
+}
+
+function resolveFound(found: Service, { port, protocol }: InsidePort, { around, host, services }: Here): Resolution {
   if (found.cluster !== null) return fromCluster(found, { port, protocol }, around);
   if (host !== undefined) return fromElsewhere(found, { port, protocol }, { host, services });
   return around.front.kind === 'container'

@@ -19,6 +19,10 @@ const words = card({
       message: '`{service}` should be a service, but the map names no Compose file and no container engine.',
       remedy: 'Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
     },
+    twin: {
+      message: 'Another project has a service called `{service}`, too: {projects}. The road stays with {own}.',
+      remedy: 'Write which one is meant: `{own}/{service}:{port}`.',
+    },
     ambiguous: {
       message: 'Several projects have a service called `{service}`: {projects}.',
       remedy: 'Write which one: `{first}/{service}:{port}`.',
@@ -36,6 +40,11 @@ export const serviceUnknown: Rule = {
       if (found.kind === 'service-ambiguous') {
         const data = { service, port, projects: found.projects, first: found.projects[0] ?? '' };
         return [tell(words, { say: 'ambiguous', data, ...about })];
+      }
+      if (found.twins !== undefined) {
+        const own = found.service?.project ?? '';
+        const data = { service, port, projects: found.twins, own };
+        return own === '' ? [] : [tell(words, { say: 'twin', severity: 'warning', data, ...about })];
       }
       // The engine may know it; that it gave no answer is told already.
       if (found.kind !== 'service-unknown' || inventory.failed) return [];

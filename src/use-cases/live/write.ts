@@ -1,3 +1,5 @@
+import { writeKnown } from '../../adapters/files/known.ts';
+import { knownAfter } from '../../core/inventory/known-services.ts';
 import { createHash } from 'node:crypto';
 import { dirname, join, resolve } from 'node:path';
 import { sshPorts } from '../../adapters/host/ssh-ports.ts';
@@ -129,6 +131,7 @@ export async function writeFiles({
   if (fresh && folder === paths.front) {
     await rememberHsts(plan, paths, now);
     await rememberSince(plan, paths, now);
+    await writeKnown(paths, knownAfter(site.known, site, site.isFollowed));
     await keepMapSchema(paths);
   }
   return { folder, edition, digest, files: complete, changes, written: fresh, throwaway, ...lines };

@@ -1,3 +1,5 @@
+import { readKnown } from '../../adapters/files/known.ts';
+import type { KnownServices } from '../../core/inventory/known-services.ts';
 import { ownUsers } from '../../adapters/host/own-users.ts';
 import { ownerName } from '../../adapters/host/file-user.ts';
 import { dirname } from 'node:path';
@@ -61,6 +63,9 @@ export interface Site extends Planned {
   machines: ReadonlyMap<string, EngineHeard>;
   /** Labels of containers that make no road, although the map obeys labels. */
   notObeyed: readonly LabelNotObeyed[];
+  /** Whom roads led to when files were written last, and whether nobody looks on since `follow` runs. */
+  known: KnownServices;
+  isFollowed: boolean;
   /** What was wrong with the files themselves; the rules have not spoken yet. */
   findings: Finding[];
 }
@@ -108,9 +113,12 @@ export async function loadSite(
   } = await takeInventory({
     ...{ map: written, mapFile, cwd, env, heard },
   });
-  const { roads: labelled, notObeyed } = labelledRoads(written, inventory);
-  const map = labelled.length === 0 ? written : { ...written, roads: [...written.roads, ...labelled] };
   const paths = statePaths(mapFile);
+  const known = readKnown(paths);
+  const isFollowedNow = followed ?? (await isFollowed(paths));
+  const held = { holders: known.labels, isFollowed: isFollowedNow };
+  const { roads: labelled, notObeyed } = labelledRoads(written, inventory, held);
+  const map = labelled.length === 0 ? written : { ...written, roads: [...written.roads, ...labelled] };
   const host = hostFacts();
   const pages = pagesOfMap(map, dirname(mapFile));
   const planned = makePlan({
@@ -123,12 +131,14 @@ export async function loadSite(
     mapFolder: dirname(mapFile),
     pages,
     frontAsMade,
-    isFollowed: followed ?? (await isFollowed(paths)),
+    isFollowed: isFollowedNow,
+    projects: known.projects,
   });
   const findings = [...read.findings, ...taken.findings];
   const proxyProgram = asker(planned.plan, env);
   const found = { inventory, machines, pages, notObeyed, proxyProgram, engineTrouble, findings };
-  return { mapFile, shownMap, map, paths, ...found, ...planned };
+  const seen = { known, isFollowed: isFollowedNow };
+  return { mapFile, shownMap, map, paths, ...found, ...seen, ...planned };
 }
 
 /** Asks once for the server program of a plan. */
