@@ -1,6 +1,6 @@
 import { createPrivateKey, X509Certificate, type KeyObject } from 'node:crypto';
-import { readFile } from 'node:fs/promises';
-import { reasonOf, Trouble } from '../trouble.ts';
+import { readFile, stat } from 'node:fs/promises';
+import { codeOf, reasonOf, Trouble } from '../trouble.ts';
 import type { Pair } from './make.ts';
 import { certificatesIn, signs } from './read.ts';
 
@@ -83,15 +83,18 @@ function chainOf(leaf: X509Certificate, all: readonly X509Certificate[]): X509Ce
   return chain;
 }
 
+const largest = 1024 * 1024;
+
 async function readOne(file: string, password: () => Promise<string>): Promise<Found> {
   let bytes: Buffer;
   try {
+    if ((await stat(file)).size > largest) throw Object.assign(new Error('it is larger than 1 MiB'), { code: 'EFBIG' });
     bytes = await readFile(file);
   } catch (cause) {
+    if (codeOf(cause) === 'EFBIG')
+      throw wrong('too-large', `${file} is larger than 1 MiB.`, 'It can hardly be a certificate.');
     throw wrong('unreadable', `${file} cannot be read: ${reasonOf(cause)}.`, 'Check the path.');
   }
-  if (bytes.length > 1024 * 1024)
-    throw wrong('too-large', `${file} is larger than 1 MiB.`, 'It can hardly be a certificate.');
   const text = bytes.toString('latin1');
   return text.includes('-----BEGIN') ? readPem(text, file, password) : readPkcs12(bytes, file, password);
 }
@@ -132,8 +135,9 @@ async function readPkcs12(bytes: Buffer, file: string, password: () => Promise<s
   const open = (secret: string): ReturnType<typeof forge.pkcs12.pkcs12FromAsn1> =>
     forge.pkcs12.pkcs12FromAsn1(forge.asn1.fromDer(der.copy()), false, secret);
   let opened: ReturnType<typeof open>;
+  let outer: Asn1;
   try {
-    forge.asn1.fromDer(der.copy());
+    outer = forge.asn1.fromDer(der.copy());
   } catch {
     throw wrong(
       'unknown-form',
@@ -141,6 +145,13 @@ async function readPkcs12(bytes: Buffer, file: string, password: () => Promise<s
       'Export the certificate with its key in one of these forms.',
     );
   }
+  const rounds = mostRounds(outer, (text) => forge.asn1.fromDer(text));
+  if (rounds > roundsAllowed)
+    throw wrong(
+      'too-slow',
+      `${file} is to be opened with ${String(rounds)} rounds of its hash, which would take very long.`,
+      'Export it again with a usual number of rounds, such as 2048.',
+    );
   try {
     opened = open('');
   } catch {
@@ -173,6 +184,36 @@ async function readPkcs12(bytes: Buffer, file: string, password: () => Promise<s
     return [createPrivateKey({ key: derOf(asn1), format: 'der', type: 'pkcs8' })];
   });
   return { certificates, keys };
+}
+
+/** OpenSSL makes 2048 (RFC 7292 §C), some programs some hundred thousand; the library makes them in the one thread there is. */
+const roundsAllowed = 600_000;
+
+interface Asn1 {
+  type: number;
+  constructed: boolean;
+  value: unknown;
+}
+
+/** The most rounds that some key of a bundle takes: a number behind a salt (RFC 7292 §4, RFC 8018 §A.2), however deep it lies. */
+function mostRounds(node: Asn1, parse: (text: string) => Asn1, depth = 0): number {
+  if (depth > 20) return Infinity;
+  const octets = 4;
+  const integer = 2;
+  if (!Array.isArray(node.value)) {
+    if (node.type !== octets || typeof node.value !== 'string') return 0;
+    try {
+      return mostRounds(parse(node.value), parse, depth + 1);
+    } catch {
+      return 0;
+    }
+  }
+  const children = node.value as Asn1[];
+  return children.reduce((most, child, index) => {
+    const isRounds = child.type === integer && children[index - 1]?.type === octets && typeof child.value === 'string';
+    const own = isRounds ? Number(`0x0${Buffer.from(String(child.value), 'binary').toString('hex')}`) : 0;
+    return Math.max(most, own, mostRounds(child, parse, depth + 1));
+  }, 0);
 }
 
 function wrong(code: string, message: string, remedy: string, cause?: unknown): Trouble {

@@ -10,7 +10,7 @@ import type { Finding, Place } from '../../core/findings/finding.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 import { shownPath } from '../files/find-map.ts';
 import { readText } from '../files/read-text.ts';
-import { Trouble } from '../trouble.ts';
+import { codeOf, Trouble } from '../trouble.ts';
 
 interface ComposeFilesInput {
   compose: SiteMap['compose'];
@@ -63,6 +63,9 @@ interface LoaderInput {
   env: Readonly<Record<string, string | undefined>>;
   project: string;
 }
+
+/** Two and a half thousand services; what is longer takes long to read, and nobody wrote it. */
+const longestFile = 256 * 1024;
 
 class Loader {
   readonly findings: Finding[] = [];
@@ -121,7 +124,7 @@ class Loader {
     const { cwd, env } = this.input;
     const { project } = this;
     try {
-      const text = await readText({ path: file, what: 'Compose file', isFile: true });
+      const text = await readText({ path: file, what: 'Compose file', isFile: true, maxBytes: longestFile });
       const variables = { ...(await readDotEnv(projectFolder)), ...given(env) };
       const read = readCompose({ file: shownPath(file, cwd), text, project, variables });
       const { services, includes, findings } = read;
@@ -142,7 +145,8 @@ async function readDotEnv(folder: string): Promise<Record<string, string>> {
   try {
     return parse(await readText({ path: join(folder, '.env'), what: 'file', isFile: true }));
   } catch (trouble) {
-    if (trouble instanceof Trouble) return {};
+    // None, and one that only others may read, is as if there were none.
+    if (trouble instanceof Trouble && ['ENOENT', 'EACCES'].includes(codeOf(trouble.cause) ?? '')) return {};
     throw trouble;
   }
 }

@@ -121,6 +121,7 @@ function nextStep({ findings, roads }: VerifyResult): string {
 function couldNotSee({ roads }: VerifyResult): boolean {
   const unseen = (name: LegName): boolean =>
     roads.every(({ legs }) => legs.some(({ leg, outcome }) => leg === name && outcome === 'unsure'));
-  const isOpen = roads.every((road) => standingOf(road) === 'untested');
+  // A record of another machine in which nothing stands is no sign that all is well.
+  const isOpen = roads.every((road) => ['untested', 'unsure'].includes(standingOf(road)));
   return roads.length > 0 && (unseen('dns') || unseen('port') || isOpen);
 }

@@ -34,6 +34,10 @@ export const composeValue = card({
       message: 'Service `{service}` has an entry in `ports` of an unknown form: {text}',
       remedy: 'Write "HOST-ADDRESS:OUTSIDE:INSIDE", such as "127.0.0.1:8080:80".',
     },
+    'ports-many': {
+      message: 'Service `{service}` publishes {text}: with it the file has more than {most} ports.',
+      remedy: 'Write only the ports that something listens on.',
+    },
     required: {
       message: '`{text}` needs the variable {variable}: {problem}',
       remedy: 'Set {variable} in the environment or in the file .env beside the Compose file.',

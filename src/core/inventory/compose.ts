@@ -67,6 +67,7 @@ export function readCompose({ file, text, project, variables }: ComposeInput): C
 
 class Reader {
   readonly findings: Finding[] = [];
+  private portsLeft = mostPorts;
 
   constructor(
     private readonly yaml: YamlText,
@@ -273,12 +274,15 @@ class Reader {
       this.add(tell(composeValue, { say: 'port', data: { service, text: this.yaml.textAt(path) }, where }));
     }
     const where = this.yaml.placeOf(path);
-    return (ports ?? []).map((mapping) => ({
-      ...mapping,
-      where,
-      written: this.yaml.textAt(path),
-      inFlow: this.yaml.isInFlow(path),
-    }));
+    const count = ports?.length ?? 0;
+    if (count > this.portsLeft) {
+      const data = { service, text: this.yaml.textAt(path), most: mostPorts };
+      this.add(tell(composeValue, { say: 'ports-many', data, where }));
+      return [];
+    }
+    this.portsLeft -= count;
+    const about = { where, written: this.yaml.textAt(path), inFlow: this.yaml.isInFlow(path) };
+    return (ports ?? []).map((mapping) => ({ ...mapping, ...about }));
   }
 
   private portOf(entry: unknown, path: PropertyKey[]): PortMapping[] | null {
@@ -294,9 +298,12 @@ class Reader {
 
   private exposed(entry: unknown, path: PropertyKey[]): number[] {
     const text = typeof entry === 'string' ? this.filled(entry, path) : String(entry);
-    return (parseShortPort(text) ?? []).map(({ containerPort }) => containerPort);
+    return (parseShortPort(text) ?? []).slice(0, mostPorts / 100).map(({ containerPort }) => containerPort);
   }
 }
+
+/** So many ports a file may publish; a telephone system needs ten thousand. */
+const mostPorts = 20_000;
 
 /** `deploy.restart_policy.condition` counts where `restart` is not said (Compose Deploy Specification). */
 function restartOf(deploy: unknown): string | null {

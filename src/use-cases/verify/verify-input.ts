@@ -127,7 +127,7 @@ async function proberOf(site: Site, options: VerifyRequest, limits: Limits, io: 
 /** @throws Trouble `seen-unreadable` */
 async function readRecord(file: string, trust: Trust, io: VerifyWorld): Promise<Prober> {
   const path = file === '-' ? 'standard input' : resolve(io.cwd, file);
-  const maxBytes = 512 * 1024 * 1024;
+  const maxBytes = 64 * 1024 * 1024;
   const text =
     file === '-' ? await io.readInput() : await readText({ path, what: 'record of another machine', maxBytes });
   const seen = readSeen(text);
