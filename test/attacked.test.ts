@@ -9,7 +9,7 @@ import { countedAs } from '../src/core/networks/counted-as.ts';
 import { Visitors } from '../src/builtin/visitors.ts';
 import { frontHere, type FrontHere } from './support/front-here.ts';
 import { startFront } from './support/fronts.ts';
-import { sessionTo } from './support/http2.ts';
+import { preface as greeting, sessionTo, takenBackStream } from './support/http2.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker, program, says, stop } from './support/program.ts';
 import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
@@ -261,6 +261,38 @@ describe('room', () => {
     await stop(front, 'SIGTERM');
   });
 
+  test('whoever opens many and says nothing is turned away before anything is made for it, until one of them speaks', async () => {
+    const visitors = new Visitors({ ...limits, most: 10_000 });
+    const silent = [];
+    for (let count = 0; count < 64; count += 1) silent.push(visitors.admit(await come('127.0.0.2'), true));
+    expect(silent).not.toContain(null);
+    const late = await come('127.0.0.2');
+    expect([visitors.admit(late, true), late.destroyed]).toEqual([null, true]);
+    expect(visitors.admit(await come('127.0.0.3'), true)).not.toBeNull();
+    const [first] = silent;
+    if (first !== null && first !== undefined) visitors.begin(first);
+    expect(visitors.admit(await come('127.0.0.2'), true)).not.toBeNull();
+    visitors.stop();
+    visitors.endAll();
+  });
+
+  test('streams that are taken back at once reach no service, and a connection that goes on with it ends', async () => {
+    const { front, https } = await frontHere(here());
+    reached = 0;
+    const socket = await secure(https, { ALPNProtocols: ['h2'] });
+    socket.write(
+      Buffer.concat([greeting, ...Array.from({ length: 600 }, (_, index) => takenBackStream(1 + 2 * index, name))]),
+    );
+    await untilClosed(socket);
+    expect(reached).toBeLessThan(64);
+    const text = `GET / HTTP/1.1\r\nHost: ${name}\r\nConnection: close\r\n\r\n`;
+    expect(await sendRaw({ port: https, tls: { servername: name }, text })).toMatchObject({
+      status: 200,
+      body: 'here',
+    });
+    await front.stop(0);
+  });
+
   test('one client takes the room of others no more than its own', async () => {
     const visitors = new Visitors({ ...limits, most: 10_000 });
     const other = visitors.admit(await come('127.0.0.9'), true);
@@ -268,7 +300,10 @@ describe('room', () => {
     for (let count = 0; count < 258; count += 1) {
       const socket = await come('127.0.0.2');
       all.push(socket);
-      expect(visitors.admit(socket, true)).not.toBeNull();
+      const visitor = visitors.admit(socket, true);
+      if (visitor === null) throw new Error('turned away');
+      visitors.begin(visitor);
+      visitors.end(visitor);
     }
     expect(all.map(({ destroyed }) => destroyed).lastIndexOf(true)).toBe(1);
     expect(other?.socket.destroyed).toBe(false);

@@ -12,6 +12,7 @@ import { programOf } from '../src/core/proxies/programs.ts';
 import { longestCredentialsBytes } from '../src/core/proxies/hardening.ts';
 import type { ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
+import { headersFrame, preface } from './support/http2.ts';
 import { listening, portOf } from './support/ports.ts';
 import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import type { Outcome } from '../src/core/rehearsal/sent.ts';
@@ -23,20 +24,6 @@ const statusOf = (outcome: Outcome): number | string => (outcome.kind === 'answe
 const basic = (text: string): string => `Basic ${Buffer.from(text).toString('base64')}`;
 /** As long as it may be, with a name of four letters and the colon. */
 const longest = 'p'.repeat(longestCredentialsBytes - 'lena:'.length);
-
-/** A HEADERS frame (RFC 9113 §6.2) that ends its head, without any compression (RFC 7541 §6.2.2). */
-function headersFrame(headers: Record<string, string>): Buffer {
-  const text = (one: string): Buffer => Buffer.concat([Buffer.from([one.length]), Buffer.from(one)]);
-  const block = Buffer.concat(
-    Object.entries(headers).flatMap(([name, value]) => [Buffer.from([0]), text(name), text(value)]),
-  );
-  const head = Buffer.alloc(9);
-  head.writeUIntBE(block.length, 0, 3);
-  head.writeUInt8(1, 3);
-  head.writeUInt8(4, 4);
-  head.writeUInt32BE(1, 5);
-  return Buffer.concat([head, block]);
-}
 
 describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
   let front: HeldFront;
@@ -502,8 +489,7 @@ roads:
       ':path': '/',
       ':authority': open,
     };
-    const noSettings = Buffer.from([0, 0, 0, 4, 0, 0, 0, 0, 0]);
-    socket.write(Buffer.concat([Buffer.from('PRI * HTTP/2.0\r\n\r\nSM\r\n\r\n'), noSettings, headersFrame(said)]));
+    socket.write(Buffer.concat([preface, headersFrame(said)]));
     await answered;
     socket.destroy();
     expect(front.echoes.flatMap(({ seen }) => seen)).toEqual([]);
@@ -519,6 +505,36 @@ roads:
     expect(outcome.kind === 'closed' || (outcome.kind === 'answer' && outcome.status >= 400)).toBe(true);
     expect(front.echoes.flatMap(({ seen }) => seen)).toEqual([]);
   });
+
+  test.each([
+    ['204 with a body', 'HTTP/1.1 204 No Content\r\nContent-Length: 4\r\nX-Tide: low\r\n\r\nhigh', '', 204],
+    ['204 with a body of no length', 'HTTP/1.1 204 No Content\r\nX-Tide: low\r\n\r\nhigh', '', 204],
+    ['304 with a body', 'HTTP/1.1 304 Not Modified\r\nX-Tide: low\r\n\r\nhigh', '', 304],
+    [
+      'more than it announced',
+      'HTTP/1.1 200 OK\r\nContent-Length: 3\r\nX-Tide: low\r\n\r\nlowHTTP/1.1 200 OK\r\n\r\n',
+      'low',
+      200,
+    ],
+    ['a second answer', 'HTTP/1.1 200 OK\r\nContent-Length: 3\r\nX-Tide: low\r\n\r\nlowgarbage', 'low', 200],
+  ])(
+    'a service that says too much, %s: the visitor gets the answer, and nothing of the rest',
+    async (_, words, body, status) => {
+      rudeWords = words;
+      for (const version of ['1.1', '2.0'] as const) {
+        const outcome = await front.send({
+          what: '',
+          host: ['rude.saltmarsh.example'],
+          sni: 'rude.saltmarsh.example',
+          version,
+        });
+        expect(
+          outcome.kind === 'answer' ? [outcome.status, outcome.body, outcome.headers['x-tide']] : outcome.kind,
+        ).toEqual([status, body, 'low']);
+      }
+      rudeWords = '220 tide tables\r\n';
+    },
+  );
 
   test('NUL in an answer of a service reaches no visitor', async () => {
     rudeWords = 'HTTP/1.1 200 OK\r\nX-Tide: lo\u0000w\r\nContent-Length: 2\r\n\r\nok';

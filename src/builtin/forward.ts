@@ -102,6 +102,8 @@ class Passage implements Waiting {
       this.safely(() => this.goLive(incoming, service, head)),
     );
     outgoing.on('error', (error: Error) => {
+      // What a service says beyond its answer ends the connection to it, and takes nothing from the visitor (RFC 9112 §6.3).
+      if (this.incoming?.complete === true) return;
       const isStale = outgoing.reusedSocket && (outgoing.socket?.bytesRead ?? before) === before;
       this.fail(error, isStale && this.isRepeatable);
     });
@@ -155,7 +157,9 @@ class Passage implements Waiting {
     this.incoming = incoming;
     this.moved();
     const { statusCode = 0, statusMessage = '' } = incoming;
-    const lines = linesToVisitor(incoming.rawHeaders, to.answer);
+    const all = linesToVisitor(incoming.rawHeaders, to.answer);
+    // RFC 9110 §8.6: an answer without content has no length, whatever its service says.
+    const lines = statusCode === 204 ? without('content-length', all) : all;
     // HTTP/2 knows no others (RFC 9113 §8.3.2, RFC 9110 §15).
     const isTwo = response instanceof Http2ServerResponse;
     if (statusCode < 200 || statusCode > 599 || (isTwo && !areSound(lines)))
@@ -253,6 +257,10 @@ class Passage implements Waiting {
 
 /** Where Node expects a body. */
 const bringsBody: ReadonlySet<string> = new Set(['POST', 'PUT', 'PATCH']);
+
+function without(name: string, lines: readonly string[]): string[] {
+  return lines.filter((_, index) => (lines[index - (index % 2)] ?? '').toLowerCase() !== name);
+}
 
 /** What a service calls its status, where it may be passed on. */
 function usualReason(status: number, said: string): string | undefined {

@@ -4,6 +4,7 @@ import http2, { type Http2Server } from 'node:http2';
 import type { Socket } from 'node:net';
 import tls, { type SecureContext, type TLSSocket } from 'node:tls';
 import { longestHeadBytes, modernSuites } from '../core/proxies/hardening.ts';
+import { beginInTurn } from './stream-queue.ts';
 import type { Patience } from './patience.ts';
 
 /** OpenSSL's names; all of them have forward secrecy (RFC 8446 §B.4). */
@@ -58,6 +59,7 @@ export function http2Server(): Http2Server {
     maxHeaderListPairs: longestHeadBytes / 4,
   });
   server.on('sessionError', () => undefined);
+  beginInTurn(server);
   return server;
 }
 

@@ -170,10 +170,11 @@ class Front {
 
   private plainServer(): Server {
     const server = this.equip(http1Server(this.patience), ({ socket }) => socket);
-    server.on('connection', (socket: Socket) => {
-      if (socket instanceof TLSSocket) return;
+    admitFirst(server, (socket) => {
+      if (socket instanceof TLSSocket) return true;
       const visitor = this.visitors.admit(socket, false);
       if (visitor !== null) this.visitorOf.set(socket, visitor);
+      return visitor !== null;
     });
     server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) =>
       this.withVisitor(socket, (visitor) => this.exchange.upgrade({ request, socket, head, visitor })),
@@ -191,12 +192,13 @@ class Front {
       (socket) => this.onSecure(socket, plain),
       this.patience,
     );
-    server.on('connection', (socket: Socket) => {
+    admitFirst(server, (socket) => {
       const visitor = this.visitors.admit(socket, true);
-      if (visitor === null) return;
+      if (visitor === null) return false;
       const key = endOf(socket);
       this.shaking.set(key, visitor);
       socket.once('close', () => this.shaking.delete(key));
+      return true;
     });
     return server;
   }
@@ -303,6 +305,15 @@ class Front {
       done(null);
     }
   }
+}
+
+/** Asks about each connection before the server itself makes anything for it, which for TLS is most of what a connection costs. */
+function admitFirst(server: TcpServer, admit: (socket: Socket) => boolean): void {
+  const own = server.listeners('connection') as Array<(socket: Socket) => void>;
+  server.removeAllListeners('connection');
+  server.on('connection', (socket: Socket) => {
+    if (admit(socket)) for (const one of own) one.call(server, socket);
+  });
 }
 
 /** The other end of a connection, which TLS keeps. */

@@ -3,7 +3,7 @@ import { countedAs } from '../core/networks/counted-as.ts';
 import { parseAddress } from '../core/networks/address.ts';
 import { giveBack } from './memory.ts';
 import type { Patience } from './patience.ts';
-import { mostOfOneClient } from '../core/proxies/hardening.ts';
+import { mostOfOneClient, mostSilentOfOneClient } from '../core/proxies/hardening.ts';
 
 /** More connections than this at one time leave so much behind that it is worth looking for. */
 const burst = 50;
@@ -30,6 +30,8 @@ export class Visitor {
   /** Bytes that had moved when it was last looked at, and when that changed. */
   moved = 0;
   movedAt: number;
+  /** Whose it is among others; null for one that stands for many. */
+  client: { silent: number } | null = null;
   /** How its protocol says good-bye, where it can (RFC 9113 §6.8). */
   farewell: (() => void) | null = null;
   private onRest: Array<() => void> = [];
@@ -68,6 +70,12 @@ export class Visitor {
   }
 }
 
+/** The connections of one client. @property silent how many of them have not asked for anything yet */
+class Client {
+  readonly visitors = new Set<Visitor>();
+  silent = 0;
+}
+
 interface Limits extends Pick<Patience, 'headMs' | 'idleMs'> {
   /** How long a live connection or an answer may stand still. */
   liveSeconds: number;
@@ -85,7 +93,7 @@ export class Visitors {
   private readonly all = new Set<Visitor>();
   /** Longest idle first. */
   private readonly idle = new Set<Visitor>();
-  private readonly byClient = new Map<string, Set<Visitor>>();
+  private readonly byClient = new Map<string, Client>();
   private readonly sweeping: NodeJS.Timeout;
   private isEnding = false;
   /** How many there were at most since memory was given back. */
@@ -103,6 +111,11 @@ export class Visitors {
     const peer = socket.remoteAddress ?? '';
     const client = parseAddress(peer) ?? peer;
     const key = this.limits.isShared(client) ? null : countedAs(client);
+    // Turned away before anything is made for it: whoever opens many and says nothing would keep all others waiting.
+    if (key !== null && (this.byClient.get(key)?.silent ?? 0) >= mostSilentOfOneClient) {
+      socket.destroy();
+      return null;
+    }
     if (peer === '' || !this.hasRoom(this.all, this.limits.most) || !this.hasRoomFor(key)) {
       socket.destroy();
       return null;
@@ -112,17 +125,27 @@ export class Visitors {
     this.all.add(visitor);
     this.peak = Math.max(this.peak, this.all.size);
     this.idle.add(visitor);
-    if (key !== null) this.of(key).add(visitor);
+    if (key !== null) {
+      const own = this.of(key);
+      own.visitors.add(visitor);
+      own.silent += 1;
+      visitor.client = own;
+    }
     socket.once('close', () => this.forget(visitor, key));
     return visitor;
   }
 
   begin(visitor: Visitor): void {
     visitor.busy += 1;
-    visitor.hasAsked = true;
+    this.heard(visitor);
     if (visitor.busy > 1) return;
     visitor.movedAt = performance.now();
     this.idle.delete(visitor);
+  }
+
+  private heard(visitor: Visitor): void {
+    if (!visitor.hasAsked && visitor.client !== null) visitor.client.silent -= 1;
+    visitor.hasAsked = true;
   }
 
   end(visitor: Visitor): void {
@@ -151,7 +174,7 @@ export class Visitors {
   }
 
   private hasRoomFor(key: string | null): boolean {
-    return key === null || this.hasRoom(this.byClient.get(key) ?? new Set(), mostOfOneClient);
+    return key === null || this.hasRoom(this.byClient.get(key)?.visitors ?? new Set(), mostOfOneClient);
   }
 
   /** Makes room where it can. */
@@ -174,8 +197,8 @@ export class Visitors {
     return longest;
   }
 
-  private of(key: string): Set<Visitor> {
-    const found = this.byClient.get(key) ?? new Set<Visitor>();
+  private of(key: string): Client {
+    const found = this.byClient.get(key) ?? new Client();
     this.byClient.set(key, found);
     return found;
   }
@@ -184,7 +207,8 @@ export class Visitors {
     this.all.delete(visitor);
     this.idle.delete(visitor);
     visitor.rested();
-    const same = key === null ? undefined : this.byClient.get(key);
+    this.heard(visitor);
+    const same = key === null ? undefined : this.byClient.get(key)?.visitors;
     same?.delete(visitor);
     if (key !== null && same?.size === 0) this.byClient.delete(key);
   }

@@ -40,6 +40,9 @@ export const longestLineBytes = 8 * 1024;
 /** How many connections one client may have at one time; more of them close its own longest idle ones. */
 export const mostOfOneClient = 256;
 
+/** How many of these may have said nothing yet. Browsers open a few ahead of what they will ask. */
+export const mostSilentOfOneClient = 64;
+
 /** Longest name and password, in bytes with the colon between. RFC 7617 sets no limit; hashing takes longer the longer they are. */
 export const longestCredentialsBytes = 512;
 

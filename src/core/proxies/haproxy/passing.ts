@@ -81,6 +81,8 @@ export function answerLines(): string[] {
     'http-response deny deny_status 502 if { status 101 } !{ var(txn.live) -m found }',
     `http-response del-header ${quote(namesPattern(dropped))} -m reg`,
     'http-response del-header Upgrade unless { status 101 }',
+    comment('RFC 9110 §8.6: an answer without content has no length, whatever its service says.'),
+    'http-response del-header Content-Length if { status 204 }',
     comment('A service that cannot be reached.'),
     'http-after-response set-status 502 if { status 503 } { var(txn.dials) -m found } !{ var(txn.answered) -m found }',
   ];
