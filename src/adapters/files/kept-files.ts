@@ -19,6 +19,7 @@ import {
 } from 'node:fs/promises';
 import { basename, dirname, isAbsolute, join } from 'node:path';
 import type { Replaced } from '../../core/live/entries.ts';
+import { keptName } from '../../core/outside/words.ts';
 import { isBounded, notRoots, rootsPlace } from './bounds.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { ensureFolder, syncFolder, writeNew, writeTrouble } from './safe-write.ts';
@@ -28,13 +29,13 @@ import { ensureFolder, syncFolder, writeNew, writeTrouble } from './safe-write.t
 /** @param folder of the front */
 const replacedIn = (folder: string): string => join(isBounded(folder) ? rootsPlace(folder) : folder, 'replaced');
 
-/** As they are called here; entries of version 1.0.0 have the whole path. */
-const keptName = /^[0-9a-f]{16}(?:\.off)?$/;
-
 /** @throws Trouble `not-roots` for a name that a journal of another user made up */
 export function keptPath(folder: string, name: string): string {
-  if (isBounded(folder) && !keptName.test(name)) throw notRoots(name, 'is not what root kept itself');
-  return isAbsolute(name) ? name : join(replacedIn(folder), name);
+  const parsed = keptName(name);
+  if (parsed !== null) return join(replacedIn(folder), parsed);
+  // Entries of version 1.0.0 have the whole path.
+  if (!isBounded(folder) && isAbsolute(name)) return name;
+  throw notRoots(name, 'is not what was kept here');
 }
 
 /** Beside what root keeps of a map of somebody else: which file it was. */
@@ -56,7 +57,7 @@ async function assertKeptFor(path: string, name: string, folder: string): Promis
 export async function keepFile(path: string, text: Buffer, folder: string): Promise<Replaced> {
   await ensureFolder(replacedIn(folder), 0o700);
   const name = randomBytes(8).toString('hex');
-  const [kept, off] = [join(replacedIn(folder), name), join(replacedIn(folder), `${name}.off`)];
+  const [kept, off] = [keptPath(folder, name), keptPath(folder, `${name}.off`)];
   const there = await lstat(path);
   const owner = { uid: there.uid, gid: there.gid };
   try {

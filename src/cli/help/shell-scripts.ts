@@ -16,9 +16,10 @@ export const shellScripts: Readonly<Record<Shell, ShellScript>> = {
     put: 'mkdir -p ~/.local/share/bash-completion/completions && mile-marker completion bash > ~/.local/share/bash-completion/completions/mile-marker',
     script: `# Completion of mile-marker for bash.
 _mile_marker() {
-  local line
+  local line word
   COMPREPLY=()
-  while IFS= read -r line; do COMPREPLY+=("\${line%%$'\\t'*}"); done < <(
+  # Names may have signs that the shell would obey.
+  while IFS= read -r line; do printf -v word %q "\${line%%$'\\t'*}"; COMPREPLY+=("$word"); done < <(
     ${asked} "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null
   )
 }

@@ -13,7 +13,9 @@ import type { Io } from '../io.ts';
 export async function runCompleteWords(program: Command, words: readonly string[], io: Io): Promise<void> {
   const option = words.indexOf('--map');
   const named = option < 0 ? undefined : words[option + 1];
-  const found = await complete(program, words.length === 0 ? [''] : words, () => namesAtHand(named, io));
+  const all = await complete(program, words.length === 0 ? [''] : words, () => namesAtHand(named, io));
+  // What would break a line in two is typed by hand.
+  const found = all.filter(({ word }) => !/[\u0000-\u001f\u007f]/.test(word));
   io.out(found.map(({ word, about }) => (about === '' ? `${word}\n` : `${word}\t${about}\n`)).join(''));
 }
 

@@ -120,9 +120,16 @@ function byLength(a: string, b: string): number {
   return a.length - b.length || (a < b ? -1 : 1);
 }
 
-function freeId(name: string, { certificates }: SiteMap): string {
+/** No two certificates share a folder: neither one of the map nor the name of a road or a domain stands for two. */
+function freeId(name: string, { certificates, roads, domains }: SiteMap): string {
   const id = withoutStar(name);
-  return indexed(certificates, 'id').has(id) ? `${id}-own` : id;
+  const written = indexed(certificates, 'id');
+  if (!written.has(id)) return id;
+  const names = indexed(roads, 'name');
+  for (let count = 1; ; count += 1) {
+    const other = `${id}-own${count === 1 ? '' : String(count)}`;
+    if (!written.has(other) && !names.has(other) && !domains.includes(other)) return other;
+  }
 }
 
 function planned({ id, names, from, key, files }: Wanted, map: SiteMap, folder: string): PlannedCertificate {

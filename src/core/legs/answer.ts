@@ -1,3 +1,5 @@
+import { visible } from '../outside/words.ts';
+
 /**
  * What an HTTP server answered.
  *
@@ -56,5 +58,5 @@ export function headersOf({ headers }: Answer, name: string): string[] {
 /** The text of the first `<title>`, or null. */
 export function titleOf(body: string): string | null {
   const title = /<title[^>]*>([\s\S]*?)<\/title>/i.exec(body)?.[1]?.trim().replace(/\s+/g, ' ');
-  return title === undefined || title === '' ? null : title;
+  return title === undefined || title === '' ? null : visible(title);
 }

@@ -8,6 +8,10 @@ type Parsed<Kind extends string> = string & { readonly [kind]: Kind };
 
 /** A name of DNS in lower case, without the dot at its end: labels of letters, digits, hyphens and `_` (RFC 1034 §3.5, RFC 8552 §1.2). */
 export type DnsName = Parsed<'dns-name'>;
+/** The number of an edition, as its folder is called: four digits or more. */
+export type EditionNumber = Parsed<'edition-number'>;
+/** What a file of somebody else is called where it is kept. */
+type KeptName = Parsed<'kept-name'>;
 /** What an authority calls a challenge: base64url (RFC 8555 §8.1). */
 export type Token = Parsed<'token'>;
 
@@ -18,6 +22,11 @@ const names = new RegExp(`^${label}(?:\\.${label})*$`);
 export function dnsName(text: string): DnsName | null {
   const bare = text.toLowerCase().replace(/\.$/, '');
   return bare.length <= 253 && names.test(bare) ? (bare as DnsName) : null;
+}
+
+/** Null for what no name of this kind is: of a journal another user may be the author. */
+export function keptName(text: string): KeptName | null {
+  return /^[0-9a-f]{16}(?:\.off)?$/.test(text) ? (text as KeptName) : null;
 }
 
 export function token(text: string): Token | null {

@@ -78,21 +78,30 @@ export const edgeHoldsVisitors: Rule = {
   check: ({ plan }) => {
     const { edge, where } = plan.front;
     const roads = plan.roads.filter(({ gate }) => gate.parts.some(({ networks }) => networks !== null));
-    for (const network of edge?.networks ?? []) {
-      const [base = '', bits] = network.split('/');
-      if (isLoopback(base) || bits === (base.includes(':') ? '128' : '32')) continue;
-      for (const { gate } of roads)
-        for (const { name, networks } of gate.parts) {
-          const inside = networks?.networks.find((one) => !one.endsWith('/0') && overlap(one, network));
-          if (inside === undefined) continue;
-          const own = roads.filter((road) => road.gate.parts.some((part) => part.name === name));
-          const one = `${base.replace(/[^.:]*$/, '')}2/${base.includes(':') ? '128' : '32'}`;
-          const data = { network, gate: name, inside, one };
-          return [
-            tell(wide, { say: 'holds', data, roads: own.map((road) => road.name), where, cause: 'edge:networks' }),
-          ];
-        }
+    const gates = roads.flatMap(({ gate }) => gate.parts);
+    for (const network of (edge?.networks ?? []).filter(isWide)) {
+      const part = gates.find(({ networks }) => heldBy(network, networks?.networks ?? []) !== undefined);
+      if (part === undefined) continue;
+      const own = roads.filter(({ gate }) => gate.parts.some(({ name }) => name === part.name));
+      const inside = heldBy(network, part.networks?.networks ?? []) ?? '';
+      const data = { network, gate: part.name, inside, one: oneIn(network) };
+      return [tell(wide, { say: 'holds', data, roads: own.map(({ name }) => name), where, cause: 'edge:networks' })];
     }
     return [];
   },
 };
+
+/** More than one address, and not this machine alone. */
+function isWide(network: string): boolean {
+  const [base = '', bits] = network.split('/');
+  return !isLoopback(base) && bits !== (base.includes(':') ? '128' : '32');
+}
+
+function heldBy(network: string, networks: readonly string[]): string | undefined {
+  return networks.find((one) => !one.endsWith('/0') && overlap(one, network));
+}
+
+function oneIn(network: string): string {
+  const [base = ''] = network.split('/');
+  return `${base.replace(/[^.:]*$/, '')}2/${base.includes(':') ? '128' : '32'}`;
+}
