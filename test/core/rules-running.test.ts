@@ -81,11 +81,7 @@ test.each<[string, string, Case]>([
     `domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\n${one}`,
     { ...running, sockets: [socket(443, 'nginx')] },
   ],
-  [
-    'somebody unseen on the port, and the mark is there too',
-    one,
-    { ...running, sockets: [socket(443), socket(918)] },
-  ],
+  ['somebody unseen on the port, and the mark is there too', one, { ...running, sockets: [socket(443), socket(918)] }],
   ['another port', one, { ...running, sockets: [socket(4443, 'apache2')] }],
   [
     'a front in a container that shares a network',

@@ -41,7 +41,10 @@ export function serviceNotes({ plan, networks, newest }: NotesInput): ServiceNot
         const [first] = led;
         if (first === undefined) return [];
         const own = nameOf(first, namesakes.length > 1);
-        return [{ file: `${own}.md`, text: noteOf(own, led, { plan, networks, seen }) }];
+        // An engine may call a container whatever it likes.
+        return [
+          { file: `${own.replace(/[/\u0000-\u001f]/g, '-')}.md`, text: noteOf(own, led, { plan, networks, seen }) },
+        ];
       }),
     )
     .sort((a, b) => byUnits(a.file, b.file));
