@@ -1,4 +1,5 @@
 import { measureFollow } from './follow.ts';
+import { measureFloods } from './floods.ts';
 import { measureFronts } from './fronts.ts';
 import { measureInstalls } from './installs.ts';
 import { measureMaps } from './maps.ts';
@@ -18,6 +19,7 @@ const parts: Record<string, (only?: string) => Promise<boolean>> = {
   report: measureReport,
   'large-front': measureLargeFront,
   fronts: measureFronts,
+  floods: measureFloods,
   installs: measureInstalls,
   follow: measureFollow,
   many: measureTowardMany,

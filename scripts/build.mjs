@@ -79,6 +79,7 @@ await build({
     'smallest-proxy': 'bench/smallest-proxy.ts',
     service: 'bench/service.ts',
     clients: 'bench/clients.ts',
+    'flood-clients': 'bench/flood-clients.ts',
     'read-yaml': 'bench/read-yaml.ts',
   },
   outdir: 'dist/dev',

@@ -39,7 +39,7 @@ function place(proxy: ProxyName, more = ''): string {
     'site/index.html': 'marsh',
     w: `edda:${bcrypt.hashSync('a tern', 4)}\n`,
   });
-  chmodSync(folder, 0o777);
+  chmodSync(folder, 0o755);
   return folder;
 }
 
@@ -117,6 +117,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
 
 test('an ordinary user rehearses just so', () => {
   const folder = place('nginx');
+  execFileSync('chown', ['-R', '65534:65534', folder]);
   const argv = [
     '--reuid',
     '65534',

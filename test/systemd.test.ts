@@ -14,7 +14,7 @@ roads:
   sightings: {to: bird-log:9000, gate: everyone}
 `;
 const asked =
-  'curl -sk --retry 20 --retry-connrefused --retry-delay 1 -o /dev/null -w "%{http_code}" --resolve sightings.saltmarsh.example:443:127.0.0.1 https://sightings.saltmarsh.example/';
+  'curl -sk --retry 20 --retry-connrefused --retry-all-errors --retry-delay 1 -o /dev/null -w "%{http_code}" --resolve sightings.saltmarsh.example:443:127.0.0.1 https://sightings.saltmarsh.example/';
 
 let machine: SystemdMachine;
 let engine: MadeEngine;
@@ -67,7 +67,7 @@ test('the builtin front runs as the owner of the map, with low ports, is reloade
   await keeper('mile-marker certs make');
   const refused = await machine.run(`cd ${site}; mile-marker install --yes`, 'keeper');
   expect(refused.out).toMatch(
-    /port 80: you have no right to it\. .*run this as root, and then `mile-marker install service`/,
+    /port (?:80|918): you have no right to it\. .*run this as root, and then `mile-marker install service`/,
   );
   expect((await machine.run(`cd ${site}; mile-marker install service --yes`)).out).toContain('Nothing is written yet');
   // As it says.

@@ -98,11 +98,18 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   if (result.end === 'back' || nothingWorks(result, site.plan)) setCode(exit.foundWrong);
 }
 
+/** A service that answers is reached, whatever else is wrong on the way: that was so before as well. */
+function isReached(legs: TestedFront['roads'][number]['legs']): boolean {
+  return legs.some(({ leg, outcome }) => leg === 'service' && (outcome === 'ok' || outcome === 'warning'));
+}
+
 /** Whether of the roads that should work by now none does: one without its certificate is still on its way. */
 function nothingWorks(result: Installed, plan: Plan): boolean {
   if (result.end !== 'live' || lackingCertificate(plan) !== undefined) return false;
-  const { well, faulty } = countStandings(result.after.roads);
-  return well === 0 && faulty > 0;
+  const { roads } = result.after;
+  return (
+    roads.length > 0 && roads.every(({ legs }) => !isReached(legs) && legs.some(({ outcome }) => outcome === 'wrong'))
+  );
 }
 
 /** What closes needs no rehearsal and no question, and waits for nothing that the map holds back. */
