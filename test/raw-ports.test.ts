@@ -342,6 +342,52 @@ test('datagrams go to another service as soon as the plan says so, and errors of
   }
 });
 
+test('one address that comes from many ports takes the place of nobody else, and what comes back is no more than the service says', async () => {
+  const answers = dgram.createSocket('udp4');
+  await new Promise<void>((resolve) => answers.bind(0, '127.0.0.1', resolve));
+  answers.on('message', (bytes, { address, port }) => answers.send(bytes, port, address));
+  const { port: there } = answers.address();
+  const front = dgram.createSocket('udp4');
+  await new Promise<void>((resolve) => front.bind(0, '127.0.0.1', resolve));
+  const where = { file: 'map', line: 1, column: 1 };
+  const to = { host: '127.0.0.1', port: there, byName: false };
+  const planned = { gate: { name: 'everyone', parts: [] }, to, where } as unknown as PlannedPort;
+  const passed = new PassedDatagrams(front, () => planned, {
+    most: 1000,
+    silenceMs: () => 60_000,
+    onTrouble: () => undefined,
+  });
+  const { port } = front.address();
+  const from = async (address: string): Promise<dgram.Socket> => {
+    const socket = dgram.createSocket('udp4');
+    await new Promise<void>((resolve) => socket.bind(0, address, resolve));
+    return socket;
+  };
+  const asks = (socket: dgram.Socket): Promise<string> =>
+    new Promise((resolve) => {
+      socket.once('message', (bytes) => resolve(bytes.toString()));
+      socket.send('tide', port, '127.0.0.1');
+    });
+  const polite = await from('127.0.0.6');
+  expect(await asks(polite)).toBe('tide');
+  const crowd = [];
+  for (let count = 0; count < 200; count += 1) {
+    const one = await from('127.0.0.5');
+    expect(await asks(one)).toBe('tide');
+    crowd.push(one);
+  }
+  // The service's own side: a socket for each visitor that has a place, the polite one's among them.
+  const sources = new Set<number>();
+  answers.on('message', (_, { port: source }) => sources.add(source));
+  const before = sources.size;
+  expect(await asks(polite)).toBe('tide');
+  expect(sources.size - before).toBe(1);
+  expect(Reflect.get(passed, 'visitors')).toHaveProperty('size', 65);
+  for (const one of [polite, ...crowd]) one.close();
+  await passed.close();
+  answers.close();
+});
+
 describe('what check says', () => {
   const check = async (rest: string, proxy: ProxyName = 'builtin'): Promise<string[]> => {
     const { head } = await practiceHead(proxy);

@@ -1,6 +1,7 @@
 import dgram, { type Socket } from 'node:dgram';
 import { lookup } from 'node:dns/promises';
 import { reasonOf } from '../adapters/trouble.ts';
+import { countedAs } from '../core/networks/counted-as.ts';
 import { admits } from '../core/networks/admits.ts';
 import type { PlannedPort } from '../core/plan/plan.ts';
 
@@ -11,11 +12,15 @@ interface UdpInput {
   onTrouble: (message: string) => void;
 }
 
+/** So many ports of one address, or of one IPv6 network, are visitors at the same time; a household plays with fewer. */
+const mostOfOneClient = 64;
+
 /** What is held back while the service's address is looked up. */
 const mostHeld = 32;
 
 /** One visitor, by address and port, with a socket of its own to the service. @property to where that is */
 interface Visitor {
+  client: string;
   to: NonNullable<PlannedPort['to']>;
   service: Socket;
   held: Buffer[] | null;
@@ -25,6 +30,8 @@ interface Visitor {
 /** Datagrams of visitors, passed on to the service of a port, and its answers back to whom they are for. */
 export class PassedDatagrams {
   private readonly visitors = new Map<string, Visitor>();
+  /** By client, the one that was silent longest first. */
+  private readonly byClient = new Map<string, Set<string>>();
 
   constructor(
     private readonly front: Socket,
@@ -61,18 +68,25 @@ export class PassedDatagrams {
     // The map's order is by who was heard last.
     this.visitors.delete(key);
     this.visitors.set(key, visitor);
+    const own = this.of(visitor.client);
+    own.delete(key);
+    own.add(key);
     visitor.timer.refresh();
     if (visitor.held === null) visitor.service.send(bytes);
     else if (visitor.held.length < mostHeld) visitor.held.push(bytes);
   }
 
   private welcome(key: string, to: Visitor['to'], back: { address: string; port: number }): Visitor {
-    const [oldest] = this.visitors.keys();
-    if (this.visitors.size >= this.input.most && oldest !== undefined) this.forget(oldest);
+    const client = countedAs(back.address);
+    const own = this.of(client);
+    // One that comes from many of its ports makes room itself, so that it takes nobody else's place.
+    const [oldest] = own.size >= mostOfOneClient ? own : this.visitors.keys();
+    const isFull = own.size >= mostOfOneClient || this.visitors.size >= this.input.most;
+    if (isFull && oldest !== undefined) this.forget(oldest);
     const service = dgram.createSocket({ type: to.host.includes(':') ? 'udp6' : 'udp4' });
     const timer = setTimeout(() => this.forget(key), this.input.silenceMs());
     timer.unref();
-    const visitor: Visitor = { to, service, held: [], timer };
+    const visitor: Visitor = { to, client, service, held: [], timer };
     const trouble = (error: unknown): void => {
       // One that had to make room meanwhile is no news.
       if (this.visitors.get(key) !== visitor) return;
@@ -101,10 +115,19 @@ export class PassedDatagrams {
     visitor.held = null;
   }
 
+  private of(client: string): Set<string> {
+    const found = this.byClient.get(client) ?? new Set<string>();
+    this.byClient.set(client, found);
+    return found;
+  }
+
   private forget(key: string): void {
     const visitor = this.visitors.get(key);
     if (visitor === undefined) return;
     this.visitors.delete(key);
+    const own = this.byClient.get(visitor.client);
+    own?.delete(key);
+    if (own?.size === 0) this.byClient.delete(visitor.client);
     clearTimeout(visitor.timer);
     try {
       visitor.service.close();

@@ -52,7 +52,10 @@ export function assertStateIsOurs(mapFile: string, root: string): void {
   throw new Trouble({
     code: 'state-of-others',
     message: `${root}, where keys are kept, ${why}.`,
-    remedy: `See whose it is: ls -ld ${shellWord(root)}. If it is not yours, move it away: mv ${shellWord(root)} ${shellWord(`${root}.others`)}`,
+    remedy:
+      there.isDirectory() && isOpen(there)
+        ? `If it is yours, close it: chmod go-w ${shellWord(root)}. Else move it away: mv ${shellWord(root)} ${shellWord(`${root}.others`)}`
+        : `See whose it is: ls -ld ${shellWord(root)}. If it is not yours, move it away: mv ${shellWord(root)} ${shellWord(`${root}.others`)}`,
     exitCode: 2,
   });
 }
