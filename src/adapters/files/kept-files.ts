@@ -38,14 +38,16 @@ export function keptPath(folder: string, name: string): string {
   throw notRoots(name, 'is not what was kept here');
 }
 
-/** Beside what root keeps of a map of somebody else: which file it was. */
-const pathOf = (kept: string): string => `${kept}.path`;
+/** Beside what root keeps of a map of somebody else: which file it was, and all that is known of it. */
+const noteOf = (kept: string): string => `${kept}.path`;
 
-async function assertKeptFor(path: string, name: string, folder: string): Promise<void> {
-  if (!isBounded(folder)) return;
-  const kept = keptPath(folder, name);
-  const was = await readFile(pathOf(kept), 'utf8').catch(() => null);
-  if (was !== path) throw notRoots(path, 'root did not keep as it was');
+/** The same as it is known for certain: what root noted itself counts, and not what a journal says that another user may write. @throws Trouble `not-roots` */
+async function certain(one: Replaced, folder: string): Promise<Replaced> {
+  if (!isBounded(folder)) return one;
+  const note = await readFile(noteOf(keptPath(folder, one.kept)), 'utf8').catch(() => null);
+  const noted = note === null ? null : (JSON.parse(note) as Replaced);
+  if (noted?.path !== one.path) throw notRoots(one.path, 'root did not keep as it was');
+  return noted;
 }
 
 /**
@@ -64,14 +66,15 @@ export async function keepFile(path: string, text: Buffer, folder: string): Prom
     if (there.isSymbolicLink()) await copyFile(path, kept, constants.COPYFILE_EXCL);
     else await keepInode(path, kept);
     await writeNew(off, text, 0o600);
-    if (isBounded(folder)) await writeNew(pathOf(kept), path, 0o600);
     await syncFolder(replacedIn(folder));
   } catch (cause) {
     await forget([{ kept: name }], folder);
     throw writeTrouble(kept, cause);
   }
   const target = there.isSymbolicLink() ? await readlink(path) : null;
-  return { path, kept: name, link: target, owner, off: { name: `${name}.off`, digest: digestOf(text) } };
+  const made = { path, kept: name, link: target, owner, off: { name: `${name}.off`, digest: digestOf(text) } };
+  if (isBounded(folder)) await writeNew(noteOf(kept), JSON.stringify(made), 0o600);
+  return made;
 }
 
 /** A second name for the very file keeps all that belongs to it; on another disk it is copied with what can be copied. */
@@ -104,9 +107,10 @@ async function copyWhole(from: string, to: string): Promise<void> {
 }
 
 /** Puts what was prepared in the place of a file; of a link, in the place of the link. Only of one that is as it was kept: what somebody edited since stays. */
-export async function putOff({ path, kept, off }: Replaced, folder: string): Promise<void> {
+export async function putOff(one: Replaced, folder: string): Promise<void> {
+  if (one.off === undefined) return;
+  const { path, kept, off } = await certain(one, folder);
   if (off === undefined) return;
-  await assertKeptFor(path, kept, folder);
   await clearFresh(path);
   const bytes = await readFile(keptPath(folder, off.name));
   if (!(await isSame(await readFile(path), keptPath(folder, kept)))) return;
@@ -126,9 +130,8 @@ export type Restored = 'back' | 'changed';
  * @param isOff whether bytes are what was put there, for entries that do not say so themselves
  */
 export async function restoreFile(one: Replaced, folder: string, isOff: (bytes: Buffer) => boolean): Promise<Restored> {
-  const { path, link: target, owner, off } = one;
+  const { path, link: target, owner, off } = await certain(one, folder);
   const kept = keptPath(folder, one.kept);
-  await assertKeptFor(path, one.kept, folder);
   await clearFresh(path);
   const there = await lstat(path).catch(() => null);
   if (there === null) return 'changed';
@@ -178,7 +181,7 @@ export async function forget(files: ReadonlyArray<Pick<Replaced, 'kept'>>, folde
     if (isAbsolute(kept)) continue;
     await rm(keptPath(folder, kept), { force: true });
     await rm(keptPath(folder, `${kept}.off`), { force: true });
-    if (isBounded(folder)) await rm(pathOf(keptPath(folder, kept)), { force: true });
+    if (isBounded(folder)) await rm(noteOf(keptPath(folder, kept)), { force: true });
   }
 }
 

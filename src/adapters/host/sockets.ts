@@ -1,5 +1,6 @@
 import { readdirSync, readFileSync, readlinkSync } from 'node:fs';
 import type { InsidePort, ListeningSocket } from '../../core/inventory/inventory.ts';
+import { collide } from '../../core/networks/collide.ts';
 import { isLoopback, parseAddress } from '../../core/networks/address.ts';
 
 /**
@@ -25,10 +26,12 @@ export function listeningSockets(own: ReadonlySet<number> | null = null): Listen
   }));
 }
 
-/** Users who made the sockets that listen at a TCP port of this host, by number; null where that cannot be seen. */
-export function listenersAt(port: number): number[] | null {
+/** Users who made the sockets that hear what is sent to an address and TCP port of this host, by number; null where that cannot be seen. */
+export function listenersAt(address: string, port: number): number[] | null {
   const found = (['tcp', 'tcp6'] as const).flatMap((table) => readTable(table));
-  return found.length === 0 ? null : found.filter((row) => row.port === port).map(({ uid }) => uid);
+  return found.length === 0
+    ? null
+    : found.filter((row) => row.port === port && collide(row.address, address)).map(({ uid }) => uid);
 }
 
 /** Whether anybody waits at a TCP port of this host; null where that cannot be seen. */

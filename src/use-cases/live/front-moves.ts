@@ -72,7 +72,7 @@ export function isSamePlace(one: PlaceEntry, other: PlaceEntry): boolean {
 /** Whoever listens there can say what he likes: only what root, the owner of the map or this user made is believed. */
 function isAnsweredByUs({ mark, map }: FrontPlace): boolean {
   const own = ownUsers(map);
-  return listenersAt(mark.port)?.every((uid) => own.has(uid)) !== false;
+  return listenersAt(mark.address, mark.port)?.every((uid) => own.has(uid)) !== false;
 }
 
 /** What the front answers to its mark; null when that is nothing. A container's loopback is its own, so it is asked inside. */
