@@ -167,7 +167,7 @@ function odd({ shown }: Authority, what: string): Trouble {
   return new Trouble({
     code: 'acme-odd',
     message: `The authority ${shown} ${what}. Nothing was shown to it.`,
-    remedy: 'Check `acme.directory` in the map. If it is right, ask whoever runs that authority.',
+    remedy: 'Check `acme.directory` in the map. If it is right, ask the people who run that authority.',
   });
 }
 

@@ -94,7 +94,8 @@ export type RecordWay =
   | {
       kind: 'program';
       program: readonly string[];
-      /** Of the map, whose owner it runs as where root runs this. */ folder: string;
+      /** Folder of the map: for root the program runs as its owner. */
+      folder: string;
     }
   | { kind: 'hand' };
 

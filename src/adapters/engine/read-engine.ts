@@ -182,7 +182,7 @@ async function inspect(id: string, address: EngineAddress): Promise<Answer | nul
   }
 }
 
-const rootWords = 'whoever may use it is root on this machine';
+const rootWords = 'anyone who can use it has root rights on this machine';
 
 function asTrouble(error: unknown, address: EngineAddress): Error {
   const status = (error as { statusCode?: unknown } | null)?.statusCode;
@@ -215,7 +215,7 @@ function asTrouble(error: unknown, address: EngineAddress): Error {
   return new Trouble({ code: 'engine-gone', message, remedy, cause: error });
 }
 
-/** What Go's server says to whoever speaks plainly. */
+/** What Go's server answers to plain HTTP on a TLS port. */
 function wantsTls(at: string, cause: Error): Trouble {
   return new Trouble({
     code: 'engine-wants-tls',

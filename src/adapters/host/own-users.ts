@@ -2,8 +2,8 @@ import { statSync } from 'node:fs';
 import { dirname } from 'node:path';
 
 /**
- * Users whose sockets may be a map's front: root, whoever runs this, and the owner of the map's folder, whom `serve` runs as. Anybody else who listens
- * there could answer whatever he likes.
+ * Users whose sockets can be the front of a map: root, the current user, and the owner of the map's folder (`serve` runs as that user). A socket of any
+ * other user proves nothing.
  */
 export function ownUsers(mapFile: string): Set<number> {
   const own = new Set([0, process.geteuid?.() ?? 0]);

@@ -82,7 +82,7 @@ export function inContainer({ container: name, engine, words, map }: InContainer
   };
 }
 
-/** The engine's own program for Compose files makes it, and makes it anew where the file says something else. */
+/** Started with the engine's own Compose command, which recreates it when the file has changed. */
 async function madeByCompose(map: string, engine: EngineAddress): Promise<Tried> {
   const [program = '', ...argv] = composeCommand().split(' ');
   const file = join(dirname(map), frontComposeFile);

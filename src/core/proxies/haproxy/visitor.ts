@@ -39,6 +39,8 @@ export function visitorLines({ front: { edge, listen } }: Plan): string[] {
     return [
       `http-request set-var(txn.enough) bool(true) ${goesOn} !{ ${said} -m reg ${quote(`^${word}$`)} }`,
       `http-request set-var(txn.said) ${quote(`${said},${withoutPort}`)} ${goesOn}`,
+      // One that only looks like an address ends it, too: what stands before it is the visitor's own.
+      `http-request set-var(txn.enough) bool(true) ${goesOn} !{ var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
       `http-request set-src var(txn.said) ${goesOn} { var(txn.said) -m ip 0.0.0.0/0 ::/0 }`,
     ];
   };
