@@ -331,7 +331,7 @@ test('a socket that one may not use is told with exit code 3, and what using it 
   const { code, out, err } = await asNobody(['survey', '--map', join(site, 'mile-marker.yaml')]);
   expect([code, out]).toEqual([3, '']);
   expect(err).toContain('You have no right to ask the container engine');
-  expect(err).toContain('root on this machine');
+  expect(err).toContain('has root rights on this machine');
 });
 
 test('whatever else answers there is told, also when it says nothing', async () => {
