@@ -30,6 +30,7 @@ function act(does: Does, bed: TestBed, request: IncomingMessage, response: Serve
     response.writeHead(200, { 'content-type': 'text/html', 'content-length': '100000' });
     response.write(does.cutsAfter, () => setTimeout(() => request.socket.destroy(), 20));
   } else if ('slowly' in does) setTimeout(() => act(does.then, bed, request, response), does.slowly);
+  else if ('turns' in does) act(inTurnOf(does), bed, request, response);
   else if ('when' in does) act(holds(does.when, bed, request) ? does.then : does.otherwise, bed, request, response);
   else {
     const filled = Object.entries(does.headers ?? {}).map(([name, value]) => [
@@ -39,6 +40,15 @@ function act(does: Does, bed: TestBed, request: IncomingMessage, response: Serve
     response.writeHead(does.answers, Object.fromEntries(filled) as http.OutgoingHttpHeaders);
     response.end(fill(does.body ?? '', bed, request));
   }
+}
+
+const counts = new WeakMap<object, number>();
+
+/** Another one at each request, round and round. */
+function inTurnOf(does: { turns: Does[] }): Does {
+  const count = counts.get(does) ?? 0;
+  counts.set(does, count + 1);
+  return does.turns[count % does.turns.length] ?? 'page';
 }
 
 function holds({ has, publicName, method, target }: Condition, { name }: TestBed, request: IncomingMessage): boolean {

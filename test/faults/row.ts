@@ -15,6 +15,7 @@ export type Does =
   | { cutsAfter: string }
   | { frontError: number }
   | { slowly: number; then: Does }
+  | { turns: Does[] }
   | { when: Condition; then: Does; otherwise: Does };
 
 /** @property has header name and what its value must match @property host whether the public name was asked for */
@@ -100,7 +101,7 @@ export interface Service {
   /** Listens with TLS. */
   tls?: boolean | CertificateSpec;
   /** Whether it takes WebSockets: and echoes, or says nothing. */
-  live?: 'echoes' | 'refuses';
+  live?: 'echoes' | 'every second';
   raw?: Raw | 'nobody';
 }
 

@@ -18,6 +18,7 @@ import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
 import { serviceProofCards } from '../legs/service-proof.ts';
 import { spellingCards } from '../legs/spelling.ts';
+import { varyingCards } from '../legs/varying.ts';
 import { tlsCards } from '../legs/tls-cards.ts';
 import { uploadCards } from '../legs/uploads.ts';
 import { websocketCards } from '../legs/websocket.ts';
@@ -49,6 +50,7 @@ export const allCards: readonly Card[] = [
   ...frontCards,
   ...serviceProofCards,
   ...spellingCards,
+  ...varyingCards,
   ...uploadCards,
   ...websocketCards,
   ...bypassCards,

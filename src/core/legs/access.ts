@@ -223,6 +223,11 @@ function withLogin({ login, own, bare }: AccessEvidence, isRefused = false): Leg
   return bad('access', 'login-refused', { card: gateShut, say: 'login', data, cause });
 }
 
+/** Whether a gate that refuses was opened by something that changes nothing of who one is. */
+export function isByTrick({ kind }: LegResult): boolean {
+  return kind === 'partly-open' || kind === 'forged' || kind === 'any-password';
+}
+
 /** Whether a gate refused as the map says, with nothing against it. */
 export function isSoundRefusal({ kind }: LegResult): boolean {
   return kind === 'refused' || kind === 'closed-silently';

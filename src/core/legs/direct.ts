@@ -2,6 +2,7 @@ import type { Upstream } from '../plan/plan.ts';
 import { headerOf, titleOf, type Answer, type Attempt } from './answer.ts';
 import { echoOf } from './altered.ts';
 import type { Problem } from './leg.ts';
+import { sampleOf, type Sample } from './turns.ts';
 import { compare, fingerprint, traitsOf, type Fingerprint, type Likeness, type Traits } from './fingerprint.ts';
 import { isListing, isWelcomePage, wantsHttps } from '../proxies/pages.ts';
 
@@ -12,6 +13,7 @@ import { isListing, isWelcomePage, wantsHttps } from '../proxies/pages.ts';
  * @property answer the first answer without its body, or why there is none
  * @property print by what it is known again; null when nothing stays the same, or it does not answer
  * @property takesTls a service that the map gives as plain HTTP, and that does not answer so, takes a TLS handshake
+ * @property course what it answered to the same question each time, in order: where that varies, no comparison says anything
  * @property plainly status without the headers about the visitor; null when that was not asked
  * @property byAddress status when it is asked by its own address; null when that was not asked
  * @property unmet what the map expects of it and is not so; null when nothing is amiss, or nothing expected
@@ -25,6 +27,7 @@ export interface DirectEvidence {
   upstream: Upstream;
   answer: Attempt<DirectAnswer>;
   print: Fingerprint | null;
+  course: Sample[];
   takesTls: boolean;
   plainly: number | null;
   byAddress: number | null;
@@ -60,6 +63,8 @@ export interface DirectAnswer {
 interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'> {
   first: Attempt<Answer>;
   second: Attempt<Answer>;
+  /** Default: the first and the second. */
+  course?: Sample[];
   takesTls?: boolean;
   plainly?: number | null;
   byAddress?: number | null;
@@ -72,7 +77,8 @@ export function directEvidence(facts: DirectFacts): DirectEvidence {
   const { road, part, upstream, first, second, takesTls = false, plainly = null, byAddress = null } = facts;
   const { unmet = null, unproven = null } = facts;
   const deep = facts.deep?.ok === true ? deepAnswer(facts.deep.value) : null;
-  const common = { road, part, upstream, takesTls, plainly, byAddress, unmet, unproven, deep };
+  const course = facts.course ?? [first, second].map(sampleOf);
+  const common = { road, part, upstream, course, takesTls, plainly, byAddress, unmet, unproven, deep };
   if (!first.ok) return { ...common, answer: first, print: null };
   const traits = traitsOf(first.value);
   const { status, body } = first.value;

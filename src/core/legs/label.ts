@@ -86,6 +86,8 @@ const words: Record<LegKind, string> = {
   unproven: 'not proven',
   nowhere: 'not found',
   'strict-name': 'strict name',
+  varies: 'fails {}',
+  'asked-too-often': 'asked too often',
   down: 'down',
   silent: 'silent',
   closed: 'closed',
@@ -109,6 +111,7 @@ const words: Record<LegKind, string> = {
   'live-open': 'open',
   'live-silent': 'silent',
   'live-refused': 'not opened',
+  'live-sometimes': 'sometimes',
   'live-not-passed': 'not passed',
   'not-expected': 'not expected',
   // bypass

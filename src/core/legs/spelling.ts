@@ -38,8 +38,8 @@ interface SpellingInput {
   spelled: ReadonlyArray<{ host: string; answer: Answer }>;
 }
 
-/** Whether a name in another spelling leads elsewhere. Null when it does not, or when it cannot be told. */
-export function judgeSpelling({ own, usual, spelled }: SpellingInput): LegResult | null {
+/** Whether a name in another spelling leads elsewhere, and which. Null when it does not, or when it cannot be told. */
+export function judgeSpelling({ own, usual, spelled }: SpellingInput): { host: string; result: LegResult } | null {
   const other = spelled.find(
     ({ answer }) =>
       // A service may itself be strict about its name; the front's page and another road's are the front's doing.
@@ -48,5 +48,6 @@ export function judgeSpelling({ own, usual, spelled }: SpellingInput): LegResult
   if (other === undefined) return null;
   const { status } = other.answer;
   const say = /[A-Z]/.test(other.host) ? 'capitals' : 'port';
-  return bad('service', 'strict-name', { card: compared, say, data: { status }, cause: `spelling:${say}` }, status);
+  const problem = { card: compared, say, data: { status }, cause: `spelling:${say}` };
+  return { host: other.host, result: bad('service', 'strict-name', problem, status) };
 }

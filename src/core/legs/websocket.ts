@@ -20,6 +20,12 @@ const words = card({
       remedy:
         'Correct `expect.path` of the road, or read the log of the service: it may refuse an Origin or a Host that it does not know.',
     },
+    sometimes: {
+      message:
+        'wss://{name}{path} opens on {opened} of {tried} tries through the front, and on {direct} asked directly.',
+      remedy:
+        'Read the log of the service. If several copies of it run, one of them may be down, or take no live connections.',
+    },
     silent: {
       message: 'wss://{name}{path} opens, but no frame comes through, though the service itself answers one.',
       remedy:
@@ -39,11 +45,26 @@ interface WebsocketEvidence {
   front: Opened;
   /** The same to the service itself; null when it cannot be reached from here. */
   direct: Opened | null;
+  /** The same again, by turns; absent when it was not repeated. */
+  again?: { front: Opened[]; direct: Opened[] };
 }
 
-export function judgeWebsocket({ road, path, front, direct }: WebsocketEvidence): LegResult {
+export function judgeWebsocket({ road, path, front, direct, again }: WebsocketEvidence): LegResult {
   const data = { name: road.authority, path };
   const cause = `websocket:${road.name}`;
+  const fronts = [front, ...(again?.front ?? [])];
+  const directs = [...(direct === null ? [] : [direct]), ...(again?.direct ?? [])];
+  if (differ(fronts) || differ(directs)) {
+    const counts = { opened: opening(fronts), tried: fronts.length };
+    const direct =
+      directs.length === 0 ? 'none, as it cannot be' : `${String(opening(directs))} of ${String(directs.length)}`;
+    return bad('websocket', 'live-sometimes', {
+      card: words,
+      say: 'sometimes',
+      data: { ...data, ...counts, direct },
+      cause,
+    });
+  }
   if (front.ok) {
     if (front.answered || direct?.ok !== true || !direct.answered) return ok('websocket', 'live-open');
     return bad('websocket', 'live-silent', { card: words, say: 'silent', data, cause });
@@ -61,6 +82,14 @@ export function judgeWebsocket({ road, path, front, direct }: WebsocketEvidence)
     data: { ...data, front: front.reason },
     cause,
   });
+}
+
+function opening(all: readonly Opened[]): number {
+  return all.filter(({ ok: isOpen }) => isOpen).length;
+}
+
+function differ(all: readonly Opened[]): boolean {
+  return opening(all) > 0 && opening(all) < all.length;
 }
 
 /** A service that speaks over live connections alone has no page to be known by: that one opens is enough. */

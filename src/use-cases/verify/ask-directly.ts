@@ -4,21 +4,26 @@ import { directHeaders } from '../../core/verdict/forwarded.ts';
 import type { PartAt } from './test-behind-tls.ts';
 import { fromHost, type Shared } from './testing.ts';
 
-/** @property host the Host to send; the one that the front should send when there is none */
+/**
+ * @property host the Host to send; the one that the front should send when there is none
+ * @property headers more of them @property to one of several copies of the service; default: the one that is nearest
+ */
 interface DirectQuestion {
   target: string;
   method?: string;
   host?: string;
+  headers?: Record<string, string>;
+  to?: { host: string; port: number };
 }
 
 /** Asks the service of a part once more, as the front would or as one that alters the request. */
 export async function askDirectly(
   { input }: Pick<Shared, 'input'>,
   { road, part }: Pick<PartAt, 'road' | 'part'>,
-  { target, method, host }: DirectQuestion,
+  { target, method, host, headers: more, to }: DirectQuestion,
 ): Promise<Attempt<Answer>> {
   const upstream = part.leads.kind === 'service' ? part.leads.upstream : null;
-  const at = fromHost(part);
+  const at = to ?? fromHost(part);
   if (upstream === null || at === null) return { ok: false, failure: { kind: 'unreachable', reason: 'not dialled' } };
   const headers = directHeaders(road, upstream, input.plan.front.ports);
   return ask({
@@ -28,7 +33,7 @@ export async function askDirectly(
     servername: upstream.byName ? upstream.host : '',
     target,
     ...(method === undefined ? {} : { method }),
-    headers: host === undefined ? headers : { ...headers, host },
+    headers: { ...headers, ...more, ...(host === undefined ? {} : { host }) },
     ...input.limits,
   });
 }

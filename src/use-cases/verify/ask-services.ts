@@ -7,6 +7,7 @@ import { spokeTls, type Answer, type Attempt } from '../../core/legs/answer.ts';
 import { directEvidence, mayBeUntold, type DirectEvidence } from '../../core/legs/direct.ts';
 import { unmetOf } from '../../core/legs/expectation.ts';
 import type { Problem } from '../../core/legs/leg.ts';
+import { isFailing, sampleOf, varies, type Sample } from '../../core/legs/turns.ts';
 import { unprovenProblem } from '../../core/legs/service-proof.ts';
 import { withPort } from '../../core/networks/address.ts';
 import { targetOf } from '../../core/legs/targets.ts';
@@ -16,6 +17,7 @@ import type { ProxyName } from '../../core/proxies/names.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
+import { inTurn } from './in-turn.ts';
 import { fromHost, type Run, type TestInput } from './testing.ts';
 
 /** Asks the service of every part of these roads directly, to learn what it answers. */
@@ -43,7 +45,8 @@ interface DirectInput {
 
 /**
  * Asks a service directly, twice, with the headers that the front would send, to learn what stays the same. One that refuses is asked
- * again without the headers about the visitor, and by its own address: then it has not been told of its proxy, or of its name.
+ * again without the headers about the visitor, and by its own address: then it has not been told of its proxy, or of its name. One that
+ * fails is asked more often, since it may fail now and then.
  */
 async function askService({
   road,
@@ -69,27 +72,28 @@ async function askService({
       headers: said,
       ...limits,
     });
-  const first = await once(headers);
-  // What fails once is not asked again: a service that hangs would cost its time twice.
+  const { first, second, course } = await severalTimes(() => once(headers));
   if (!first.ok) {
     const mayTakeTls = ['broken', 'closed'].includes(first.failure.kind) && upstream.scheme === 'http';
     return directEvidence({
       ...about,
       first,
-      second: first,
+      second,
+      course,
       takesTls: mayTakeTls && (await takesTls(at, limits)),
     });
   }
-  const second = await once(headers);
   const unproven = await whyUnproven({ upstream, at, proxy, limits });
   const asksMore = mayBeUntold(first.value.status);
-  const plainly = asksMore ? statusOf(await once({ host: headers['host'] ?? road.name })) : null;
-  const byAddress = asksMore ? statusOf(await once({ host: withPort(at.host, at.port) })) : null;
+  const otherwise = async (said: Record<string, string>): Promise<number | null> =>
+    asksMore ? passingOtherwise({ usual: () => once(headers), other: () => once(said), course }) : null;
+  const plainly = await otherwise({ host: headers['host'] ?? road.name });
+  const byAddress = await otherwise({ host: withPort(at.host, at.port) });
   const { status } = first.value;
   // The body is not kept, so this is judged while it is there.
   const unmet = unmetOf(road, part, first.value);
   const deep = status < 500 ? await once(headers, deepTarget(part)) : null;
-  return directEvidence({ ...about, first, second, plainly, byAddress, unmet, unproven, deep });
+  return directEvidence({ ...about, first, second, course, plainly, byAddress, unmet, unproven, deep });
 }
 
 interface UnprovenInput extends Pick<DirectInput, 'upstream' | 'proxy' | 'limits'> {
@@ -104,8 +108,31 @@ async function whyUnproven({ upstream, at, proxy, limits }: UnprovenInput): Prom
   return proof === null ? null : unprovenProblem(upstream, proof, programOf(proxy));
 }
 
-function statusOf(attempt: Attempt<Answer>): number | null {
-  return attempt.ok ? attempt.value.status : null;
+/** A service that fails once, or changes its mind, is asked four times in all. Those come at once: each may take all of its time. */
+async function severalTimes(
+  once: () => Promise<Attempt<Answer>>,
+): Promise<{ first: Attempt<Answer>; second: Attempt<Answer>; course: Sample[] }> {
+  const first = await once();
+  const begun = first.ok ? [first, await once()] : [first];
+  const mayVary = varies(begun.map(sampleOf)) || begun.some((one) => isFailing(sampleOf(one)));
+  const asked = mayVary ? [...begun, ...(await Promise.all([once(), once(), once()]))] : begun;
+  const [one = first, other = one] = asked.filter(({ ok }) => ok);
+  return { first: one, second: other, course: asked.map(sampleOf) };
+}
+
+interface Otherwise {
+  usual: () => Promise<Attempt<Answer>>;
+  other: () => Promise<Attempt<Answer>>;
+  course: Sample[];
+}
+
+/** The status by which a service passes what it refuses in the usual words; null when it does not, or not each time. */
+async function passingOtherwise({ usual, other, course }: Otherwise): Promise<number | null> {
+  const first = sampleOf(await other());
+  if (typeof first !== 'number' || first >= 400 || varies(course)) return null;
+  const { a, b } = await inTurn(usual, other);
+  course.push(...a);
+  return varies(course) || b.some((one) => one !== first) ? null : first;
 }
 
 async function takesTls({ host, port }: At, limits: Limits): Promise<boolean> {

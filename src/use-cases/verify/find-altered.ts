@@ -7,7 +7,9 @@ import type { LegResult } from '../../core/legs/leg.ts';
 import { directHeaders } from '../../core/verdict/forwarded.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from './credentials.ts';
+import { inTurn } from './in-turn.ts';
 import type { PartAt } from './test-behind-tls.ts';
+import { judgeSamples } from './test-steady.ts';
 import { fromHost, type Shared } from './testing.ts';
 
 /** Asks for something below the first page, and sees that the service is asked for just that. Null when it is, or when it cannot be told. */
@@ -24,7 +26,13 @@ export async function testDeep(shared: Shared, where: PartAt): Promise<LegResult
   const altered =
     alteredByEcho(part, echoOf(answer.body), own.deep.echo) ??
     (await tryAlterations(shared, where, { target, answer }));
-  return judgeDeep({ part, own, target, answer, altered }, road);
+  const judged = judgeDeep({ part, own, target, answer, altered }, road);
+  if (judged === null) return null;
+  const turns = await inTurn(
+    () => limiter(() => at.front.ask('https', road.name, target, credentials(input, road, at))),
+    () => limiter(() => askDirectly(shared, where, { target })),
+  );
+  return (await judgeSamples(shared, where, turns)) ?? judged;
 }
 
 async function isAsDirect(shared: Shared, where: PartAt, own: DirectEvidence, answer: Answer): Promise<boolean> {

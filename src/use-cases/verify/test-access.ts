@@ -1,10 +1,11 @@
 import { forwardedNode } from '../../core/verdict/forwarded.ts';
 import { randomBytes } from 'node:crypto';
-import { judgeAccess, outcomeOf, type AccessEvidence, type OtherWay } from '../../core/legs/access.ts';
+import { isByTrick, judgeAccess, outcomeOf, type AccessEvidence, type OtherWay } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { skipped, type LegResult } from '../../core/legs/leg.ts';
 import { spellings } from '../../core/legs/spelling.ts';
 import { targetOf } from '../../core/legs/targets.ts';
+import { fewestRounds } from '../../core/legs/turns.ts';
 import { isPrivate } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { strangerTo } from '../../core/verdict/exposure.ts';
@@ -36,7 +37,7 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
   const isSeenAs = throughRouter(shared) === null && (fromHome || !isPrivate(from) || isPrivate(to));
   const peer = seen ?? (isSeenAs ? from : null);
   const isRefused = bare.ok && outcomeOf(bare.value, own) === 'refused';
-  return judgeAccess({
+  const evidence: AccessEvidence = {
     road,
     from,
     seen,
@@ -47,7 +48,23 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     own,
     bare,
     ...(await tricks({ shared, where, isRefused, memory, ask })),
-  });
+  };
+  const judged = judgeAccess(evidence);
+  return isByTrick(judged) ? unlessAlwaysOpen(evidence, judged, () => ask({})) : judged;
+}
+
+/** A gate that lets in now and then is no gate that is fooled: asked plainly some times more, it shows which of them it is. */
+async function unlessAlwaysOpen(
+  evidence: AccessEvidence,
+  judged: LegResult,
+  askPlainly: () => Promise<Attempt<Answer>>,
+): Promise<LegResult> {
+  if (evidence.road.rules.rate !== null || !evidence.bare.ok) return judged;
+  for (let round = 0; round < fewestRounds; round += 1) {
+    const bare = await askPlainly();
+    if (bare.ok && outcomeOf(bare.value, evidence.own) === 'passes') return judgeAccess({ ...evidence, bare });
+  }
+  return judged;
 }
 
 interface TricksInput {

@@ -1,23 +1,20 @@
 import { isBehindGate, isSoundRefusal } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
-import { skipped, type LegResult, type Problem } from '../../core/legs/leg.ts';
+import { untested, type LegResult, type Problem } from '../../core/legs/leg.ts';
 import { hstsProblem } from '../../core/legs/redirect.ts';
 import { judgeBehindGate, type HidingRouter } from '../../core/legs/behind-gate.ts';
-import { judgeFolder, judgePaused, judgeRoadRedirect } from '../../core/legs/leads.ts';
 import { judgeNowhere } from '../../core/legs/nowhere.ts';
-import { judgeService } from '../../core/legs/service.ts';
 import { withLive } from '../../core/legs/websocket.ts';
-import { redirectProbe, targetOf } from '../../core/legs/targets.ts';
+import { targetOf } from '../../core/legs/targets.ts';
 import { admits } from '../../core/networks/admits.ts';
 import { withPort } from '../../core/networks/address.ts';
 import type { PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
-import { locationOf } from '../../core/verdict/location.ts';
 import type { FrontView } from './front-view.ts';
 import type { Memory } from './memory.ts';
 import { admittedAddress } from './admitted.ts';
 import { credentials } from './credentials.ts';
-import { testSpelling } from './test-spelling.ts';
-import { findAltered, testDeep } from './find-altered.ts';
+import { testService } from './test-service.ts';
+import { judgeSamples } from './test-steady.ts';
 import { testAccess } from './test-access.ts';
 import { testHiddenWebsocket, testWebsocket } from './test-websocket.ts';
 import { isFrontsMachine, throughRouter, type Shared } from './testing.ts';
@@ -119,6 +116,8 @@ async function testHidden(shared: Shared, where: PartAt, isSound: boolean): Prom
   const { leads } = part;
   const own = shared.directs.get(part) ?? null;
   const isLost = leads.kind === 'service' && own === null;
+  const varying = own === null ? null : await judgeSamples(shared, where, { a: [], b: own.course });
+  if (varying !== null) return { service: varying, websocket: untested('websocket', 'behind-gate'), millis: null };
   const service = isLost
     ? judgeNowhere({ road, part, front: null })
     : judgeBehindGate(road, own, { isHere: isFrontsMachine(shared), isSound, router: hidingRouter(shared, road) });
@@ -136,35 +135,4 @@ function hidingRouter(shared: Shared, { gate }: PlannedRoad): HidingRouter | nul
     isWritten: home.length > 0,
     at: listen.https === ports.https ? address : withPort(address, listen.https),
   };
-}
-
-async function testService(shared: Shared, { road, part, at }: PartAt, front: Attempt<Answer>): Promise<LegResult> {
-  const { input, directs, limiter } = shared;
-  const { leads } = part;
-  if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not-seen');
-  if (road.paused) return judgePaused({ front });
-  if (leads.kind === 'redirect') {
-    const probe = redirectProbe(part);
-    const sent = await limiter(() => at.front.ask('https', road.name, probe, credentials(input, road, at)));
-    return judgeRoadRedirect({ road, part, front: sent, expected: locationOf(leads, probe) });
-  }
-  if (leads.kind === 'folder') return judgeFolder({ road, part, front });
-  const own = directs.get(part);
-  if (own === undefined) return judgeNowhere({ road, part, front });
-  const isFailed = !front.ok || front.value.status >= 400;
-  const log = isFailed ? await input.frontLog.lastError(road) : null;
-  const known = { road, part, front, own, directs: [...directs.values()], log };
-  const judged = judgeService({ ...known, altered: null });
-  if (!front.ok) return judged;
-  if (judged.kind === 'unclear' || judged.kind === 'altered') {
-    const altered = await findAltered(
-      shared,
-      { road, part, at },
-      { target: targetOf(road, part), answer: front.value },
-    );
-    return altered === null ? judged : judgeService({ ...known, altered });
-  }
-  if (judged.outcome !== 'ok') return judged;
-  const where = { road, part, at };
-  return (await testDeep(shared, where)) ?? (await testSpelling(shared, where, own, front.value)) ?? judged;
 }

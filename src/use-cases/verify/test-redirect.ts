@@ -1,12 +1,14 @@
 import { differenceOf, judgeRedirect } from '../../core/legs/redirect.ts';
 import { ok, skipped, type LegResult } from '../../core/legs/leg.ts';
 import { probeTarget } from '../../core/legs/targets.ts';
+import { varies } from '../../core/legs/turns.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { decide } from '../../core/verdict/decide.ts';
 import { requestFrom } from '../../core/verdict/exposure.ts';
 import type { Prepared } from '../../core/verdict/verdict.ts';
 import type { FrontView } from './front-view.ts';
+import { inTurn } from './in-turn.ts';
 import type { Shared } from './testing.ts';
 import { headerOf, headersOf, isRedirect, type Answer, type Attempt } from '../../core/legs/answer.ts';
 
@@ -79,7 +81,13 @@ async function plainRedirect(
   if (!first.ok || isRedirect(first.value.status)) return null;
   const attempt = await ask('http', road.name, plainTarget);
   const location = attempt.ok && isRedirect(attempt.value.status) ? headerOf(attempt.value, 'location') : null;
-  return location === null ? null : { attempt, location };
+  if (location === null) return null;
+  // A difference between two requests is one of their paths when it comes again.
+  const { a, b } = await inTurn(
+    () => ask('http', road.name, probeTarget),
+    () => ask('http', road.name, plainTarget),
+  );
+  return varies(a) || varies(b) ? null : { attempt, location };
 }
 
 interface FollowInput {

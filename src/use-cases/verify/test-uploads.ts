@@ -7,6 +7,7 @@ import type { PlannedPart, PlannedRoad, Upstream } from '../../core/plan/plan.ts
 import { directHeaders } from '../../core/verdict/forwarded.ts';
 import type { Question } from './prober.ts';
 import { credentials } from './credentials.ts';
+import { inTurn } from './in-turn.ts';
 import { fromHost, type Shared } from './testing.ts';
 
 /** Announces uploads to every part of a road that leads to a service, at an address that is proven ours. */
@@ -40,7 +41,11 @@ async function announce(
   const seen: UploadEvidence[] = [];
   for (const bytes of uploadSizes(road)) {
     const announced = { method: 'OPTIONS', announces: bytes };
-    const status = statusOf(await prober.ask({ ...question, ...announced }));
+    const asked = (): Promise<Attempt<Answer>> => prober.ask({ ...question, ...announced });
+    const first = statusOf(await asked());
+    // One that refuses whatever is announced, or only now and then, says nothing of a limit.
+    const status =
+      first === 413 && !(await isAboutSize(asked, () => prober.ask({ ...question, method: 'OPTIONS' }))) ? null : first;
     const asksItself = status === 413 && at !== null;
     const direct = asksItself
       ? await ask({
@@ -57,6 +62,15 @@ async function announce(
     seen.push({ part: part.prefix, bytes, front: status, direct: direct === null ? null : statusOf(direct) });
   }
   return seen;
+}
+
+/** Whether a size is refused each time, and the same question without one never. */
+async function isAboutSize(
+  asked: () => Promise<Attempt<Answer>>,
+  control: () => Promise<Attempt<Answer>>,
+): Promise<boolean> {
+  const { a, b } = await inTurn(asked, control);
+  return a.every((one) => one === 413) && !b.includes(413);
 }
 
 function statusOf(attempt: Attempt<Answer>): number | null {

@@ -1,0 +1,47 @@
+import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import { judgeFolder, judgePaused, judgeRoadRedirect } from '../../core/legs/leads.ts';
+import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { judgeNowhere } from '../../core/legs/nowhere.ts';
+import { judgeService } from '../../core/legs/service.ts';
+import { redirectProbe, targetOf } from '../../core/legs/targets.ts';
+import { locationOf } from '../../core/verdict/location.ts';
+import { credentials } from './credentials.ts';
+import { findAltered, testDeep } from './find-altered.ts';
+import type { PartAt } from './test-behind-tls.ts';
+import { testSpelling } from './test-spelling.ts';
+import { testSteady } from './test-steady.ts';
+import type { Shared } from './testing.ts';
+
+/** Whether the right service answers through the front, and to just what a visitor asked. */
+export async function testService(
+  shared: Shared,
+  { road, part, at }: PartAt,
+  front: Attempt<Answer>,
+): Promise<LegResult> {
+  const { input, directs, limiter } = shared;
+  const { leads } = part;
+  if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not-seen');
+  if (road.paused) return judgePaused({ front });
+  if (leads.kind === 'redirect') {
+    const probe = redirectProbe(part);
+    const sent = await limiter(() => at.front.ask('https', road.name, probe, credentials(input, road, at)));
+    return judgeRoadRedirect({ road, part, front: sent, expected: locationOf(leads, probe) });
+  }
+  if (leads.kind === 'folder') return judgeFolder({ road, part, front });
+  const own = directs.get(part);
+  if (own === undefined) return judgeNowhere({ road, part, front });
+  const isFailed = !front.ok || front.value.status >= 400;
+  const log = isFailed ? await input.frontLog.lastError(road) : null;
+  const known = { road, part, front, own, directs: [...directs.values()], log };
+  const judged = judgeService({ ...known, altered: null });
+  const where = { road, part, at };
+  const varying = await testSteady(shared, where, { own, front, judged });
+  if (varying !== null) return varying;
+  if (!front.ok) return judged;
+  if (judged.kind === 'unclear' || judged.kind === 'altered') {
+    const altered = await findAltered(shared, where, { target: targetOf(road, part), answer: front.value });
+    return altered === null ? judged : judgeService({ ...known, altered });
+  }
+  if (judged.outcome !== 'ok') return judged;
+  return (await testDeep(shared, where)) ?? (await testSpelling(shared, where, own, front.value)) ?? judged;
+}
