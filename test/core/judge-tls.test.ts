@@ -122,6 +122,7 @@ test.each<[string, Partial<TlsEvidence>, Partial<TlsEvidence['leaf']>, string]>(
     domains: ['saltmarsh.example'],
     held: null,
     authority: 'none' as const,
+    anew: 'mile-marker certs renew',
     shownToAll: 'all',
     now,
   };
@@ -136,7 +137,16 @@ test.each<[Attempt<never>, string | null, string]>([
   [failed('broken'), null, 'tls wrong handshake-refused handshake-refused/ended'],
   [failed('broken'), 'TLS 1.1', 'tls wrong handshake-refused handshake-refused/old-only'],
 ])('no handshake: %j, old %s', (attempt, onlyOld, expected) => {
-  const about = { name, port: 443, domains: [], held: null, authority: 'none' as const, shownToAll: null, now };
+  const about = {
+    name,
+    port: 443,
+    domains: [],
+    held: null,
+    authority: 'none' as const,
+    anew: 'mile-marker certs renew',
+    shownToAll: null,
+    now,
+  };
   expect(told(judgeTls({ ...about, attempt, onlyOld }))).toBe(expected);
 });
 

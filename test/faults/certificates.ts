@@ -30,13 +30,17 @@ export class TestAuthority {
     private readonly intermediate: Signer,
     private readonly stranger: Signer,
     private readonly outdated: Signer,
+    /** The intermediate once more, signed by another authority. */
+    private readonly crossed: x509.X509Certificate,
   ) {}
 
   static async make(): Promise<TestAuthority> {
     const root = await signed('marsh test root', null);
     const intermediate = await signed('marsh test intermediate', root);
     const outdated = await signed('marsh test intermediate of 2023', root, '2023-06-01');
-    return new TestAuthority(root, intermediate, await signed('somebody else', null), outdated);
+    const stranger = await signed('somebody else', null);
+    const crossed = await signed('marsh test intermediate', stranger, '2049-01-01', intermediate.keys);
+    return new TestAuthority(root, intermediate, stranger, outdated, crossed.certificate);
   }
 
   get trusted(): string {
@@ -76,13 +80,21 @@ export class TestAuthority {
           ? [certificate]
           : sends === 'swapped'
             ? [certificate, this.root.certificate, this.intermediate.certificate]
-            : [certificate, this.intermediate.certificate];
+            : sends === 'crossed'
+              ? [certificate, this.intermediate.certificate, this.crossed]
+              : [certificate, this.intermediate.certificate];
     return { certificate: chain.map(pem).join(''), key: await keyPem(keys.privateKey) };
   }
 }
 
-async function signed(name: string, by: Signer | null, until = '2049-01-01'): Promise<Signer> {
-  const keys = (await webcrypto.subtle.generateKey(kinds.ec, true, ['sign', 'verify'])) as webcrypto.CryptoKeyPair;
+async function signed(
+  name: string,
+  by: Signer | null,
+  until = '2049-01-01',
+  own: webcrypto.CryptoKeyPair | null = null,
+): Promise<Signer> {
+  const keys =
+    own ?? ((await webcrypto.subtle.generateKey(kinds.ec, true, ['sign', 'verify'])) as webcrypto.CryptoKeyPair);
   const certificate = await x509.X509CertificateGenerator.create({
     serialNumber: `40${randomBytes(15).toString('hex')}`,
     subject: `CN=${name}`,

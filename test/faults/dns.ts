@@ -13,13 +13,15 @@ export async function startRecords(
     const name = question?.name.toLowerCase() ?? '';
     const known = records[name] ?? records[name.replace(/^[^.]+/, '*')] ?? 'nothing';
     if (known === 'silent' || question === undefined) return;
-    const codes = { nothing: 3, fails: 2, refuses: 5 };
-    const list = typeof known === 'string' ? [] : known;
+    const codes = { nothing: 3, fails: 2, refuses: 5, bogus: 2 };
+    // What its signatures forbid comes to whoever does not look at them (RFC 4035 §3.2.2).
+    const isBogus = known === 'bogus' && !query.flag_cd;
+    const list = known === 'bogus' ? (isBogus ? [] : ['127.0.0.1']) : typeof known === 'string' ? [] : known;
     const wanted = list.filter((address) => (question.type === 'AAAA') === address.includes(':'));
     const reply = encode({
       type: 'response',
       id: query.id ?? 0,
-      flags: AUTHORITATIVE_ANSWER | (typeof known === 'string' ? codes[known] : 0),
+      flags: AUTHORITATIVE_ANSWER | (typeof known !== 'string' || (known === 'bogus' && !isBogus) ? 0 : codes[known]),
       questions: [question],
       answers:
         question.type === 'A' || question.type === 'AAAA'

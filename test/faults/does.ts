@@ -22,6 +22,7 @@ function act(does: Does, bed: TestBed, request: IncomingMessage, response: Serve
   else if (does === 'closes') request.socket.destroy();
   else if (does === 'garbles') response.writeHead(200, { 'content-encoding': 'gzip' }).end('this is not gzip');
   else if (does === 'streams') stream(response);
+  else if (does === 'events') events(response);
   else if (does === 'hints')
     response.writeEarlyHints({ link: '</style.css>; rel=preload' }, () => page('Nest camera', request, response));
   else if ('passesTo' in does) pass(bed.tides, request, response);
@@ -91,6 +92,15 @@ function stream(response: ServerResponse): void {
   response.writeHead(200, { 'content-type': 'multipart/x-mixed-replace; boundary=frame' });
   const more = (): void => void response.write(`--frame\r\ncontent-type: text/plain\r\n\r\n${'bird '.repeat(40)}\r\n`);
   const timer = setInterval(more, 50);
+  response.once('close', () => clearInterval(timer));
+}
+
+/** A word now and then, as live views get them. */
+function events(response: ServerResponse): void {
+  response.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store' });
+  const more = (): void => void response.write('data: tern\n\n');
+  more();
+  const timer = setInterval(more, 300);
   response.once('close', () => clearInterval(timer));
 }
 

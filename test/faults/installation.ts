@@ -60,10 +60,14 @@ export async function run(row: Row, authority: TestAuthority): Promise<Outcome> 
     });
     chmodSync(folder, 0o755);
     chmodSync(join(folder, 'login'), 0o600);
+    const compose = (text: string): void =>
+      writeFileSync(join(folder, 'compose.yaml'), text.replaceAll('{service}', String(service)));
+    if (row.compose !== undefined) compose(row.compose.before);
     if (row.held !== undefined) await hold(folder, authority, row);
     closings.push(...(await startFronts(row, folder, bed, addresses, authority)));
+    if (row.compose !== undefined) compose(row.compose.then);
     // Patience costs nothing where all answer, however busy the machine that runs this is.
-    const patience = /silent|hangs|stalls|slowly|streams|cutsAfter|banner|"passesUpgrade":false/.test(
+    const patience = /silent|hangs|stalls|slowly|streams|events|cutsAfter|banner|"passesUpgrade":false/.test(
       JSON.stringify(row),
     )
       ? '2500ms'
@@ -105,7 +109,7 @@ front:
   mark: "127.0.0.1:${String(mark)}"
   home-networks: [127.0.0.0/8]
   proxy: ${row.own ?? 'builtin'}
-${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address, replaces-header: true}\n`}gates: {far: {networks: 198.51.100.0/24}, wardens: {people: wardens}}
+${row.edge === undefined ? '' : `  edge: {networks: [${edgeAddress}/32], address-header: X-Client-Address, replaces-header: true}\n`}${row.compose === undefined ? '' : 'compose: [compose.yaml]\n'}${row.map ?? ''}gates: {far: {networks: 198.51.100.0/24}, wardens: {people: wardens}}
 roads:
   nestcam: {${leads}${gate}${road}}
   tides: {to: ":${String(tides)}", gate: everyone}

@@ -9,6 +9,7 @@ export type Does =
   | 'closes'
   | 'garbles'
   | 'streams'
+  | 'events'
   | 'hints'
   | { passesTo: 'tides' }
   | { answers: number; headers?: http.OutgoingHttpHeaders; body?: string }
@@ -31,7 +32,7 @@ export interface CertificateSpec {
   from?: string;
   to?: string;
   by?: 'intermediate' | 'stranger' | 'itself' | 'outdated';
-  sends?: 'leaf' | 'swapped';
+  sends?: 'leaf' | 'swapped' | 'crossed';
   key?: 'ec' | 'rsa-1024' | 'rsa-2048';
   hash?: 'SHA-256' | 'SHA-1';
   use?: 'server' | 'client';
@@ -120,7 +121,7 @@ export interface Row {
   others?: string;
   addresses?: string[];
   /** Records of the road's name; a word for what the name server does instead. */
-  records?: string[] | 'nothing' | 'refuses' | 'silent' | 'fails';
+  records?: string[] | 'nothing' | 'refuses' | 'silent' | 'fails' | 'bogus';
   /** The same for the wildcard. */
   ofOthers?: string[] | 'nothing';
   service?: Service;
@@ -136,6 +137,10 @@ export interface Row {
   edge?: 'http' | 'https';
   /** A certificate that lies here for the road. */
   held?: CertificateSpec;
+  /** More lines of the map. */
+  map?: string;
+  /** The Compose file that the map names, and what it becomes once the front runs. */
+  compose?: { before: string; then: string };
   argv?: string[];
   login?: boolean;
 }

@@ -90,9 +90,16 @@ export function readableChain(encoded: ReadonlyArray<Buffer | string>): X509Cert
   }
 }
 
-/** Whether each is signed by the next one. */
-export function inOrder(chain: readonly X509Certificate[]): boolean {
-  return chain.every((one, index) => index === 0 || signs(one, chain[index - 1] ?? one));
+/**
+ * Whether none stands before what it signed. Others may stand between them, as the second path of a cross-signed chain does: clients must
+ * be prepared for that (RFC 8446 §4.4.2), and one that goes on from certificate to certificate finds each behind those that it signed.
+ */
+export function inOrder([leaf, ...above]: readonly X509Certificate[]): boolean {
+  return above.every((one, index) => {
+    const before = [leaf, ...above.slice(0, index)].filter((other) => other !== undefined);
+    const isBehind = before.some((other) => signs(one, other));
+    return isBehind || !above.slice(index + 1).some((other) => signs(one, other));
+  });
 }
 
 type ChainFacts = Pick<HeldCertificate, 'chain' | 'inOrder' | 'complete' | 'weak' | 'forServers'>;

@@ -6,15 +6,33 @@ import { queryServer, type DnsAnswer, type NameServer } from './query.ts';
 
 const maxAliases = 8;
 
+/** What a resolver says. One that fails is asked once more without looking at signatures: where it answers then, they are what it fails on. */
+export async function hearResolver(
+  server: NameServer,
+  name: string,
+  timeoutMs: number,
+): Promise<Heard & { recursive?: boolean }> {
+  const heard = await hear(server, name, timeoutMs);
+  if (!heard.ok || heard.said.code !== 'SERVFAIL') return heard;
+  return { ...heard, said: { ...heard.said, unchecked: await unchecked(server, name, timeoutMs) } };
+}
+
+/** What a resolver answers when it need not look at signatures (RFC 4035 §3.2.2, CD); null when it does not answer. */
+export async function unchecked(server: NameServer, name: string, timeoutMs: number): Promise<string[] | null> {
+  const again = await hear(server, name, timeoutMs, true);
+  return again.ok ? again.said.addresses : null;
+}
+
 /** What one server says about the addresses of a name: A and AAAA together, behind the aliases that it knows itself. */
 export async function hear(
   server: NameServer,
   name: string,
   timeoutMs: number,
+  isUnchecked = false,
 ): Promise<Heard & { recursive?: boolean }> {
   try {
     const [v4, v6] = await Promise.all(
-      (['A', 'AAAA'] as const).map((type) => queryServer(server, { name, type }, timeoutMs)),
+      (['A', 'AAAA'] as const).map((type) => queryServer(server, { name, type, unchecked: isUnchecked }, timeoutMs)),
     );
     if (v4 === undefined || v6 === undefined) return { ok: false, reason: 'no answer' };
     return { ok: true, said: merge(name, v4, v6), recursive: v4.recursive };

@@ -3,7 +3,7 @@ import pLimit from 'p-limit';
 import { withPort } from '../../core/networks/address.ts';
 import type { DnsPicture, Heard, NameHeard, ServerOfZone, ZoneHeard } from '../../core/records/picture.ts';
 import { reasonOf } from '../trouble.ts';
-import { hear, plainName } from './heard.ts';
+import { hear, hearResolver, plainName } from './heard.ts';
 import { queryServer, type NameServer } from './query.ts';
 import { ask, serversOf, zoneOf, type ZoneReader } from './zone.ts';
 
@@ -62,7 +62,7 @@ class Look {
   private async name(name: string): Promise<NameHeard> {
     const { reader } = this.input;
     const zone = await this.zoneOf(name);
-    const asked = await hear(reader.resolver, name, reader.timeoutMs);
+    const asked = await hearResolver(reader.resolver, name, reader.timeoutMs);
     // A server that asks nobody else leaves the aliases to us.
     const resolver = asked.ok && asked.recursive === true ? plain(asked) : await this.chased(asked, '');
     if (zone === null) return { name, zone, servers: [], resolver };

@@ -13,6 +13,8 @@ export interface NameServer {
 export interface Question {
   name: string;
   type: RecordType;
+  /** Signatures need not be looked at. */
+  unchecked?: boolean;
 }
 
 /** @property code NOERROR, NXDOMAIN, REFUSED … (RFC 6895 §2.3) */
@@ -26,17 +28,23 @@ export interface DnsAnswer {
 }
 
 const recursionDesired = 256;
+/** RFC 4035 §3.2.2 (CD). */
+const checkingDisabled = 16;
 
 /**
  * Asks one name server one question: over UDP with EDNS, and again over TCP when the answer was cut (RFC 1035 §4.2,
  * RFC 6891). An answer to another question is not taken for this one.
  */
-export async function queryServer(server: NameServer, { name, type }: Question, timeoutMs: number): Promise<DnsAnswer> {
+export async function queryServer(
+  server: NameServer,
+  { name, type, unchecked }: Question,
+  timeoutMs: number,
+): Promise<DnsAnswer> {
   const id = randomInt(65_536);
   const message = encode({
     type: 'query',
     id,
-    flags: recursionDesired,
+    flags: recursionDesired | (unchecked === true ? checkingDisabled : 0),
     questions: [{ name, type }],
     additionals: [
       {

@@ -100,7 +100,8 @@ function askOnce(
       answered = true;
       const millis = Math.round(performance.now() - sentAt);
       readBody(response, timeoutMs).then(
-        (body) => end({ ok: true, value: { status, headers: headersOf(response), body, hints, millis } }),
+        ({ body, isEndless }) =>
+          end({ ok: true, value: { status, headers: headersOf(response), body, hints, millis, isEndless } }),
         (error: unknown) => end({ ok: false, failure: cutShort(error) }),
       );
     });
@@ -129,7 +130,7 @@ function cutShort(error: unknown): Failure {
 }
 
 /** Streams that never end (events, cameras) are cut after a third of the time: what came so far is the answer. */
-async function readBody(response: IncomingMessage, timeoutMs: number): Promise<string> {
+async function readBody(response: IncomingMessage, timeoutMs: number): Promise<{ body: string; isEndless: boolean }> {
   const chunks: Buffer[] = [];
   let length = 0;
   let enough = false;
@@ -137,7 +138,11 @@ async function readBody(response: IncomingMessage, timeoutMs: number): Promise<s
     enough = true;
     response.destroy();
   };
-  const timer = setTimeout(cut, timeoutMs / 3);
+  let isEndless = false;
+  const timer = setTimeout(() => {
+    isEndless = true;
+    cut();
+  }, timeoutMs / 3);
   try {
     for await (const chunk of response as AsyncIterable<Buffer>) {
       chunks.push(chunk);
@@ -151,7 +156,7 @@ async function readBody(response: IncomingMessage, timeoutMs: number): Promise<s
   }
   const coding = (response.headers['content-encoding'] ?? 'identity').trim().toLowerCase();
   const whole = await decoded(Buffer.concat(chunks).subarray(0, maxBodyBytes), coding, enough);
-  return whole.toString('utf8');
+  return { body: whole.toString('utf8'), isEndless };
 }
 
 /** Some servers compress whatever one asks for (RFC 9110 §8.4.1). Of what we cut off ourselves the beginning is opened. */

@@ -1,6 +1,8 @@
-import { lookup, Resolver } from 'node:dns/promises';
+import { getServers, lookup, Resolver } from 'node:dns/promises';
 import type { DnsEvidence } from '../../core/legs/dns.ts';
 import { familyOf, parseAddress, withPort } from '../../core/networks/address.ts';
+import { unchecked } from '../dns/heard.ts';
+import type { NameServer } from '../dns/query.ts';
 import { codeOf, Trouble } from '../trouble.ts';
 import { TimeUp } from './failure.ts';
 
@@ -26,11 +28,16 @@ export function systemNames(timeoutMs: number): NameSource {
   return {
     label: 'of this machine',
     addressesOf: (name) =>
-      evidenceOf(async () => {
+      signed(firstOfSystem(), name, timeoutMs, async () => {
         const found = await inTime(lookup(name, { all: true }), timeoutMs);
         return found.map(({ address }) => address);
       }),
   };
+}
+
+function firstOfSystem(): NameServer | null {
+  const [first] = getServers();
+  return first === undefined ? null : parseEndpoint(first, 53, 'resolver');
 }
 
 /** One given resolver, asked for A and AAAA. */
@@ -49,7 +56,10 @@ export function resolverNames(
     const refused = [v4, v6].flatMap((result) => (result.status === 'rejected' ? [result.reason as unknown] : []));
     throw refused.find((error) => !saysNo.includes(codeOf(error) ?? '')) ?? refused[0] ?? new Error('no answer');
   };
-  return { label: withPort(address, port), addressesOf: (name) => evidenceOf(() => inTime(both(name), timeoutMs * 2)) };
+  return {
+    label: withPort(address, port),
+    addressesOf: (name) => signed({ address, port }, name, timeoutMs, () => inTime(both(name), timeoutMs * 2)),
+  };
 }
 
 /** Node wants both families; the one that is not used stays free. */
@@ -78,14 +88,32 @@ export function parseEndpoint(
   });
 }
 
-async function evidenceOf(find: () => Promise<string[]>): Promise<DnsEvidence> {
+/** A resolver that fails may do so for the signatures of the zone alone. */
+async function signed(
+  server: NameServer | null,
+  name: string,
+  timeoutMs: number,
+  find: () => Promise<string[]>,
+): Promise<DnsEvidence> {
+  const { evidence, code } = await evidenceOf(find);
+  if (server === null || !failures.includes(code)) return evidence;
+  const addresses = await unchecked(server, name, timeoutMs);
+  return addresses === null || addresses.length === 0 ? evidence : { kind: 'bogus', addresses };
+}
+
+/** Codes of a resolver that fails by itself; this machine's own functions tell it as one that should be tried again. */
+const failures = ['ESERVFAIL', 'EAI_AGAIN'];
+
+async function evidenceOf(find: () => Promise<string[]>): Promise<{ evidence: DnsEvidence; code: string }> {
   try {
     const addresses = (await find()).flatMap((address) => parseAddress(address) ?? []);
-    return addresses.length === 0 ? { kind: 'missing' } : { kind: 'found', addresses: [...new Set(addresses)].sort() };
+    const found = [...new Set(addresses)].sort();
+    return { evidence: found.length === 0 ? { kind: 'missing' } : { kind: 'found', addresses: found }, code: '' };
   } catch (error) {
     const code = codeOf(error) ?? '';
-    if (saysNo.includes(code)) return { kind: 'missing' };
-    return { kind: 'no-answer', reason: words[code] ?? (error instanceof Error ? error.message : code) };
+    if (saysNo.includes(code)) return { evidence: { kind: 'missing' }, code };
+    const reason = words[code] ?? (error instanceof Error ? error.message : code);
+    return { evidence: { kind: 'no-answer', reason }, code };
   }
 }
 

@@ -22,6 +22,15 @@ export function composeFor(
   return [compose, ...files.map((file) => `-f ${shellWord(file)}`)].join(' ');
 }
 
+/** What starts a service: the project that it belongs to, else its container by name, which no Compose file knows. */
+export function startCommand(compose: string, service: Pick<Service, 'name' | 'declared' | 'containers'>): string {
+  const [container] = service.containers;
+  const isOfCompose = service.declared !== null || composeFilesOf(container?.labels).length > 0;
+  if (isOfCompose) return `${composeFor(compose, service)} up -d ${shellWord(service.name)}`;
+  const engine = /^podman/.test(compose) ? 'podman' : 'docker';
+  return `${engine} start ${shellWord(container?.name ?? service.name)}`;
+}
+
 /** The same where it is not known which of the services is meant: of several projects the file is left to the person. */
 export function composeForAny(compose: string, services: readonly Service[]): string {
   const commands = new Set(services.filter(({ declared }) => declared !== null).map((one) => composeFor(compose, one)));

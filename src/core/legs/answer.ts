@@ -7,6 +7,7 @@ import { visible } from '../outside/words.ts';
  * @property body the first part of the body as text
  * @property millis how long the head of the answer took, from when the question was sent on a connection that stood; absent when that was not measured
  * @property isPage it is one of the map's own `pages`
+ * @property isEndless it went on when it had been read for long enough, as events and pictures of a camera do
  * @property hints whether early hints came before (RFC 8297)
  */
 export interface Answer {
@@ -14,6 +15,7 @@ export interface Answer {
   headers: Array<[string, string]>;
   body: string;
   hints?: boolean;
+  isEndless?: boolean;
   millis?: number;
   isPage?: boolean;
 }

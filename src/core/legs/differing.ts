@@ -3,9 +3,9 @@ import { partName } from '../plan/parts.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
 import { isFrontsOwnError, isListing } from '../proxies/pages.ts';
 import type { Altered } from './altered.ts';
-import { headerOf, type Answer } from './answer.ts';
+import { headerOf, titleOf, type Answer } from './answer.ts';
 import { dateOf, likenessTo, typeOf, type DirectAnswer, type DirectEvidence } from './direct.ts';
-import { traitsOf, withoutHeader } from './fingerprint.ts';
+import { isKin, traitsOf, withoutHeader } from './fingerprint.ts';
 import { bad, type LegResult, type Problem } from './leg.ts';
 import { altersRequest, oldCopy, otherType } from './front-cards.ts';
 import { serviceUnclear, wrongService } from './service-cards.ts';
@@ -33,13 +33,21 @@ export function differing(input: DifferingInput, direct: DirectAnswer, answer: A
     return bad('service', 'other-type', { card: otherType, say: 'type', data: types, cause });
   }
   const signs = signsOfAge(answer, direct);
-  if (signs.length > 0) {
+  // Another page with another mark is another page; a copy is still of the same service.
+  if (signs.length > 0 && own.print !== null && isKin(own.print, traitsOf(answer))) {
     const problem = { card: oldCopy, say: 'copy', data: { upstream, signs }, cause };
     return bad('service', 'old-copy', problem);
   }
   if (isMissedOut(answer.status) && direct.status < 400) {
     const problem = { card: altersRequest, say: 'status', data, cause };
     return bad('service', 'altered', problem, answer.status);
+  }
+  const shown = titleOf(answer.body);
+  const wanted = own.print?.title ?? null;
+  const isOther = own.print !== null && !isKin(own.print, traitsOf(answer));
+  if (isOther && shown !== null && wanted !== null && answer.status < 300 && direct.status < 300) {
+    const titles = { shown: shown.slice(0, 60), wanted: wanted.slice(0, 60), upstream };
+    return bad('service', 'other-page', { card: wrongService, say: 'page', data: titles, cause, severity: 'warning' });
   }
   const say = likenessTo(own, traitsOf(answer)) === 'nothing' ? 'bare' : 'differs';
   return bad('service', 'unclear', { card: serviceUnclear, say, data, cause }, answer.status);

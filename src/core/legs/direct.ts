@@ -44,7 +44,7 @@ interface DeepAnswer {
 
 /**
  * @property title of its page @property says the first words of its page @property hasBody whether it says anything @property hints whether early hints come first
- * @property type what it calls its page, without parameters @property date milliseconds since the epoch @property isListing it shows the files of a folder
+ * @property isEndless its answer goes on and on @property type what it calls its page, without parameters @property date milliseconds since the epoch @property isListing it shows the files of a folder
  */
 export interface DirectAnswer {
   status: number;
@@ -58,6 +58,7 @@ export interface DirectAnswer {
   isWelcome: boolean;
   wantsHttps: boolean;
   hints: boolean;
+  isEndless: boolean;
 }
 
 interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'> {
@@ -98,6 +99,7 @@ export function directEvidence(facts: DirectFacts): DirectEvidence {
         isWelcome: isWelcomePage(first.value),
         wantsHttps: wantsHttps(first.value),
         hints: first.value.hints === true,
+        isEndless: first.value.isEndless === true,
       },
     },
     print: second.ok ? fingerprint(traits, traitsOf(second.value)) : null,

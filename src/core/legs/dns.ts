@@ -4,7 +4,11 @@ import { bad, ok, type LegResult } from './leg.ts';
 
 /** What the resolver said: addresses, or none, or why it could not say. */
 export type DnsEvidence =
-  { kind: 'found'; addresses: string[] } | { kind: 'missing' } | { kind: 'no-answer'; reason: string };
+  | { kind: 'found'; addresses: string[] }
+  | { kind: 'missing' }
+  | { kind: 'no-answer'; reason: string }
+  /** What is there for whoever does not look at the zone's signatures (RFC 4035 §5.5). */
+  | { kind: 'bogus'; addresses: string[] };
 
 const missing = card({
   id: 'dns-missing',
@@ -84,7 +88,23 @@ const noAnswer = card({
   },
 });
 
-export const dnsCards = [missing, elsewhere, incomplete, noAnswer];
+const bogus = card({
+  id: 'dns-signature-bad',
+  severity: 'error',
+  summary: 'The zone is signed, and its signatures are not right.',
+  why: 'Every resolver that looks at signatures (DNSSEC) answers nothing at all, and visitors get "server not found". Resolvers that do not look at them answer as if nothing was wrong.',
+  source: 'RFC 4035 §3.2.2, §5.5',
+  messages: {
+    bogus: {
+      message:
+        'The resolver {resolver} refuses to answer for {names}, and answers {found} when it is told not to look at signatures (DNSSEC).',
+      remedy:
+        'Sign the zone anew where it is kept. If it is not to be signed, remove its DS record at your registrar. Then see: mile-marker dns check',
+    },
+  },
+});
+
+export const dnsCards = [bogus, missing, elsewhere, incomplete, noAnswer];
 
 export interface DnsInput {
   name: string;
@@ -108,6 +128,10 @@ export function judgeDns({ name, evidence, expected: front, edge = [], wanted = 
       ...bad('dns', 'resolver-silent', { card: noAnswer, say: 'reason', data, cause: `resolver:${resolver}` }),
       outcome: 'unsure',
     };
+  }
+  if (evidence.kind === 'bogus') {
+    const data = { resolver, found: evidence.addresses };
+    return bad('dns', 'bogus', { card: bogus, say: 'bogus', data, cause: `dns:bogus:${resolver}` });
   }
   if (evidence.kind === 'missing') {
     if (edge.length > 0)

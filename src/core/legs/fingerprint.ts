@@ -55,6 +55,13 @@ export function compare(print: Fingerprint, seen: Traits): Likeness {
   return says ? 'alike' : 'nothing';
 }
 
+/** Whether an answer is a page of the same service at all, though perhaps of another time: by its title, or by half of its words. */
+export function isKin(print: Fingerprint, seen: Traits): boolean {
+  if (print.title !== null && seen.title !== null) return print.title === seen.title;
+  const kept = [...print.words].filter((word) => seen.words.has(word)).length;
+  return print.words.size > 0 && kept / print.words.size >= 0.5;
+}
+
 /** A front that compresses or changes nothing but the form makes an ETag weak (RFC 9110 §8.8.1), and may write a type in other words. */
 function sameValue(name: string, seen: string | undefined, value: string): boolean {
   if (seen === value) return true;

@@ -63,4 +63,21 @@ export const otherType = card({
   },
 });
 
-export const frontCards = [altersRequest, oldCopy, otherType];
+export const frontHoldsBack = card({
+  id: 'front-holds-back',
+  severity: 'error',
+  summary: 'The front waits for the end of an answer that has none.',
+  why: 'Events, logs and pictures that come bit by bit reach visitors late, in heaps, or never.',
+  source: 'WHATWG HTML §9.2 (server-sent events); RFC 9110 §7.6',
+  explains: ['websocket-not-passed', 'hsts-not-sent'],
+  messages: {
+    holds: {
+      message:
+        '{names}: {upstream} sends its answer bit by bit and goes on, and nothing of it comes through the front.',
+      remedy:
+        'In files made by hand, switch off what gathers answers{buffering}. The written configuration passes on what comes: {live}',
+    },
+  },
+});
+
+export const frontCards = [frontHoldsBack, altersRequest, oldCopy, otherType];

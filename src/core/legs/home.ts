@@ -14,6 +14,12 @@ const hairpin = card({
       remedy:
         'Try one name on a phone with Wi-Fi off. For devices at home, add to the resolver there what this prints: mile-marker dns records --view home --hosts',
     },
+    unwritten: {
+      message:
+        'From here {public} does not answer, and the front of this machine does, at {home}. Everything was tested there. Either the router leads nobody back inside, or it does not pass the ports on: only somebody outside can tell.',
+      remedy:
+        'Try one name on a phone with Wi-Fi off. If it works, write under `front` in the map: home: [{home}]. If it does not, let the router pass TCP ports {ports} to this machine.',
+    },
   },
 });
 
@@ -52,8 +58,15 @@ export function frontPastEdge(addresses: readonly string[]): Problem {
   return { card: pastEdge, say: 'open', data: { addresses: [...addresses] }, cause: 'past-edge' };
 }
 
-export function noHairpin(publicAddresses: readonly string[], home: readonly string[]): Problem {
-  return { card: hairpin, say: 'hairpin', data: { public: [...publicAddresses], home: [...home] }, cause: 'hairpin' };
+/** @param home addresses that answer @param front as the map has it: with the address of home on it or without */
+export function noHairpin(
+  publicAddresses: readonly string[],
+  home: readonly string[],
+  front: { home: readonly string[]; ports: { http: number; https: number } },
+): Problem {
+  const say = front.home.length > 0 ? 'hairpin' : 'unwritten';
+  const ports = `${String(front.ports.http)} and ${String(front.ports.https)}`;
+  return { card: hairpin, say, data: { public: [...publicAddresses], home: [...home], ports }, cause: 'hairpin' };
 }
 
 export function splitDns(resolver: string, found: readonly string[]): Problem {

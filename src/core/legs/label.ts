@@ -22,6 +22,7 @@ const words: Record<LegKind, string> = {
   'servers-disagree': 'servers disagree',
   'alias-circle': 'alias circle',
   'alias-to-nowhere': 'alias to nowhere',
+  bogus: 'bad signature',
   'remembers-no': '"no" remembered',
   'remembers-old': 'old remembered',
   // port
@@ -80,7 +81,9 @@ const words: Record<LegKind, string> = {
   'early-hints': 'hints',
   altered: 'altered',
   listing: 'file list',
+  'other-page': 'other page',
   'old-copy': 'old copy',
+  'held-back': 'held back',
   'other-type': 'other type',
   'itself-fails': '{}',
   unproven: 'not proven',

@@ -18,6 +18,7 @@ export type LegKind =
   | 'servers-disagree'
   | 'alias-circle'
   | 'alias-to-nowhere'
+  | 'bogus'
   | 'remembers-no'
   | 'remembers-old'
   | 'listens'
@@ -71,7 +72,9 @@ export type LegKind =
   | 'early-hints'
   | 'altered'
   | 'listing'
+  | 'other-page'
   | 'old-copy'
+  | 'held-back'
   | 'other-type'
   | 'itself-fails'
   | 'unproven'
@@ -173,6 +176,16 @@ export function severityOf({ card, severity }: Problem): Severity {
 export function bad(leg: LegName, kind: LegKind, problem: Problem, detail: LegResult['detail'] = null): LegResult {
   const outcomes = { error: 'wrong', warning: 'warning', note: 'unsure' } as const;
   return { leg, outcome: outcomes[severityOf(problem)], kind, detail, problems: [problem] };
+}
+
+/**
+ * The same result where visitors get an error of a server (RFC 9110 §15.6): that is worth a warning at least, whatever it comes from, and however little is
+ * known of it.
+ */
+export function asVisitorsFail(result: LegResult, status: number | null): LegResult {
+  const isMild = result.outcome === 'unsure' || result.outcome === 'untested';
+  if (status === null || status < 500 || !isMild || result.problems.length === 0) return result;
+  return { ...result, outcome: 'warning', problems: result.problems.map((one) => ({ ...one, severity: 'warning' })) };
 }
 
 /** The legs of one road. @property millis how long the answer to its first page took; null or absent when there was none to measure */

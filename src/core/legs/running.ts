@@ -12,6 +12,7 @@ const notNewest = card({
   source: 'Mile Marker: the mark of an edition',
   explains: [
     'handshake-refused',
+    'port-not-served',
     'certificate-other-name',
     'redirect-wrong',
     'hsts-not-sent',

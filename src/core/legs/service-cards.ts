@@ -16,7 +16,7 @@ export const serviceDown = card({
     },
     refused: {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
-      remedy: 'If it runs, compare its ports with the map. If not, start it: {compose} up -d {service}',
+      remedy: 'If it runs, compare its ports with the map. If not, start it: {startService}',
     },
     'refused-port': {
       message: '{names}: nothing listens on {upstream}, where the service should be ({why}).',
@@ -102,6 +102,17 @@ export const frontCannotReach = card({
         '{names}: the front answers {status} by itself and does not ask the service, which answers {direct}.{log}',
       remedy: 'Another definition of this name answers, or an older one. Bring the map live: {live}',
     },
+    refuses: {
+      message:
+        '{names}: the front itself refuses ({status}) what the map lets everyone reach. The service answers {direct}.{log}',
+      remedy:
+        'If the refusal is meant, write it on the map: a `gate`, or `paused: true`. If not, take it out of the files made by hand. The written configuration lets visitors in: {live}',
+    },
+    unencrypted: {
+      message: '{names}: the front speaks plain HTTP to something that wants HTTPS, so visitors get {status}.{log}',
+      remedy:
+        'On the map the service is {upstream}. In files made by hand, dial it like this. The written configuration does: {live}',
+    },
     broken: {
       message: '{names}: the front breaks off: {reason}.{log}',
       remedy: "Read the front's error log, then bring the map live: {live}",
@@ -138,6 +149,12 @@ export const wrongService = card({
       message: '{names} shows the welcome page of a freshly installed server.',
       remedy:
         'The written configuration is not in use. Remove the default site{defaultSite}, then bring the map live: {live}',
+    },
+    page: {
+      message:
+        '{names} shows a page titled "{shown}". Its service on {upstream}, asked directly, shows one titled "{wanted}".',
+      remedy:
+        'Open it in a browser. If it is not the service, bring the map live: {live}. If both are, name a text of its page under `expect` in the map.',
     },
     listing: {
       message: '{names} shows a list of the files in a folder instead of its service on {upstream}.',

@@ -1,6 +1,7 @@
 import { withPort } from '../networks/address.ts';
 import { partName } from '../plan/parts.ts';
 import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+import { frontHoldsBack } from './front-cards.ts';
 import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';
 import type { Altered } from './altered.ts';
@@ -10,7 +11,7 @@ import { likenessTo, type DirectAnswer, type DirectEvidence } from './direct.ts'
 import { readLogLine, reasonInLog } from '../proxies/log-line.ts';
 import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegKind, type LegResult, type Problem } from './leg.ts';
-import { isFrontsOwnError, isWelcomePage } from '../proxies/pages.ts';
+import { isFrontsOwnError, isWelcomePage, wantsHttps } from '../proxies/pages.ts';
 import { pageProblem } from './pages.ts';
 import { unmetOf } from './expectation.ts';
 import { expectedOf } from './targets.ts';
@@ -41,6 +42,7 @@ export function judgeService(input: ServiceInput): LegResult {
     if (!direct.ok && direct.failure.kind !== 'unreachable') return down(own, direct.failure);
     // Some wait for more behind the hints, others pass hints and answer on as one.
     if (direct.ok && direct.value.hints && (kind === 'silent' || kind === 'broken')) return hinting(upstream);
+    if (direct.ok && direct.value.isEndless && kind === 'silent') return holding(upstream);
     const isOwn = direct.ok && (kind === 'silent' || kind === 'cut');
     const data = { reason, upstream, log: said, direct: direct.ok ? direct.value.status : 0 };
     const cause = isOwn ? `service:${upstream}` : `front-breaks:${reason}`;
@@ -52,13 +54,19 @@ export function judgeService(input: ServiceInput): LegResult {
   }
   if (!direct.ok) return withoutDirect(input, direct.failure, answer);
   if (direct.value.wantsHttps) return wantingHttps(own);
+  if (wantsHttps(answer)) {
+    const data = { upstream: `${own.upstream.scheme}://${upstream}`, status: answer.status, log: '' };
+    const problem = { card: frontCannotReach, say: 'unencrypted', data, cause: `service:${upstream}` };
+    return bad('service', 'front-fails', problem, answer.status);
+  }
   // Whoever made the page: the service itself does not fail when it is asked in the same words.
   const fails = answer.status >= 500 && direct.value.status < 500;
   if (fails && own.unproven !== null) return bad('service', 'unproven', own.unproven, answer.status);
   if (answer.status >= 500 && answer.status === direct.value.status) return fitting(input, answer);
   if (fails || (isFrontsOwnError(answer) && (answer.status >= 500 || answer.status !== direct.value.status))) {
     const reason = answer.status >= 500 ? reasonInLog(log, upstream) : null;
-    const say = reason?.say ?? (answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : 'itself');
+    const refuses = refusals.includes(answer.status) ? 'refuses' : 'itself';
+    const say = reason?.say ?? (answer.status === 504 ? 'late' : answer.status >= 500 ? 'error' : refuses);
     const dialled = reason?.dialled ?? '';
     const data = { upstream, direct: direct.value.status, status: answer.status, log: said, dialled };
     if (answer.status >= 502 && direct.value.hints && reason === null) return hinting(upstream);
@@ -68,8 +76,17 @@ export function judgeService(input: ServiceInput): LegResult {
   return classified(input, direct.value, answer);
 }
 
+/** Statuses by which a server refuses on purpose (RFC 9110 §15.5, RFC 7725). */
+const refusals = [401, 403, 405, 410, 423, 429, 451];
+
 function logWords(log: string | null): string {
   return log === null ? '' : ` Its log says: ${readLogLine(log).words}.`;
+}
+
+/** What comes bit by bit without end never becomes whole for a front that waits for all of it. */
+function holding(upstream: string): LegResult {
+  const problem = { card: frontHoldsBack, say: 'holds', data: { upstream }, cause: `service:${upstream}` };
+  return bad('service', 'held-back', problem);
 }
 
 function hinting(upstream: string): LegResult {
@@ -144,6 +161,7 @@ function classified(input: ServiceInput, direct: DirectAnswer, answer: Answer): 
   const likeness = likenessTo(own, seen);
   const data = { status: answer.status, direct: direct.status, upstream, log: '' };
   const cause = `service-of:${name}`;
+  if (direct.isEndless && answer.status === direct.status && answer.body === '') return holding(upstream);
   if (direct.hasBody && answer.status === 200 && direct.status === 200 && answer.body === '')
     return bad('service', 'empty', { card: frontCannotReach, say: 'empty', data, cause: `service:${upstream}` });
   const twin = directs.find(

@@ -64,6 +64,8 @@ export interface TlsInput {
   held: CertificateFacts | null;
   /** Whether the map has an authority issue it, or others, or none. */
   authority: 'this' | 'others' | 'none';
+  /** How another certificate for the name is got, as a command or in words. */
+  anew: string;
   /** Fingerprint of what is shown to those who name nothing, or null. */
   shownToAll: string | null;
   /** Milliseconds since the epoch. */
@@ -86,7 +88,7 @@ export function judgeTls(input: TlsInput): LegResult {
     nameProblem(input, seen) ??
     dateProblem(input, seen) ??
     chainProblem(input, seen) ??
-    weakProblem(seen) ??
+    weakProblem(input, seen) ??
     orderProblem(seen);
   const problems = [...(certificate === null ? [] : [certificate]), ...howProblems(seen)];
   const worst =
@@ -129,9 +131,9 @@ function nameProblem({ name, domains, port, shownToAll }: TlsInput, { leaf }: Tl
   return { card: otherName, say, data: { shown, port }, cause: causeOf(leaf) };
 }
 
-function dateProblem({ now }: TlsInput, { leaf }: TlsEvidence): Problem | null {
+function dateProblem({ now, anew }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   const left = leaf.notAfter - now;
-  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs) };
+  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs), anew };
   const cause = causeOf(leaf);
   if (left <= 0) return { card: dates, say: 'ended', data, cause };
   if (now < leaf.notBefore) return { card: dates, say: 'early', data, cause };
@@ -141,17 +143,22 @@ function dateProblem({ now }: TlsInput, { leaf }: TlsEvidence): Problem | null {
 }
 
 function chainProblem(
-  { now }: TlsInput,
+  { now, anew }: TlsInput,
   { leaf, trustedBy, chainDates, chainProblem: reason }: TlsEvidence,
 ): Problem | null {
   if (trustedBy !== null) return null;
   // The leaf's own dates were looked at before.
   const outdated = chainDates.find(({ notBefore, notAfter }) => notAfter <= now || notBefore > now);
   if (outdated !== undefined && /^CERT_(HAS_EXPIRED|NOT_YET_VALID)$/.test(reason ?? '')) {
-    const dated = { subject: commonName(outdated.subject), from: day(outdated.notBefore), to: day(outdated.notAfter) };
+    const dated = {
+      subject: commonName(outdated.subject),
+      from: day(outdated.notBefore),
+      to: day(outdated.notAfter),
+      anew,
+    };
     return { card: untrusted, say: 'outdated', data: dated, cause: `issuer:${outdated.subject}` };
   }
-  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown' };
+  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown', anew };
   const says: Record<string, string> = {
     DEPTH_ZERO_SELF_SIGNED_CERT: 'self-made',
     UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'incomplete',
@@ -163,8 +170,8 @@ function chainProblem(
   return { card: untrusted, say: says[reason ?? ''] ?? 'other', data, cause: `issuer:${data.issuer}` };
 }
 
-function weakProblem({ leaf, weak }: TlsEvidence): Problem | null {
-  return weak === null ? null : { card: weakCertificate, say: 'weak', data: { weak }, cause: causeOf(leaf) };
+function weakProblem({ anew }: TlsInput, { leaf, weak }: TlsEvidence): Problem | null {
+  return weak === null ? null : { card: weakCertificate, say: 'weak', data: { weak, anew }, cause: causeOf(leaf) };
 }
 
 function orderProblem({ leaf, inOrder }: TlsEvidence): Problem | null {
@@ -202,7 +209,9 @@ function forgottenProblem(input: TlsInput, seen: TlsEvidence): Problem | null {
   const { name, held, now } = input;
   const { leaf } = seen;
   if (held === null || held.fingerprint === leaf.fingerprint || held.notBefore <= leaf.notBefore) return null;
-  const isRight = covers(held.dnsNames, name) && held.notBefore <= now && held.notAfter > now;
+  // One for another name was not the forerunner of that which lies here, unless that has all of its names and more.
+  const isForerunner = leaf.dnsNames.every((one) => held.dnsNames.includes(one));
+  const isRight = isForerunner && covers(held.dnsNames, name) && held.notBefore <= now && held.notAfter > now;
   const wrong = nameProblem(input, seen) ?? dateProblem(input, seen) ?? chainProblem(input, seen);
   if (!isRight || wrong === null || seen.trustedBy === 'practice') return null;
   const data = { shown: day(leaf.notAfter), held: day(held.notAfter) };

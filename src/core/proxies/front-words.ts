@@ -5,7 +5,7 @@ import { allPrograms, programOf } from './programs.ts';
 
 /**
  * What remedies say of this map's own proxy and this machine: `{live}` brings the map live, `{reload}` what is written already, `{start}`
- * starts the front, `{takeUp}` has it show a new certificate, `{compose}` is the command for Compose files here; the rest are settings for a front that somebody made by hand.
+ * starts the front, `{takeUp}` has it show a new certificate, `{compose}` is the command for Compose files here, `{startService}` starts a service; the rest are settings for a front that somebody made by hand.
  */
 export function frontWords({ front }: Pick<Plan, 'front'>, compose: string): Evidence {
   const program = programOf(front.proxy);
@@ -16,6 +16,8 @@ export function frontWords({ front }: Pick<Plan, 'front'>, compose: string): Evi
     start: words.start(front),
     takeUp: program.limits.readsCertificatesAnew ? 'mile-marker verify' : words.reload(front),
     compose,
+    startService: `${compose} up -d`,
+    buffering: hint(program, 'buffering'),
     keepHost: hint(program, 'keep-host'),
     keepTarget: hint(program, 'keep-target'),
     passHost: hint(program, 'pass-host'),

@@ -213,6 +213,7 @@ export type Hint =
   | 'long-answer-heads'
   | 'early-hints'
   | 'uploads'
+  | 'buffering'
   | 'tls-versions'
   | 'tls-suites'
   | 'listen-tls'

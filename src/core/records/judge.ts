@@ -113,7 +113,14 @@ function remembered({ name, resolver }: NameHeard, picture: DnsPicture, right: R
   if (!resolver.ok) {
     return judgeDns({ name, evidence: { kind: 'no-answer', reason: resolver.reason }, ...right, resolver: label });
   }
-  const { addresses, noForSeconds, ttlSeconds } = resolver.said;
+  const { code, addresses, noForSeconds, ttlSeconds, unchecked = null } = resolver.said;
+  if (code !== 'NOERROR' && code !== 'NXDOMAIN') {
+    const isBogus = unchecked !== null && unchecked.length > 0;
+    const evidence = isBogus
+      ? ({ kind: 'bogus', addresses: unchecked } as const)
+      : ({ kind: 'no-answer', reason: `it answers ${code}` } as const);
+    return judgeDns({ name, evidence, ...right, resolver: label });
+  }
   if (addresses.length === 0) {
     const data = { resolver: label, time: duration(noForSeconds ?? 0) };
     return bad('dns', 'remembers-no', problemOf('no', data, `dns:cached:no:${label}`));

@@ -6,6 +6,7 @@
  * @property code response code (RFC 6895 §2.3): NOERROR, NXDOMAIN, SERVFAIL …
  * @property aliases names that were passed on the way, the asked one first; empty when there was no alias
  * @property circle the aliases come back to where they were
+ * @property unchecked what a server that fails says when it need not look at signatures (RFC 4035 §3.2.2, CD); null when it was not asked so
  * @property ttlSeconds how much longer the addresses may be remembered, or null when there are none
  * @property noForSeconds how long a "no" may be remembered (RFC 2308 §5), or null when it is no "no"
  */
@@ -16,6 +17,7 @@ export interface Said {
   addresses: string[];
   ttlSeconds: number | null;
   noForSeconds: number | null;
+  unchecked?: string[] | null;
 }
 
 /** @property reason why there is no answer, for people */

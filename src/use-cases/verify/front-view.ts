@@ -10,6 +10,8 @@ interface FrontViewInput {
   /** Test this address instead of what DNS says. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
   prober: Prober;
+  /** Addresses of this machine inside, where the front is proven to run on it and the map names none of home; empty otherwise. */
+  inside: readonly string[];
   /** The public addresses of the front, or what --at says. */
   addresses: readonly string[];
   roads: readonly PlannedRoad[];
@@ -21,6 +23,8 @@ export class FrontView {
   ports: PortEvidence[] = [];
   /** Looked at by the addresses of home, since the public ones do not answer from here. */
   isAtHome = false;
+  /** Those of them that answer. */
+  home: readonly string[] = [];
   /** The address of this machine to ask from; null for whichever fits. */
   private from: string | null = null;
 
@@ -28,13 +32,17 @@ export class FrontView {
 
   async prepare(): Promise<void> {
     this.ports = await this.portsAt(this.input.addresses);
-    const { home } = this.input.plan.front;
+    const { plan, inside } = this.input;
+    const home = plan.front.home.length > 0 ? plan.front.home : inside;
     if (this.input.at !== null || home.length === 0 || this.ports.some(({ attempt }) => attempt.ok)) return;
     // The router may not lead back inside.
     this.isAtHome = true;
     const found = await this.portsAt(home);
     this.isAtHome = found.some(({ attempt }) => attempt.ok);
-    if (this.isAtHome) this.ports = found;
+    if (!this.isAtHome) return;
+    this.home = home.filter((address) => found.some((one) => one.address === address && one.attempt.ok));
+    // What nobody wrote down is one of several: of those that do not answer there is nothing to say.
+    this.ports = plan.front.home.length > 0 ? found : found.filter(({ address }) => this.home.includes(address));
   }
 
   portsAt(addresses: readonly string[]): Promise<PortEvidence[]> {

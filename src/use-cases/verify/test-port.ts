@@ -8,7 +8,7 @@ import type { Shared } from './testing.ts';
 export async function testPort(shared: Shared): Promise<LegResult> {
   const { input, addresses, front } = shared;
   const ports = judgePorts(front.ports);
-  const hairpin = front.isAtHome ? [noHairpin(addresses, input.plan.front.home)] : [];
+  const hairpin = front.isAtHome ? [noHairpin(addresses, front.home, input.plan.front)] : [];
   return { ...ports, problems: [...ports.problems, ...hairpin, ...(await pastEdge(shared)), ...notNewest(shared)] };
 }
 

@@ -1,10 +1,12 @@
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
+import { directEvidence, type DirectEvidence } from '../../core/legs/direct.ts';
 import { judgeFolder, judgePaused, judgeRoadRedirect } from '../../core/legs/leads.ts';
-import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { asVisitorsFail, skipped, type LegResult } from '../../core/legs/leg.ts';
 import { judgeNowhere } from '../../core/legs/nowhere.ts';
 import { judgeService } from '../../core/legs/service.ts';
 import { redirectProbe, targetOf } from '../../core/legs/targets.ts';
 import { locationOf } from '../../core/verdict/location.ts';
+import { askDirectly } from './ask-directly.ts';
 import { credentials } from './credentials.ts';
 import { findAltered, testDeep } from './find-altered.ts';
 import type { PartAt } from './test-behind-tls.ts';
@@ -13,11 +15,12 @@ import { testSteady } from './test-steady.ts';
 import type { Shared } from './testing.ts';
 
 /** Whether the right service answers through the front, and to just what a visitor asked. */
-export async function testService(
-  shared: Shared,
-  { road, part, at }: PartAt,
-  front: Attempt<Answer>,
-): Promise<LegResult> {
+export async function testService(shared: Shared, where: PartAt, front: Attempt<Answer>): Promise<LegResult> {
+  const judged = await whatAnswers(shared, where, front);
+  return asVisitorsFail(judged, front.ok ? front.value.status : null);
+}
+
+async function whatAnswers(shared: Shared, { road, part, at }: PartAt, front: Attempt<Answer>): Promise<LegResult> {
   const { input, directs, limiter } = shared;
   const { leads } = part;
   if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not-seen');
@@ -33,7 +36,9 @@ export async function testService(
   const isFailed = !front.ok || front.value.status >= 400;
   const log = isFailed ? await input.frontLog.lastError(road) : null;
   const known = { road, part, front, own, directs: [...directs.values()], log };
-  const judged = judgeService({ ...known, altered: null });
+  const judged = await confirmed(shared, { road, part, at }, judgeService({ ...known, altered: null }), (again) =>
+    judgeService({ ...known, ...again, altered: null }),
+  );
   const where = { road, part, at };
   const varying = await testSteady(shared, where, { own, front, judged });
   if (varying !== null) return varying;
@@ -44,4 +49,26 @@ export async function testService(
   }
   if (judged.outcome !== 'ok') return judged;
   return (await testDeep(shared, where)) ?? (await testSpelling(shared, where, own, front.value)) ?? judged;
+}
+
+/** Another page may be the newer one of the same service: both are asked once more, one right behind the other, before it is said. */
+async function confirmed(
+  shared: Shared,
+  where: PartAt,
+  judged: LegResult,
+  judge: (again: { front: Attempt<Answer>; own: DirectEvidence }) => LegResult,
+): Promise<LegResult> {
+  const { road, part, at } = where;
+  const { input, limiter, directs } = shared;
+  const own = directs.get(part);
+  if (judged.kind !== 'other-page' || own === undefined || road.rules.rate !== null || !input.prober.isLive)
+    return judged;
+  const target = targetOf(road, part);
+  const directly = (): Promise<Attempt<Answer>> => limiter(() => askDirectly(shared, where, { target }));
+  const first = await directly();
+  const front = await limiter(() => at.front.ask('https', road.name, target, credentials(input, road, at)));
+  const second = await directly();
+  const { upstream, unmet, unproven } = own;
+  const about = { road: own.road, part: own.part, upstream, unmet, unproven };
+  return judge({ front, own: { ...directEvidence({ ...about, first, second }), deep: own.deep } });
 }

@@ -2,7 +2,7 @@ import { covers, type HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Attempt } from '../../core/legs/answer.ts';
 import { judgeTls, type TlsEvidence, type TlsInput } from '../../core/legs/tls.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
-import type { PlannedRoad } from '../../core/plan/plan.ts';
+import type { PlannedCertificate, PlannedRoad } from '../../core/plan/plan.ts';
 import type { Endpoint, Prober } from './prober.ts';
 import type { Shared } from './testing.ts';
 
@@ -37,16 +37,23 @@ export async function testTlsAt(
   const issued = certificates.filter(({ from }) => from === 'acme');
   const isIssued = issued.some(({ names }) => covers(names, name));
   const authority: TlsInput['authority'] = isIssued ? 'this' : issued.length > 0 ? 'others' : 'none';
+  const anew = howAnew(certificates.find(({ names }) => covers(names, name)));
   const results: LegAt[] = [];
   for (const endpoint of endpoints) {
     const { attempt, onlyOld } = await look(input.prober, name, endpoint, known);
     const { address, port } = endpoint;
     const shown = shownToAll.get(address) ?? null;
-    const about = { name, port, domains, held, authority, shownToAll: shown, now: input.now };
+    const about = { name, port, domains, held, authority, anew, shownToAll: shown, now: input.now };
     const result = judgeTls({ ...about, attempt, onlyOld });
     results.push({ address, part: '/', result });
   }
   return results;
+}
+
+/** What an authority issued is renewed; what somebody bought is bought again. */
+function howAnew(planned: PlannedCertificate | undefined): string {
+  if (planned?.from !== 'files') return 'mile-marker certs renew';
+  return `mile-marker certs import --as ${planned.id} FILES, with those that you got where this one is from`;
 }
 
 async function look(

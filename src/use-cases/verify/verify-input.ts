@@ -12,7 +12,7 @@ import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { readSeen } from '../../core/look/seen.ts';
-import { composeForAny } from '../../core/inventory/compose-command.ts';
+import { composeForAny, startCommand } from '../../core/inventory/compose-command.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { frontWords } from '../../core/proxies/front-words.ts';
@@ -89,6 +89,10 @@ export async function verifyInput(
     words: frontWords(plan, composeForAny(host.compose, site.inventory.services)),
     limits,
     login: options.login === undefined ? null : await readLogin(resolve(io.cwd, options.login)),
+    startOf: (name) => {
+      const service = site.inventory.services.find((one) => one.name === name);
+      return service === undefined ? null : startCommand(host.compose, service);
+    },
     concurrency: options.parallel,
     now: io.now().getTime(),
     onProgress: io.onProgress,

@@ -1,8 +1,16 @@
 import pLimit from 'p-limit';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { withRate } from '../../core/legs/bypass.ts';
-import { explainAway, findingsOf, type ExplainedAway, type LegResult, type RoadLegs } from '../../core/legs/leg.ts';
+import {
+  explainAway,
+  findingsOf,
+  type ExplainedAway,
+  type LegResult,
+  type Problem,
+  type RoadLegs,
+} from '../../core/legs/leg.ts';
 import type { Vantage } from '../../core/legs/vantage.ts';
+import { isLoopback, isPrivate } from '../../core/networks/address.ts';
 import { indexed } from '../../core/indexed.ts';
 import { mainPart } from '../../core/plan/parts.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -22,6 +30,8 @@ import { whereToTest } from './where-to-test.ts';
 
 export interface VerifyInput extends TestInput {
   concurrency: number;
+  /** The command that starts a service of the inventory, by its name; null where that is not known. */
+  startOf: (service: string) => string | null;
   onProgress: (done: number, of: number) => void;
 }
 
@@ -43,7 +53,7 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   const addresses = at === null ? await whereToTest({ plan, names: prober.names }) : [at.address];
   const run: Run = { input, addresses, prepared: prepare(plan), limiter: limiter(concurrency) };
   const nameOf = testNames(run);
-  const front = new FrontView({ ...input, addresses, limiter: run.limiter });
+  const front = new FrontView({ ...input, addresses, inside: insideOf(input, addresses), limiter: run.limiter });
   const [directs] = await Promise.all([askServices(run, plan.roads), front.prepare()]);
   const shared: Shared = { ...run, front, directs, ...(await proveAddresses(run, front)) };
   const strangers = await askStrangers(shared);
@@ -63,8 +73,29 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   );
   const raw = await testRawPorts(shared);
   const { told, away } = explainAway([...(await withRates(shared, tested)), ...raw]);
-  const findings = sortFindings(placed(findingsOf(told, input.words), plan));
+  const findings = sortFindings(placed(findingsOf(withStart(told, input.startOf), input.words), plan));
   return { addresses: [...addresses], roads: told, findings, away, vantage: vantageOf(shared, tester.seenAs()) };
+}
+
+/** How a service is started is said by the project that it belongs to. */
+function withStart(roads: readonly RoadLegs[], startOf: VerifyInput['startOf']): RoadLegs[] {
+  const started = (problem: Problem): Problem => {
+    const { service } = problem.data;
+    const startService = typeof service === 'string' ? startOf(service) : null;
+    return startService === null ? problem : { ...problem, data: { ...problem.data, startService } };
+  };
+  return roads.map((road) => ({
+    ...road,
+    legs: road.legs.map((leg) => ({ ...leg, problems: leg.problems.map(started) })),
+  }));
+}
+
+/** A router may lead nobody back inside, and the front of a first evening has no address of home on the map yet. */
+function insideOf({ running, here, prober, plan }: VerifyInput, addresses: readonly string[]): string[] {
+  if (running?.isOurs !== true || !prober.isLive || plan.front.edge !== null || plan.front.container !== null)
+    return [];
+  if (addresses.some((address) => here.includes(address))) return [];
+  return here.filter((one) => isPrivate(one) && !isLoopback(one));
 }
 
 /** One road after the other, when all else is done, since each makes the front slow this machine down. */

@@ -70,6 +70,7 @@ export const httpd: ProxyProgram = {
     installs: true,
   }),
   hints: {
+    buffering: '`ProxyPass` with `flushpackets=on`, and no `mod_deflate` or `mod_cache` for it',
     'keep-host': '`%{HTTP_HOST}` in a `RewriteRule` is the name that was asked for',
     'pass-host': '`ProxyPreserveHost On`',
     'pass-path': 'the same path on both sides of `ProxyPass`, both with a slash at the end, or both without',

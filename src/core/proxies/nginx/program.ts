@@ -84,6 +84,7 @@ export const nginx: ProxyProgram = {
     'pass-path': '`proxy_pass` without a path behind the port',
     'long-answer-heads': '`proxy_buffer_size 32k; proxy_buffers 8 32k;`',
     'early-hints': 'the versions before 1.29 do not read past them',
+    buffering: '`proxy_buffering off; proxy_cache off;`',
     uploads: '`client_max_body_size 0;`',
     'tls-versions': '`ssl_protocols TLSv1.2 TLSv1.3;` in the default server of the port',
     'tls-suites': '`ssl_ciphers ECDHE+AESGCM:ECDHE+CHACHA20;` in the default server of the port',
