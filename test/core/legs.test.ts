@@ -86,7 +86,7 @@ test.each([
   if (road === undefined) throw new Error('no road');
   const front = { status: 200, headers: [], body: '' };
   const plain = { address: 'a', part: '/', result: ok('redirect', 'redirects', 308) };
-  const leg = unite([plain, { ...plain, result: hstsResult(hstsProblem(road, front), true) }]) ?? plain.result;
+  const leg = unite([plain, { ...plain, result: hstsResult(hstsProblem(road, front, []), true) }]) ?? plain.result;
   expect(leg.outcome).toBe(severity === 'note' ? 'ok' : 'warning');
   expect(findingsOf([{ road: road.name, legs: [leg] }], frontWords(plan, 'docker compose'))).toMatchObject([
     { rule: 'hsts-not-sent', severity, message: expect.stringContaining(words) },

@@ -72,6 +72,7 @@ function fill(text: string, { name, http: plain, https, service }: TestBed, requ
     service: String(service),
     target,
     path: target.split('?')[0] ?? '/',
+    forwarded: String(request.headers['x-forwarded-for'] ?? 'nobody'),
     time: String(process.hrtime.bigint()),
   };
   return text.replace(/\{(\w+)\}/g, (whole, key: string) => words[key] ?? whole);
@@ -106,7 +107,9 @@ function events(response: ServerResponse): void {
 
 /** As a sound front does it. */
 function pass(port: number, request: IncomingMessage, response: ServerResponse): void {
-  const headers = { ...request.headers, 'x-forwarded-for': '127.0.0.1', 'x-forwarded-proto': 'https' };
+  const plain = Object.entries(request.headers).filter(([name]) => !name.startsWith(':'));
+  const host = request.headers.host ?? request.headers[':authority'];
+  const headers = { ...Object.fromEntries(plain), host, 'x-forwarded-for': '127.0.0.1', 'x-forwarded-proto': 'https' };
   const { method, url: path } = request;
   const outgoing = http.request({ host: '127.0.0.1', port, method, path, headers, agent: false }, (incoming) => {
     response.writeHead(incoming.statusCode ?? 0, incoming.rawHeaders);

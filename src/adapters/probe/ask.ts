@@ -8,7 +8,8 @@ import { fromAddress, type Limits } from './connect.ts';
 import { codeOf } from '../trouble.ts';
 import { failureOf, TimeUp } from './failure.ts';
 
-const maxBodyBytes = 256 * 1024;
+/** So much of a body is read. */
+export const mostRead = 256 * 1024;
 
 /** More than any front passes on, so that what a front refuses is seen to be refused. */
 const maxHeadBytes = 128 * 1024;
@@ -147,7 +148,7 @@ async function readBody(response: IncomingMessage, timeoutMs: number): Promise<{
     for await (const chunk of response as AsyncIterable<Buffer>) {
       chunks.push(chunk);
       length += chunk.length;
-      if (length >= maxBodyBytes) cut();
+      if (length >= mostRead) cut();
     }
   } catch (error) {
     if (!enough) throw error;
@@ -155,7 +156,7 @@ async function readBody(response: IncomingMessage, timeoutMs: number): Promise<{
     clearTimeout(timer);
   }
   const coding = (response.headers['content-encoding'] ?? 'identity').trim().toLowerCase();
-  const whole = await decoded(Buffer.concat(chunks).subarray(0, maxBodyBytes), coding, enough);
+  const whole = await decoded(Buffer.concat(chunks).subarray(0, mostRead), coding, enough);
   return { body: whole.toString('utf8'), isEndless };
 }
 
@@ -170,7 +171,7 @@ async function decoded(bytes: Buffer, coding: string, isCut: boolean): Promise<B
   if (bytes.length === 0 || !['br', 'gzip', 'deflate'].includes(coding)) return bytes;
   try {
     const whole = coding === 'br' ? promisify(brotliDecompress)(bytes, brotli) : promisify(unzip)(bytes, zlib);
-    return (await whole).subarray(0, maxBodyBytes);
+    return (await whole).subarray(0, mostRead);
   } catch (cause) {
     throw new Error(`its body is not what its content-encoding says (${coding})`, { cause });
   }

@@ -18,6 +18,8 @@ import { runningCards } from '../legs/running.ts';
 import { serviceCards } from '../legs/service-cards.ts';
 import { serviceProofCards } from '../legs/service-proof.ts';
 import { spellingCards } from '../legs/spelling.ts';
+import { mapKeptCards } from '../legs/map-kept.ts';
+import { passedOnCards } from '../legs/passed-on.ts';
 import { varyingCards } from '../legs/varying.ts';
 import { tlsCards } from '../legs/tls-cards.ts';
 import { uploadCards } from '../legs/uploads.ts';
@@ -51,6 +53,8 @@ export const allCards: readonly Card[] = [
   ...serviceProofCards,
   ...spellingCards,
   ...varyingCards,
+  ...passedOnCards,
+  ...mapKeptCards,
   ...uploadCards,
   ...websocketCards,
   ...bypassCards,

@@ -7,10 +7,13 @@ import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
  * @property sent the Host that the service gets
  * @property asked the target that was asked for @property got the one that the service gets
  */
-export type Altered = { kind: 'host'; sent: string } | { kind: 'path'; asked: string; got: string };
+export type Altered =
+  | { kind: 'host'; sent: string }
+  | { kind: 'path'; asked: string; got: string }
+  | { kind: 'query'; asked: string; got: string };
 
-/** Ends every target below a first page that is asked for. In normal form, so that every front has to pass it on. */
-const deepEnd = 'mile-marker-probe/deep';
+/** Ends every target below a first page that is asked for. In normal form, so that every front has to pass it on, and with what some decode on the way. */
+const deepEnd = 'mile-marker-probe/deep%20%2B';
 
 /** A target of a part below its first page. */
 export function deepTarget({ prefix }: PlannedPart): string {
@@ -18,15 +21,38 @@ export function deepTarget({ prefix }: PlannedPart): string {
 }
 
 /** The path of a deep question as a page repeats it; null when it does not. */
-export function echoOf(body: string): string | null {
-  return /\/(?:[\w.~%-]+\/)*mile-marker-probe(?:\/[\w.~%-]*)*/.exec(body)?.[0] ?? null;
+export function echoOf(body: string): Echo | null {
+  const path = /\/+(?:[\w.~%-]+\/+)*mile-marker-probe(?:\/(?:[\w.~%+-]| \+)*)*/.exec(body)?.[0] ?? null;
+  return path === null ? null : { path, hasQuery: body.includes('kept=b') };
+}
+
+/** @property hasQuery the page repeats the query as well */
+export interface Echo {
+  path: string;
+  hasQuery: boolean;
 }
 
 /** How the echoes of the front and of the service differ. */
-export function alteredByEcho(part: PlannedPart, front: string | null, direct: string | null): Altered | null {
-  const asked = deepTarget(part).split('?')[0] ?? '';
-  if (front === null || direct === null || front === direct || direct !== asked) return null;
-  return { kind: 'path', asked, got: front };
+export function alteredByEcho(part: PlannedPart, front: Echo | null, direct: Echo | null): Altered | null {
+  const [asked = ''] = deepTarget(part).split('?');
+  if (front === null || direct === null || plainly(direct.path) !== plainly(asked)) return null;
+  if (direct.hasQuery && !front.hasQuery && plainly(front.path) === plainly(asked))
+    return { kind: 'query', asked: deepTarget(part), got: front.path };
+  return front.path === direct.path ? null : { kind: 'path', asked, got: front.path };
+}
+
+/** Whether a path was changed in its escapes alone: most services mean the same by both. */
+export function isOnlyEscapes(altered: Altered): boolean {
+  return altered.kind === 'path' && plainly(altered.asked) === plainly(altered.got);
+}
+
+/** Some services repeat what they made of a path. */
+function plainly(path: string): string {
+  try {
+    return decodeURIComponent(path);
+  } catch {
+    return path;
+  }
 }
 
 interface AlteredInput {

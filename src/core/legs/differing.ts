@@ -2,7 +2,7 @@ import { withPort } from '../networks/address.ts';
 import { partName } from '../plan/parts.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
 import { isFrontsOwnError, isListing } from '../proxies/pages.ts';
-import type { Altered } from './altered.ts';
+import { isOnlyEscapes, type Altered } from './altered.ts';
 import { headerOf, titleOf, type Answer } from './answer.ts';
 import { dateOf, likenessTo, typeOf, type DirectAnswer, type DirectEvidence } from './direct.ts';
 import { isKin, traitsOf, withoutHeader } from './fingerprint.ts';
@@ -82,7 +82,8 @@ function bare(etag: string): string {
 
 function alteredProblem(altered: Altered, data: Problem['data'], cause: string): Problem {
   const { kind, ...what } = altered;
-  return { card: altersRequest, say: kind, data: { ...data, ...what }, cause };
+  const problem = { card: altersRequest, data: { ...data, ...what }, cause };
+  return isOnlyEscapes(altered) ? { ...problem, say: 'escapes', severity: 'warning' } : { ...problem, say: kind };
 }
 
 interface DeepInput {

@@ -1,6 +1,7 @@
 import type { Upstream } from '../plan/plan.ts';
-import { headerOf, titleOf, type Answer, type Attempt } from './answer.ts';
-import { echoOf } from './altered.ts';
+import { cookiesOf, type Cookie } from './cookies.ts';
+import { headerOf, headersOf, titleOf, type Answer, type Attempt } from './answer.ts';
+import { echoOf, type Echo } from './altered.ts';
 import type { Problem } from './leg.ts';
 import { sampleOf, type Sample } from './turns.ts';
 import { compare, fingerprint, traitsOf, type Fingerprint, type Likeness, type Traits } from './fingerprint.ts';
@@ -39,11 +40,12 @@ export interface DirectEvidence {
 /** @property echo the path that the page says was asked for; null when it says none */
 interface DeepAnswer {
   traits: Traits;
-  echo: string | null;
+  echo: Echo | null;
 }
 
 /**
  * @property title of its page @property says the first words of its page @property hasBody whether it says anything @property hints whether early hints come first
+ * @property cookies that it set, at each of two visits @property takesRanges it says that it sends parts of its page (RFC 9110 §14.3)
  * @property isEndless its answer goes on and on @property type what it calls its page, without parameters @property date milliseconds since the epoch @property isListing it shows the files of a folder
  */
 export interface DirectAnswer {
@@ -59,6 +61,8 @@ export interface DirectAnswer {
   wantsHttps: boolean;
   hints: boolean;
   isEndless: boolean;
+  cookies: Cookie[][];
+  takesRanges: boolean;
 }
 
 interface DirectFacts extends Pick<DirectEvidence, 'road' | 'part' | 'upstream'> {
@@ -100,6 +104,8 @@ export function directEvidence(facts: DirectFacts): DirectEvidence {
         wantsHttps: wantsHttps(first.value),
         hints: first.value.hints === true,
         isEndless: first.value.isEndless === true,
+        cookies: [first, second].map((one) => (one.ok ? cookiesOf(headersOf(one.value, 'set-cookie')) : [])),
+        takesRanges: headerOf(first.value, 'accept-ranges') === 'bytes' && status === 200,
       },
     },
     print: second.ok ? fingerprint(traits, traitsOf(second.value)) : null,

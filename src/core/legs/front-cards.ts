@@ -20,6 +20,16 @@ export const altersRequest = card({
       message: '{names}: visitors ask for {asked}, and the front asks {upstream} for {got}.',
       remedy: 'In files made by hand, pass on the path as it came{passPath}. The written configuration does: {live}',
     },
+    escapes: {
+      message:
+        '{names}: visitors ask for {asked}, and the front asks {upstream} for {got}, which is written otherwise.',
+      remedy:
+        'Names with a plus or a slash in them get lost. In files made by hand, pass on the path as it came{passPath}. The written configuration does: {live}',
+    },
+    query: {
+      message: '{names}: visitors ask for {asked}, and the front asks {upstream} for {got}, without the query.',
+      remedy: 'In files made by hand, pass on the query as it came{passPath}. The written configuration does: {live}',
+    },
     status: {
       message:
         '{names}: the front answers {status}, and {upstream} answers {direct} when it is asked directly. Something cuts the path or adds to it, or sends another Host.',

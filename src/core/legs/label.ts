@@ -81,6 +81,7 @@ const words: Record<LegKind, string> = {
   'early-hints': 'hints',
   altered: 'altered',
   listing: 'file list',
+  'answer-altered': 'altered',
   'other-page': 'other page',
   'old-copy': 'old copy',
   'held-back': 'held back',

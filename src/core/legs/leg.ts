@@ -72,6 +72,7 @@ export type LegKind =
   | 'early-hints'
   | 'altered'
   | 'listing'
+  | 'answer-altered'
   | 'other-page'
   | 'old-copy'
   | 'held-back'
@@ -166,6 +167,16 @@ export function skipped(leg: LegName, kind: LegKind): LegResult {
 /** What was not tested to its end, and how it can be. It never counts as well. */
 export function untested(leg: LegName, kind: LegKind, problems: Problem[] = []): LegResult {
   return { leg, outcome: 'untested', kind, detail: null, problems };
+}
+
+/** The same result with more problems: one that was well is what the worst of them is. */
+export function withProblems(result: LegResult, more: readonly Problem[]): LegResult {
+  const [first] = more;
+  if (first === undefined) return result;
+  const problems = [...result.problems, ...more];
+  return result.outcome === 'wrong'
+    ? { ...result, problems }
+    : { ...result, outcome: bad(result.leg, result.kind, first).outcome, problems };
 }
 
 export function severityOf({ card, severity }: Problem): Severity {

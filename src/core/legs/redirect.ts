@@ -115,6 +115,17 @@ const hsts = card({
       message: '{names} sends Strict-Transport-Security with max-age={found}; {asks} {wanted}.',
       remedy: "The written configuration replaces the service's own. Bring it live: {live}",
     },
+    kept: {
+      message:
+        '{names} sends Strict-Transport-Security with max-age={found}, and the map says `hsts: forget`: browsers go on insisting on HTTPS.',
+      remedy: "The written configuration replaces the service's own. Bring it live: {live}",
+    },
+    subdomains: {
+      message:
+        '{names} sends Strict-Transport-Security with includeSubDomains, so browsers refuse plain HTTP of {plain}, too, which the map keeps `plain`.',
+      remedy:
+        'Take includeSubDomains away, where the service sends it, or remove `plain` from those roads. The written configuration never sends it: {live}',
+    },
     zero: {
       message:
         '{names} sends Strict-Transport-Security with max-age=0, which makes browsers forget it; {asks} {wanted}.',
@@ -240,20 +251,30 @@ function partsOf(url: string): Record<'scheme' | 'host' | 'port' | 'path' | 'que
  * Whether browsers are told to insist on HTTPS, for as long as the map says (RFC 6797 §7.2). What the map does not name is ours to give, and
  * no promise that a front made by hand would break: then it is a note.
  */
-export function hstsProblem({ rules, name, lines }: PlannedRoad, front: Answer | null): Problem[] {
+export function hstsProblem(
+  { rules, name, lines }: PlannedRoad,
+  front: Answer | null,
+  plainBelow: readonly string[],
+): Problem[] {
   const wanted = rules.hsts ?? 0;
   // Many servers leave their headers off what they refuse.
-  if (front === null || wanted === 0 || front.status >= 400) return [];
+  if (front === null || front.status >= 400) return [];
   const isWritten = lines['hsts'] !== undefined;
+  if (wanted === 0 && !isWritten) return [];
   const problem = (say: string, more: Problem['data'], cause: string): Problem[] => {
     const data = { ...more, wanted, asks: isWritten ? 'the map asks for' : 'a map without `hsts` means' };
     return [{ card: hsts, say, data, cause, severity: isWritten ? 'warning' : 'note' }];
   };
   const said = headerOf(front, 'strict-transport-security');
-  if (said === null) return problem('absent', {}, `hsts:${String(wanted)}`);
+  if (said === null) return wanted === 0 ? [] : problem('absent', {}, `hsts:${String(wanted)}`);
+  if (plainBelow.length > 0 && /(?:^|;)\s*includeSubDomains\s*(?:;|$)/i.test(said)) {
+    const data = { plain: [...plainBelow] };
+    return [{ card: hsts, say: 'subdomains', data, cause: `hsts-below:${name}`, severity: 'warning' }];
+  }
   const found = Number(/(?:^|;)\s*max-age\s*=\s*"?(\d+)"?\s*(?:;|$)/i.exec(said)?.[1] ?? NaN);
   const cause = `hsts:${name}`;
   if (Number.isNaN(found)) return problem('garbled', { said }, cause);
+  if (wanted === 0) return found === 0 ? [] : problem('kept', { found }, cause);
   if (found === 0) return problem('zero', {}, cause);
   return found >= wanted ? [] : problem('short', { found }, cause);
 }

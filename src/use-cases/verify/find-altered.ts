@@ -21,11 +21,12 @@ export async function testDeep(shared: Shared, where: PartAt): Promise<LegResult
   if (own?.deep === undefined || own.deep === null || road.rules.rate !== null) return null;
   const target = deepTarget(part);
   const asked = await limiter(() => at.front.ask('https', road.name, target, credentials(input, road, at)));
-  if (!asked.ok || (await isAsDirect(shared, where, own, asked.value))) return null;
+  if (!asked.ok) return null;
   const answer = asked.value;
-  const altered =
-    alteredByEcho(part, echoOf(answer.body), own.deep.echo) ??
-    (await tryAlterations(shared, where, { target, answer }));
+  // Two pages that say which path they were asked for may be alike in all else.
+  const byEcho = alteredByEcho(part, echoOf(answer.body), own.deep.echo);
+  if (byEcho === null && (await isAsDirect(shared, where, own, answer))) return null;
+  const altered = byEcho ?? (await tryAlterations(shared, where, { target, answer }));
   const judged = judgeDeep({ part, own, target, answer, altered }, road);
   if (judged === null) return null;
   const turns = await inTurn(
@@ -69,7 +70,7 @@ async function tryAlterations(shared: Shared, where: PartAt, { target, answer }:
   const host = directHeaders(road, upstream, shared.input.plan.front.ports)['host'] ?? road.name;
   const seen = traitsOf(answer);
   for (const altered of alterations({ road, part, upstream, at, target, host })) {
-    const asked = altered.kind === 'path' ? { target: altered.got } : { target, host: altered.sent };
+    const asked = altered.kind === 'host' ? { target, host: altered.sent } : { target: altered.got };
     const attempt = await shared.limiter(() => askDirectly(shared, where, asked));
     if (attempt.ok && isSame(traitsOf(attempt.value), seen)) return altered;
   }

@@ -25,3 +25,15 @@ export async function inTurn(a: Ask, b: Ask, more: { isSilent?: boolean } = {}):
   if (disagrees && !isTooOften(turns.a) && !isTooOften(turns.b)) await rounds(fewestRounds, mostRounds);
   return turns;
 }
+
+/**
+ * Whether what one question shows comes each time that it is asked, and never with another that changes nothing: by turns, so that it is not of the
+ * moment.
+ */
+export async function comesAgain(shows: () => Promise<boolean>, control: () => Promise<boolean>): Promise<boolean> {
+  for (const which of turnsOf(0, fewestRounds)) {
+    const isShown = which === 'a' ? await shows() : await control();
+    if (isShown !== (which === 'a')) return false;
+  }
+  return true;
+}

@@ -1,4 +1,5 @@
 import { ask } from '../../adapters/probe/ask.ts';
+import { askTwo } from '../../adapters/probe/ask-two.ts';
 import { connect, type Limits } from '../../adapters/probe/connect.ts';
 import { handshake, type Shaken, type Trust } from '../../adapters/probe/handshake.ts';
 import type { NameSource } from '../../adapters/probe/look-up.ts';
@@ -39,6 +40,8 @@ export interface Prober {
   weakSuite: (at: Endpoint, name: string) => Promise<WeakSuite | null>;
   chainInOrder: (at: Endpoint, name: string) => Promise<boolean | null>;
   ask: (question: Question) => Promise<Attempt<Answer>>;
+  /** The same over HTTP/2; null where the front does not choose it, or nobody looked. */
+  askTwo: (question: Question) => Promise<Attempt<Answer> | null>;
   /** Null: nobody looked. */
   openLive: (question: Omit<Question, 'method'>) => Promise<Opened | null>;
   /** Whether anything may be asked that was not foreseen. */
@@ -56,6 +59,8 @@ export function liveProber(names: NameSource, trust: Trust, limits: Limits): Pro
     weakSuite: (at, name) => weakSuite({ ...at, name, ...limits }),
     chainInOrder: (at, name) => chainInOrder({ ...at, name, ...limits }),
     ask: ({ name, from, ...question }) => ask({ ...question, servername: name, kept, ...limits, ...source(from) }),
+    askTwo: ({ name, from, headers: { host = name, ...headers }, ...question }) =>
+      askTwo({ ...question, authority: host, headers, servername: name, ...limits, ...source(from) }),
     openLive: ({ name, target, from, ...question }) =>
       openLive({ ...question, servername: name, path: target, ...limits, ...source(from) }),
     isLive: true,

@@ -44,6 +44,7 @@ export function recordedProber({ answers, handshakes, live }: Seen, trust: Trust
       const asksAsItWas = (method ?? 'GET') === 'GET' && Object.keys(headers).every((key) => key === 'host');
       return Promise.resolve(found === undefined || !asksAsItWas ? { ok: false, failure: notSeen } : answerOf(found));
     },
+    askTwo: () => Promise.resolve(null),
     openLive: ({ name, target, address, port }) => {
       const found = live.find(
         (one) => one.name === name && one.target === target && one.port === port && one.family === familyOf(address),

@@ -2,7 +2,7 @@ import { forwardedNode } from '../../core/verdict/forwarded.ts';
 import { randomBytes } from 'node:crypto';
 import { isByTrick, judgeAccess, outcomeOf, type AccessEvidence, type OtherWay } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
-import { skipped, type LegResult } from '../../core/legs/leg.ts';
+import { skipped, withProblems, type LegResult } from '../../core/legs/leg.ts';
 import { spellings } from '../../core/legs/spelling.ts';
 import { targetOf } from '../../core/legs/targets.ts';
 import { fewestRounds } from '../../core/legs/turns.ts';
@@ -10,6 +10,7 @@ import { isPrivate } from '../../core/networks/address.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { strangerTo } from '../../core/verdict/exposure.ts';
 import { askDirectly } from './ask-directly.ts';
+import { pageProblemOf } from '../../core/legs/map-kept.ts';
 import { plannedFor } from './planned.ts';
 import { basic } from './credentials.ts';
 import type { Memory } from './memory.ts';
@@ -49,7 +50,8 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     bare,
     ...(await tricks({ shared, where, isRefused, memory, ask })),
   };
-  const judged = judgeAccess(evidence);
+  const pages = bare.ok ? pageProblemOf(plan, road, bare.value) : [];
+  const judged = withProblems(judgeAccess(evidence), isRefused ? pages : []);
   return isByTrick(judged) ? unlessAlwaysOpen(evidence, judged, () => ask({})) : judged;
 }
 

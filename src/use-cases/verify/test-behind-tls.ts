@@ -8,7 +8,8 @@ import { withLive } from '../../core/legs/websocket.ts';
 import { targetOf } from '../../core/legs/targets.ts';
 import { admits } from '../../core/networks/admits.ts';
 import { withPort } from '../../core/networks/address.ts';
-import type { PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
+import { isUnder } from '../../core/names/host-name.ts';
+import type { Plan, PlannedPart, PlannedRoad } from '../../core/plan/plan.ts';
 import type { FrontView } from './front-view.ts';
 import type { Memory } from './memory.ts';
 import { admittedAddress } from './admitted.ts';
@@ -73,7 +74,7 @@ async function testPart(shared: Shared, where: PartAt, memory: Memory): Promise<
   const login = credentials(input, road, at);
   const access = await limiter(() => testAccess(shared, where, memory));
   const answer = await limiter(() => at.front.ask('https', road.name, targetOf(road, part), login));
-  const hsts = road.paused ? [] : hstsProblem(road, answer.ok ? answer.value : null);
+  const hsts = road.paused ? [] : hstsProblem(road, answer.ok ? answer.value : null, plainBelow(input.plan, road));
   const common = { address: at.address, part: part.prefix, access, hsts };
   if (!isBehindGate(access, Object.keys(login).length > 0))
     return { ...common, ...(await testLed(shared, where, answer)) };
@@ -135,4 +136,9 @@ function hidingRouter(shared: Shared, { gate }: PlannedRoad): HidingRouter | nul
     isWritten: home.length > 0,
     at: listen.https === ports.https ? address : withPort(address, listen.https),
   };
+}
+
+/** Roads below the name of another one that visitors are to reach over plain HTTP. */
+function plainBelow({ roads }: Plan, { name }: PlannedRoad): string[] {
+  return roads.flatMap((one) => (one.rules.plain && one.name !== name && isUnder(one.name, name) ? [one.name] : []));
 }

@@ -1,7 +1,8 @@
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { directEvidence, type DirectEvidence } from '../../core/legs/direct.ts';
 import { judgeFolder, judgePaused, judgeRoadRedirect } from '../../core/legs/leads.ts';
-import { asVisitorsFail, skipped, type LegResult } from '../../core/legs/leg.ts';
+import { asVisitorsFail, skipped, withProblems, type LegResult } from '../../core/legs/leg.ts';
+import { pageProblemOf } from '../../core/legs/map-kept.ts';
 import { judgeNowhere } from '../../core/legs/nowhere.ts';
 import { judgeService } from '../../core/legs/service.ts';
 import { redirectProbe, targetOf } from '../../core/legs/targets.ts';
@@ -10,6 +11,7 @@ import { askDirectly } from './ask-directly.ts';
 import { credentials } from './credentials.ts';
 import { findAltered, testDeep } from './find-altered.ts';
 import type { PartAt } from './test-behind-tls.ts';
+import { testPassedOn } from './test-passed-on.ts';
 import { testSpelling } from './test-spelling.ts';
 import { testSteady } from './test-steady.ts';
 import type { Shared } from './testing.ts';
@@ -24,7 +26,8 @@ async function whatAnswers(shared: Shared, { road, part, at }: PartAt, front: At
   const { input, directs, limiter } = shared;
   const { leads } = part;
   if (!front.ok && front.failure.kind === 'unreachable') return skipped('service', 'not-seen');
-  if (road.paused) return judgePaused({ front });
+  if (road.paused)
+    return withProblems(judgePaused({ front }), front.ok ? pageProblemOf(input.plan, road, front.value) : []);
   if (leads.kind === 'redirect') {
     const probe = redirectProbe(part);
     const sent = await limiter(() => at.front.ask('https', road.name, probe, credentials(input, road, at)));
@@ -43,12 +46,17 @@ async function whatAnswers(shared: Shared, { road, part, at }: PartAt, front: At
   const varying = await testSteady(shared, where, { own, front, judged });
   if (varying !== null) return varying;
   if (!front.ok) return judged;
-  if (judged.kind === 'unclear' || judged.kind === 'altered') {
+  if (judged.kind === 'unclear' || judged.kind === 'altered' || judged.kind === 'other-page') {
     const altered = await findAltered(shared, where, { target: targetOf(road, part), answer: front.value });
     return altered === null ? judged : judgeService({ ...known, altered });
   }
   if (judged.outcome !== 'ok') return judged;
-  return (await testDeep(shared, where)) ?? (await testSpelling(shared, where, own, front.value)) ?? judged;
+  return (
+    (await testDeep(shared, where)) ??
+    (await testSpelling(shared, where, own, front.value)) ??
+    (await testPassedOn(shared, where, own, front.value)) ??
+    judged
+  );
 }
 
 /** Another page may be the newer one of the same service: both are asked once more, one right behind the other, before it is said. */

@@ -35,7 +35,7 @@ interface Steady {
 
 /**
  * Whether front and service give the same answer again and again, before anything is concluded from a difference between them. Null when they
- * do. What is well is asked twice more; what is not goes through rounds of front and service by turns.
+ * do. What is well is asked once more, beside all that is asked of it otherwise; what is not goes through rounds of front and service by turns.
  */
 export async function testSteady(
   shared: Shared,
@@ -54,7 +54,7 @@ export async function testSteady(
   if (!varies(own.course) && ofOnePage.includes(judged.kind)) return null;
   if (!varies(own.course) && judged.outcome === 'ok') {
     if (!mayRepeat || !isQuick(front)) return null;
-    for (let count = 0; count < 2; count += 1) seen.a.push(sampleOf(await askFront()));
+    seen.a.push(sampleOf(await askFront()));
     if (!varies(seen.a)) return null;
   }
   const isSilent = !front.ok && front.failure.kind === 'silent';
