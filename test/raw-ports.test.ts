@@ -242,11 +242,11 @@ ports:
 describe('what is made of connections', () => {
   const knock = (stays: boolean, admitted: boolean | null): RawEvidence['knocks'][number] => ({
     address: '203.0.113.24',
-    attempt: { ok: true, value: { from: '192.0.2.1', stays } },
+    attempt: { ok: true, value: { from: '192.0.2.1', stays, says: '' } },
     admitted,
   });
-  const well = { ok: true, value: { from: '127.0.0.1', stays: true } } as const;
-  const hangsUp = { ok: true, value: { from: '127.0.0.1', stays: false } } as const;
+  const well = { ok: true, value: { from: '127.0.0.1', stays: true, says: '' } } as const;
+  const hangsUp = { ok: true, value: { from: '127.0.0.1', stays: false, says: '' } } as const;
   const down = { ok: false, failure: { kind: 'refused', reason: 'the connection was refused' } } as const;
 
   test.each<[string, RawEvidence['knocks'], RawEvidence['direct'], [string, string]]>([
@@ -404,7 +404,7 @@ describe('what check says', () => {
     ['a gate that is not there', '8883/tcp: {to: ":9", gate: shor}', 'names the gate `shor`'],
     ['TLS on UDP', '8883/udp: {to: ":9", tls: true}', '`ports.8883/udp.tls` works with TCP only'],
     ['a name without TLS', '8883/tcp: {to: ":9", name: www.saltmarsh.example}', 'only works together with `tls: true`'],
-    ['a name without certificate', '8883/tcp: {to: ":9", tls: true, name: mast.saltmarsh.example}', 'is no road'],
+    ['a name without certificate', '8883/tcp: {to: ":9", tls: true, name: mast.owls.example}', 'is no road'],
     ['a URL', '8883/tcp: "http://192.168.64.9:80"', 'does not fit a raw port'],
     ['another protocol', '8883/udp: "tcp://192.168.64.9:80"', 'does not fit a raw port'],
     ['this machine by its name', '8883/tcp: "tcp://localhost:1883"', 'is this machine itself'],
@@ -414,6 +414,20 @@ describe('what check says', () => {
   ])('%s is told with its place', async (_, line, words) => {
     const found = await check(`  ${line}\n`);
     expect(found).toEqual([expect.stringContaining(words)]);
+  });
+
+  test('a name of its own is a name for records, certificates and challenges, on which the web sees nothing', async () => {
+    const { head } = await practiceHead('nginx');
+    const map = `${head}roads: {www: {redirect: "https://www.example.org", gate: everyone}}
+ports:\n  8883/tcp: {to: ":9", gate: everyone, tls: true, name: mast}\nacme: {directory: staging}\n`;
+    const folder = folderWith({ 'mile-marker.yaml': map });
+    const out = async (...argv: string[]): Promise<string> => (await mileMarker(argv, folder)).out;
+    expect(await out('check')).not.toContain('mast.saltmarsh.example`');
+    expect(await out('dns', 'records')).toMatch(/^mast\.saltmarsh\.example +(A|CNAME) /m);
+    expect(await out('certs', 'list')).toMatch(/^mast\.saltmarsh\.example +none yet/m);
+    expect(await out('explain', 'https://mast.saltmarsh.example/')).toContain('answers 503');
+    const challenge = 'http://mast.saltmarsh.example/.well-known/acme-challenge/x';
+    expect(await out('explain', challenge)).toMatch(/acme-challenge/);
   });
 
   test('another machine is led to by its address or its name', async () => {

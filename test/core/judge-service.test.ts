@@ -35,7 +35,7 @@ test.each<[string, Attempt<Answer>, Attempt<Answer>, Partial<DirectEvidence>, st
     answered(200, page('Herons')),
     nest,
     {},
-    'service unsure unclear service-unclear/differs',
+    'service warning other-page wrong-service/page',
   ],
   [
     'the page of a server that nobody set up',

@@ -108,15 +108,20 @@ function events(response: ServerResponse): void {
 /** As a sound front does it. */
 function pass(port: number, request: IncomingMessage, response: ServerResponse): void {
   const plain = Object.entries(request.headers).filter(([name]) => !name.startsWith(':'));
-  const host = request.headers.host ?? request.headers[':authority'];
+  const host = request.headers.host ?? String(request.headers[':authority']);
   const headers = { ...Object.fromEntries(plain), host, 'x-forwarded-for': '127.0.0.1', 'x-forwarded-proto': 'https' };
   const { method, url: path } = request;
   const outgoing = http.request({ host: '127.0.0.1', port, method, path, headers, agent: false }, (incoming) => {
-    response.writeHead(incoming.statusCode ?? 0, incoming.rawHeaders);
+    response.writeHead(incoming.statusCode ?? 0, ofTheMessage(incoming.rawHeaders));
     incoming.on('error', () => request.socket.destroy()).pipe(response);
   });
   outgoing.on('error', () => frontError(502, response));
   request.pipe(outgoing);
+}
+
+/** Without what is about the connection alone (RFC 9110 §7.6.1). */
+function ofTheMessage(raw: readonly string[]): string[] {
+  return raw.filter((_, at) => !/^(connection|keep-alive|transfer-encoding)$/i.test(raw[at - (at % 2)] ?? ''));
 }
 
 /** The page that nginx makes of an error. */

@@ -1,7 +1,9 @@
 import dgram from 'node:dgram';
 import net from 'node:net';
+import tls from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
 import type { Knock } from '../../core/legs/raw.ts';
+import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';
 import { codeOf } from '../trouble.ts';
 import { failureOf, TimeUp } from './failure.ts';
@@ -14,36 +16,79 @@ interface At {
   port: number;
 }
 
-/** Opens a TCP connection, says nothing, and sees whether it is ended at once. */
-export function knock({ address, port, timeoutMs, signal, from }: At & Limits): Promise<Attempt<Knock>> {
+/** So much of what a service says first is kept. */
+const mostHeard = 256;
+
+/** A greeting may come in pieces. */
+const restMs = 60;
+
+interface KnockInput extends At, Limits {
+  /** Sent first: what a front tells the service (PROXY protocol, version 1). */
+  first?: string;
+  /** TLS ends there, for this name; certificates are not judged here. */
+  tls?: string;
+}
+
+/** Opens a TCP connection, says nothing of its own, hears what the other end says first, and sees whether it ends at once. */
+export function knock({
+  address,
+  port,
+  timeoutMs,
+  signal,
+  from,
+  first,
+  tls: name,
+}: KnockInput): Promise<Attempt<Knock>> {
   return new Promise((resolve) => {
-    const socket = net.connect({ host: address, port, signal, ...fromAddress(from) });
+    const wire = net.connect({ host: address, port, signal, ...fromAddress(from) });
+    const socket = name === undefined ? wire : secured(wire, name);
     let taken: string | null = null;
+    let says = '';
     const end = (attempt: Attempt<Knock>): void => {
       clearTimeout(watch);
-      socket.destroy();
+      wire.destroy();
       resolve(attempt);
     };
     let watch = setTimeout(
       () => end({ ok: false, failure: failureOf(new TimeUp('no connection', timeoutMs)) }),
       timeoutMs,
     );
-    const settle = (stays: boolean): void => end({ ok: true, value: { from: taken ?? '', stays } });
-    socket.once('connect', () => {
-      taken = socket.localAddress ?? '';
+    const settle = (stays: boolean): void => end({ ok: true, value: { from: taken ?? '', stays, says } });
+    const settleIn = (stays: boolean, inMs: number): void => {
       clearTimeout(watch);
-      watch = setTimeout(() => settle(true), Math.min(watchMs, timeoutMs));
+      watch = setTimeout(() => settle(stays), Math.min(inMs, timeoutMs));
+    };
+    wire.once('connect', () => {
+      taken = wire.localAddress ?? '';
+      if (name === undefined) settleIn(true, watchMs);
+      if (first !== undefined) wire.write(first);
     });
+    socket.once('secureConnect', () => settleIn(true, watchMs));
     // Some services speak first.
-    socket.once('data', () => settle(true));
-    socket.once('end', () => settle(false));
-    socket.once('error', (error) => {
+    socket.on('data', (bytes: Buffer) => {
+      says = `${says}${bytes.toString('latin1')}`.slice(0, mostHeard);
+      settleIn(true, restMs);
+    });
+    socket.once('end', () => settle(says !== ''));
+    const fail = (error: unknown): void => {
       if (taken !== null) settle(false);
       // Taken and reset in one go, before anybody here heard of it.
       else if (codeOf(error) === 'ECONNRESET')
-        void ownAddress(address).then((own) => end({ ok: true, value: { from: from ?? own, stays: false } }));
+        void ownAddress(address).then((own) => end({ ok: true, value: { from: from ?? own, stays: false, says } }));
       else end({ ok: false, failure: failureOf(error) });
-    });
+    };
+    wire.once('error', fail);
+    if (socket !== wire) socket.once('error', fail);
+  });
+}
+
+function secured(socket: net.Socket, servername: string): tls.TLSSocket {
+  return tls.connect({
+    socket,
+    servername,
+    rejectUnauthorized: false,
+    checkServerIdentity: () => undefined,
+    ciphers: anySuite,
   });
 }
 
@@ -76,7 +121,10 @@ export function knockByDatagram({ address, port, timeoutMs, signal, from }: At &
       }
       resolve(attempt);
     };
-    const watch = setTimeout(() => end({ ok: true, value: { from: '', stays: true } }), Math.min(watchMs, timeoutMs));
+    const watch = setTimeout(
+      () => end({ ok: true, value: { from: '', stays: true, says: '' } }),
+      Math.min(watchMs, timeoutMs),
+    );
     socket.on('error', (error) => end({ ok: false, failure: failureOf(error) }));
     socket.once('connect', () => socket.send(Buffer.alloc(0)));
     const connect = (): void => socket.connect(port, address);

@@ -130,4 +130,6 @@ const words: Record<LegKind, string> = {
   'not-asked': 'cannot be asked from here',
   raw: 'a raw port',
   udp: 'UDP says nothing',
+  'raw-other': 'other service',
+  'says-nothing': 'says nothing by itself',
 };

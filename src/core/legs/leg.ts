@@ -117,7 +117,9 @@ export type LegKind =
   | 'in-circle'
   | 'not-asked'
   | 'raw'
-  | 'udp';
+  | 'udp'
+  | 'raw-other'
+  | 'says-nothing';
 
 /** `unsure`: what came back does not settle it; `untested`: there is something to test, and it was not tested to its end; `skipped`: nothing to test */
 export type Outcome = 'ok' | 'wrong' | 'warning' | 'unsure' | 'untested' | 'skipped';

@@ -1,14 +1,20 @@
 import { card } from '../findings/card.ts';
 import { withPort } from '../networks/address.ts';
 import type { PlannedPort } from '../plan/plan.ts';
+import { visible } from '../outside/words.ts';
 import type { Attempt } from './answer.ts';
 import { bad, ok, skipped, untested, type LegResult, type Problem } from './leg.ts';
 import { notBound, notTaken } from './port.ts';
 
-/** What came of one connection to a raw port. @property stays it was not ended at once, though nothing was said */
+/**
+ * What came of one connection to a raw port.
+ *
+ * @property stays it was not ended at once, though nothing was said @property says the first bytes that came, one character each
+ */
 export interface Knock {
   from: string;
   stays: boolean;
+  says: string;
 }
 
 /** A connection that was taken. @property admitted whether the gate lets this machine in; null when nobody knows as whom the front sees it */
@@ -19,12 +25,22 @@ type Taken = Knock & { admitted: boolean | null };
  *
  * @property knocks at each address of the front; of UDP whether the machine refused
  * @property direct its service, asked past the front; null when there is no way to it from here
+ * @property again the same once more: what stays the same of two greetings is what a service is known by
+ * @property otherwise the same with PROXY protocol where the map says none, and without it where it says so; null when that was not asked
+ * @property inside what the front says where TLS ends there, once the handshake is made; null when that was not asked
+ * @property takesTls the front takes a handshake where the map says none
+ * @property past addresses of the front at which the service itself answers, past the gate, and its port there
  * @property tls the handshake at the front, where TLS ends there and it was tried
  */
 export interface RawEvidence {
   port: PlannedPort;
   knocks: ReadonlyArray<{ address: string; attempt: Attempt<Knock>; admitted: boolean | null }>;
   direct: Attempt<Knock> | null;
+  again?: Attempt<Knock> | null;
+  otherwise?: Attempt<Knock> | null;
+  inside?: Attempt<Knock> | null;
+  takesTls?: boolean;
+  past?: { addresses: string[]; port: number } | null;
   tls: LegResult | null;
 }
 
@@ -80,13 +96,76 @@ const nowhere = card({
   },
 });
 
-export const rawCards = [open, shut, nowhere];
+const other = card({
+  id: 'raw-port-other',
+  severity: 'error',
+  summary: 'A raw port leads to something else than its service, or not as the service wants it.',
+  why: 'The port is open and takes connections, so it looks well from outside. Nobody gets what is on the map.',
+  source: 'map reference: `ports`; PROXY protocol, version 1',
+  messages: {
+    greets: {
+      message: '{port} greets visitors with "{found}", and its service at {to} with "{wanted}".',
+      remedy:
+        'Another program listens there, or is dialled: ss -ltnp "sport = :{number}". Bring what is on the map live: {live}',
+    },
+    nothing: {
+      message: '{port} says nothing, where its service at {to} greets visitors with "{wanted}".',
+      remedy:
+        'Something else listens there, or the front does not get to the service: ss -ltnp "sport = :{number}". Bring what is on the map live: {live}',
+    },
+    tls: {
+      message: '{port} waits for a TLS handshake, and the map says that it passes on what comes.',
+      remedy: 'If TLS is to end there, write `tls: true` at {port} in the map. If not, bring the map live: {live}',
+    },
+    'no-proxy': {
+      message:
+        '{port}: the service at {to} wants to be told the visitor first (PROXY protocol), and the front does not do it.',
+      remedy: 'The written configuration does, as the map says `proxy-protocol: true`. Bring it live: {live}',
+    },
+    'extra-proxy': {
+      message:
+        '{port}: the front tells the service at {to} the visitor first (PROXY protocol), which does not understand it.',
+      remedy:
+        'If the service is to be told, switch that on there and write `proxy-protocol: true`. If not, bring the map live: {live}',
+    },
+    wants: {
+      message:
+        '{port}: the service at {to} answers only whoever tells it the visitor first (PROXY protocol), and the map does not say so.',
+      remedy: 'Write `proxy-protocol: true` at {port} in the map, then: {live}. Or switch it off in the service.',
+    },
+  },
+});
+
+const bypassed = card({
+  id: 'raw-port-bypassed',
+  severity: 'error',
+  summary: 'The service of a raw port with a gate answers past the front.',
+  why: 'The gate keeps nobody out who uses the other port.',
+  source: 'map reference: `ports`; Compose Specification, "ports"',
+  messages: {
+    open: {
+      message: 'The service of {port} also answers at {places}, past the gate `{gate}`.',
+      remedy:
+        'Publish it for this machine alone, such as "127.0.0.1:{direct}:PORT" in its Compose file, or close port {direct} in the firewall.',
+    },
+  },
+});
+
+export const rawCards = [open, shut, nowhere, other, bypassed];
 
 /** Every leg of a raw port. What belongs to the web alone is left out. */
 export function judgeRaw(evidence: RawEvidence): LegResult[] {
-  const web = (['dns', 'redirect', 'websocket', 'bypass'] as const).map((leg) => skipped(leg, 'raw'));
+  const web = (['dns', 'redirect', 'websocket'] as const).map((leg) => skipped(leg, 'raw'));
   const own = evidence.port.protocol === 'udp' ? judgeUdp(evidence) : judgeTcp(evidence);
-  return [...web, ...own];
+  return [...web, ...own, judgePast(evidence)];
+}
+
+/** Whether the service can be reached past its gate. */
+function judgePast({ port, past = null }: RawEvidence): LegResult {
+  if (past === null || past.addresses.length === 0) return skipped('bypass', 'raw');
+  const places = past.addresses.map((address) => withPort(address, past.port)).join(' and ');
+  const data = { ...about(port), places, direct: past.port };
+  return bad('bypass', 'bypass', { card: bypassed, say: 'open', data, cause: `raw-past:${port.name}` });
 }
 
 /** UDP answers nobody who has nothing to say in its language: only that nothing listens can be known. */
@@ -149,8 +228,15 @@ function judgeAdmitted(evidence: RawEvidence, taken: readonly Taken[]): [LegResu
       ? ok('access', 'passes')
       : untested('access', 'address-unknown');
   const ended = taken.find(({ stays }) => !stays);
+  const amiss = amissOf(evidence, taken);
+  if (amiss !== null) return [passes, amiss];
   // A front takes connections before it has one to the service, and some keep them a while when there is none.
-  if (ended === undefined) return [passes, direct?.ok === true ? ok('service', 'answers') : serviceAlone(evidence)];
+  if (ended === undefined) {
+    if (direct?.ok !== true) return [passes, serviceAlone(evidence)];
+    // Whether a service that waits for its client was told the visitor first cannot be seen.
+    const isUnseen = port.tellsVisitor && direct.value.says === '';
+    return [passes, isUnseen ? untested('service', 'says-nothing') : ok('service', 'answers')];
+  }
   // A service that hangs up on who says nothing does so through the front too.
   const hangsUp = direct?.ok === true && !direct.value.stays;
   if (hangsUp || (!isKnown && direct?.ok !== false))
@@ -165,6 +251,55 @@ function judgeAdmitted(evidence: RawEvidence, taken: readonly Taken[]): [LegResu
   return say === 'gate' && has
     ? [bad('access', 'refused-here', problem), untested('service', 'behind-gate')]
     : [passes, bad('service', 'closed', problem)];
+}
+
+/** What the front says first beside what the service says, and what that comes from; null when it fits, or the service waits for its clients. */
+function amissOf(evidence: RawEvidence, taken: readonly Taken[]): LegResult | null {
+  const { port, direct, again = null, otherwise = null, inside = null, takesTls = false } = evidence;
+  const told = (say: string, data: Record<string, string | number> = {}): LegResult => {
+    const all = { ...about(port), number: port.port, ...data };
+    return bad('service', 'raw-other', { card: other, say, data: all, cause: `raw-other:${port.name}` });
+  };
+  const wanted = greetingOf(direct, again);
+  const greetsOtherwise = (otherwise?.ok === true ? otherwise.value.says : '') !== '';
+  if (wanted === '') return greetsOtherwise && !port.tellsVisitor ? told('wants') : null;
+  const [first] = taken;
+  const said = port.tls === null ? (first?.says ?? '') : inside?.ok === true ? inside.value.says : null;
+  if (said === null || isSameGreeting(said, wanted)) return null;
+  const isTold = otherwise !== null && !greetsOtherwise;
+  if (said === '') {
+    if (takesTls) return told('tls');
+    if (isTold) return told(port.tellsVisitor ? 'no-proxy' : 'extra-proxy');
+    // One that ends at once is told by who ended it.
+    return first?.stays === false ? null : told('nothing', { wanted: brief(wanted) });
+  }
+  return told('greets', { found: brief(said), wanted: brief(wanted) });
+}
+
+/** What a service says first each time; empty when it waits for its client, or says too little to be known by. */
+function greetingOf(direct: Attempt<Knock> | null, again: Attempt<Knock> | null): string {
+  const [one, other = one] = [direct, again].flatMap((each) => (each?.ok === true ? [each.value.says] : []));
+  if (one === undefined || other === undefined) return '';
+  const same = shared(one, other);
+  return same.length < fewestLetters ? '' : same;
+}
+
+/** Less may be chance. */
+const fewestLetters = 4;
+
+/** Greetings carry times and numbers: half of what stays the same must be there again. */
+function isSameGreeting(said: string, wanted: string): boolean {
+  return shared(said, wanted).length >= Math.max(fewestLetters, wanted.length / 2);
+}
+
+function shared(one: string, other: string): string {
+  let length = 0;
+  while (length < one.length && length < other.length && one[length] === other[length]) length += 1;
+  return one.slice(0, length);
+}
+
+function brief(said: string): string {
+  return visible(said.trim().slice(0, 40));
 }
 
 function about(port: PlannedPort): Record<'port' | 'gate' | 'to', string> {

@@ -55,7 +55,7 @@ export function normalizeMap({ file, keys, yaml }: Input): { map: SiteMap; findi
     privateNetworks: (keys['private-networks'] ?? []).map((text) => parseNetwork(text) ?? text),
     engine,
     ...security,
-    roads,
+    roads: [...roads, ...ports.names],
     ports: ports.ports,
     pages: pagesOf(keys, yaml),
     labels: labelsOf(keys, yaml),

@@ -2,12 +2,13 @@ import { covers } from '../certificates/cover.ts';
 import { tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { roadName } from './road-name.ts';
-import { asciiName } from '../names/host-name.ts';
+import { asciiName, isUnder } from '../names/host-name.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
 import { parseRawTo } from './leads.ts';
 import { unknownName } from './references.ts';
-import type { MapKeys, PortKeys } from './schema/map.ts';
+import { roadRules } from './road-rules.ts';
+import type { MapKeys, PortKeys, RoadKeys } from './schema/map.ts';
 import type { MapCertificate, MapPort, MapRoad, Protocol } from './site-map.ts';
 
 interface PortsInput {
@@ -18,10 +19,45 @@ interface PortsInput {
   certificates: readonly MapCertificate[];
 }
 
-/** The raw ports of a map, in its order, and what is wrong with them. One that leads nowhere sound is left out. */
-export function portsOfMap(input: PortsInput): { ports: MapPort[]; findings: Finding[] } {
+/**
+ * The raw ports of a map, in its order, and what is wrong with them. One that leads nowhere sound is left out.
+ *
+ * @returns names those of raw ports that no road has and no certificate of the map covers, each as a road on which nothing is shown: so they have
+ *   a record, a certificate, and an answer to an authority's challenge, as every other name has
+ */
+export function portsOfMap(input: PortsInput): { ports: MapPort[]; names: MapRoad[]; findings: Finding[] } {
   const made = Object.entries(input.keys.ports ?? {}).map(([name, written]) => makePort(name, written, input));
-  return { ports: made.flatMap(({ port }) => port ?? []), findings: made.flatMap(({ findings }) => findings) };
+  const ports = made.flatMap(({ port }) => port ?? []);
+  const names = new Map<string, MapRoad>();
+  for (const port of ports)
+    if (port.tls !== null && !hasCertificate(port.tls, input) && isOfDomain(port.tls, input))
+      names.set(port.tls, names.get(port.tls) ?? nameOnly(port.tls, port));
+  return { ports, names: [...names.values()], findings: made.flatMap(({ findings }) => findings) };
+}
+
+/** Nothing is ever sent there (RFC 6761 §6.4): what is paused leads nobody anywhere. */
+const nowhere = 'https://nothing.invalid';
+
+/** A road of a name alone: paused, so that visitors of the web are told that there is nothing to see. */
+function nameOnly(name: string, { name: port, where }: MapPort): MapRoad {
+  return {
+    name,
+    display: name,
+    key: name,
+    where,
+    parts: [{ prefix: '/', leads: { kind: 'redirect', url: nowhere, permanent: false }, where }],
+    gates: ['everyone'],
+    paused: true,
+    rules: roadRules({ gate: ['everyone'], paused: true } as RoadKeys),
+    lines: {},
+    written: {},
+    fromLabel: null,
+    ofPort: port,
+  };
+}
+
+function isOfDomain(name: string, { domains }: PortsInput): boolean {
+  return domains.some((domain) => isUnder(name, domain));
 }
 
 function makePort(name: string, written: PortKeys, input: PortsInput): { port: MapPort | null; findings: Finding[] } {
@@ -42,7 +78,7 @@ function makePort(name: string, written: PortKeys, input: PortsInput): { port: M
     for (const key of ['tls', 'proxy-protocol'] as const) if (written[key]) slip('raw-udp', [key]);
   if (written.name !== undefined && !written.tls) slip('raw-name', ['name']);
   const shown = written.name === undefined ? (domains[0] ?? '') : shownName(written.name, domains);
-  if (written.tls && protocol === 'tcp' && !hasCertificate(shown, input)) {
+  if (written.tls && protocol === 'tcp' && !hasCertificate(shown, input) && !isOfDomain(shown, input)) {
     const near = input.roads.find(({ name: road }) => !road.startsWith('*.'))?.name ?? shown;
     slip('raw-certificate', [written.name === undefined ? 'tls' : 'name'], { text: shown, near });
   }

@@ -60,6 +60,7 @@ export interface MapPort {
  * @property gates all of them must let a visitor pass
  * @property written every other key as it was read
  * @property fromLabel the service whose label made it; null for a road of the map's own
+ * @property ofPort the raw port whose name it is, and nothing else; absent for every other road
  */
 export interface MapRoad {
   name: string;
@@ -75,6 +76,7 @@ export interface MapRoad {
   lines: Record<string, number>;
   written: Record<string, unknown>;
   fromLabel: string | null;
+  ofPort?: string;
 }
 
 /**

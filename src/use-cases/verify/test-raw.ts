@@ -5,11 +5,12 @@ import { untested, type LegResult, type RoadLegs } from '../../core/legs/leg.ts'
 import { judgeRaw, type Knock } from '../../core/legs/raw.ts';
 import { unite } from '../../core/legs/unite.ts';
 import { admits } from '../../core/networks/admits.ts';
-import { isPrivate } from '../../core/networks/address.ts';
+import { isLoopback, isPrivate } from '../../core/networks/address.ts';
 import type { PlannedPort } from '../../core/plan/plan.ts';
 import { testTlsAt } from './test-tls.ts';
 import type { Endpoint } from './prober.ts';
-import type { Shared } from './testing.ts';
+import { strangeName } from './questions.ts';
+import { mayTryMore, type Shared } from './testing.ts';
 
 /** Tests the raw ports of the map: whether each takes connections from whom its gate lets in, with TLS where that ends there, and gets to its service. */
 export async function testRawPorts(shared: Shared): Promise<RoadLegs[]> {
@@ -24,7 +25,8 @@ async function testRaw(shared: Shared, port: PlannedPort): Promise<LegResult[]> 
   // What somebody else wrote down has nothing of them.
   if (!prober.isLive) return legNames.map((leg) => untested(leg, 'not-asked'));
   const ask = port.protocol === 'tcp' ? knock : knockByDatagram;
-  const at = (endpoint: Endpoint): Promise<Attempt<Knock>> => limiter(() => ask({ ...endpoint, ...limits }));
+  const at = (endpoint: Endpoint, more: { first?: string; tls?: string } = {}): Promise<Attempt<Knock>> =>
+    limiter(() => ask({ ...endpoint, ...more, ...limits }));
   const knocks = await Promise.all(
     addressesOf(shared).map(async (address): Promise<KnockAt> => {
       const attempt = await at({ address, port: port.port });
@@ -32,8 +34,56 @@ async function testRaw(shared: Shared, port: PlannedPort): Promise<LegResult[]> 
     }),
   );
   const fromHost = port.resolution?.kind === 'dialled' ? port.resolution.fromHost : null;
-  const direct = fromHost === null ? null : await at({ address: fromHost.host, port: fromHost.port });
-  return judgeRaw({ port, knocks, direct, tls: await secure(shared, port, knocks) });
+  const tls = await secure(shared, port, knocks);
+  if (fromHost === null) return judgeRaw({ port, knocks, direct: null, tls });
+  const service = { address: fromHost.host, port: fromHost.port };
+  const toldFirst = { first: 'PROXY TCP4 127.0.0.1 127.0.0.1 40000 80\r\n' };
+  const [asWritten, asNot] = port.tellsVisitor ? [toldFirst, {}] : [{}, toldFirst];
+  const direct = await at(service, asWritten);
+  if (port.protocol === 'udp') return judgeRaw({ port, knocks, direct, tls });
+  const again = await at(service, asWritten);
+  const [endpoint] = reachedOf(port, knocks);
+  const inside = port.tls === null || endpoint === undefined ? null : await at(endpoint, { tls: port.tls.name });
+  const greets = direct.ok && direct.value.says !== '';
+  const isUnheard = port.tls === null && endpoint !== undefined && greets && knocks.some(isMute);
+  // Asked only where something is missing: a service may write down every start of a protocol that is not its own.
+  const mayWant = (direct.ok && !direct.value.stays) || (greets && knocks.some(isMute));
+  const otherwise = mayWant ? await at(service, asNot) : null;
+  const takesTls = isUnheard && (await limiter(() => prober.handshake(endpoint, strangeName(input.plan)))).ok;
+  return judgeRaw({
+    port,
+    knocks,
+    direct,
+    again,
+    otherwise,
+    inside,
+    takesTls,
+    tls,
+    past: await pastGate(shared, port, at),
+  });
+}
+
+function isMute({ attempt }: KnockAt): boolean {
+  return attempt.ok && attempt.value.says === '';
+}
+
+/** Where the service of a port with a gate answers at the front's own addresses, on the port by which this machine reaches it. */
+async function pastGate(
+  shared: Shared,
+  { gate, port, resolution }: PlannedPort,
+  at: (endpoint: Endpoint) => Promise<Attempt<Knock>>,
+): Promise<{ addresses: string[]; port: number } | null> {
+  const here = resolution?.kind === 'dialled' ? resolution.fromHost : null;
+  if (here === null || gate.parts.length === 0 || here.port === port || !mayTryMore(shared)) return null;
+  if (!isLoopback(here.host) && !shared.input.here.includes(here.host)) return null;
+  const tried = shared.ours.filter((address) => !isLoopback(address));
+  const found = await Promise.all(
+    tried.map(async (address) => {
+      const attempt = await at({ address, port: here.port });
+      return attempt.ok && attempt.value.stays ? [address] : [];
+    }),
+  );
+  return { addresses: found.flat(), port: here.port };
 }
 
 /** An edge passes on the web alone. */
@@ -61,11 +111,14 @@ async function secure(
   knocks: readonly KnockAt[],
 ): Promise<LegResult | null> {
   if (tls === null) return null;
-  const endpoints = knocks.flatMap(({ address, attempt }) =>
-    attempt.ok && attempt.value.stays ? [{ address, port }] : [],
-  );
+  const endpoints = reachedOf({ port }, knocks);
   const held = shared.input.held.get(tls.certificate) ?? null;
   return unite(await testTlsAt(shared, { name: tls.name, held, endpoints }));
+}
+
+/** Where connections are taken and stay. */
+function reachedOf({ port }: Pick<PlannedPort, 'port'>, knocks: readonly KnockAt[]): Endpoint[] {
+  return knocks.flatMap(({ address, attempt }) => (attempt.ok && attempt.value.stays ? [{ address, port }] : []));
 }
 
 function sorted(legs: readonly LegResult[]): LegResult[] {
