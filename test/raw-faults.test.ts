@@ -69,7 +69,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
     };
     const to = (port: number, more = ''): string => `to: ":${String(port)}", gate: everyone${more}`;
     const tls = ', tls: true, name: www.saltmarsh.example';
-    const told = ', proxy-protocol: true';
+    const tellsVisitor = ', proxy-protocol: true';
     const folder = folderWith({
       'mile-marker.yaml': map([
         to(gauge),
@@ -77,9 +77,9 @@ describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
         to(quiet),
         to(gauge, tls),
         to(mast),
-        to(sonde, told),
+        to(sonde, tellsVisitor),
         to(mast),
-        to(quiet, told),
+        to(quiet, tellsVisitor),
         to(portOf(open)).replace('everyone', 'near'),
       ]),
     });
@@ -91,10 +91,10 @@ describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
         to(gauge),
         to(gauge),
         to(gauge),
-        to(mast, told),
+        to(mast, tellsVisitor),
         to(sonde),
         to(mast),
-        to(quiet, told),
+        to(quiet, tellsVisitor),
         to(portOf(open)).replace('everyone', 'near'),
       ]),
     );

@@ -10,7 +10,7 @@ import type { PlannedPort } from '../../core/plan/plan.ts';
 import { testTlsAt } from './test-tls.ts';
 import type { Endpoint } from './prober.ts';
 import { strangeName } from './questions.ts';
-import { mayTryMore, type Shared } from './testing.ts';
+import type { Shared } from './testing.ts';
 
 /** Tests the raw ports of the map: whether each takes connections from whom its gate lets in, with TLS where that ends there, and gets to its service. */
 export async function testRawPorts(shared: Shared): Promise<RoadLegs[]> {
@@ -74,9 +74,12 @@ async function pastGate(
   at: (endpoint: Endpoint) => Promise<Attempt<Knock>>,
 ): Promise<{ addresses: string[]; port: number } | null> {
   const here = resolution?.kind === 'dialled' ? resolution.fromHost : null;
-  if (here === null || gate.parts.length === 0 || here.port === port || !mayTryMore(shared)) return null;
-  if (!isLoopback(here.host) && !shared.input.here.includes(here.host)) return null;
-  const tried = shared.ours.filter((address) => !isLoopback(address));
+  const { ours, addresses, input } = shared;
+  if (here === null || gate.parts.length === 0 || here.port === port || input.plan.front.edge !== null) return null;
+  if (!isLoopback(here.host) && !input.here.includes(here.host)) return null;
+  // Without a road there is no certificate by which an address is known as ours; this machine's own are.
+  const own = addresses.filter((address) => input.here.includes(address));
+  const tried = [...new Set([...ours, ...own])].filter((address) => !isLoopback(address));
   const found = await Promise.all(
     tried.map(async (address) => {
       const attempt = await at({ address, port: here.port });
