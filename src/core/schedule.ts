@@ -38,8 +38,8 @@ interface ScheduleInput {
   /** Words of the command that runs this program, each an absolute path or a plain word. */
   program: readonly string[];
   mapFile: string;
-  /** Run after a renewal, or when something came or went for `verify`; without a shell, and for no other job. */
-  then: readonly string[];
+  /** More words of the command: what is run afterwards, whom it tells, with which login it tests. */
+  more: readonly string[];
   /** As whom it runs; root when null. */
   owner: { uid: number; gid: number } | null;
   /** What it may write to; null where it runs programs of others, whose needs nobody knows. */
@@ -136,12 +136,6 @@ export function jobCronLine(name: JobName, input: ScheduleInput): string {
   return `${jobs[name].cron(minute)} * * * ${wordsOf(name, input).map(cronWord).join(' ')}`;
 }
 
-function wordsOf(name: JobName, { program, mapFile, then }: ScheduleInput): string[] {
-  return [
-    ...program,
-    ...jobs[name].argv,
-    '--map',
-    mapFile,
-    ...then.flatMap((word) => [name === 'verify' ? '--notify' : '--then', word]),
-  ];
+function wordsOf(name: JobName, { program, mapFile, more }: ScheduleInput): string[] {
+  return [...program, ...jobs[name].argv, '--map', mapFile, ...more];
 }

@@ -161,6 +161,21 @@ test('updates: names and texts on the wire, a signature that no changed byte sur
   expect(key).toEqual({ name: 'marsh', algorithm: 'hmac-sha256', secret: Buffer.from('secret') });
   expect(parseTsigKey('hmac-sha512:m:c2VjcmV0')?.algorithm).toBe('hmac-sha512');
   expect(parseTsigKey('hmac-md5:m:c2VjcmV0')).toBe(null);
+  // As tsig-keygen, keymgr and ddns-confgen print them, and as people copy them.
+  for (const text of [
+    '# hmac-sha256:marsh:c2VjcmV0\nkey:\n  - id: marsh\n    algorithm: hmac-sha256\n    secret: c2VjcmV0\n',
+    'key "marsh" {\n\talgorithm hmac-sha256;\n\tsecret "c2VjcmV0";\n};\n',
+    '/* for updates */ key marsh. { algorithm hmac-sha256.; // usual\n secret c2VjcmV0; };',
+    'key "marsh" {\n secret "c2VjcmV0"; # first\n algorithm "hmac-sha256";\n};\nzone "a.example" { algorithm 8; };',
+    'marsh:c2VjcmV0\n',
+  ])
+    expect(parseTsigKey(text)).toEqual(key);
+  for (const text of [
+    '',
+    'key "marsh" { secret "c2VjcmV0"; };',
+    'key marsh { algorithm hmac-sha256; secret "not base64!"; };',
+  ])
+    expect(parseTsigKey(text)).toBe(null);
   if (key === null) return;
   const request = signMessage(updateMessage({ id: 7, zone: 'a.example', changes: [] }), key, 1_700_000_000);
   // A reply is signed over the request's signature too (RFC 8945 §5.3), so the request is no reply to itself.
@@ -184,7 +199,7 @@ test('timers carry odd words as they are', () => {
   const input = {
     program: ['/opt/a b/node', '/x'],
     mapFile: "/srv/it's 5%/$m.yaml",
-    then: ['nginx', '-s', 'reload'],
+    more: ['nginx', '-s', 'reload'].flatMap((word) => ['--then', word]),
     owner: null,
     write: null,
   };

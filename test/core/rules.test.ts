@@ -332,6 +332,7 @@ test('one cause is told once, with every road it breaks', () => {
     former: null,
     room: null,
     owner: null,
+    updateKey: null,
     hsts: new Map(),
     now,
   });

@@ -63,6 +63,9 @@ export class TestAuthority {
       signingKey,
       publicKey: keys.publicKey,
       extensions: [
+        ...(spec.mustStaple === true
+          ? [new x509.Extension('1.3.6.1.5.5.7.1.24', false, Buffer.from('3003020105', 'hex'))]
+          : []),
         new x509.BasicConstraintsExtension(false, undefined, true),
         new x509.ExtendedKeyUsageExtension([
           use === 'server' ? x509.ExtendedKeyUsage.serverAuth : x509.ExtendedKeyUsage.clientAuth,

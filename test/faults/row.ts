@@ -36,6 +36,8 @@ export interface CertificateSpec {
   key?: 'ec' | 'rsa-1024' | 'rsa-2048';
   hash?: 'SHA-256' | 'SHA-1';
   use?: 'server' | 'client';
+  /** It must come with a word of its authority. */
+  mustStaple?: boolean;
 }
 
 /** A port on which nothing of the web speaks. */

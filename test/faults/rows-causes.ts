@@ -113,5 +113,32 @@ export const causeRows: Row[] = [
     rule: null,
     node: { certificate: { sends: 'crossed' } },
   },
+  {
+    name: 'nginx: a challenge is asked for a login',
+    rule: 'challenge-shut',
+    severity: 'warning',
+    map: 'acme: {directory: staging}\n',
+    nginx: {
+      plain: 'location /.well-known/ { return 403; } location / { return 301 https://$host:{https}$request_uri; }',
+    },
+  },
+  {
+    name: 'nginx: a challenge is led to HTTPS, and may be seen there',
+    rule: null,
+    map: 'acme: {directory: staging}\n',
+    nginx: {},
+  },
+  {
+    name: 'a certificate that must be stapled, and is not',
+    rule: 'certificate-without-staple',
+    node: { certificate: { mustStaple: true } },
+  },
+  {
+    name: 'nginx: suites by which nobody proves who they are',
+    rule: 'tls-weak-suite',
+    severity: 'error',
+    says: 'nobody proves who they are',
+    nginx: { extra: 'ssl_ciphers ECDHE+AESGCM:aNULL:@SECLEVEL=0;' },
+  },
   { name: 'events that come through', rule: null, service: { does: 'events' }, own: 'nginx' },
 ];

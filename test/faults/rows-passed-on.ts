@@ -124,13 +124,13 @@ export const passedOnRows: Row[] = [
   },
   {
     name: 'nginx: another status over HTTP/2',
-    rule: 'http2-differs',
+    rule: 'differs-over-http2',
     says: 'answers 404 over HTTP/2',
     nginx: nginx('if ($server_protocol = HTTP/2.0) { return 404; }'),
   },
   {
     name: 'nginx: another service over HTTP/2',
-    rule: 'http2-differs',
+    rule: 'differs-over-http2',
     says: 'another page over HTTP/2',
     nginx: {
       nestcam: `location / { if ($server_protocol = HTTP/2.0) { proxy_pass http://127.0.0.1:{tides}; } proxy_pass http://127.0.0.1:{service}; ${forwards} }`,

@@ -10,7 +10,7 @@ import type {
 } from '../../src/core/inventory/inventory.ts';
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
 import { runRules } from '../../src/core/rules/all-rules.ts';
-import type { Served } from '../../src/core/rules/rule.ts';
+import type { Facts, Served } from '../../src/core/rules/rule.ts';
 import { noFiles, type FilesOfMap } from '../../src/core/plan/files-of-map.ts';
 import { mapOf, plannedOf, someHost } from './plan.ts';
 
@@ -53,6 +53,7 @@ export interface Case {
   hsts?: Record<string, number>;
   host?: Partial<HostFacts>;
   owner?: string;
+  updateKey?: Facts['updateKey'];
   /** More services, as a cluster has them. */
   services?: Service[];
 }
@@ -87,6 +88,7 @@ export function told(text: string, given: Case = {}): string[] {
     former: null,
     room: null,
     owner: given.owner ?? null,
+    updateKey: given.updateKey ?? null,
     hsts: new Map(Object.entries(given.hsts ?? {})),
     now,
   }).map(({ rule, message, remedy }) => `${rule}: ${message} | ${remedy}`);

@@ -172,3 +172,10 @@ function keyFacts(leaf: X509Certificate, keyFile: string): Pick<HeldCertificate,
     return { keyFits: null, keyMode: null };
   }
 }
+
+/** The extension by which a certificate says that it must come with a fresh word of its authority (RFC 7633: TLS feature 5, status_request). */
+const mustStapleOid = Buffer.from('06082b06010505070118', 'hex');
+
+export function mustStaple({ raw }: X509Certificate): boolean {
+  return raw.includes(mustStapleOid);
+}

@@ -11,17 +11,43 @@ export interface TsigKey {
 const algorithms = ['hmac-sha1', 'hmac-sha224', 'hmac-sha256', 'hmac-sha384', 'hmac-sha512'] as const;
 
 /**
- * Reads a key file: `key "NAME" { algorithm hmac-sha256; secret "BASE64"; };` as several name servers write it, or one line
- * `ALGORITHM:NAME:BASE64`. Null when it is neither.
+ * Reads a key file as key generators and name servers write it: `key "NAME" { algorithm hmac-sha256; secret "BASE64"; };` (quotes may be left
+ * out, comments stand anywhere), a list of YAML with `id`, `algorithm` and `secret`, or one line `[ALGORITHM:]NAME:BASE64`, where an algorithm
+ * that is left out is hmac-sha256. Null when it is none of these.
  */
 export function parseTsigKey(text: string): TsigKey | null {
-  const line = /^\s*(hmac-sha\d+):([^:\s]+):([A-Za-z0-9+/=]+)\s*$/m.exec(text);
-  const name = line?.[2] ?? /\bkey\s+"?([^"\s{]+)"?\s*\{/.exec(text)?.[1];
-  const written = line?.[1] ?? /\balgorithm\s+"?(hmac-sha\d+)"?\s*;/i.exec(text)?.[1];
-  const secret = line?.[3] ?? /\bsecret\s+"([A-Za-z0-9+/=]+)"\s*;/.exec(text)?.[1];
-  const algorithm = algorithms.find((one) => one === written?.toLowerCase());
-  if (name === undefined || algorithm === undefined || secret === undefined) return null;
-  return { name: name.toLowerCase().replace(/\.$/, ''), algorithm, secret: Buffer.from(secret, 'base64') };
+  const plain = text.replace(/(^|\s)#.*$/gm, '$1');
+  // A secret may begin with two slashes; only in the form with braces are they a comment.
+  const block = plain.replace(/\/\*[\s\S]*?\*\//g, ' ').replace(/(^|\s)\/\/.*$/gm, '$1');
+  return asBlock(block) ?? asYaml(plain) ?? asLine(plain);
+}
+
+const word = `"?([^"\\s{};]+)"?`;
+
+function asBlock(text: string): TsigKey | null {
+  const body = new RegExp(`\\bkey\\s+${word}\\s*\\{([^}]*)\\}`).exec(text);
+  const of = (field: string): string | undefined =>
+    new RegExp(`\\b${field}\\s+${word}\\s*;`, 'i').exec(body?.[2] ?? '')?.[1];
+  return keyOf(body?.[1], of('algorithm'), of('secret'));
+}
+
+function asYaml(text: string): TsigKey | null {
+  const of = (field: string): string | undefined =>
+    new RegExp(`^[\\s-]*${field}:\\s*["']?([^"'\\s#]+)`, 'm').exec(text)?.[1];
+  return keyOf(of('id'), of('algorithm'), of('secret'));
+}
+
+function asLine(text: string): TsigKey | null {
+  const [, algorithm = 'hmac-sha256', name, secret] =
+    /^\s*(?:(hmac-[\w-]+):)?([^:\s]+):([A-Za-z0-9+/=]+)\s*$/m.exec(text) ?? [];
+  return keyOf(name, algorithm, secret);
+}
+
+/** Names of algorithms as a record has them, with a dot at the end, too (RFC 8945 §6). */
+function keyOf(name?: string, written?: string, secret?: string): TsigKey | null {
+  const algorithm = algorithms.find((one) => one === written?.toLowerCase().replace(/\.$/, ''));
+  if (name === undefined || algorithm === undefined || !/^[A-Za-z0-9+/]+={0,2}$/.test(secret ?? '')) return null;
+  return { name: name.toLowerCase().replace(/\.$/, ''), algorithm, secret: Buffer.from(secret ?? '', 'base64') };
 }
 
 const typeTsig = 250;

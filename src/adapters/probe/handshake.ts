@@ -4,7 +4,7 @@ import net from 'node:net';
 import tls, { createSecureContext, rootCertificates, type DetailedPeerCertificate, type SecureContext } from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
 import type { ChainDates, TlsEvidence } from '../../core/legs/tls.ts';
-import { certificateFacts, weakness } from '../certificates/read.ts';
+import { certificateFacts, mustStaple, weakness } from '../certificates/read.ts';
 import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';
 import { closedUnheard, failureOf, TimeUp } from './failure.ts';
@@ -46,14 +46,18 @@ export function handshake({
     }
     const known = contextOf(trust);
     const wire = net.connect({ host: address, port, ...fromAddress(from) });
-    const socket = tls.connect({
+    const options: tls.ConnectionOptions & { requestOCSP: boolean } = {
       socket: wire,
       servername: name,
       ALPNProtocols: ['h2', 'http/1.1'],
       secureContext: known.context,
       rejectUnauthorized: false,
       checkServerIdentity: () => undefined,
-    });
+      requestOCSP: true,
+    };
+    const socket = tls.connect(options);
+    let isStapled = false;
+    socket.once('OCSPResponse', (word: Buffer | null) => (isStapled = word !== null && word.length > 0));
     const abort = (): void => {
       socket.destroy(new Error('interrupted'));
     };
@@ -69,7 +73,8 @@ export function handshake({
     let isShaken = false;
     socket.once('secureConnect', () => {
       isShaken = true;
-      const evidence = evidenceOf(socket, { trust, seen: known.seen, place: `${address} ${String(port)}` });
+      const shown = evidenceOf(socket, { trust, seen: known.seen, place: `${address} ${String(port)}` });
+      const evidence = { ...shown, lacksStaple: shown.lacksStaple === true && !isStapled };
       if (socket.alpnProtocol !== 'h2') end({ ok: true, value: evidence });
       else
         void settingsCome(socket, timeoutMs / 3).then((speaksTwo) =>
@@ -92,7 +97,8 @@ interface KnownTrust {
   seen: Map<string, ChainEvidence>;
 }
 
-type ChainEvidence = Pick<Shaken, 'leaf' | 'trustedBy' | 'chainDates' | 'weak'>;
+/** @property lacksStaple it must come with a word of its authority; whether that came is another matter */
+type ChainEvidence = Pick<Shaken, 'leaf' | 'trustedBy' | 'chainDates' | 'weak' | 'lacksStaple'>;
 
 const contexts = new Map<string, KnownTrust>();
 /** A run has at most two kinds of trust; one that goes on for months meets a new one with every new authority. */
@@ -159,6 +165,7 @@ function chainEvidence(socket: tls.TLSSocket, trust: Trust): ChainEvidence {
     trustedBy: socket.authorized ? trustOf(chain, trust) : null,
     chainDates: datesAbove(chain),
     weak: weakness(certificate),
+    lacksStaple: mustStaple(certificate),
   };
 }
 

@@ -1,6 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import net from 'node:net';
-import { suitesWithCbc, suitesWithoutSecrecy, type WeakSuite } from '../../core/legs/weak-suites.ts';
+import {
+  suitesWithCbc,
+  suitesWithoutProtection,
+  suitesWithoutSecrecy,
+  type TakenSuite,
+} from '../../core/legs/weak-suites.ts';
 import { fromAddress, type Limits } from './connect.ts';
 
 interface WeakInput extends Limits {
@@ -10,37 +15,50 @@ interface WeakInput extends Limits {
 }
 
 /**
- * The weak cipher suite that a server takes from a client that knows nothing else, or null when it takes none. The hello is written here, since
- * the library of this program no longer knows the worst of them.
+ * The weak cipher suite that a server takes from a client that knows nothing else, or null when it refuses all of them. The hello is written here,
+ * since the library of this program no longer knows the worst of them.
  */
-export async function weakSuite(input: WeakInput): Promise<WeakSuite | null> {
+export async function weakSuite(input: WeakInput): Promise<TakenSuite> {
+  const bare = await chosenOf(input, suitesWithoutProtection);
+  if (bare.name !== null) return { name: bare.name, hasSecrecy: false, isBare: true };
   const worst = await chosenOf(input, suitesWithoutSecrecy);
-  if (worst !== null) return { name: worst, hasSecrecy: false };
+  if (worst.name !== null) return { name: worst.name, hasSecrecy: false };
   const cbc = await chosenOf(input, suitesWithCbc);
-  return cbc === null ? null : { name: cbc, hasSecrecy: true };
+  if (cbc.name !== null) return { name: cbc.name, hasSecrecy: true };
+  return [bare, worst, cbc].every(({ isHeard }) => isHeard) ? null : 'unheard';
+}
+
+/** @property isHeard the other end said something, or ended the connection: a silence is no refusal */
+interface Chosen {
+  name: string | null;
+  isHeard: boolean;
 }
 
 function chosenOf(
   { address, port, name, timeoutMs, signal, from }: WeakInput,
   suites: ReadonlyMap<number, string>,
-): Promise<string | null> {
-  if (signal.aborted) return Promise.resolve(null);
+): Promise<Chosen> {
+  if (signal.aborted) return Promise.resolve({ name: null, isHeard: false });
   return new Promise((resolve) => {
     const socket = net.connect({ host: address, port, signal, ...fromAddress(from) });
     const heard: Buffer[] = [];
-    const end = (): void => {
+    let isTaken = false;
+    const end = (isHeard: boolean): void => {
       clearTimeout(timer);
       socket.destroy();
-      resolve(suites.get(chosenIn(Buffer.concat(heard)) ?? -1) ?? null);
+      resolve({ name: suites.get(chosenIn(Buffer.concat(heard)) ?? -1) ?? null, isHeard });
     };
-    const timer = setTimeout(end, timeoutMs);
-    socket.once('connect', () => socket.write(clientHello(name, [...suites.keys()])));
+    const timer = setTimeout(() => end(heard.length > 0), timeoutMs);
+    socket.once('connect', () => {
+      isTaken = true;
+      socket.write(clientHello(name, [...suites.keys()]));
+    });
     socket.on('data', (chunk: Buffer) => {
       heard.push(chunk);
       // The choice stands at the beginning of the first record.
-      if (Buffer.concat(heard).length >= 128) end();
+      if (Buffer.concat(heard).length >= 128) end(true);
     });
-    socket.on('error', end).once('close', end);
+    socket.on('error', () => end(isTaken)).once('close', () => end(isTaken));
   });
 }
 

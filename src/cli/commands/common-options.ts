@@ -67,3 +67,21 @@ export function proxyOption(): Option {
     'for this proxy instead of the one that the map says, with what changes for visitors',
   ).choices(writtenNames);
 }
+
+/** What a test of every night is told beforehand. @param part for the help of a command that has them for one of its forms */
+export const nightNotify = (part: string): Option =>
+  new Option(
+    '--notify <word>',
+    `${part}a program to run when a night brings news, without a shell; repeat the option for each argument`,
+  ).argParser(collect);
+
+export const nightMailTo = (part: string): Option =>
+  new Option('--mail <address>', `${part}write to this address, or user of this machine, when a night brings news`);
+
+export const nightLogin = (part: string): Option =>
+  new Option('--login <file>', `${part}a test login for gates with people, as \`verify\` takes it`);
+
+export const nightTrust = (part: string): Option =>
+  new Option('--trust <file>', `${part}also trust the authorities in this PEM file (may be repeated)`).argParser(
+    collect,
+  );

@@ -1,8 +1,21 @@
 import { Argument, Option } from 'commander';
-import { Command, collect, jsonOption, mapOption, proxyOption, parseCount, parseMinutes } from './common-options.ts';
+import {
+  Command,
+  collect,
+  jsonOption,
+  mapOption,
+  proxyOption,
+  parseCount,
+  parseMinutes,
+  nightLogin,
+  nightMailTo,
+  nightNotify,
+  nightTrust,
+} from './common-options.ts';
 import { alone } from '../alone.ts';
 import type { InstallOptions } from '../run/firewall.ts';
 import type { InstallFrontOptions } from '../run/install-front.ts';
+import type { UnitOptions } from '../run/install-units.ts';
 import type { CommandContext } from '../io.ts';
 
 /** What can be put live. */
@@ -33,8 +46,17 @@ export function install(context: CommandContext): Command {
     .option('--no-rehearsal', 'front: do not rehearse it first')
     .addOption(jsonOption())
     .addOption(new Option('--minutes <count>', 'firewall: how long the trial lasts').argParser(parseMinutes).default(2))
+    .option(
+      '--then <word>',
+      'timers: a program to run after a renewal, without a shell; repeat the option for each argument',
+      collect,
+    )
+    .addOption(nightNotify('timers: '))
+    .addOption(nightMailTo('timers: '))
+    .addOption(nightLogin('timers: '))
+    .addOption(nightTrust('timers: '))
     .option('--keep', 'firewall: keep the rules that are on trial, over reboots, too')
-    .action(async (part: (typeof installable)[number], options: InstallOptions & InstallFrontOptions) => {
+    .action(async (part: (typeof installable)[number], options: InstallOptions & InstallFrontOptions & UnitOptions) => {
       if (part === 'firewall') {
         const { runInstallFirewall } = await import('../run/firewall.ts');
         await runInstallFirewall(options, context);

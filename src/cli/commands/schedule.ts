@@ -1,6 +1,6 @@
 import { Argument } from 'commander';
 import { jobNames, type JobName } from '../../core/schedule.ts';
-import { collect, Command, mapOption } from './common-options.ts';
+import { collect, Command, mapOption, nightLogin, nightMailTo, nightNotify, nightTrust } from './common-options.ts';
 import type { ScheduleOptions } from '../run/schedule.ts';
 import type { CommandContext } from '../io.ts';
 
@@ -16,6 +16,10 @@ export function schedule(context: CommandContext): Command {
       'a program to run when something is new, without a shell; repeat the option for each argument',
       collect,
     )
+    .addOption(nightNotify('verify: '))
+    .addOption(nightMailTo('verify: '))
+    .addOption(nightLogin('verify: '))
+    .addOption(nightTrust('verify: '))
     .addOption(mapOption())
     .action(async (job: JobName, options: ScheduleOptions) => {
       const { runSchedule } = await import('../run/schedule.ts');

@@ -34,6 +34,10 @@ export function verify(context: CommandContext): Command {
       'a program to run when there are new or fixed findings, without a shell; repeat the option for each argument. It reads the JSON document on its standard input',
       collect,
     )
+    .option(
+      '--mail <address>',
+      'with --since: write to this address, or user of this machine, when there are new or fixed findings',
+    )
     .option('--links', 'print links to open on a phone, and what you should see; does not ask the front')
     .option('--script', 'print a shell script for another machine to run; does not ask the front')
     .option('--read <file>', 'judge what that script printed, instead of testing from here')

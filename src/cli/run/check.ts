@@ -38,7 +38,9 @@ export async function runCheck(options: CheckOptions, context: CommandContext): 
 
 async function judgeLive(site: Site, { env, now, signal }: Io): Promise<Finding[]> {
   const { judgeInstalledFront } = await import('../../use-cases/live/judge-installed.ts');
-  return judgeInstalledFront(site, { env, now, signal });
+  const { judgeRenewal } = await import('../../use-cases/live/judge-renewal.ts');
+  const [front, renewal] = await Promise.all([judgeInstalledFront(site, { env, now, signal }), judgeRenewal(site)]);
+  return [...front, ...renewal];
 }
 
 async function nextStep(findings: readonly Finding[], site: Site, io: Io): Promise<string> {

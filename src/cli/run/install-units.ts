@@ -1,9 +1,20 @@
+import { access } from 'node:fs/promises';
+import { dirname } from 'node:path';
 import { hasSystemd, removeUnits, readUnit, setUpUnits } from '../../adapters/host/units.ts';
 import { findMap } from '../../adapters/files/find-map.ts';
 import { installedBuiltin } from '../../adapters/proxies/builtin/installed.ts';
 import { exit } from '../../adapters/trouble.ts';
+import { ownerName } from '../../adapters/host/file-user.ts';
 import { unitWord } from '../../core/unit-words.ts';
-import { changedUnits, unitNames, wantedUnits, type UnitPart, type WantedUnits } from '../../use-cases/live/units.ts';
+import type { Site } from '../../use-cases/map/load.ts';
+import {
+  changedUnits,
+  unitNames,
+  wantedUnits,
+  type TimerWishes,
+  type UnitPart,
+  type WantedUnits,
+} from '../../use-cases/live/units.ts';
 import { lastWritten } from '../../use-cases/live/serve.ts';
 import type { CommandContext } from '../io.ts';
 import { sayMap } from '../said-map.ts';
@@ -11,8 +22,10 @@ import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural } from '../print/style.ts';
 import { agreed } from './install-front.ts';
+import { mailProgram } from './night-mail.ts';
+import { wishesOf, type ScheduleOptions } from './schedule.ts';
 
-interface UnitOptions extends OpenOptions {
+export interface UnitOptions extends OpenOptions, Omit<ScheduleOptions, 'map' | 'out'> {
   yes?: boolean;
   dryRun?: boolean;
 }
@@ -22,7 +35,7 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   const { io, setCode } = context;
   const site = await openSite(options, context, 'install-units');
   if (site === null) return;
-  const wanted = await wantedUnits(part, site);
+  const wanted = await wantedUnits(part, site, await toldWishes(options, site, io));
   const changed = hasSystemd() ? await changedUnits(wanted, site.mapFile) : wanted.units;
   const end = (words: string): void => {
     if (options.json === true)
@@ -64,6 +77,17 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   end('installed');
   io.err(`systemd starts ${wanted.enable.join(', ')} now and at every boot.\n`);
   io.err(`next: ${nextWords[part].installed}\n      to take it back: mile-marker undo ${part}\n`);
+}
+
+/** Whoever says nothing is written to, where this machine has mail: a test that nobody reads is none. */
+async function toldWishes(options: UnitOptions, { mapFile }: Site, io: CommandContext['io']): Promise<TimerWishes> {
+  const wishes = wishesOf(options, null, io.cwd);
+  const isTold = options.mail !== undefined || options.notify !== undefined;
+  const hasMail = await access(mailProgram).then(
+    () => true,
+    () => false,
+  );
+  return isTold || !hasMail ? wishes : { ...wishes, mail: ownerName(dirname(mapFile)) ?? 'root' };
 }
 
 /** @property what for whom systemd is not there @property question before it is taken away */

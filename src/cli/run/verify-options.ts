@@ -10,6 +10,7 @@ export interface VerifyOptions extends VerifyRequest {
   metrics?: string;
   since?: boolean;
   notify?: string[];
+  mail?: string;
   verbose?: boolean;
   watch?: number;
   script?: boolean;

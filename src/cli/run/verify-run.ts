@@ -42,12 +42,12 @@ export async function testRoads(
   return { ...tested, findings: sortFindings([...tested.findings, ...found]) };
 }
 
-/** @param monthly what a run of every night says once a month */
+/** @param more what a run of every night says beside: once a month, and by `check` */
 export function documentOf(
   site: Site,
   result: VerifyResult,
   changes: Changes | null,
-  monthly: readonly Finding[] = [],
+  { monthly = [], checked = [] }: { monthly?: readonly Finding[]; checked?: readonly Finding[] } = {},
 ): string {
   const { addresses, findings, away, vantage } = result;
   return jsonDocument('verify', {
@@ -60,6 +60,7 @@ export function documentOf(
     summary: { ...countFindings(findings), roads: countStandings(result.roads) },
     ...(changes === null ? {} : { since: changes }),
     ...(monthly.length === 0 ? {} : { monthly }),
+    ...(checked.length === 0 ? {} : { checked }),
   });
 }
 

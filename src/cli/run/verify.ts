@@ -11,6 +11,7 @@ import type { Site } from '../../use-cases/map/load.ts';
 import { limiter } from '../../use-cases/verify/limiter.ts';
 import { liveQuestions, lookQuestions, shakeQuestions } from '../../use-cases/verify/questions.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
+import { checkedSince } from '../../use-cases/live/checked-since.ts';
 import { monthlyForgotten } from '../../use-cases/map/forgotten.ts';
 import { chosenRoads } from '../../use-cases/map/chosen-roads.ts';
 import type { CommandContext } from '../io.ts';
@@ -24,7 +25,8 @@ import { plural, wrap } from '../print/style.ts';
 import { formatVerify } from '../print/verify.ts';
 import { limitsOf, placeAt } from '../../use-cases/verify/verify-input.ts';
 import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
-import { isNews, isWhole, noteRun, sinceWords } from './verify-changes.ts';
+import { nightMail, sendMail } from './night-mail.ts';
+import { changeLines, isNews, isWhole, noteRun, sinceWords } from './verify-changes.ts';
 import { showRun } from './verify-shows.ts';
 import { watch } from './verify-watch.ts';
 
@@ -54,8 +56,12 @@ async function verifyOnce(
     return;
   }
   const changes = await noteRun(site, names, options, result, io);
-  const old = options.since === true && isWhole(names, options) ? await monthlyForgotten(site, io.now()) : [];
-  const document = documentOf(site, result, changes, old);
+  const isNight = options.since === true && isWhole(names, options);
+  const old = isNight ? await monthlyForgotten(site, io.now()) : [];
+  const checked = isNight
+    ? await checkedSince(site, { now: io.now(), env: io.env })
+    : { findings: [], come: [], gone: [] };
+  const document = documentOf(site, result, changes, { monthly: old, checked: checked.findings });
   io.out(options.json === true ? document : formatVerify(result, site.plan, printing(options, io)));
   if (options.json !== true) io.err(wrap(vantageWords(result.vantage), { width: io.width }));
   if (options.since === true) io.err(sinceWords(changes, io.width));
@@ -64,8 +70,19 @@ async function verifyOnce(
   await writeJunit(options, result, io);
   await showRun(site, options, result, { io, every: null });
   io.err(nextStep(result));
-  if (isNews(changes) || old.length > 0) await notify(options, document);
-  if (reaches(result.findings, options.failOn)) setCode(exit.foundWrong);
+  const isChecked = checked.come.length + checked.gone.length > 0;
+  if (isNight && options.json !== true && checked.findings.length > 0)
+    io.out(
+      `\nby \`mile-marker check\`:\n${formatFindings(checked.findings, { width: io.width, colour: io.colour.out })}`,
+    );
+  if (isNews(changes) || isChecked || old.length > 0) {
+    const findings = [...result.findings, ...checked.findings, ...old].filter(({ severity }) => severity !== 'note');
+    const since = `${sinceWords(changes, 72)}${changeLines(checked, 72)}`;
+    const [domain = ''] = site.plan.domains;
+    if (options.mail !== undefined) await sendMail(nightMail({ to: options.mail, domain, since, findings }));
+    await notify(options, document);
+  }
+  if (reaches([...result.findings, ...checked.findings], options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);
 }
 

@@ -11,7 +11,8 @@ export interface CaaInput {
   identities: readonly string[];
   wildcard: boolean;
   challenge: 'http' | 'dns';
-  accountUrl: string;
+  /** Null where it is not known: then a record that names one is taken to mean it. */
+  accountUrl: string | null;
 }
 
 /** The domain by which the public authority behind `staging` and `production` knows itself, or null for another directory. */
@@ -39,10 +40,12 @@ export function caaForbids({ records, identities, wildcard, challenge, accountUr
     const account = parameters['accounturi'];
     return (
       (methods === undefined || methods.split(',').includes(`${challenge}-01`)) &&
-      (account === undefined || account === accountUrl)
+      (account === undefined || accountUrl === null || account === accountUrl)
     );
   });
-  return allowed ? null : `it asks for another challenge or another account than ${challenge} and ${accountUrl}`;
+  return allowed
+    ? null
+    : `it asks for another challenge or another account than ${challenge}${accountUrl === null ? '' : ` and ${accountUrl}`}`;
 }
 
 function parseIssuer(value: string): { domain: string; parameters: Record<string, string> } {

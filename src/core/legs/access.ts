@@ -14,7 +14,7 @@ const gateOpen = card({
   summary: 'A gate lets somebody in whom it must keep out.',
   why: 'The front does not do what the map says, and what should be closed is open.',
   source,
-  explains: ['front-alters-answer', 'http2-differs', 'visitor-claims-reach-service', 'own-page-not-shown'],
+  explains: ['front-alters-answer', 'differs-over-http2', 'visitor-claims-reach-service', 'own-page-not-shown'],
   messages: {
     open: {
       message:

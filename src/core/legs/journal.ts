@@ -3,7 +3,7 @@ import { legNames, type Finding } from '../findings/finding.ts';
 import { labelOf } from './label.ts';
 import type { LegResult, Outcome, RoadLegs } from './leg.ts';
 
-const told = z.object({
+export const told = z.object({
   rule: z.string(),
   severity: z.enum(['error', 'warning', 'note']),
   cause: z.string(),

@@ -41,6 +41,7 @@ const words: Record<LegKind, string> = {
   'no-chain': 'no chain',
   untrusted: 'not trusted',
   'weak-certificate': 'weak',
+  'no-staple': 'no staple',
   'chain-order': 'order',
   'old-tls': 'old TLS',
   'weak-suite': 'weak suite',

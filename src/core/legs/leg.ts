@@ -35,6 +35,7 @@ export type LegKind =
   | 'no-chain'
   | 'untrusted'
   | 'weak-certificate'
+  | 'no-staple'
   | 'chain-order'
   | 'old-tls'
   | 'weak-suite'

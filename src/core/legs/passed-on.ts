@@ -108,7 +108,7 @@ const claims = card({
 });
 
 const two = card({
-  id: 'http2-differs',
+  id: 'differs-over-http2',
   severity: 'error',
   summary: 'Over HTTP/2 a road answers otherwise than over HTTP/1.1.',
   why: 'Every browser uses HTTP/2 where it is offered; tests by hand often do not. Visitors get the other answer.',

@@ -138,7 +138,32 @@ const hsts = card({
   },
 });
 
-export const redirectCards = [wrong, temporary, loop, hsts];
+const challengeShut = card({
+  id: 'challenge-shut',
+  severity: 'warning',
+  summary: 'The front does not let an authority see the proof that a renewal shows.',
+  why: 'The certificate works until it expires. Then it cannot be renewed, and browsers refuse the name.',
+  source: 'RFC 8555 §8.3 (HTTP challenge)',
+  messages: {
+    shut: {
+      message:
+        '{names}: over plain HTTP the front answers {status} below /.well-known/acme-challenge/, where an authority looks for the proof of a renewal.',
+      remedy:
+        'In files made by hand, let that path pass before every gate and redirect. The written configuration does: {live}. Or prove the names by records: write `challenge: dns` under `acme`.',
+    },
+  },
+});
+
+export const redirectCards = [wrong, temporary, loop, hsts, challengeShut];
+
+/** Whether what came back at the path of a challenge shows that no proof would be seen there; a 404 may be anybody's, and says nothing. */
+export function challengeProblem(attempt: Attempt<Answer>): Problem[] {
+  const status = attempt.ok ? attempt.value.status : attempt.failure.reason;
+  const isShut = attempt.ok
+    ? [401, 403, 405, 429].includes(attempt.value.status) || attempt.value.status >= 500
+    : attempt.failure.kind !== 'unreachable';
+  return isShut ? [{ card: challengeShut, say: 'shut', data: { status }, cause: `challenge:${String(status)}` }] : [];
+}
 
 interface RedirectInput {
   name: string;

@@ -137,6 +137,22 @@ export const weakCertificate = card({
   },
 });
 
+export const staple = card({
+  id: 'certificate-without-staple',
+  severity: 'error',
+  summary: 'The certificate must come with a fresh word of its authority, and the front does not send one.',
+  why: 'Browsers that look for it refuse the connection, others do not: some visitors see an error that nobody else sees.',
+  source: 'RFC 7633 (TLS feature); RFC 6066 §8 (certificate status)',
+  messages: {
+    missing: {
+      message:
+        'The certificate for {names} says that it must be stapled (OCSP), and the front sends nothing of the kind.',
+      remedy:
+        'Replace it with one without that demand, which authorities no longer need: mile-marker certs obtain. Then: {takeUp}',
+    },
+  },
+});
+
 export const chainOrder = card({
   id: 'certificate-chain-order',
   severity: 'warning',
@@ -177,6 +193,16 @@ export const weakSuite = card({
       message: 'The front chooses {suite} for {names}.',
       remedy:
         'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20. The written configuration does: {live}',
+    },
+    bare: {
+      message:
+        'For {names} the front takes the cipher suite {suite}, by which nothing is encrypted or nobody proves who they are.',
+      remedy:
+        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20{suites}. The written configuration does: {live}',
+    },
+    unheard: {
+      message: 'For {names} it is not known whether the front takes weak cipher suites: it said nothing to them.',
+      remedy: 'Test it once more with more time: mile-marker verify --timeout 30s',
     },
     taken: {
       message: 'For {names} the front also takes the cipher suite {suite}, from whoever knows nothing better.',
@@ -255,6 +281,7 @@ export const tlsCards = [
   dates,
   untrusted,
   weakCertificate,
+  staple,
   chainOrder,
   oldTls,
   weakSuite,

@@ -2,7 +2,7 @@ import { covers, type CertificateFacts } from '../certificates/cover.ts';
 import { isUnder } from '../names/host-name.ts';
 import type { Attempt } from './answer.ts';
 import { bad, ok, severityOf, skipped, type LegKind, type LegResult, type Problem } from './leg.ts';
-import type { WeakSuite } from './weak-suites.ts';
+import type { TakenSuite } from './weak-suites.ts';
 import {
   chainOrder,
   dates,
@@ -12,6 +12,7 @@ import {
   otherName,
   practice,
   refused,
+  staple,
   untrusted,
   weakCertificate,
   weakSuite,
@@ -22,6 +23,7 @@ import {
  *
  * @property trustedBy `public`: a root that browsers trust; `given`: --trust; `practice`: our own; null: none, and `chainProblem` says why
  * @property weak what of the leaf is too weak, in words, or null
+ * @property lacksStaple the leaf must come with a word of its authority, and did not (RFC 7633)
  * @property suite as RFC 8446 appendix B.4 and its forerunners name it, or as openssl-ciphers(1) does; null when it is not known
  * @property speaksTwo whether HTTP/2 was spoken after it was chosen; null when it was not chosen
  * @property chainDates how long the other certificates of the chain are valid
@@ -35,10 +37,11 @@ export interface TlsEvidence {
   trustedBy: 'public' | 'given' | 'practice' | null;
   chainProblem: string | null;
   weak: string | null;
+  lacksStaple?: boolean;
   suite: string | null;
   speaksTwo: boolean | null;
   chainDates: ChainDates[];
-  weakSuite: WeakSuite | null;
+  weakSuite: TakenSuite;
   old: string | null;
   inOrder: boolean | null;
 }
@@ -89,6 +92,7 @@ export function judgeTls(input: TlsInput): LegResult {
     dateProblem(input, seen) ??
     chainProblem(input, seen) ??
     weakProblem(input, seen) ??
+    stapleProblem(seen) ??
     orderProblem(seen);
   const problems = [...(certificate === null ? [] : [certificate]), ...howProblems(seen)];
   const worst =
@@ -107,6 +111,7 @@ const kinds: Record<string, LegKind> = {
   'certificate-not-planned': 'older-certificate',
   'certificate-untrusted': 'untrusted',
   'certificate-weak': 'weak-certificate',
+  'certificate-without-staple': 'no-staple',
   'certificate-chain-order': 'chain-order',
   'tls-too-old': 'old-tls',
   'tls-weak-suite': 'weak-suite',
@@ -174,6 +179,10 @@ function weakProblem({ anew }: TlsInput, { leaf, weak }: TlsEvidence): Problem |
   return weak === null ? null : { card: weakCertificate, say: 'weak', data: { weak, anew }, cause: causeOf(leaf) };
 }
 
+function stapleProblem({ leaf, lacksStaple = false }: TlsEvidence): Problem | null {
+  return lacksStaple ? { card: staple, say: 'missing', data: {}, cause: causeOf(leaf) } : null;
+}
+
 function orderProblem({ leaf, inOrder }: TlsEvidence): Problem | null {
   return inOrder === false ? { card: chainOrder, say: 'order', data: {}, cause: causeOf(leaf) } : null;
 }
@@ -191,9 +200,15 @@ function howProblems({ old, speaksTwo, suite, weakSuite: taken }: TlsEvidence): 
 }
 
 /** With forward secrecy a suite with CBC is no more than old: every common client that has it has a better one too. */
-function takenProblem(taken: WeakSuite | null): Problem | null {
+function takenProblem(taken: TakenSuite): Problem | null {
   if (taken === null) return null;
-  const { name, hasSecrecy } = taken;
+  if (taken === 'unheard')
+    return { card: weakSuite, say: 'unheard', data: {}, cause: 'suites-unheard', severity: 'note' };
+  const { name, hasSecrecy, isBare = false } = taken;
+  if (isBare) {
+    const data = { suite: name };
+    return { card: weakSuite, say: 'bare', data, cause: `suite-taken:${name}`, severity: 'error' };
+  }
   const problem = { card: weakSuite, say: 'taken', data: { suite: name }, cause: `suite-taken:${name}` };
   return hasSecrecy ? { ...problem, severity: 'note' } : problem;
 }

@@ -54,6 +54,20 @@ const notLive = card({
   },
 });
 
+export const renewalUntimed = card({
+  id: 'renewal-not-timed',
+  severity: 'warning',
+  summary: 'Nothing renews the certificates by itself.',
+  why: 'They last a few months. Then browsers refuse every road, usually on an evening on which nobody is at home.',
+  source: 'RFC 5280 §4.1.2.5 (validity)',
+  messages: {
+    nothing: {
+      message: 'No timer of this machine renews the certificates of this map ({count}).',
+      remedy: 'Set it up: mile-marker install timers',
+    },
+  },
+});
+
 export const notRead = card({
   id: 'front-not-read',
   severity: 'error',
@@ -87,7 +101,7 @@ const mapAhead = card({
   },
 });
 
-export const installedCards = [changedByHand, notLive, notRead, mapAhead];
+export const installedCards = [changedByHand, notLive, notRead, renewalUntimed, mapAhead];
 
 /**
  * The four things that can differ: what the map says, what was written last, what a server reads at its next start, and what runs.

@@ -83,6 +83,35 @@ export const delegation = card({
   },
 });
 
+export const caaBars = card({
+  id: 'caa-bars-authority',
+  severity: 'error',
+  summary: 'A CAA record does not let the authority of the map issue certificates.',
+  why: 'What is there now goes on working until it expires, and then cannot be renewed.',
+  source: 'RFC 8659; RFC 8657',
+  messages: {
+    bars: {
+      message: 'The CAA record of {at} does not allow {issuer} to issue for {of}: {why}.',
+      remedy: 'Add where you keep your zone: {at}. CAA 0 issue "{issuer}"',
+    },
+  },
+});
+
+export const longMemory = card({
+  id: 'dns-remembered-long',
+  severity: 'note',
+  summary: 'Resolvers may remember an address for long.',
+  why: 'Whoever moves to another address loses the visitors whose resolver still has the old one.',
+  source: 'RFC 1035 §3.2.1 (TTL); RFC 1912 §2.2',
+  messages: {
+    long: {
+      message: 'Resolvers may remember the address of {names} for {time}.',
+      remedy:
+        'Before you move, give the records a time to live of 5 minutes, and wait {time}. Afterwards it may be longer again.',
+    },
+  },
+});
+
 export const cached = card({
   id: 'dns-cached',
   severity: 'warning',
@@ -119,4 +148,4 @@ export const wild = card({
   },
 });
 
-export const recordCards = [noZone, dangling, disagree, serverBad, delegation, cached, wild];
+export const recordCards = [caaBars, longMemory, noZone, dangling, disagree, serverBad, delegation, cached, wild];

@@ -3,7 +3,7 @@ import { sortFindings, type Finding } from '../findings/finding.ts';
 import { judgeDns } from '../legs/dns.ts';
 import { inNetworks } from '../networks/address.ts';
 import { bad, findingsOf, type LegResult, type Problem } from '../legs/leg.ts';
-import { cached, dangling, delegation, disagree, noZone, serverBad, wild } from './cards.ts';
+import { cached, dangling, delegation, disagree, longMemory, noZone, serverBad, wild } from './cards.ts';
 import type { DnsPicture, Heard, NameHeard, Said, ZoneHeard } from './picture.ts';
 
 interface JudgeInput {
@@ -49,7 +49,18 @@ function judgeName(heard: NameHeard, picture: DnsPicture, right: Right): LegResu
   if (first === undefined) return silentZone(zone, servers);
   if (new Set(answers.map(shape)).size > 1) return judgeDifferent(heard, picture);
   const own = judgeSaid(name, first, right, picture.resolver);
-  return own.outcome === 'ok' ? (remembered(heard, picture, right) ?? own) : own;
+  if (own.outcome !== 'ok') return own;
+  return remembered(heard, picture, right) ?? { ...own, problems: [...own.problems, ...longMemoryOf(first)] };
+}
+
+/** Longer than a working day is too long for whoever decides to move in the morning. */
+const longSeconds = 8 * 60 * 60;
+
+function longMemoryOf({ ttlSeconds }: Said): Problem[] {
+  if (ttlSeconds === null || ttlSeconds <= longSeconds) return [];
+  return [
+    { card: longMemory, say: 'long', data: { time: duration(ttlSeconds) }, cause: `dns:ttl:${String(ttlSeconds)}` },
+  ];
 }
 
 /** None of the zone's servers answers: told once, with every name that it breaks. */

@@ -16,6 +16,7 @@ import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
 import { diskRoom } from './disk-room.ts';
 import { mapOwnerTrusted } from './map-owner.ts';
+import { updateKeyUnreadable } from './update-key.ts';
 import { edgeHeaderAppended, edgeHoldsVisitors, edgeRedirectLoop } from './edge.ts';
 import { folderNotShown } from './folders.ts';
 import {
@@ -70,6 +71,7 @@ export const allRules: readonly Rule[] = [
   defaultServerTaken,
   diskRoom,
   mapOwnerTrusted,
+  updateKeyUnreadable,
   edgeHeaderAppended,
   edgeHoldsVisitors,
   edgeRedirectLoop,

@@ -50,6 +50,8 @@ export interface Facts {
   room: { freeBytes: number; freeFiles: number } | null;
   /** Whose the folder of the map is, once a server reads it that starts as root; null for root itself. */
   owner: string | null;
+  /** What is wrong with the key file by which the zone is updated, and what to do; null when nothing is, or the map names none. */
+  updateKey: { problem: string; remedy: string } | null;
   now: number;
 }
 

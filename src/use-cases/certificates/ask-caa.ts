@@ -29,7 +29,8 @@ export async function askCaa({ names, identities, authority, accountUrl, challen
   }
 }
 
-async function caaOf(reader: ZoneReader, name: string): Promise<{ at: string; records: CaaRecord[] }> {
+/** The nearest name at or above one that has CAA records, and those; none where no name has any. @throws Trouble `no-resolver` */
+export async function caaOf(reader: ZoneReader, name: string): Promise<{ at: string; records: CaaRecord[] }> {
   const labels = name.split('.');
   for (let from = 0; from < labels.length; from += 1) {
     const at = labels.slice(from).join('.');

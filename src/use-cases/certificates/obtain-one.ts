@@ -16,7 +16,7 @@ import {
 } from '../../adapters/acme/kept.ts';
 import type { Authority } from '../../adapters/acme/authority.ts';
 import type { AcmeSession } from '../../adapters/acme/client.ts';
-import { dnsPublisher, httpPublisher, type Publisher } from '../../adapters/acme/publish.ts';
+import { dnsPublisher, httpPublisher, type Publisher, type RecordWay } from '../../adapters/acme/publish.ts';
 import { pairProblem } from '../../adapters/certificates/right-pair.ts';
 import { storePair } from '../../adapters/certificates/store.ts';
 import type { NameServer } from '../../adapters/dns/query.ts';
@@ -60,7 +60,7 @@ export async function obtainOne(given: OneInput): Promise<Trouble | null> {
   let shown: Published[] = [];
   let publisher: Publisher | null = null;
   try {
-    const way = await recordWay(site.map.dns, dirname(site.mapFile));
+    const way = await wayFor(kind, site);
     const { caaIdentities: identities, accountUrl } = session;
     if (identities.length > 0) {
       const reader = readerFor(input.resolver, way);
@@ -194,6 +194,12 @@ async function mayLeadTo(folder: string, ask: OneInput['ask'], alias: { from: st
   return true;
 }
 
+/** How records are published. Where none is needed for a proof, what is wrong with that is no hindrance. */
+async function wayFor(kind: 'http' | 'dns', { map, mapFile }: Site): Promise<RecordWay> {
+  const way = recordWay(map.dns, dirname(mapFile));
+  return kind === 'dns' ? way : way.catch((): RecordWay => ({ kind: 'hand' }));
+}
+
 /**
  * Takes back what runs that were killed left for the world to see, and forgets orders of certificates that are stored since.
  *
@@ -206,7 +212,7 @@ export async function tidyUp(input: PublisherInput, needed: ReadonlySet<string>)
   for (const id of published) {
     const left: Published[] = [];
     for (const proof of await readPublished(folder, id)) {
-      const way = await recordWay(site.map.dns, dirname(site.mapFile));
+      const way = await wayFor(proof.kind, site);
       if (await takeBack(publisherFor(input, proof.kind, way), proof, say))
         say(`${id}: a proof that an earlier run left at ${proof.name} was removed\n`);
       else left.push(proof);
@@ -221,7 +227,7 @@ type PublisherInput = Pick<OneInput, 'site' | 'resolver' | 'patienceMs' | 'say' 
 function publisherFor(
   { site, resolver, patienceMs, say, now, signal, ask }: PublisherInput,
   kind: 'http' | 'dns',
-  way: Awaited<ReturnType<typeof recordWay>>,
+  way: RecordWay,
 ): Publisher {
   const { plan, paths } = site;
   if (kind === 'dns') {

@@ -8,6 +8,7 @@ import { addressRemedy, recordLines, wantedRecords } from '../../core/records/wa
 import { judgeRecords, type DnsJudgement } from '../../core/records/judge.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { judgeSeen } from '../../core/rules/no-way-in.ts';
+import { checkCaa } from './check-caa.ts';
 import { dnsTimeoutMs } from './record-way.ts';
 import type { Site } from '../map/load.ts';
 
@@ -50,7 +51,8 @@ export async function checkDns({ site, names, reader, signal, onProgress }: Chec
   const judged = judgeRecords({ picture: asked, expected, edge, wanted: lines, wildcardsAt });
   const { seen, notSeen } = await seenOutside(site, signal);
   const { where } = plan.front;
-  const findings = sortFindings([...judged.findings, ...judgeSeen({ seen, written: addresses, where })]);
+  const caa = await checkCaa(site, reader);
+  const findings = sortFindings([...judged.findings, ...caa, ...judgeSeen({ seen, written: addresses, where })]);
   return { ...judged, findings, picture, expected, notSeen };
 }
 

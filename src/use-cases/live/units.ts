@@ -26,9 +26,9 @@ export interface WantedUnits {
 }
 
 /** @throws Trouble `service-other-proxy` where another program serves, which has a unit of its own */
-export async function wantedUnits(part: UnitPart, site: Site): Promise<WantedUnits> {
+export async function wantedUnits(part: UnitPart, site: Site, wishes: TimerWishes = {}): Promise<WantedUnits> {
   const wanted = { follow: wantedFollow, service: wantedService, timers: wantedTimers }[part];
-  return wanted(site);
+  return wanted(site, wishes);
 }
 
 async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnits> {
@@ -78,13 +78,13 @@ async function wantedFollow(site: Site): Promise<WantedUnits> {
 }
 
 /** The jobs that have something to do on this map. */
-async function wantedTimers(site: Site): Promise<WantedUnits> {
+async function wantedTimers(site: Site, wishes: TimerWishes): Promise<WantedUnits> {
   const { plan, map, mapFile } = site;
   const renews = plan.certificates.some(({ from }) => from !== 'files');
   const jobs = jobNames.filter((job) =>
     job === 'renew' ? renews : job === 'address' ? map.dns.addressFrom !== null : true,
   );
-  const inputs = await Promise.all(jobs.map(async (job) => ({ job, input: await timerInput(job, site) })));
+  const inputs = await Promise.all(jobs.map(async (job) => ({ job, input: await timerInput(job, site, wishes) })));
   return {
     units: inputs.flatMap(({ job, input }) => jobUnits(job, input)),
     enable: jobs.map((job) => `mile-marker-${job}.timer`),
@@ -92,22 +92,50 @@ async function wantedTimers(site: Site): Promise<WantedUnits> {
   };
 }
 
-/** @param then words of a program that is run afterwards; none for nothing */
+/**
+ * What a person wants of timers beside their job.
+ *
+ * @property then words of a program that is run after a renewal @property notify the same when a night brings news @property mail who is written to then
+ * @property login absolute path of a test login @property trust the same of authorities that are trusted, too
+ */
+export interface TimerWishes {
+  then?: readonly string[];
+  notify?: readonly string[];
+  mail?: string;
+  login?: string;
+  trust?: readonly string[];
+}
+
+function wordsFor(job: JobName, { then = [], notify = [], mail, login, trust = [] }: TimerWishes): string[] {
+  const each = (option: string, words: readonly string[]): string[] => words.flatMap((word) => [option, word]);
+  if (job === 'renew') return each('--then', then);
+  if (job !== 'verify') return [];
+  return [
+    ...each('--notify', notify),
+    ...each('--mail', mail === undefined ? [] : [mail]),
+    ...each('--login', login === undefined ? [] : [login]),
+    ...each('--trust', trust),
+  ];
+}
+
 export async function timerInput(
   job: JobName,
   { plan, paths, map, mapFile }: Site,
-  then: readonly string[] = [],
+  wishes: TimerWishes = {},
 ): Promise<Parameters<typeof jobUnits>[1]> {
   const { front, certificates } = plan;
   const owner = await stateOwner(paths);
   const exports = job === 'renew' ? (await Promise.all(certificates.map(readExports))).flat() : [];
-  const shared = { program: ownProgram(), mapFile, then };
+  const shared = { program: ownProgram(), mapFile, more: wordsFor(job, wishes) };
+  const then = job === 'renew' ? (wishes.then ?? []) : job === 'verify' ? (wishes.notify ?? []) : [];
   const runsOthers = map.dns.program !== null || map.dns.addressFrom?.kind === 'program';
   // A server that is tested and reloaded opens its logs, and another process is told.
   const reloads = job === 'renew' && !programOf(front.proxy).limits.readsCertificatesAnew;
   // Such a program may need anything: one to run afterwards mostly the rights of root, to restart a service; one that
   // finds or publishes an address those of whoever wrote it into the map.
   if (exports.some((one) => one.then.length > 0) || then.length > 0) return { ...shared, owner: null, write: null };
+  // What delivers mail has rights of its own, which a sandbox would take away.
+  if (job === 'verify' && wishes.mail !== undefined) return { ...shared, owner, write: null };
   if (job !== 'verify' && runsOthers) return { ...shared, owner: reloads ? null : owner, write: null };
   const write = [
     paths.root,

@@ -1,3 +1,4 @@
+import { recordWay } from '../dns/record-way.ts';
 import { readKnown } from '../../adapters/files/known.ts';
 import type { KnownServices } from '../../core/inventory/known-services.ts';
 import { ownUsers } from '../../adapters/host/own-users.ts';
@@ -20,7 +21,7 @@ import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { startsAtBoot } from '../../adapters/host/boot.ts';
 import { hostFacts } from '../../adapters/host/facts.ts';
 import { listeningSockets } from '../../adapters/host/sockets.ts';
-import type { Trouble } from '../../adapters/trouble.ts';
+import { Trouble } from '../../adapters/trouble.ts';
 import { issuers } from '../../core/certificates/attempts.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
@@ -188,6 +189,18 @@ async function ownerOf({ paths, mapFile }: Site): Promise<string | null> {
   return live === null ? null : ownerName(dirname(mapFile));
 }
 
+/** What is wrong with the key by which the zone is updated, where the map names one. */
+async function badUpdateKey({ map, mapFile }: Site): Promise<{ problem: string; remedy: string } | null> {
+  if (map.dns.server === null) return null;
+  try {
+    await recordWay(map.dns, dirname(mapFile));
+    return null;
+  } catch (error) {
+    if (error instanceof Trouble) return { problem: error.message, remedy: error.remedy };
+    throw error;
+  }
+}
+
 /** Everything that is wrong with a site as it lies on this machine. */
 export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeInput): Promise<Finding[]> {
   const { map, plan, inventory, front, host, pages, notObeyed, findings } = site;
@@ -215,6 +228,7 @@ export async function judgeSite(site: Site, { now, env, replaced = [] }: JudgeIn
     former: await formerFront(site),
     room: diskRoom(site.paths.root),
     owner: await ownerOf(site),
+    updateKey: await badUpdateKey(site),
     hsts: rememberedUntil(await readJournal(site.paths.hsts, hstsEntry), now.getTime()),
     now: now.getTime(),
   });

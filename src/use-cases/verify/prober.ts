@@ -10,7 +10,7 @@ import { openLive } from '../../adapters/probe/open-live.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { isOwnPage } from '../../core/proxies/pages.ts';
-import type { WeakSuite } from '../../core/legs/weak-suites.ts';
+import type { TakenSuite } from '../../core/legs/weak-suites.ts';
 import type { Opened } from '../../core/legs/websocket.ts';
 
 export interface Endpoint {
@@ -37,7 +37,7 @@ export interface Prober {
   connect: (at: Endpoint) => Promise<Attempt<string>>;
   handshake: (at: Endpoint, name: string) => Promise<Attempt<Shaken>>;
   oldProtocol: (at: Endpoint, name: string) => Promise<string | null>;
-  weakSuite: (at: Endpoint, name: string) => Promise<WeakSuite | null>;
+  weakSuite: (at: Endpoint, name: string) => Promise<TakenSuite>;
   chainInOrder: (at: Endpoint, name: string) => Promise<boolean | null>;
   ask: (question: Question) => Promise<Attempt<Answer>>;
   /** The same over HTTP/2; null where the front does not choose it, or nobody looked. */

@@ -1,5 +1,5 @@
-import { differenceOf, judgeRedirect } from '../../core/legs/redirect.ts';
-import { ok, skipped, type LegResult } from '../../core/legs/leg.ts';
+import { challengeProblem, differenceOf, judgeRedirect } from '../../core/legs/redirect.ts';
+import { ok, skipped, withProblems, type LegResult } from '../../core/legs/leg.ts';
 import { probeTarget } from '../../core/legs/targets.ts';
 import { varies } from '../../core/legs/turns.ts';
 import type { LegAt } from '../../core/legs/unite.ts';
@@ -19,17 +19,33 @@ const plainTarget = '/mile-marker-probe/a?kept=b';
 
 /** Plain HTTP at every address of the front, for all of a road alike; one at which it is closed is judged for HSTS alone. */
 export function testPlain(shared: Shared, road: PlannedRoad): Promise<LegAt[]> {
-  const { front, limiter } = shared;
+  const { front } = shared;
   const plain = front.open('http').map(({ address }) => address);
   const secure = front.open('https').map(({ address }) => address);
   return Promise.all(
     [...new Set([...plain, ...secure])].map(async (address): Promise<LegAt> => {
       const result = plain.includes(address)
-        ? await limiter(() => testRedirect(shared, road, front.at(address)))
+        ? await withChallenge(shared, road, front.at(address))
         : skipped('redirect', 'port-closed');
       return { address, part: '/', result };
     }),
   );
+}
+
+/** The redirect, and whether an authority would see the proof of a renewal: what is written here answers that by itself, other fronts are asked. */
+async function withChallenge(shared: Shared, road: PlannedRoad, front: FrontView): Promise<LegResult> {
+  const { limiter, input } = shared;
+  const judged = await limiter(() => testRedirect(shared, road, front));
+  const planned = input.plan.certificates.find(({ id }) => id === road.certificate);
+  const isProven = planned?.from === 'acme' && planned.challenge === 'http';
+  if (!isProven || input.running?.isOurs === true || !input.prober.isLive || judged.outcome === 'skipped')
+    return judged;
+  const path = '/.well-known/acme-challenge/mile-marker-probe';
+  const first = await limiter(() => front.ask('http', road.name, path));
+  // Authorities follow redirects, and look at no certificate on the way (RFC 8555 §8.3).
+  const last =
+    first.ok && isRedirect(first.value.status) ? await limiter(() => front.ask('https', road.name, path)) : first;
+  return withProblems(judged, challengeProblem(last));
 }
 
 /** Asks over plain HTTP, and compares what comes back with where the verdict says that it must lead. */
