@@ -1,7 +1,8 @@
 import { chmodSync, chownSync, readFileSync, readlinkSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { addRoad, removeRoad, setKey, setPaused, writtenRoad } from '../src/core/map/edit.ts';
+import { parse } from 'yaml';
+import { addRoad, removeRoad, setAt, setKey, setPaused, writtenRoad } from '../src/core/map/edit.ts';
 import { readMap } from '../src/core/map/read-map.ts';
 import { starterMap } from '../src/core/map/starter.ts';
 import { folderWith, mileMarker } from './support/program.ts';
@@ -210,6 +211,48 @@ describe('the commands', () => {
     expect(map(folder)).toBe(text);
   });
 
+  test('set of several roads, of all, and of anything else by its path', async () => {
+    const folder = folderWith(files);
+    const set = async (...argv: string[]): Promise<string> => (await mileMarker(['set', ...argv], folder)).out;
+    expect(await set('nest*,sightings', 'hsts', '1d')).toContain('2 roads now say hsts: 1d\n');
+    expect(map(folder)).toContain('  sightings: {to: bird-log:8080, hsts: 1d}   # home only\n');
+    expect(await set('--all', 'hsts', '1d')).toMatch(/^\d roads? say hsts: 1d already\n/);
+    await set('--all', 'hsts', '--unset');
+    expect(map(folder)).toBe(text);
+    expect(await set('front.home', '192.168.64.10')).toContain('The map now says front.home: 192.168.64.10\n');
+    await set('gates.keepers.networks', '[192.168.64.0/24]');
+    expect(await set('sightings,nestcam', 'gate', 'keepers')).toContain('2 roads now say gate: keepers');
+    expect(readMap({ file: 'm', text: map(folder) }).map).toMatchObject({
+      gates: [{ name: 'keepers', networks: ['192.168.64.0/24'] }],
+    });
+  });
+
+  test('a key anywhere: just that changes, whatever stands around it, and every comment stays', () => {
+    const path = fc.constantFrom(['front', 'home'], ['acme', 'contact'], ['gates', 'far', 'networks'], ['dns', 'ttl']);
+    const around = fc.constantFrom(
+      '',
+      'acme:\n  # whom to write to\n  directory: staging\n',
+      'gates: {near: {networks: 10.0.0.0/8}} # as it was\n',
+      'gates:\n  far:\n    networks: 10.0.0.0/8   # one\n\n',
+    );
+    fc.assert(
+      fc.property(path, around, fc.string({ minLength: 1 }), (keys, more, value) => {
+        const before = `${head}${more}roads:\n  nestcam: ":3000"  # the camera\n`;
+        const after = setAt(before, keys, value);
+        if (after === null) throw new Error('not edited');
+        const wanted = parse(before) as Record<string, unknown>;
+        keys.reduce<Record<string, unknown>>((at, key, depth) => {
+          if (depth === keys.length - 1) at[key] = value;
+          else at[key] ??= {};
+          return at[key] as Record<string, unknown>;
+        }, wanted);
+        expect(parse(after)).toEqual(wanted);
+        for (const comment of before.match(/#[^\n]*/g) ?? []) expect(after).toContain(comment);
+        expect(setAt(after, keys, value)).not.toBe(null);
+      }),
+    );
+  });
+
   test.each([
     [['add'], 'Name the road, and where it leads.'],
     [['set', 'nestcam', 'gate'], 'The value of `gate` is missing.'],
@@ -225,6 +268,10 @@ describe('the commands', () => {
     [['add', 'owls', 'owls:3000', '--redirect', 'https://a.example'], 'leads to one place'],
     [['add', 'owls', 'owls:3000', '--like', 'nestcan'], 'Did you mean nestcam?'],
     [['pause', 'sighting'], 'Did you mean sightings?'],
+    [['set', 'front.adress', '203.0.113.9'], 'The map was not changed.'],
+    [['set', 'front.address'], 'The value of `front.address` is missing.'],
+    [['set', 'owl*', 'gate', 'home'], 'No road is called owl*'],
+    [['set', '--all', 'gate', 'hom'], 'The map was not changed.'],
     [['remove', 'zzz'], 'No road is called zzz'],
     [['add', 'owls', 'owls'], 'The map was not changed.'],
   ])('%j is refused, and the map stays', async (argv, words) => {

@@ -9,7 +9,7 @@ import { Trouble } from '../adapters/trouble.ts';
  */
 interface OptionUse {
   part?: readonly string[];
-  at?: number;
+  at?: number | 'any';
   needs?: readonly string[];
   not?: readonly string[];
 }
@@ -39,7 +39,7 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
     trust: { part: ['timers'] },
   },
   undo: { yes: { part: asked }, trial: { part: ['firewall'] } },
-  set: { reload: { part: ['gate'], at: 1 } },
+  set: { reload: { part: ['gate'], at: 'any' } },
   survey: {
     yes: { needs: ['add'] },
     from: { needs: ['free'] },
@@ -120,7 +120,8 @@ function isGiven(command: Command, attribute: string): boolean {
 
 /** The form in which a command is called, where an option is not used in it; else null. */
 function formWithout({ part, at = 0, needs }: OptionUse, name: string, command: Command): string | null {
-  const said = String(command.processedArgs[at] ?? '');
+  const words = command.processedArgs.flat().map(String);
+  const said = at === 'any' ? (words.find((one) => part?.includes(one)) ?? words[1] ?? '') : (words[at] ?? '');
   if (part !== undefined && !part.includes(said)) return at === 0 ? `${name} ${said}`.trim() : `${name} … ${said}`;
   if (needs === undefined || needs.some((one) => isGiven(command, one))) return null;
   return `${name} without ${needs.map((one) => flagOf(command, one)).join(' or ')}`;

@@ -60,7 +60,8 @@ function argumentsOf(command: Command, part: string | null, at: number): string[
 function unusedForms(): Array<[string, string[]]> {
   const all = allOptions();
   return Object.entries(optionUses).flatMap(([path, uses]) =>
-    Object.entries(uses).flatMap(([attribute, { part, at = 0, needs, not = [] }]) => {
+    Object.entries(uses).flatMap(([attribute, { part, at: place = 0, needs, not = [] }]) => {
+      const at = place === 'any' ? 0 : place;
       const found = all.find((one) => one.path === path && one.option.attributeName() === attribute);
       if (found === undefined) throw new Error(`${path} has no option ${attribute}`);
       const { command, option } = found;

@@ -1,6 +1,6 @@
 import { Command, jsonOption, mapOption, noReloadOption } from './common-options.ts';
 import { alone } from '../alone.ts';
-import type { EditOptions } from '../run/edit.ts';
+import type { EditOptions, SetOptions } from '../run/edit.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -35,22 +35,21 @@ export function add(context: CommandContext): Command {
 
 export function set(context: CommandContext): Command {
   return new Command('set')
-    .description('change one key of a road in the map; the rest of the file stays as it is')
-    .argument('<road>', 'its name, short or full')
-    .argument('<key>', 'the key, such as gate')
-    .argument('[value]', 'its value as YAML has it, such as everyone, or "[GET, HEAD]"')
+    .description('change one key of a road, of several, or of the rest of the map; the file stays as it is otherwise')
+    .argument(
+      '<words...>',
+      'a road, a key and its value as YAML has it; several roads as nestcam,tides or "nest*"; or a key by its path, such as front.home, and its value',
+    )
+    .option('--all', 'every road: a key and its value')
     .option('--unset', 'remove the key instead')
     .addOption(mapOption())
     .addOption(jsonOption())
     .addOption(noReloadOption())
-    .action(
-      async (road: string, key: string, value: string | undefined, options: EditOptions & { unset?: boolean }) => {
-        const { runSet } = await import('../run/edit.ts');
-        await alone({ ...options, leavesCutShort: key !== 'gate' }, 'set', context.io, () =>
-          runSet(road, key, value, options, context),
-        );
-      },
-    );
+    .action(async (words: string[], options: SetOptions) => {
+      const { runSet } = await import('../run/edit.ts');
+      const closes = words.includes('gate');
+      await alone({ ...options, leavesCutShort: !closes }, 'set', context.io, () => runSet(words, options, context));
+    });
 }
 
 function simple(kind: 'remove' | 'pause' | 'resume', description: string, context: CommandContext): Command {

@@ -46,6 +46,9 @@ export const uses: Readonly<Record<string, Uses>> = {
     examples: [
       ['set nestcam gate everyone', 'open a road to everyone'],
       ['set roster body-limit --unset', 'take a key out again'],
+      ['set front.home 192.168.64.10', 'a key of the front, by its path'],
+      ['set nestcam,tides gate home', 'of several roads at once'],
+      ['set --all rate "10/s burst 20"', 'of every road'],
     ],
     well: changed,
     wrong: null,

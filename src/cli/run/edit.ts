@@ -3,7 +3,7 @@ import { statePaths } from '../../adapters/files/state-folder.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { editMap, type Edit } from '../../use-cases/map/edit.ts';
+import { editMap, editWidely, type Edit, type WideEdit } from '../../use-cases/map/edit.ts';
 import { judgeSite, loadSite, type Site } from '../../use-cases/map/load.ts';
 import { closeNow } from '../../use-cases/live/close-now.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
@@ -13,6 +13,7 @@ import { askingWhatRuns, whileSlow } from '../while-slow.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { sayMap } from '../said-map.ts';
 import type { OpenOptions } from '../open-site.ts';
+import { plural } from '../print/style.ts';
 import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { bringLive } from './install-front.ts';
@@ -41,19 +42,118 @@ function badAddition({ road, to }: Addition): Trouble {
   });
 }
 
-export async function runSet(
-  road: string,
-  key: string,
-  value: string | undefined,
-  options: EditOptions & { unset?: boolean },
-  context: CommandContext,
-): Promise<void> {
-  if ((value === undefined) === (options.unset !== true)) {
-    const remedy = `Write: mile-marker set ${road} ${key} VALUE, or: mile-marker set ${road} ${key} --unset`;
-    const message = value === undefined ? `The value of \`${key}\` is missing.` : 'Give a value or --unset, not both.';
-    throw new Trouble({ code: 'set-form', message, remedy, exitCode: 2 });
+export interface SetOptions extends EditOptions {
+  unset?: boolean;
+  all?: boolean;
+}
+
+/** What stands at the top of a map and holds keys that can be set by their path. */
+const topKeys = ['front', 'acme', 'dns', 'certificates', 'gates', 'pages', 'labels', 'machines', 'ports'];
+
+/** One key of one road, of several, or of anything else by its path from the top of the map. */
+export async function runSet(words: readonly string[], options: SetOptions, context: CommandContext): Promise<void> {
+  const isUnset = options.unset === true;
+  const [first = '', second = '', third] = words;
+  const path = first.split('.');
+  const isPath = path.length > 1 && topKeys.includes(path[0] ?? '');
+  const wanted = (options.all === true || isPath ? 2 : 3) - (isUnset ? 1 : 0);
+  if (words.length !== wanted) throw setForm(words, { isUnset, isPath, isAll: options.all === true });
+  const value = isUnset ? null : (words[wanted - 1] ?? null);
+  if (isPath) return runWideEdit({ kind: 'set-at', path, value }, options, context);
+  if (options.all === true) return runWideEdit({ kind: 'set-many', roads: ['*'], key: first, value }, options, context);
+  const roads = first.split(',').filter((one) => one !== '');
+  if (roads.length > 1 || first.includes('*'))
+    return runWideEdit({ kind: 'set-many', roads, key: second, value }, options, context);
+  await runEdit({ kind: 'set', road: first, key: second, value: third ?? null }, options, context);
+}
+
+interface Form {
+  isUnset: boolean;
+  isPath: boolean;
+  isAll: boolean;
+}
+
+function setForm(words: readonly string[], { isUnset, isPath, isAll }: Form): Trouble {
+  const [first = 'nestcam', second = 'gate'] = words;
+  const what = isPath ? first : isAll ? `--all ${first}` : `${first} ${second}`;
+  const isMissing = words.length < (isPath || isAll ? 2 : 3);
+  const message = isUnset
+    ? 'Give a value or --unset, not both.'
+    : isMissing
+      ? `The value of \`${isPath || isAll ? first : second}\` is missing.`
+      : 'There are more words than a name, a key and a value. A list or a map goes into quotes.';
+  const remedy = `Write: mile-marker set ${what} VALUE, or: mile-marker set ${what} --unset`;
+  return new Trouble({ code: 'set-form', message, remedy, exitCode: 2 });
+}
+
+/** Edits several roads at once, or what is none of a road's, and says what the map needs then. */
+async function runWideEdit(edit: WideEdit, options: EditOptions, context: CommandContext): Promise<void> {
+  const { io, setCode } = context;
+  const isInstalled = await takesUpAtOnce(
+    { paths: statePaths(await findMap({ option: options.map, cwd: io.cwd, env: io.env })) },
+    options.reload,
+  );
+  const result = await editWidely(options.map, edit, io);
+  await sayMap(options.map, result.shownMap, io);
+  if (result.findings.length > 0) {
+    if (options.json === true)
+      io.out(jsonDocument('edit', { ...wideDocument(edit, result), findings: result.findings }));
+    else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));
+    io.err('\nThe map was not changed.\n');
+    setCode(exit.badInput);
+    return;
   }
-  await runEdit({ kind: 'set', road, key, value: value ?? null }, options, context);
+  const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io));
+  const all = await findingsOf(site, io);
+  const needs = sortFindings(
+    all.filter(
+      ({ rule, severity, roads }) =>
+        (severity === 'error' && rule !== 'no-certificate') || roads.some((one) => result.roads.includes(one)),
+    ),
+  );
+  if (options.json === true) io.out(jsonDocument('edit', { ...wideDocument(edit, result), findings: needs }));
+  else {
+    io.out(`${wideWords(edit, result)}\n`);
+    if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
+  }
+  const closes = edit.kind === 'set-many' && edit.key === 'gate';
+  if (isInstalled && closes && result.changed && site.map !== null && (await areClosed(site, result.roads, context)))
+    return;
+  const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
+  io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
+}
+
+function wideDocument(
+  edit: WideEdit,
+  { shownMap, roads, changed }: { shownMap: string; roads: string[]; changed: boolean },
+): Record<string, unknown> {
+  return { map: shownMap, key: edit.kind === 'set-at' ? edit.path.join('.') : edit.key, roads, changed };
+}
+
+function wideWords(edit: WideEdit, { roads, changed }: { roads: string[]; changed: boolean }): string {
+  const key = edit.kind === 'set-at' ? edit.path.join('.') : edit.key;
+  const said = edit.value === null ? `no \`${key}\`` : `${key}: ${edit.value}`;
+  const who = edit.kind === 'set-at' ? 'The map' : plural(roads.length, 'road');
+  const verb = edit.kind === 'set-at' || roads.length === 1 ? 'says' : 'say';
+  return changed ? `${who} now ${verb} ${said}` : `${who} ${verb} ${said} already`;
+}
+
+/** Brings live at once what narrower gates of several roads close. @returns whether there is nothing left to say */
+async function areClosed(site: Site, roads: readonly string[], { io }: CommandContext): Promise<boolean> {
+  const world = { env: io.env, now: io.now, signal: io.signal };
+  const ended = await closeNow({
+    ...world,
+    site,
+    cwd: io.cwd,
+    only: [...roads],
+    onStep: (words) => io.progress(words),
+  }).finally(() => io.progress(''));
+  if (ended.end !== 'closed') return false;
+  const more = ended.moreWaits
+    ? 'Other changes of the map still wait.\nnext: mile-marker install\n'
+    : 'next: mile-marker verify\n';
+  io.err(`Only the new gates count now (edition ${editionNumber(ended.edition)} is live).\n${more}`);
+  return true;
 }
 
 export interface EditOptions extends OpenOptions {

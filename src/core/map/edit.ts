@@ -58,6 +58,29 @@ export function setKey(text: string, key: string, { name, value }: { name: strin
   return splice(text, start, end, written);
 }
 
+/**
+ * Sets one key anywhere in a map, by its path from the top, or takes it out; what is missing on the way is made.
+ *
+ * @param value null takes the key out
+ */
+export function setAt(text: string, path: readonly string[], value: unknown): string | null {
+  const document = documentOf(text);
+  let map: unknown = document?.contents;
+  for (const [depth, name] of path.entries()) {
+    if (!isMap(map)) return null;
+    const below = path.slice(depth + 1);
+    const there = pairOf(map, name);
+    if (below.length > 0 && isMap(there?.value)) {
+      map = there.value;
+      continue;
+    }
+    if (value === null) return there === null || below.length > 0 ? text : unsetIn(text, map, name);
+    const whole = below.reduceRight<unknown>((inside, key) => ({ [key]: inside }), value);
+    return setIn(text, map, name, whole);
+  }
+  return null;
+}
+
 function setIn(text: string, map: YAMLMap, name: string, value: unknown): string | null {
   const there = pairOf(map, name);
   const inFlow = map.flow === true;

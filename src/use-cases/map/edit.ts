@@ -6,7 +6,17 @@ import { writeTrouble, writeWhole } from '../../adapters/files/safe-write.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
 import { nearest } from '../../core/findings/nearest.ts';
-import { addRoad, removeRoad, setKey, setPaused, typedValue, writtenRoad, type RoadKeys } from '../../core/map/edit.ts';
+import {
+  addRoad,
+  removeRoad,
+  setAt,
+  setKey,
+  setPaused,
+  typedValue,
+  writtenRoad,
+  type RoadKeys,
+} from '../../core/map/edit.ts';
+import { documentOf } from '../../core/yaml/document.ts';
 import { excerptOf } from '../../core/map/excerpt.ts';
 import { isAlike, withoutPlaces } from '../../core/map/read-again.ts';
 import { mainLeads } from '../../core/plan/parts.ts';
@@ -20,6 +30,11 @@ export type Edit =
   | { kind: 'add'; road: string; to: string | null; redirect: string | null; open: boolean; like: string | null }
   | { kind: 'set'; road: string; key: string; value: string | null }
   | { kind: 'remove' | 'pause' | 'resume'; road: string };
+
+/** The same of several roads, or of a key that is none of a road's. `roads` are names, or patterns with `*`. */
+export type WideEdit =
+  | { kind: 'set-many'; roads: readonly string[]; key: string; value: string | null }
+  | { kind: 'set-at'; path: readonly string[]; value: string | null };
 
 /**
  * @property changed false when the map said so already
@@ -55,6 +70,111 @@ export async function editMap(mapOption: string | undefined, edit: Edit, { cwd, 
     throw byHand(edit, shownMap);
   await replaceMap(mapFile, edited);
   return { shownMap, road: target, changed: true, findings: [] };
+}
+
+/** @property roads full names of those that were meant @property was what stood there; null for nothing */
+interface WideResult {
+  shownMap: string;
+  roads: string[];
+  changed: boolean;
+  was: unknown;
+  findings: Finding[];
+}
+
+/**
+ * Sets a key of several roads, or one of the front's, the certificates', the gates' and so on. What comes of it is read back as a whole: just these keys
+ * must have changed, and the map must be one that can be read, or nothing is written.
+ *
+ * @throws Trouble `road-unknown`, `edit-by-hand` (exit code 2), `cannot-write`
+ */
+export async function editWidely(
+  mapOption: string | undefined,
+  edit: WideEdit,
+  { cwd, env }: Place,
+): Promise<WideResult> {
+  const mapFile = await findMap({ option: mapOption, cwd, env });
+  const shownMap = shownPath(mapFile, cwd);
+  const text = await readText({ path: mapFile, what: 'map' });
+  const before = readMap({ file: shownMap, text });
+  const nothing = { shownMap, roads: [], changed: false, was: null };
+  if (before.map === null) return { ...nothing, findings: sortFindings(before.findings) };
+  const meant = edit.kind === 'set-many' ? meantRoads(edit.roads, before.map) : [];
+  const typed = edit.value === null ? null : typedValue(edit.value);
+  const paths = edit.kind === 'set-at' ? [edit.path] : meant.map(({ key }) => ['roads', key, edit.key]);
+  const [first = []] = paths;
+  const common = { shownMap, roads: meant.map(({ name }) => name), was: valueAt(plainOf(text), first) ?? null };
+  let edited: string | null = text;
+  for (const path of paths) {
+    const [, road = '', key = ''] = path;
+    if (edited === null) break;
+    if (isDeepStrictEqual(valueAt(plainOf(edited), path) ?? null, typed)) continue;
+    edited = edit.kind === 'set-at' ? setAt(edited, path, typed) : setKey(edited, road, { name: key, value: typed });
+  }
+  if (edited === null || !isAsWanted(text, edited, paths, typed)) throw byHand({ kind: 'set', road: '' }, shownMap);
+  if (edited === text) return { ...common, changed: false, findings: [] };
+  const after = readMap({ file: shownMap, text: edited });
+  if (after.map === null) return { ...common, changed: false, findings: sortFindings(after.findings) };
+  await replaceMap(mapFile, edited);
+  return { ...common, changed: true, findings: [] };
+}
+
+/** Roads by names and patterns, each once, in the order of the map. */
+function meantRoads(typed: readonly string[], map: SiteMap): MapRoad[] {
+  const named = typed.filter((one) => !one.includes('*')).map((one) => roadOf(one, map).name);
+  const patterns = typed.filter((one) => one.includes('*')).map(patternOf);
+  const found = map.roads.filter(
+    ({ name, key, fromLabel, ofPort }) =>
+      fromLabel === null &&
+      ofPort === undefined &&
+      (named.includes(name) || patterns.some((one) => one.test(key) || one.test(name))),
+  );
+  if (found.length > 0) return found;
+  const message = `No road is called ${typed.join(', ')}.`;
+  throw new Trouble({ code: 'road-unknown', message, remedy: 'See the names with: mile-marker roads', exitCode: 2 });
+}
+
+function patternOf(typed: string): RegExp {
+  const parts = typed
+    .toLowerCase()
+    .split('*')
+    .map((part) => part.replace(/[.+?^${}()|[\]\\]/g, '\\$&'));
+  return new RegExp(`^${parts.join('.*')}$`);
+}
+
+function plainOf(text: string): unknown {
+  return documentOf(text)?.toJS() ?? null;
+}
+
+function valueAt(from: unknown, path: readonly string[]): unknown {
+  return path.reduce<unknown>(
+    (at, name) => (typeof at === 'object' && at !== null ? (at as Record<string, unknown>)[name] : undefined),
+    from,
+  );
+}
+
+/** Whether nothing else came of an edit: the map with these keys set by hand is the map that was written. A road that is its `to` alone may be opened for it. */
+function isAsWanted(before: string, after: string, paths: ReadonlyArray<readonly string[]>, value: unknown): boolean {
+  const wanted = plainOf(before);
+  for (const path of paths) {
+    let at = wanted as Record<string, unknown>;
+    for (const name of path.slice(0, -1)) {
+      const below = at[name];
+      const opened = typeof below === 'string' && path[0] === 'roads' ? { to: below } : below;
+      at[name] = typeof opened === 'object' && opened !== null ? opened : {};
+      at = at[name] as Record<string, unknown>;
+    }
+    const last = path[path.length - 1] ?? '';
+    if (value === null) delete at[last];
+    else at[last] = value;
+  }
+  return isDeepStrictEqual(opened(wanted), opened(plainOf(after)));
+}
+
+/** With the short form of roads opened, which may be written either way. */
+function opened(map: unknown): unknown {
+  const { roads, ...rest } = map as { roads?: Record<string, unknown> };
+  const all = Object.entries(roads ?? {}).map(([key, road]) => [key, typeof road === 'string' ? { to: road } : road]);
+  return { ...rest, roads: Object.fromEntries(all) };
 }
 
 function apply(text: string, edit: Edit, map: SiteMap): string | null {
@@ -169,7 +289,7 @@ function isSetAlone(
   return isDeepStrictEqual(wanted, writtenRoad(excerptOf(before, after)?.text ?? after, road));
 }
 
-function byHand({ kind, road }: Edit, shownMap: string): Trouble {
+function byHand({ kind, road }: Pick<Edit, 'kind' | 'road'>, shownMap: string): Trouble {
   const message = `${shownMap} is written in a way that \`${kind}\` cannot edit without changing the rest.`;
   const remedy = kind === 'pause' ? `Write \`paused: true\` into the road ${road} yourself.` : 'Edit it by hand.';
   return new Trouble({ code: 'edit-by-hand', message, remedy, exitCode: 2 });
