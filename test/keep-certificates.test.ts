@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { readFileSync, statSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { X509Certificate } from 'node:crypto';
 import { folderWith, mileMarker } from './support/program.ts';
@@ -19,6 +19,7 @@ beforeAll(() => {
     'mile-marker.yaml':
       'domains: [saltmarsh.example]\nfront: {address: 127.0.0.1}\ncertificates:\n  bought: {names: www.saltmarsh.example, from: {files: {certificate: a.pem, key: b.pem}}}\nroads:\n  www: {to: ":9", gate: everyone}\n  log: ":9"\n',
     leaf: 'subjectAltName=DNS:www.saltmarsh.example\nextendedKeyUsage=serverAuth\n',
+    wild: 'subjectAltName=DNS:*.saltmarsh.example\nextendedKeyUsage=serverAuth\n',
     ca: 'basicConstraints=critical,CA:true\n',
     // As every public authority has it.
     public:
@@ -46,6 +47,7 @@ beforeAll(() => {
   make('foreign', 'middle', 'leaf', ec);
   make('public', 'middle', 'public', ec);
   make('private', 'root', 'leaf', ec);
+  for (const name of ['wild', 'newer']) make(name, 'root', 'wild', ec);
   for (const name of ['www', 'rsa']) {
     openssl(
       'pkcs12',
@@ -133,13 +135,44 @@ test('export: in one file or two, a program after it, and again when a new one c
   expect([broken.code, broken.err]).toEqual([3, expect.stringContaining('it does not exist')]);
 });
 
-test('without its intermediate one of a public authority is incomplete, and one of a private authority that has none is not', async () => {
-  const saysIncomplete = async (name: string): Promise<boolean> => {
-    const { code } = await mileMarker(['certs', 'import', `${name}.crt`, `${name}.key`], folder);
-    expect(code).toBe(0);
-    return (await mileMarker(['check', '--json'], folder)).out.includes('without the intermediate certificate');
-  };
-  expect([await saysIncomplete('public'), await saysIncomplete('private')]).toEqual([true, false]);
+test('an intermediate that is missing is found beside the file, or the import is refused; a private authority that has none needs none', async () => {
+  const imports = (...argv: string[]): ReturnType<typeof mileMarker> =>
+    mileMarker(['certs', 'import', ...argv], folder);
+  const saysIncomplete = async (): Promise<boolean> =>
+    (await mileMarker(['check', '--json'], folder)).out.includes('without the intermediate certificate');
+  const found = await imports('public.crt', 'public.key');
+  expect([found.code, found.err]).toEqual([0, expect.stringContaining('was taken from all.pem')]);
+  expect([subjects(readFileSync(current('certificate.pem'), 'utf8')), await saysIncomplete()]).toEqual([
+    ['public', 'middle'],
+    false,
+  ]);
+  mkdirSync(file('alone'));
+  for (const name of ['public.crt', 'public.key']) copyFileSync(file(name), file(`alone/${name}`));
+  const alone = ['alone/public.crt', 'alone/public.key'];
+  const refused = await imports(...alone);
+  expect([refused.code, refused.err]).toEqual([2, expect.stringContaining('signed by CN=middle')]);
+  expect([(await imports(...alone, '--even-so')).code, await saysIncomplete()]).toEqual([0, true]);
+  expect([(await imports('private.crt', 'private.key')).code, await saysIncomplete()]).toEqual([0, false]);
+});
+
+test('a wildcard is told what to write, which works word for word; what lies there then is followed', async () => {
+  const own = folderWith({
+    'mile-marker.yaml':
+      'domains: [saltmarsh.example]\nfront: {address: 203.0.113.24}\nroads: {nestcam: ":3000", tides: ":3001"}\n',
+  });
+  for (const name of ['wild.crt', 'wild.key']) copyFileSync(file(name), join(own, name));
+  const { code, err } = await mileMarker(['certs', 'import', 'wild.crt', 'wild.key'], own);
+  expect([code, err]).toEqual([2, expect.stringContaining("2 of the map's roads")]);
+  const [, value = ''] = /set certificates\.saltmarsh '([^']+)'/.exec(err.replace(/\s+/g, ' ')) ?? [];
+  await mileMarker(['set', 'certificates.saltmarsh', value], own);
+  const stored = await mileMarker(['certs', 'import', '--as', 'saltmarsh', 'wild.crt', 'wild.key'], own);
+  expect([stored.code, stored.out]).toEqual([0, expect.stringContaining('covers *.saltmarsh.example')]);
+  const list = async (): Promise<string> => (await mileMarker(['certs', 'list', '--json'], own)).out;
+  const before = await list();
+  expect((await mileMarker(['certs', 'renew'], own)).out).not.toContain('saltmarsh');
+  for (const ending of ['crt', 'key']) copyFileSync(file(`newer.${ending}`), join(own, `wild.${ending}`));
+  expect((await mileMarker(['certs', 'renew'], own)).out).toContain('`saltmarsh`: stored');
+  expect(await list()).not.toBe(before);
 });
 
 test('one that is not valid now is refused with its date, and stored when that is meant so', async () => {

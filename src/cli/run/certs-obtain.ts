@@ -14,6 +14,7 @@ import { lackIn } from '../../core/rules/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../use-cases/map/load.ts';
 import { reloadFront, takesUpAtOnce } from '../../use-cases/live/reload-front.ts';
+import { followFiles } from '../../use-cases/certificates/follow-files.ts';
 import { tidyUp } from '../../use-cases/certificates/obtain-one.ts';
 import { fromAuthority, obtain, suggestedWindows, type Obtained } from '../../use-cases/certificates/obtain.ts';
 import type { CommandContext } from '../io.ts';
@@ -76,10 +77,18 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   }
   const made = await makePractice({ paths: site.paths, certificates: practice, now: io.now() });
   for (const { certificate } of made) await refreshExports(certificate);
+  const files = await followFiles(site, io.now());
+  for (const { id, trouble } of files.troubles)
+    io.err(
+      wrap(`${id}: what lies where the map says was not taken over: ${trouble.message} ${trouble.remedy}`, {
+        width: io.width,
+      }),
+    );
+  if (files.troubles.length > 0) context.setCode(exit.cannotJudge);
   await getThem({
     site,
     wanted,
-    made: made.filter((one) => one.made).map(({ certificate }) => certificate.id),
+    made: [...made.filter((one) => one.made).map(({ certificate }) => certificate.id), ...files.taken],
     options,
     context,
     nothing: 'Nothing is due.\n',

@@ -137,7 +137,7 @@ export async function runCertsImport(files: string[], options: ImportOptions, co
   const site = await openSite(options, context, 'certs');
   if (site === null) return;
   const password = (): Promise<string> => passwordFrom(options.passwordFile, io);
-  const { id, names } = await importCertificate({
+  const { id, names, found } = await importCertificate({
     site,
     files,
     as: options.as ?? null,
@@ -150,6 +150,7 @@ export async function runCertsImport(files: string[], options: ImportOptions, co
   if (options.json === true)
     io.out(jsonDocument('certs-import', { map: site.mapFile, certificate: id, covers: names }));
   else io.out(`certificate \`${id}\`: stored, covers ${names.join(', ')}\n`);
+  if (found !== null) io.err(`The intermediate certificate was taken from ${shownPath(found, io.cwd)}.\n`);
   io.err(isLive ? isLiveWords : nextLive(site));
 }
 

@@ -7,11 +7,14 @@ import {
   writeExport,
   type Export,
 } from '../../adapters/certificates/exports.ts';
-import { certificateFacts } from '../../adapters/certificates/read.ts';
+import { completed } from '../../adapters/certificates/complete.ts';
+import { certificateFacts, certificatesIn } from '../../adapters/certificates/read.ts';
+import type { Pair } from '../../adapters/certificates/make.ts';
 import { storePair } from '../../adapters/certificates/store.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { covers } from '../../core/certificates/cover.ts';
+import { isWildcard } from '../../core/names/wildcard.ts';
 import { shellWord } from '../../core/shell-word.ts';
 import { nearest } from '../../core/findings/nearest.ts';
 import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
@@ -53,11 +56,13 @@ export async function importCertificate({
   evenSo,
   now,
   password,
-}: ImportInput): Promise<{ id: string; names: string[] }> {
-  const { pair, leaf } = await readBundle({ files: files.map((file) => resolve(cwd, file)), password });
+}: ImportInput): Promise<{ id: string; names: string[]; found: string | null }> {
+  const paths = files.map((file) => resolve(cwd, file));
+  const { pair: given, leaf } = await readBundle({ files: paths, password });
+  const { pair, found } = await withIntermediate(given, paths, evenSo);
   const { dnsNames: names, notBefore, notAfter } = certificateFacts(leaf);
   if (!evenSo) refuseInvalid({ notBefore, notAfter }, now);
-  const planned = as === null ? fitting(site.plan, names) : plannedNamed(site.plan, as);
+  const planned = as === null ? fitting(site.plan, names, files) : plannedNamed(site.plan, as);
   const missing = planned.names.filter((name) => !names.includes(name) && !covers(names, name));
   if (missing.length > 0 && !(evenSo && as !== null)) {
     const message = `The certificate covers ${names.join(', ') || 'no name'}, and \`${planned.id}\` also needs ${missing.join(', ')}.`;
@@ -68,7 +73,28 @@ export async function importCertificate({
   await ensureState(site.paths);
   await storePair(planned, pair);
   await refreshExports(planned);
-  return { id: planned.id, names };
+  return { id: planned.id, names, found };
+}
+
+/** @throws Trouble `certificate-incomplete` where the certificate that signed it is nowhere to be found */
+async function withIntermediate(
+  pair: Pair,
+  paths: readonly string[],
+  evenSo: boolean,
+): Promise<{ pair: Pair; found: string | null }> {
+  const whole = await completed(certificatesIn(pair.certificate), paths);
+  if (whole.ok) {
+    if (whole.found === null) return { pair, found: null };
+    return { pair: { ...pair, certificate: whole.chain.map(String).join('') }, found: whole.found };
+  }
+  if (evenSo) return { pair, found: null };
+  throw new Trouble({
+    code: 'certificate-incomplete',
+    message: `The certificate is signed by ${whole.issuer}, whose own certificate is neither in these files nor beside them.`,
+    remedy:
+      'Without it many programs refuse the certificate. Download the intermediate certificate where you got this one, and name it too: mile-marker certs import CERTIFICATE INTERMEDIATE KEY. To store it all the same, add: --even-so',
+    exitCode: 2,
+  });
 }
 
 /** @throws Trouble `certificate-not-valid` for one that no browser takes now */
@@ -84,12 +110,25 @@ function refuseInvalid({ notBefore, notAfter }: { notBefore: number; notAfter: n
   throw new Trouble({ code: 'certificate-not-valid', message, remedy, exitCode: 2 });
 }
 
-function fitting({ certificates }: Plan, names: readonly string[]): PlannedCertificate {
+function fitting(
+  { certificates, roads }: Plan,
+  names: readonly string[],
+  files: readonly string[],
+): PlannedCertificate {
   const found = certificates.filter((planned) =>
     planned.names.every((name) => names.includes(name) || covers(names, name)),
   );
   const [first, second] = found;
   if (first !== undefined && second === undefined) return first;
+  const wildcard = names.find(isWildcard);
+  const covered = roads.filter(({ name }) => covers(names, name));
+  if (wildcard !== undefined && covered.length > 0)
+    throw forMany(
+      wildcard,
+      names,
+      covered.map(({ name }) => name),
+      files,
+    );
   const message =
     first === undefined
       ? `The certificate covers ${names.join(', ') || 'no name'}, which none of the map's certificates needs.`
@@ -97,6 +136,27 @@ function fitting({ certificates }: Plan, names: readonly string[]): PlannedCerti
   const remedy =
     first === undefined ? 'Fix `certificates` in the map, or get another.' : `Write which one: --as ${first.id}`;
   throw new Trouble({ code: 'certificate-for-what', message, remedy, exitCode: 2 });
+}
+
+/** A certificate for many names is one of the map's own, which says so once for all of them. A wildcard that leaves the bare name out is told by its roads. */
+function forMany(
+  wildcard: string,
+  names: readonly string[],
+  roads: readonly string[],
+  files: readonly string[],
+): Trouble {
+  const [certificate = 'CERTIFICATE', key = certificate] = files;
+  const bare = wildcard.replace(/^\*\./, '');
+  const id = bare.split('.')[0] ?? 'bought';
+  const from = `{files: {certificate: ${JSON.stringify(certificate)}, key: ${JSON.stringify(key)}}}`;
+  const own = names.includes(bare) ? `names: ${bare}, wildcard: true` : `names: [${roads.join(', ')}]`;
+  const value = `{${own}, from: ${from}}`;
+  return new Trouble({
+    code: 'certificate-for-what',
+    message: `The certificate covers ${names.join(', ')}: ${String(roads.length)} of the map's roads. The map does not say yet that they share one.`,
+    remedy: `Write it into the map: mile-marker set certificates.${id} ${shellWord(value)}. Then: mile-marker certs import --as ${id} ${files.map(shellWord).join(' ')}`,
+    exitCode: 2,
+  });
 }
 
 /** Copies a certificate out, now and after each renewal. */

@@ -80,7 +80,8 @@ async function wantedFollow(site: Site): Promise<WantedUnits> {
 /** The jobs that have something to do on this map. */
 async function wantedTimers(site: Site, wishes: TimerWishes): Promise<WantedUnits> {
   const { plan, map, mapFile } = site;
-  const renews = plan.certificates.some(({ from }) => from !== 'files');
+  // What somebody else puts where the map says is taken over by the same timer.
+  const renews = plan.certificates.some(({ from, files }) => from !== 'files' || files !== null);
   const jobs = jobNames.filter((job) =>
     job === 'renew' ? renews : job === 'address' ? map.dns.addressFrom !== null : true,
   );
