@@ -12,12 +12,12 @@ interface AloneOptions {
 }
 
 /** Runs what changes the state of a map while nothing else does: a timer and a person may come at the same moment. */
-export async function alone(
+export async function alone<T>(
   { map, dryRun, leavesCutShort }: AloneOptions,
   command: string,
   io: Io,
-  work: () => Promise<void>,
-): Promise<void> {
+  work: () => Promise<T>,
+): Promise<T> {
   if (dryRun === true) return work();
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
   // Commands that change nothing do not pay for it.
@@ -31,7 +31,7 @@ export async function alone(
   });
   try {
     if (leavesCutShort !== true) await settle(mapFile, io);
-    await work();
+    return await work();
   } finally {
     await giveBack();
   }

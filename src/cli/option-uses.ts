@@ -120,7 +120,7 @@ function isGiven(command: Command, attribute: string): boolean {
 
 /** The form in which a command is called, where an option is not used in it; else null. */
 function formWithout({ part, at = 0, needs }: OptionUse, name: string, command: Command): string | null {
-  const words = command.processedArgs.flat().map(String);
+  const words = command.processedArgs.map((one) => String(one ?? ''));
   const said = at === 'any' ? (words.find((one) => part?.includes(one)) ?? words[1] ?? '') : (words[at] ?? '');
   if (part !== undefined && !part.includes(said)) return at === 0 ? `${name} ${said}`.trim() : `${name} … ${said}`;
   if (needs === undefined || needs.some((one) => isGiven(command, one))) return null;

@@ -1,6 +1,6 @@
 import { Command, jsonOption, mapOption, noReloadOption } from './common-options.ts';
 import { alone } from '../alone.ts';
-import type { EditOptions, SetOptions } from '../run/edit.ts';
+import type { EditOptions, Followed, SetOptions } from '../run/edit.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -12,6 +12,14 @@ interface AddOptions extends Options {
   redirect?: string;
   open?: boolean;
   like?: string;
+}
+
+/** What `follow` brings live is waited for once the files of the map are free again. */
+async function edited({ io }: CommandContext, edit: () => Promise<Followed>): Promise<void> {
+  const site = await edit();
+  if (site === null) return;
+  const { waitForFollow } = await import('../run/wait-for-follow.ts');
+  await waitForFollow(site, io);
 }
 
 export function add(context: CommandContext): Command {
@@ -27,8 +35,10 @@ export function add(context: CommandContext): Command {
     .action(async (road: string | undefined, to: string | undefined, options: AddOptions) => {
       const { runAdd } = await import('../run/edit.ts');
       const { redirect = null, open = false, like = null } = options;
-      await alone({ ...options, leavesCutShort: true }, 'add', context.io, () =>
-        runAdd({ kind: 'add', road: road ?? null, to: to ?? null, redirect, open, like }, options, context),
+      await edited(context, () =>
+        alone({ ...options, leavesCutShort: true }, 'add', context.io, () =>
+          runAdd({ kind: 'add', road: road ?? null, to: to ?? null, redirect, open, like }, options, context),
+        ),
       );
     });
 }
@@ -37,18 +47,23 @@ export function set(context: CommandContext): Command {
   return new Command('set')
     .description('change one key of a road, of several, or of the rest of the map; the file stays as it is otherwise')
     .argument(
-      '<words...>',
-      'a road, a key and its value as YAML has it; several roads as nestcam,tides or "nest*"; or a key by its path, such as front.home, and its value',
+      '<road>',
+      'its name, short or full; several as nestcam,tides or "nest*"; or a key by its path, such as front.home',
     )
+    .argument('[key]', 'the key of a road, such as gate')
+    .argument('[value]', 'its value as YAML has it, such as everyone, or "[GET, HEAD]"')
     .option('--all', 'every road: a key and its value')
     .option('--unset', 'remove the key instead')
     .addOption(mapOption())
     .addOption(jsonOption())
     .addOption(noReloadOption())
-    .action(async (words: string[], options: SetOptions) => {
+    .action(async (road: string, key: string | undefined, value: string | undefined, options: SetOptions) => {
+      const words = [road, key, value].filter((one) => one !== undefined);
       const { runSet } = await import('../run/edit.ts');
       const closes = words.includes('gate');
-      await alone({ ...options, leavesCutShort: !closes }, 'set', context.io, () => runSet(words, options, context));
+      await edited(context, () =>
+        alone({ ...options, leavesCutShort: !closes }, 'set', context.io, () => runSet(words, options, context)),
+      );
     });
 }
 
@@ -60,8 +75,10 @@ function simple(kind: 'remove' | 'pause' | 'resume', description: string, contex
     .addOption(jsonOption())
     .action(async (road: string, options: EditOptions) => {
       const { runEdit } = await import('../run/edit.ts');
-      await alone({ ...options, leavesCutShort: kind === 'remove' }, kind, context.io, () =>
-        runEdit({ kind, road }, options, context),
+      await edited(context, () =>
+        alone({ ...options, leavesCutShort: kind === 'remove' }, kind, context.io, () =>
+          runEdit({ kind, road }, options, context),
+        ),
       );
     });
 }

@@ -18,15 +18,22 @@ import { formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
 import { bringLive } from './install-front.ts';
 
+/** The site of an edit that `follow` brings live by itself; null where somebody has to. */
+export type Followed = Site | null;
+
+function followed(site: Site, { changed }: { changed: boolean }, needs: readonly Finding[]): boolean {
+  return changed && site.isFollowed && needs.every(({ severity }) => severity !== 'error');
+}
+
 const done = { add: 'added', remove: 'removed', pause: 'paused', resume: 'resumed', set: 'set' } as const;
 
 /** An addition as it was typed, which may lack what it needs. */
 type Addition = Omit<Extract<Edit, { kind: 'add' }>, 'road'> & { road: string | null };
 
-export async function runAdd(edit: Addition, options: OpenOptions, context: CommandContext): Promise<void> {
+export async function runAdd(edit: Addition, options: OpenOptions, context: CommandContext): Promise<Followed> {
   const { road, ...rest } = edit;
   if (road === null || (edit.to === null) === (edit.redirect === null)) throw badAddition(edit);
-  await runEdit({ ...rest, road }, options, context);
+  return runEdit({ ...rest, road }, options, context);
 }
 
 function badAddition({ road, to }: Addition): Trouble {
@@ -51,7 +58,11 @@ export interface SetOptions extends EditOptions {
 const topKeys = ['front', 'acme', 'dns', 'certificates', 'gates', 'pages', 'labels', 'machines', 'ports'];
 
 /** One key of one road, of several, or of anything else by its path from the top of the map. */
-export async function runSet(words: readonly string[], options: SetOptions, context: CommandContext): Promise<void> {
+export async function runSet(
+  words: readonly string[],
+  options: SetOptions,
+  context: CommandContext,
+): Promise<Followed> {
   const isUnset = options.unset === true;
   const [first = '', second = '', third] = words;
   const path = first.split('.');
@@ -64,7 +75,7 @@ export async function runSet(words: readonly string[], options: SetOptions, cont
   const roads = first.split(',').filter((one) => one !== '');
   if (roads.length > 1 || first.includes('*'))
     return runWideEdit({ kind: 'set-many', roads, key: second, value }, options, context);
-  await runEdit({ kind: 'set', road: first, key: second, value: third ?? null }, options, context);
+  return runEdit({ kind: 'set', road: first, key: second, value: third ?? null }, options, context);
 }
 
 interface Form {
@@ -87,7 +98,7 @@ function setForm(words: readonly string[], { isUnset, isPath, isAll }: Form): Tr
 }
 
 /** Edits several roads at once, or what is none of a road's, and says what the map needs then. */
-async function runWideEdit(edit: WideEdit, options: EditOptions, context: CommandContext): Promise<void> {
+async function runWideEdit(edit: WideEdit, options: EditOptions, context: CommandContext): Promise<Followed> {
   const { io, setCode } = context;
   const isInstalled = await takesUpAtOnce(
     { paths: statePaths(await findMap({ option: options.map, cwd: io.cwd, env: io.env })) },
@@ -101,7 +112,7 @@ async function runWideEdit(edit: WideEdit, options: EditOptions, context: Comman
     else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));
     io.err('\nThe map was not changed.\n');
     setCode(exit.badInput);
-    return;
+    return null;
   }
   const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io));
   const all = await findingsOf(site, io);
@@ -118,9 +129,11 @@ async function runWideEdit(edit: WideEdit, options: EditOptions, context: Comman
   }
   const closes = edit.kind === 'set-many' && edit.key === 'gate';
   if (isInstalled && closes && result.changed && site.map !== null && (await areClosed(site, result.roads, context)))
-    return;
+    return null;
+  if (site.map !== null && followed(site, result, needs)) return site;
   const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
   io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
+  return null;
 }
 
 function wideDocument(
@@ -162,7 +175,7 @@ export interface EditOptions extends OpenOptions {
 }
 
 /** Edits the map, and says what the road still needs and what its visitors get now. */
-export async function runEdit(edit: Edit, options: EditOptions, context: CommandContext): Promise<void> {
+export async function runEdit(edit: Edit, options: EditOptions, context: CommandContext): Promise<Followed> {
   const { io, setCode } = context;
   const isInstalled = await isToGoLive(edit, options, io);
   // What opens goes live with all that the map says, and only where that is this one change.
@@ -174,7 +187,7 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
     else io.out(formatFindings(result.findings, { width: io.width, colour: io.colour.out }));
     io.err('\nThe map was not changed.\n');
     setCode(exit.badInput);
-    return;
+    return null;
   }
   const site = await whileSlow(askingWhatRuns, io, loadSite(options.map, io));
   // What a road that is new still needs; whoever pauses one has seen it before.
@@ -187,13 +200,21 @@ export async function runEdit(edit: Edit, options: EditOptions, context: Command
     io.out(`${resultWords(edit, result)}\n`);
     if (needs.length > 0) io.out(`\n${formatFindings(needs, { width: io.width, colour: io.colour.out })}\n`);
   }
-  if (goesLive) return bringLive(site, all, context);
-  if (isInstalled && edit.kind === 'resume' && result.changed) return saysWaits(result.road, context);
+  if (goesLive) {
+    await bringLive(site, all, context);
+    return null;
+  }
+  if (isInstalled && edit.kind === 'resume' && result.changed) {
+    saysWaits(result.road, context);
+    return null;
+  }
   if (isInstalled && mayClose(edit) && site.map !== null && (await isClosed(site, { ...result, edit }, context)))
-    return;
+    return null;
+  if (site.map !== null && followed(site, result, needs)) return site;
   const live = site.map === null ? 'mile-marker check' : programOf(site.plan.front.proxy).words.goLive(site.plan.front);
   if (options.reload === false && result.changed) io.err(`Only the map was changed. Visitors notice nothing yet.\n`);
   io.err(needs.length > 0 ? 'next: fix the findings above, then: mile-marker check\n' : `next: ${live}\n`);
+  return null;
 }
 
 /** Whether an installation stands, which takes up what closes or opens. */

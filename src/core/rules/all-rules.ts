@@ -15,6 +15,7 @@ import {
 import { roadInClearText } from './clear-text.ts';
 import { roadContradicts } from './contradictions.ts';
 import { diskRoom } from './disk-room.ts';
+import { domainMisspelt } from './domain-spelling.ts';
 import { mapOwnerTrusted } from './map-owner.ts';
 import { updateKeyUnreadable } from './update-key.ts';
 import { edgeHeaderAppended, edgeHoldsVisitors, edgeRedirectLoop } from './edge.ts';
@@ -71,6 +72,7 @@ export const allRules: readonly Rule[] = [
   defaultServerTaken,
   diskRoom,
   mapOwnerTrusted,
+  domainMisspelt,
   updateKeyUnreadable,
   edgeHeaderAppended,
   edgeHoldsVisitors,
