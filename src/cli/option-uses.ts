@@ -59,6 +59,7 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
     fromAddress: { not: ['script', 'read'] },
     login: { not: ['script', 'links', 'read'] },
     openPorts: { not: ['script', 'links', 'read'] },
+    thorough: { not: ['script', 'links', 'read'] },
     since: notPrinted,
     junit: notPrinted,
     notify: notPrinted,

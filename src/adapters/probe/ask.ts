@@ -1,5 +1,6 @@
 import http, { type IncomingMessage } from 'node:http';
 import https from 'node:https';
+import { Readable } from 'node:stream';
 import { createSecureContext, type SecureContext } from 'node:tls';
 import { promisify } from 'node:util';
 import { brotliDecompress, constants, unzip } from 'node:zlib';
@@ -27,6 +28,8 @@ interface AskInput extends Limits {
   headers: Record<string, string>;
   /** So many bytes of a body are announced, and not sent; 100 is an answer then. */
   announces?: number;
+  /** So many bytes of a body are sent: nothing but blanks. */
+  sends?: number;
   /** Connections that may be used again, of https; default: one of its own. */
   kept?: https.Agent;
 }
@@ -51,7 +54,20 @@ interface Asked {
 }
 
 function askOnce(
-  { scheme, address, port, servername, target, method = 'GET', headers, announces, timeoutMs, signal, from }: AskInput,
+  {
+    scheme,
+    address,
+    port,
+    servername,
+    target,
+    method = 'GET',
+    headers,
+    announces,
+    sends,
+    timeoutMs,
+    signal,
+    from,
+  }: AskInput,
   agent: http.Agent | false,
 ): Promise<Asked> {
   return new Promise((resolve) => {
@@ -64,6 +80,7 @@ function askOnce(
         'accept-encoding': 'identity',
         'user-agent': 'mile-marker verify',
         ...(announces === undefined ? {} : { 'content-length': String(announces), expect: '100-continue' }),
+        ...(sends === undefined ? {} : { 'content-length': String(sends), 'content-type': 'application/octet-stream' }),
         ...headers,
       },
       setHost: false,
@@ -110,9 +127,15 @@ function askOnce(
     request.on('error', (error) =>
       end({ ok: false, failure: failureOf(error, request.socket === null ? null : request.socket.bytesRead) }),
     );
-    if (announces === undefined) request.end();
+    if (sends !== undefined) Readable.from(blanks(sends)).pipe(request);
+    else if (announces === undefined) request.end();
     else request.flushHeaders();
   });
+}
+
+function* blanks(count: number): Generator<Buffer> {
+  const piece = Buffer.alloc(64 * 1024, ' ');
+  for (let left = count; left > 0; left -= piece.length) yield piece.subarray(0, Math.min(left, piece.length));
 }
 
 /** Weak certificates and suites must be seen to be told of; judging them is not the library's. */

@@ -11,6 +11,8 @@ interface LiveInput extends Limits {
   servername: string;
   path: string;
   headers: Record<string, string>;
+  /** So long nothing is said before a second ping must come back, too. */
+  quietMs?: number;
 }
 
 /**
@@ -24,6 +26,7 @@ export function openLive({
   servername,
   path,
   headers,
+  quietMs,
   timeoutMs,
   signal,
   from,
@@ -49,13 +52,24 @@ export function openLive({
       resolve(opened);
     };
     const abort = (): void => end({ ok: false, reason: 'interrupted' });
+    let isQuiet = false;
+    const answered = (): void => {
+      if (quietMs === undefined) end({ ok: true, answered: true });
+      if (quietMs === undefined || isQuiet) return;
+      isQuiet = true;
+      clearTimeout(timer);
+      timer = setTimeout(() => {
+        for (const event of ['pong', 'message'] as const) socket.once(event, () => end({ ok: true, answered: true }));
+        timer = setTimeout(() => end({ ok: false, reason: 'no word came back' }), timeoutMs);
+        socket.ping();
+      }, quietMs);
+    };
     signal.addEventListener('abort', abort, { once: true });
     socket.once('open', () => {
       timer = setTimeout(() => end({ ok: true, answered: false }), timeoutMs / 3);
       socket.ping();
     });
-    for (const event of ['pong', 'message', 'ping'] as const)
-      socket.once(event, () => end({ ok: true, answered: true }));
+    for (const event of ['pong', 'message', 'ping'] as const) socket.once(event, () => answered());
     socket.once('unexpected-response', (_, response) =>
       end({ ok: false, reason: `status ${String(response.statusCode ?? 0)}` }),
     );

@@ -11,6 +11,7 @@ export function verify(context: CommandContext): Command {
     .option('--at <address[:port]>', 'test this address before DNS points there (the port is the one for HTTPS)')
     .option('--from-address <address>', 'test from this address of this machine, which may have several')
     .option('--open-ports', 'also find open ports that the map does not name, at addresses that are proven yours')
+    .option('--thorough', 'also send whole uploads of up to 8 MiB, and keep live connections quiet for a minute')
     .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
     .option('--login <file>', 'a test login for gates with people: NAME:PASSWORD in a file with mode 0600')
     .option('--trust <file>', 'also trust the authorities in this PEM file (may be repeated)', collect)

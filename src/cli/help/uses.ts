@@ -48,7 +48,7 @@ export const uses: Readonly<Record<string, Uses>> = {
       ['set roster body-limit --unset', 'take a key out again'],
       ['set front.home 192.168.64.10', 'a key of the front, by its path'],
       ['set nestcam,tides gate home', 'of several roads at once'],
-      ['set --all rate "10/s burst 20"', 'of every road'],
+      ['set --all gate home', 'of every road'],
     ],
     well: changed,
     wrong: null,

@@ -69,6 +69,7 @@ async function verifyOnce(
     io.out(`\nonce a month:\n${formatFindings(old, { width: io.width, colour: io.colour.out })}`);
   await writeJunit(options, result, io);
   await showRun(site, options, result, { io, every: null });
+  io.err(leftOut(result, site, options));
   io.err(nextStep(result));
   const isChecked = checked.come.length + checked.gone.length > 0;
   if (isNight && options.json !== true && checked.findings.length > 0)
@@ -121,6 +122,14 @@ function refusePartial(names: readonly string[], options: VerifyOptions): void {
     remedy: `Name no roads, and leave out --at, --read, --from-address, --script and --links.`,
     exitCode: 2,
   });
+}
+
+/** What no run tests unless it is asked to: it takes a minute, or sends bodies. Said where it is all that is left. */
+function leftOut({ findings, roads }: VerifyResult, { plan }: Site, { thorough, read }: VerifyOptions): string {
+  const isWell = findings.every(({ severity }) => severity === 'note');
+  if (thorough === true || read !== undefined || !isWell || roads.length === 0) return '';
+  const isLive = plan.roads.some(({ rules }) => rules.expect?.websocket === true);
+  return `Not tested: whole uploads${isLive ? ', and live connections that are quiet for a minute' : ''}. To test that, too: mile-marker verify --thorough\n`;
 }
 
 function nextStep({ findings, roads }: VerifyResult): string {

@@ -20,6 +20,7 @@ import { serviceProofCards } from '../legs/service-proof.ts';
 import { spellingCards } from '../legs/spelling.ts';
 import { mapKeptCards } from '../legs/map-kept.ts';
 import { passedOnCards } from '../legs/passed-on.ts';
+import { thoroughCards } from '../legs/thorough.ts';
 import { varyingCards } from '../legs/varying.ts';
 import { tlsCards } from '../legs/tls-cards.ts';
 import { uploadCards } from '../legs/uploads.ts';
@@ -53,6 +54,7 @@ export const allCards: readonly Card[] = [
   ...serviceProofCards,
   ...spellingCards,
   ...varyingCards,
+  ...thoroughCards,
   ...passedOnCards,
   ...mapKeptCards,
   ...uploadCards,

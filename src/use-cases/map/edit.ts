@@ -164,7 +164,7 @@ function isAsWanted(before: string, after: string, paths: ReadonlyArray<readonly
       at = at[name] as Record<string, unknown>;
     }
     const last = path[path.length - 1] ?? '';
-    if (value === null) delete at[last];
+    if (value === null) Reflect.deleteProperty(at, last);
     else at[last] = value;
   }
   return isDeepStrictEqual(opened(wanted), opened(plainOf(after)));

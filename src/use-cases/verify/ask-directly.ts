@@ -11,6 +11,7 @@ import { fromHost, type Shared } from './testing.ts';
 interface DirectQuestion {
   target: string;
   method?: string;
+  sends?: number;
   host?: string;
   headers?: Record<string, string>;
   to?: { host: string; port: number };
@@ -20,7 +21,7 @@ interface DirectQuestion {
 export async function askDirectly(
   { input }: Pick<Shared, 'input'>,
   { road, part }: Pick<PartAt, 'road' | 'part'>,
-  { target, method, host, headers: more, to }: DirectQuestion,
+  { target, method, sends, host, headers: more, to }: DirectQuestion,
 ): Promise<Attempt<Answer>> {
   const upstream = part.leads.kind === 'service' ? part.leads.upstream : null;
   const at = to ?? fromHost(part);
@@ -33,6 +34,7 @@ export async function askDirectly(
     servername: upstream.byName ? upstream.host : '',
     target,
     ...(method === undefined ? {} : { method }),
+    ...(sends === undefined ? {} : { sends }),
     headers: { ...headers, ...more, ...(host === undefined ? {} : { host }) },
     ...input.limits,
   });

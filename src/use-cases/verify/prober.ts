@@ -25,6 +25,7 @@ export interface Question extends Endpoint {
   target: string;
   method?: string;
   announces?: number;
+  sends?: number;
   headers: Record<string, string>;
   /** The address of this machine to ask from; null for whichever fits. */
   from?: string | null;
@@ -43,7 +44,7 @@ export interface Prober {
   /** The same over HTTP/2; null where the front does not choose it, or nobody looked. */
   askTwo: (question: Question) => Promise<Attempt<Answer> | null>;
   /** Null: nobody looked. */
-  openLive: (question: Omit<Question, 'method'>) => Promise<Opened | null>;
+  openLive: (question: Omit<Question, 'method'> & { quietMs?: number }) => Promise<Opened | null>;
   /** Whether anything may be asked that was not foreseen. */
   isLive: boolean;
 }

@@ -15,7 +15,7 @@ export async function testWebsocket(shared: Shared, { road, part, at }: PartAt):
   if (path === null) return skipped('websocket', 'not-expected');
   const open = (): Promise<Opened | null> =>
     input.prober.openLive(at.front.question('https', road.name, path, credentials(input, road, at)));
-  const openItself = (): Promise<Opened | null> => openDirectly(input, { road, part, at }, path);
+  const openItself = (): Promise<Opened | null> => openDirectly(input, { road, part }, path);
   const [front, direct] = await Promise.all([open(), openItself()]);
   if (front === null) return skipped('websocket', 'not-seen');
   const judged = judgeWebsocket({ road, path, front, direct });
@@ -50,7 +50,12 @@ function livePath({ directs }: Shared, { road, part }: PartAt): string | null {
   return own?.answer.ok === true && own.answer.value.status === 426 ? targetOf(road, part) : null;
 }
 
-async function openDirectly(input: TestInput, { road, part }: PartAt, path: string): Promise<Opened | null> {
+export async function openDirectly(
+  input: TestInput,
+  { road, part }: Pick<PartAt, 'road' | 'part'>,
+  path: string,
+  quietMs?: number,
+): Promise<Opened | null> {
   const here = fromHost(part);
   const { leads } = part;
   if (here === null || leads.kind !== 'service' || leads.upstream === null) return null;
@@ -61,6 +66,7 @@ async function openDirectly(input: TestInput, { road, part }: PartAt, path: stri
     port: here.port,
     servername: upstream.verifyAs ?? '',
     path,
+    ...(quietMs === undefined ? {} : { quietMs }),
     headers: directHeaders(road, upstream, input.plan.front.ports),
     ...input.limits,
   });

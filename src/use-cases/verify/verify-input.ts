@@ -36,6 +36,7 @@ export interface VerifyRequest {
   login?: string;
   frontLog?: string;
   read?: string;
+  thorough?: boolean;
   timeout: number;
   parallel: number;
 }
@@ -93,6 +94,7 @@ export async function verifyInput(
       const service = site.inventory.services.find((one) => one.name === name);
       return service === undefined ? null : startCommand(host.compose, service);
     },
+    thorough: options.thorough === true,
     concurrency: options.parallel,
     now: io.now().getTime(),
     onProgress: io.onProgress,

@@ -24,12 +24,15 @@ import { testNames } from './test-names.ts';
 import { testPort } from './test-port.ts';
 import { testRawPorts } from './test-raw.ts';
 import { testRate } from './test-rate.ts';
+import { testThorough } from './test-thorough.ts';
 import { roadTester } from './test-road.ts';
 import { throughRouter, type Run, type Shared, type TestInput } from './testing.ts';
 import { whereToTest } from './where-to-test.ts';
 
 export interface VerifyInput extends TestInput {
   concurrency: number;
+  /** Also what takes a minute, or sends bodies. */
+  thorough: boolean;
   /** The command that starts a service of the inventory, by its name; null where that is not known. */
   startOf: (service: string) => string | null;
   onProgress: (done: number, of: number) => void;
@@ -72,7 +75,8 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
     ),
   );
   const raw = await testRawPorts(shared);
-  const { told, away } = explainAway([...(await withRates(shared, tested)), ...raw]);
+  const thorough = input.thorough ? await testThorough(shared, tested) : tested;
+  const { told, away } = explainAway([...(await withRates(shared, thorough)), ...raw]);
   const findings = sortFindings(placed(findingsOf(withStart(told, input.startOf), input.words), plan));
   return { addresses: [...addresses], roads: told, findings, away, vantage: vantageOf(shared, tester.seenAs()) };
 }

@@ -1,0 +1,58 @@
+import { withPort } from '../../core/networks/address.ts';
+import { withProblems, type LegResult, type Problem, type RoadLegs } from '../../core/legs/leg.ts';
+import { targetOf } from '../../core/legs/targets.ts';
+import { quietMs, quietProblems, wholeProblems, wholeUpload } from '../../core/legs/thorough.ts';
+import { dialledParts } from '../../core/plan/parts.ts';
+import type { PlannedRoad } from '../../core/plan/plan.ts';
+import { askDirectly } from './ask-directly.ts';
+import { credentials } from './credentials.ts';
+import { openDirectly } from './test-websocket.ts';
+import type { Shared } from './testing.ts';
+
+/** What takes a minute, or sends a body, for roads that are well as far as they were tested: all at once, since most of it is waiting. */
+export async function testThorough(shared: Shared, tested: readonly RoadLegs[]): Promise<RoadLegs[]> {
+  return Promise.all(
+    tested.map(async (one, index) => {
+      const road = shared.input.roads[index];
+      const legOf = (name: LegResult['leg']): LegResult | undefined => one.legs.find(({ leg }) => leg === name);
+      if (road === undefined || road.paused || road.rules.rate !== null) return one;
+      const [quiet, whole] = await Promise.all([
+        legOf('websocket')?.kind === 'live-open' ? quietly(shared, road) : [],
+        legOf('service')?.outcome === 'ok' ? wholly(shared, road) : [],
+      ]);
+      const more: Partial<Record<LegResult['leg'], Problem[]>> = { websocket: quiet, service: whole };
+      return { ...one, legs: one.legs.map((leg) => withProblems(leg, more[leg.leg] ?? [])) };
+    }),
+  );
+}
+
+async function quietly(shared: Shared, road: PlannedRoad): Promise<Problem[]> {
+  const { input, front } = shared;
+  const path = road.rules.expect?.path;
+  const [main] = dialledParts([road]);
+  if (path === undefined || main === undefined) return [];
+  const login = credentials(input, road, { isSound: true });
+  const at = { road, part: main.part };
+  const [through, direct] = await Promise.all([
+    input.prober.openLive({ ...front.question('https', road.name, path, login), quietMs }),
+    openDirectly(input, at, path, quietMs),
+  ]);
+  return through === null ? [] : quietProblems(road, path, through, direct);
+}
+
+/** OPTIONS changes nothing anywhere (RFC 9110 §9.2.1), with a body either. */
+async function wholly(shared: Shared, road: PlannedRoad): Promise<Problem[]> {
+  const { input, front, ours, limiter } = shared;
+  const bytes = wholeUpload(road);
+  const found = dialledParts([road]).map(async ({ part, upstream }) => {
+    const target = targetOf(road, part);
+    const question = front.question('https', road.name, target, credentials(input, road, { isSound: true }));
+    if (!ours.includes(question.address)) return [];
+    const sent = { method: 'OPTIONS', sends: bytes };
+    const through = await limiter(() => input.prober.ask({ ...question, ...sent }));
+    if (through.ok && through.value.status < 500 && through.value.status !== 413) return [];
+    const direct = await limiter(() => askDirectly(shared, { road, part }, { target, ...sent }));
+    return wholeProblems(road, bytes, { front: through, direct, upstream: withPort(upstream.host, upstream.port) });
+  });
+  return (await Promise.all(found)).flat();
+}
