@@ -18,7 +18,7 @@ const keys = z.strictObject(
       .optional()
       .meta(
         about(
-          'Beside `tls`: the name that visitors connect to, short or full, whose certificate is shown. Default: the first domain.',
+          'Beside `tls`: the name that visitors connect to, short or full, whose certificate is shown. One that no road has gets a record and a certificate, too. Default: the first domain.',
           'saltmarsh.example',
         ),
       ),
