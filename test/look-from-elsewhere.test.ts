@@ -214,7 +214,7 @@ test('with --at the script asks at that address and port alone, by the name as v
     "look 6 http a.saltmarsh.example 80 '/mile-marker-probe/a%2Fb?kept=%2F' '[2001:db8:40::24]'",
     "look 6 https a.saltmarsh.example 8443 / '[2001:db8:40::24]' a.saltmarsh.example",
     "look 6 https a.saltmarsh.example 8443 '/mile-marker-probe/a%2Fb?kept=%2F' '[2001:db8:40::24]' a.saltmarsh.example",
-    "look 6 https a.saltmarsh.example 8443 '/mile-marker-probe/deep?kept=b' '[2001:db8:40::24]' a.saltmarsh.example",
+    "look 6 https a.saltmarsh.example 8443 '/mile-marker-probe/deep%20%2B?kept=b' '[2001:db8:40::24]' a.saltmarsh.example",
     "shake 6 a.saltmarsh.example 8443 '[2001:db8:40::24]'",
   ]);
   expect(err).toContain('mile-marker verify --read seen.txt --at [2001:db8:40::24]:8443');

@@ -111,7 +111,7 @@ describe('a front with several faults at once', () => {
     ['clear', 'redirect-wrong', 'answers 200 in clear text'],
     ['expired', 'certificate-dates', 'expired on 2021-01-31'],
     ['swapped', 'wrong-service', 'shows the service of roster.saltmarsh.example'],
-    ['stranger', 'service-unclear', 'with another page'],
+    ['stranger', 'wrong-service', 'asked directly, shows one titled'],
     ['held', 'gate-refused-here', 'the gate `home` refuses this machine'],
   ])('%s gets %s', (road, rule, words) => {
     const told = report.findings.filter(({ roads }) => roads.includes(`${road}.saltmarsh.example`));

@@ -118,6 +118,10 @@ export function rawServer(raw: Raw): net.Server {
     socket.on('error', () => undefined);
     if (raw === 'closes') socket.end();
     if (raw === 'banner') socket.write('SSH-2.0-marsh\r\n');
+    if (raw === 'http10')
+      socket.once('data', () =>
+        socket.end('HTTP/1.0 200 OK\r\nContent-Type: text/html\r\n\r\n<title>Nest camera</title><p>as of old times'),
+      );
     // The beginning of a handshake record, and then nothing (RFC 8446 §5.1).
     if (raw === 'stalls') socket.once('data', () => socket.write(Buffer.from([22, 3, 3, 0, 90, 2])));
     if (raw !== 'closes') socket.resume();

@@ -41,7 +41,7 @@ export interface CertificateSpec {
 }
 
 /** A port on which nothing of the web speaks. */
-export type Raw = 'closes' | 'silent' | 'banner' | 'stalls';
+export type Raw = 'http10' | 'closes' | 'silent' | 'banner' | 'stalls';
 
 /** A front that a person set up by hand, in Node. */
 export interface NodeFront {

@@ -102,6 +102,11 @@ export function inOrder([leaf, ...above]: readonly X509Certificate[]): boolean {
   });
 }
 
+/** Whether each is signed by the next one, as what is stored must be. */
+export function leadsOn(chain: readonly X509Certificate[]): boolean {
+  return chain.every((one, index) => index === 0 || signs(one, chain[index - 1] ?? one));
+}
+
 type ChainFacts = Pick<HeldCertificate, 'chain' | 'inOrder' | 'complete' | 'weak' | 'forServers'>;
 
 function chainFacts(leaf: X509Certificate, chain: readonly X509Certificate[]): ChainFacts {

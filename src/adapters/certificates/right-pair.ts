@@ -1,6 +1,6 @@
 import { createPrivateKey, X509Certificate } from 'node:crypto';
 import type { Pair } from './make.ts';
-import { dnsNamesAlone, forServers, inOrder, namesIssuer, pemBlocks } from './read.ts';
+import { dnsNamesAlone, forServers, leadsOn, namesIssuer, pemBlocks } from './read.ts';
 
 /** What a pair is for. @property names all that its certificate must have, and none besides @property now milliseconds since the epoch */
 interface WantedPair {
@@ -59,7 +59,7 @@ function chainProblem(leaf: X509Certificate, chain: readonly X509Certificate[], 
   if (chain.length === 0) return namesIssuer(leaf) ? 'the certificate of its issuer is not with it' : null;
   if (chain.some((one) => !one.ca)) return 'its chain has a certificate that is not one of an authority';
   if (chain.some((one) => now >= Date.parse(one.validTo))) return 'its chain has an expired certificate';
-  return inOrder([leaf, ...chain]) ? null : 'its chain does not lead on from one certificate to the next';
+  return leadsOn([leaf, ...chain]) ? null : 'its chain does not lead on from one certificate to the next';
 }
 
 function belongs(leaf: X509Certificate, key: string): boolean {

@@ -84,9 +84,11 @@ function overSession(
         resolve({ ok: true, value: { ...head, body: Buffer.concat(chunks).subarray(0, mostRead).toString('utf8') } });
     };
     request.on('error', reject);
-    request.on('response', (fields) => {
+    request.on('response', (fields, _flags, ...rest: unknown[]) => {
       setTimeout(done, timeoutMs / 3).unref();
-      head = { status: fields[':status'] ?? 0, headers: pairsOf(fields) };
+      // As they came: the library joins several fields of one name into one.
+      const [raw] = rest;
+      head = { status: fields[':status'] ?? 0, headers: Array.isArray(raw) ? pairsOf(raw as string[]) : [] };
     });
     request.on('data', (chunk: Buffer) => {
       chunks.push(chunk);
@@ -97,9 +99,11 @@ function overSession(
   });
 }
 
-function pairsOf(fields: http2.IncomingHttpHeaders): Array<[string, string]> {
-  return Object.entries(fields).flatMap(([name, value]) => {
-    if (name.startsWith(':') || value === undefined) return [];
-    return (Array.isArray(value) ? value : [value]).map((one): [string, string] => [name, one]);
-  });
+function pairsOf(raw: readonly string[]): Array<[string, string]> {
+  const pairs: Array<[string, string]> = [];
+  for (let at = 0; at + 1 < raw.length; at += 2) {
+    const name = raw[at] ?? '';
+    if (!name.startsWith(':')) pairs.push([name.toLowerCase(), raw[at + 1] ?? '']);
+  }
+  return pairs;
 }

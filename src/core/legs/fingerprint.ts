@@ -1,4 +1,4 @@
-import { headerOf, titleOf, type Answer } from './answer.ts';
+import { headersOf, titleOf, type Answer } from './answer.ts';
 
 /** What of an answer is held against others. Words stand as numbers: a page must not be kept for the sake of its words. */
 export interface Traits {
@@ -20,8 +20,9 @@ const mostLetters = 32 * 1024;
 export function traitsOf(answer: Answer): Traits {
   const headers = new Map<string, string>();
   for (const name of telling) {
-    const value = headerOf(answer, name);
-    if (value !== null) headers.set(name, value);
+    // Several fields of one name and their values in one are the same (RFC 9110 §5.3).
+    const values = headersOf(answer, name);
+    if (values.length > 0) headers.set(name, values.join(', '));
   }
   // A part of a string keeps the whole alive in V8; a copy does not.
   const title = titleOf(answer.body)?.slice(0, 200).split('').join('') ?? null;

@@ -63,24 +63,30 @@ export async function testPassedOn(
     name: road.name,
     upstream: withPort(upstream.host, upstream.port),
   };
+  // Of a thousand roads not the pages are kept but what is judged by.
   const packed = await ends.front({ 'accept-encoding': 'gzip', ...claimOf(shared) });
-  const two = part.prefix === '/' ? await ends.two() : null;
-  const problems = [
-    ...(await packedProblems(known, packed)),
-    ...(await twoProblems(known, two)),
+  const problems = await packedProblems(known, packed);
+  const fronts = [usual, ...headOf(packed)];
+  if (part.prefix === '/') {
+    const two = await ends.two();
+    problems.push(...(await twoProblems(known, two)));
+    fronts.push(...headOf(two));
+  }
+  problems.push(
     ...(await headProblems(known)),
     ...(await rangeProblems(known)),
     ...(await loginProblems(known)),
-    ...cookieProblems(own, [usual, ...[packed, two].flatMap((one) => (one?.ok === true ? [one.value] : []))], {
-      name: road.name,
-      authority: road.authority,
-      upstream: known.upstream,
-    }),
+    ...cookieProblems(own, fronts, { name: road.name, authority: road.authority, upstream: known.upstream }),
     ...headerProblems(road, usual),
     ...(await corsOf(known)),
-  ];
+  );
   const worst = problems.find((one) => severityOf(one) === 'error') ?? problems[0];
   return worst === undefined ? null : { ...bad('service', 'answer-altered', worst), problems };
+}
+
+/** An answer without its page; nothing where none came. */
+function headOf(attempt: Attempt<Answer> | null): Answer[] {
+  return attempt?.ok === true ? [{ ...attempt.value, body: '' }] : [];
 }
 
 function endsOf(shared: Shared, where: PartAt): Ends {
