@@ -12,6 +12,7 @@ const root = join(__dirname, '..');
 const known: Record<string, [count: number, from: string]> = {
   'adapters/acme/client.ts': [1, "the host of the map's own directory, its signs replaced"],
   'adapters/acme/kept.ts': [9, 'ids of certificates: of the map, or listed in the folder'],
+  'adapters/certificates/complete.ts': [1, 'names that a listing of the folder has'],
   'adapters/certificates/store.ts': [3, 'numbers that were listed, and names of the code'],
   'adapters/engine/address.ts': [1, 'names of the code'],
   'adapters/files/bounds.ts': [1, 'a digest'],

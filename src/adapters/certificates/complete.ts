@@ -14,7 +14,7 @@ const mostFiles = 100;
 const mostBytes = 1024 * 1024;
 
 /** @property found file in which what was missing stood; null when nothing had to be looked for */
-export type Completed = { ok: true; chain: X509Certificate[]; found: string | null } | { ok: false; issuer: string };
+type Completed = { ok: true; chain: X509Certificate[]; found: string | null } | { ok: false; issuer: string };
 
 /**
  * The chain of a leaf that came alone, with its intermediate: looked for beside the files, then among what the system has. One that a trusted root signed

@@ -12,12 +12,15 @@ export type Altered =
   | { kind: 'path'; asked: string; got: string }
   | { kind: 'query'; asked: string; got: string };
 
-/** Ends every target below a first page that is asked for. In normal form, so that every front has to pass it on, and with what some decode on the way. */
-const deepEnd = 'mile-marker-probe/deep%20%2B';
+/** Ends every target below a first page that is asked for. */
+const deepEnd = 'mile-marker-probe/deep';
+
+/** Where no prefix decides, with what some decode on the way; below a prefix only what is in normal form lies. */
+const escapes = '%20%2B';
 
 /** A target of a part below its first page. */
 export function deepTarget({ prefix }: PlannedPart): string {
-  return `${prefix.replace(/\/$/, '')}/${deepEnd}?kept=b`;
+  return `${prefix.replace(/\/$/, '')}/${deepEnd}${prefix === '/' ? escapes : ''}?kept=b`;
 }
 
 /** The path of a deep question as a page repeats it; null when it does not. */

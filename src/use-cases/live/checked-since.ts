@@ -9,7 +9,7 @@ import { judgeSite, type Site } from '../map/load.ts';
 import { judgeRenewal } from './judge-renewal.ts';
 
 /** @property come what was not found the night before @property gone what was, and is not any more */
-export interface Checked {
+interface Checked {
   findings: Finding[];
   come: Told[];
   gone: Told[];
