@@ -30,7 +30,11 @@ export function testRows(file: string, rows: readonly Row[], each = 3): void {
   });
   const all = process.env['MILE_MARKER_FAULTS'] !== undefined;
   test.each((all ? rows : fewer(rows, each)).map((row): [string, Row] => [row.name, row]))('%s', async (name, row) => {
-    const { code, findings, err } = await run(row, authority);
+    // What could not be tried counts as not found.
+    const { code, findings, err } = await run(row, authority).catch((error: unknown) => {
+      seen.push({ name, rule: row.rule, told: ['was not tried'] });
+      throw error;
+    });
     const told = findings.filter(({ severity }) => severity !== 'note');
     seen.push({ name, rule: row.rule, told: told.map(({ rule }) => rule) });
     const wanted = row.rule === null ? [] : [[row.severity ?? 'error', row.rule]];
