@@ -428,6 +428,9 @@ ports:\n  8883/tcp: {to: ":9", gate: everyone, tls: true, name: mast}\nacme: {di
     expect(await out('explain', 'https://mast.saltmarsh.example/')).toContain('answers 503');
     const challenge = 'http://mast.saltmarsh.example/.well-known/acme-challenge/x';
     expect(await out('explain', challenge)).toMatch(/acme-challenge/);
+    // It is written nowhere below `roads`, so there is nothing to resume, and a site can be added by that name.
+    expect((await mileMarker(['resume', 'mast'], folder)).err).toContain('No road is called mast');
+    expect(await out('add', 'mast', ':3000')).toContain('added mast.saltmarsh.example');
   });
 
   test('another machine is led to by its address or its name', async () => {

@@ -15,6 +15,7 @@ import { bad, explainAway, findingsOf, ok, severityOf, type LegResult, type Prob
 import { judgeBehindGate } from '../../src/core/legs/behind-gate.ts';
 import { bypassedProblems } from '../../src/core/legs/bypasses.ts';
 import { judgeOpenPorts } from '../../src/core/legs/open-ports.ts';
+import type { Answer } from '../../src/core/legs/answer.ts';
 import { judgePorts } from '../../src/core/legs/port.ts';
 import { vantageWords } from '../../src/core/legs/vantage.ts';
 import { frontWords } from '../../src/core/proxies/front-words.ts';
@@ -73,6 +74,23 @@ test('the servers of the zone decide; what only this machine finds otherwise is 
       'This machine finds nestcam.saltmarsh.example at 198.51.100.7, but the servers of the zone say 203.0.113.24, 2001:db8:40::24.',
     ],
   ]);
+});
+
+test('HSTS that reaches over plain roads, and HSTS that is to be forgotten, are told whatever else the map says', () => {
+  const { plan } = plannedOf(`domains: [saltmarsh.example]
+front: {address: 203.0.113.24}
+roads:
+  saltmarsh.example: {to: ":1", gate: everyone}
+  tides: {to: ":2", gate: everyone, hsts: forget}
+`);
+  const [bare, tides] = plan.roads;
+  if (bare === undefined || tides === undefined) throw new Error('no roads');
+  const sends = (value: string): Answer => ({ status: 200, headers: [['strict-transport-security', value]], body: '' });
+  const said = (road: typeof bare, value: string, below: string[]): string[] =>
+    hstsProblem(road, sends(value), below).map(({ say }) => say);
+  expect(said(bare, 'max-age=63072000; includeSubDomains', ['log.saltmarsh.example'])).toEqual(['subdomains']);
+  expect(said(bare, 'max-age=63072000; includeSubDomains', [])).toEqual([]);
+  expect([said(tides, 'max-age=3600', []), said(tides, 'max-age=0', [])]).toEqual([['kept'], []]);
 });
 
 test.each([

@@ -25,6 +25,8 @@ const restMs = 60;
 interface KnockInput extends At, Limits {
   /** Sent first: what a front tells the service (PROXY protocol, version 1). */
   first?: string;
+  /** How long a first word is waited for. Default: as long as a refusal takes. */
+  patienceMs?: number;
   /** TLS ends there, for this name; certificates are not judged here. */
   tls?: string;
 }
@@ -37,6 +39,7 @@ export function knock({
   signal,
   from,
   first,
+  patienceMs = watchMs,
   tls: name,
 }: KnockInput): Promise<Attempt<Knock>> {
   return new Promise((resolve) => {
@@ -60,10 +63,10 @@ export function knock({
     };
     wire.once('connect', () => {
       taken = wire.localAddress ?? '';
-      if (name === undefined) settleIn(true, watchMs);
+      if (name === undefined) settleIn(true, patienceMs);
       if (first !== undefined) wire.write(first);
     });
-    socket.once('secureConnect', () => settleIn(true, watchMs));
+    socket.once('secureConnect', () => settleIn(true, patienceMs));
     // Some services speak first.
     socket.on('data', (bytes: Buffer) => {
       says = `${says}${bytes.toString('latin1')}`.slice(0, mostHeard);

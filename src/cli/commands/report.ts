@@ -8,9 +8,7 @@ export function report(context: CommandContext): Command {
     .description('write a page that shows all roads and what verify saw of them, in one file')
     .argument('[file]', 'the page (default: report.html)')
     .option('--svg <file>', 'write the drawing of the roads alone, instead of the page')
-    .addOption(
-      new Option('--refresh <time>', 'the page loads itself anew every TIME, such as 60s').argParser(parseDuration),
-    )
+    .addOption(new Option('--refresh <time>', 'have the page reload every TIME, such as 60s').argParser(parseDuration))
     .addOption(mapOption())
     .action(async (file: string | undefined, options: ReportOptions) => {
       const { runReport } = await import('../run/report.ts');

@@ -56,7 +56,7 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
 /** `_` and no name at all stand for a server that answers whatever no other one does. */
 function servedWords(names: readonly string[]): string {
   const real = names.filter((name) => name !== '_' && name !== '');
-  return real.length === 0 ? 'no name of its own' : real.join(', ');
+  return real.length === 0 ? 'has no name' : real.join(', ');
 }
 
 /** @property keys roads as the map writes them, for narrow terminals */

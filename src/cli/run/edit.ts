@@ -89,7 +89,9 @@ function setForm(words: readonly string[], { isUnset, isPath, isAll }: Form): Tr
   const what = isPath ? first : isAll ? `--all ${first}` : `${first} ${second}`;
   const isMissing = words.length < (isPath || isAll ? 2 : 3);
   const message = isUnset
-    ? 'Give a value or --unset, not both.'
+    ? words.length > 1 || isPath
+      ? 'Give a value or --unset, not both.'
+      : 'The key is missing.'
     : isMissing
       ? `The value of \`${isPath || isAll ? first : second}\` is missing.`
       : 'There are more words than a name, a key and a value. A list or a map goes into quotes.';

@@ -77,7 +77,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     const { title } = programOf(site.plan.front.proxy);
     if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }, moving));
     io.err(
-      `Edition ${editionNumber(preview.edition)} is live already. ${title} has read certificates and password files anew.\nnext: mile-marker verify\n`,
+      `Edition ${editionNumber(preview.edition)} is live already. ${title} has reread certificates and password files.\nnext: mile-marker verify\n`,
     );
     return;
   }

@@ -61,7 +61,7 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
   );
   if (done.readableBy !== null)
     io.err(
-      `The file is opened to ${done.readableBy}, as whom ${programOf(proxy).title} reads it, and to nobody else.\n`,
+      `Besides its owner, only ${done.readableBy} can read the file: ${programOf(proxy).title} runs as that user.\n`,
     );
   if (made !== null) {
     io.out(`${made}\n`);

@@ -41,7 +41,7 @@ export function useOfImage(image: string | null): string | null {
   return images.find(([pattern]) => pattern.test(last))?.[1] ?? null;
 }
 
-/** Whether a service sees the engine's socket: whoever gets into it is root on this machine. */
+/** Whether a service can reach the engine's socket: anyone who breaks into it becomes root on this machine. */
 export function seesEngine({ mounts }: Pick<Service, 'mounts'>): boolean {
   return mounts.some((path) => /(^|\/)(docker|podman|containerd)\.sock$/.test(path));
 }

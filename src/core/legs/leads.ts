@@ -5,7 +5,8 @@ import { headerOf, isRedirect, type Answer, type Attempt, type Failure } from '.
 import { unmetOf } from './expectation.ts';
 import { bad, ok, type LegResult } from './leg.ts';
 import { differenceOf } from './redirect.ts';
-import { folderEmpty, frontCannotReach, pauseIgnored, roadRedirectWrong, wrongService } from './service-cards.ts';
+import { frontCannotReach } from './front-reach-card.ts';
+import { folderEmpty, pauseIgnored, roadRedirectWrong, wrongService } from './service-cards.ts';
 import { expectedOf } from './targets.ts';
 
 /** Judges a part of a road that redirects: the right place, path and query kept. */

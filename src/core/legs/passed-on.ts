@@ -97,12 +97,13 @@ const claims = card({
     seen: {
       message: '{names}: the service sees the address {claimed} that this machine claimed in X-Forwarded-For.',
       remedy:
-        'In files made by hand, replace the header and do not add to it{passHost}. The written configuration does: {live}',
+        'In files made by hand, replace the header and do not add to it{visitorAddress}. The written configuration does: {live}',
     },
     obeyed: {
       message:
         '{names} answers {status} instead of {usual} when a visitor claims the address {claimed} in X-Forwarded-For.',
-      remedy: 'In files made by hand, replace the header and do not add to it. The written configuration does: {live}',
+      remedy:
+        'In files made by hand, replace the header and do not add to it{visitorAddress}. The written configuration does: {live}',
     },
   },
 });
@@ -182,8 +183,12 @@ export function cookieProblems(
   if (oneForAll !== null)
     return [{ card: shared, say: 'cookie', data: { cookie: oneForAll, upstream }, cause: `session:${name}` }];
   const always = first.filter((one) => second.some((also) => also.name === one.name));
-  const [change] = cookieChanges(always, seen[0] ?? [], name);
-  if (change !== undefined) return [changeProblem(change, name, upstream)];
+  // One that is missing or other once may be so by itself.
+  const [changes = [], ...others] = seen.map((one) => cookieChanges(always, one, name));
+  const change = changes.find((one) =>
+    others.every((all) => all.some((also) => also.way === one.way && also.name === one.name)),
+  );
+  if (change !== undefined && others.length > 0) return [changeProblem(change, name, upstream)];
   const strange = foreignCookie(seen[0] ?? [], name);
   if (strange === null) return [];
   const data = { cookie: strange.name, found: strange.domain, origin: `https://${authority}` };

@@ -263,7 +263,8 @@ function amissOf(evidence: RawEvidence, taken: readonly Taken[]): LegResult | nu
   const wanted = greetingOf(direct, again);
   const greetsOtherwise = (otherwise?.ok === true ? otherwise.value.says : '') !== '';
   if (wanted === '') return greetsOtherwise && !port.tellsVisitor ? told('wants') : null;
-  const [first] = taken;
+  // A visitor may come to any of the addresses.
+  const first = taken.find(({ says }) => !isSameGreeting(says, wanted)) ?? taken[0];
   const said = port.tls === null ? (first?.says ?? '') : inside?.ok === true ? inside.value.says : null;
   if (said === null || isSameGreeting(said, wanted)) return null;
   const isTold = otherwise !== null && !greetsOtherwise;
@@ -277,7 +278,7 @@ function amissOf(evidence: RawEvidence, taken: readonly Taken[]): LegResult | nu
 }
 
 /** What a service says first each time; empty when it waits for its client, or says too little to be known by. */
-function greetingOf(direct: Attempt<Knock> | null, again: Attempt<Knock> | null): string {
+export function greetingOf(direct: Attempt<Knock> | null, again: Attempt<Knock> | null): string {
   const [one, other = one] = [direct, again].flatMap((each) => (each?.ok === true ? [each.value.says] : []));
   if (one === undefined || other === undefined) return '';
   const same = shared(one, other);
@@ -288,7 +289,7 @@ function greetingOf(direct: Attempt<Knock> | null, again: Attempt<Knock> | null)
 const fewestLetters = 4;
 
 /** Greetings carry times and numbers: half of what stays the same must be there again. */
-function isSameGreeting(said: string, wanted: string): boolean {
+export function isSameGreeting(said: string, wanted: string): boolean {
   return shared(said, wanted).length >= Math.max(fewestLetters, wanted.length / 2);
 }
 

@@ -161,7 +161,7 @@ export function challengeProblem(attempt: Attempt<Answer>): Problem[] {
   const status = attempt.ok ? attempt.value.status : attempt.failure.reason;
   const isShut = attempt.ok
     ? [401, 403, 405, 429].includes(attempt.value.status) || attempt.value.status >= 500
-    : attempt.failure.kind !== 'unreachable';
+    : attempt.failure.kind === 'closed';
   return isShut ? [{ card: challengeShut, say: 'shut', data: { status }, cause: `challenge:${String(status)}` }] : [];
 }
 
@@ -284,18 +284,18 @@ export function hstsProblem(
   const wanted = rules.hsts ?? 0;
   // Many servers leave their headers off what they refuse.
   if (front === null || front.status >= 400) return [];
+  const said = headerOf(front, 'strict-transport-security');
+  if (plainBelow.length > 0 && /(?:^|;)\s*includeSubDomains\s*(?:;|$)/i.test(said ?? '')) {
+    const data = { plain: [...plainBelow] };
+    return [{ card: hsts, say: 'subdomains', data, cause: `hsts-below:${name}`, severity: 'warning' }];
+  }
   const isWritten = lines['hsts'] !== undefined;
   if (wanted === 0 && !isWritten) return [];
   const problem = (say: string, more: Problem['data'], cause: string): Problem[] => {
     const data = { ...more, wanted, asks: isWritten ? 'the map asks for' : 'a map without `hsts` means' };
     return [{ card: hsts, say, data, cause, severity: isWritten ? 'warning' : 'note' }];
   };
-  const said = headerOf(front, 'strict-transport-security');
   if (said === null) return wanted === 0 ? [] : problem('absent', {}, `hsts:${String(wanted)}`);
-  if (plainBelow.length > 0 && /(?:^|;)\s*includeSubDomains\s*(?:;|$)/i.test(said)) {
-    const data = { plain: [...plainBelow] };
-    return [{ card: hsts, say: 'subdomains', data, cause: `hsts-below:${name}`, severity: 'warning' }];
-  }
   const found = Number(/(?:^|;)\s*max-age\s*=\s*"?(\d+)"?\s*(?:;|$)/i.exec(said)?.[1] ?? NaN);
   const cause = `hsts:${name}`;
   if (Number.isNaN(found)) return problem('garbled', { said }, cause);

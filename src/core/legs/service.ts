@@ -15,7 +15,8 @@ import { isFrontsOwnError, isWelcomePage, wantsHttps } from '../proxies/pages.ts
 import { pageProblem } from './pages.ts';
 import { unmetOf } from './expectation.ts';
 import { expectedOf } from './targets.ts';
-import { frontCannotReach, notTold, serviceDown, serviceFails, serviceUnclear, wrongService } from './service-cards.ts';
+import { frontCannotReach } from './front-reach-card.ts';
+import { notTold, serviceDown, serviceFails, serviceUnclear, wrongService } from './service-cards.ts';
 
 interface ServiceInput {
   road: PlannedRoad;

@@ -17,7 +17,7 @@ const quiet = card({
       message:
         'wss://{name}{path}: through the front it is cut when nothing is said for {seconds} seconds ({reason}). Asked directly it stays.',
       remedy:
-        'In files made by hand, give live connections more time{websocketHeaders}. The written configuration keeps them for as long as the `timeout` of the road says: {live}',
+        'In files made by hand, give live connections more time{quietLive}. The written configuration keeps them for as long as the `timeout` of the road says: {live}',
     },
   },
 });
@@ -57,14 +57,17 @@ export function quietProblems(road: PlannedRoad, path: string, front: Opened, di
   return [{ card: quiet, say: 'cut', data, cause: `quiet:${road.name}` }];
 }
 
+/** Whether an upload was taken whole, whatever was made of it. */
+export function hasArrived(attempt: Attempt<Answer>): boolean {
+  return attempt.ok && attempt.value.status < 500 && attempt.value.status !== 413;
+}
+
 export function wholeProblems(
   road: PlannedRoad,
   bytes: number,
   { front, direct, upstream }: { front: Attempt<Answer>; direct: Attempt<Answer>; upstream: string },
 ): Problem[] {
-  if (!direct.ok || direct.value.status === 413 || (front.ok && front.value.status < 500 && front.value.status !== 413))
-    return [];
-  if (direct.value.status >= 500) return [];
+  if (!direct.ok || !hasArrived(direct) || hasArrived(front)) return [];
   const shown = front.ok ? front.value.status : front.failure.reason;
   const data = {
     size: `${String(Math.round(bytes / 1024 / 1024))} MiB`,

@@ -37,7 +37,7 @@ const words = card({
     front: {
       message: '{names}: through the front {rate} ({samples}). Asked directly, {upstream} answers {direct}.{log}',
       remedy:
-        'If the front passes on to several copies of the service, one of them is down: its error log says which. The front of this map dials {upstream} alone: {live}',
+        'If the front passes on to several copies of the service, one of them is down: its error log says which. If it passes on to one alone, bring the map live: {live}',
     },
     unseen: {
       message: '{names}: {rate} ({samples}). The service itself cannot be asked from here.',

@@ -43,17 +43,43 @@ export function setPaused(text: string, key: string, paused: boolean): string | 
  *
  * @param value null takes the key out
  */
-export function setKey(text: string, key: string, { name, value }: { name: string; value: unknown }): string | null {
+export function setKey(text: string, key: string, what: KeyValue): string | null {
   const found = findRoad(text, key);
-  if (found === null) return null;
-  const road = found.pair.value;
+  return found === null ? null : setKeyOf(text, found, what);
+}
+
+/** @property value null takes the key out */
+export interface KeyValue {
+  name: string;
+  value: unknown;
+}
+
+/** The same of several roads, with one reading of the map: from the last to the first, so that where the others stand stays true. */
+export function setKeys(text: string, keys: readonly string[], what: KeyValue): string | null {
+  const map = roadsOf(text)?.map ?? null;
+  if (map === null) return null;
+  const found = keys.flatMap((key) => pairOf(map, key) ?? []).sort((a, b) => startOf(b.key) - startOf(a.key));
+  if (found.length < keys.length) return null;
+  return found.reduce<string | null>((edited, pair) => {
+    if (edited === null || isSaid(pair, what)) return edited;
+    return setKeyOf(edited, { map, pair }, what);
+  }, text);
+}
+
+function isSaid({ value: road }: Pair, { name, value }: KeyValue): boolean {
+  const keys = isMap(road) ? (road.toJSON() as Record<string, unknown>) : { to: isScalar(road) ? road.value : null };
+  return valueText(keys[name] ?? null, true) === valueText(value, true);
+}
+
+function setKeyOf(text: string, { map, pair }: { map: YAMLMap; pair: Pair }, { name, value }: KeyValue): string | null {
+  const road = pair.value;
   if (isMap(road)) return value === null ? unsetIn(text, road, name) : setIn(text, road, name, value);
   if (!isScalar(road) || typeof road.value !== 'string' || !hasRange(road)) return null;
   if (value === null) return null;
   const [start, end] = road.range;
   const written =
     name === 'to'
-      ? valueText(value, found.map.flow === true)
+      ? valueText(value, map.flow === true)
       : `{to: ${scalarText(road.value, true)}, ${name}: ${valueText(value, true)}}`;
   return splice(text, start, end, written);
 }

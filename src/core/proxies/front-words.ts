@@ -18,6 +18,8 @@ export function frontWords({ front }: Pick<Plan, 'front'>, compose: string): Evi
     compose,
     startService: `${compose} up -d`,
     buffering: hint(program, 'buffering'),
+    visitorAddress: hint(program, 'visitor-address'),
+    quietLive: hint(program, 'quiet-live'),
     keepHost: hint(program, 'keep-host'),
     keepTarget: hint(program, 'keep-target'),
     passHost: hint(program, 'pass-host'),

@@ -214,6 +214,8 @@ export type Hint =
   | 'early-hints'
   | 'uploads'
   | 'buffering'
+  | 'visitor-address'
+  | 'quiet-live'
   | 'tls-versions'
   | 'tls-suites'
   | 'listen-tls'

@@ -1,3 +1,4 @@
+import pLimit from 'p-limit';
 import type { ZoneReader } from '../../adapters/dns/zone.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { caaForbids, publicIssuer } from '../../core/certificates/caa.ts';
@@ -18,14 +19,15 @@ export async function checkCaa({ map, plan }: Pick<Site, 'map' | 'plan'>, reader
   const names = plan.certificates.flatMap(({ from, names: own, challenge }) =>
     from === 'acme' && challenge !== null ? own.map((name) => ({ name, challenge })) : [],
   );
+  const found = await recordsOf(
+    names.map(({ name }) => withoutStar(name)),
+    reader,
+  );
   const bars = new Map<string, { why: string; names: string[] }>();
   for (const { name, challenge } of names) {
-    const found = await caaOf(reader, withoutStar(name)).catch((error: unknown) => {
-      if (error instanceof Trouble) return null;
-      throw error;
-    });
-    if (found === null) continue;
-    const { at, records } = found;
+    const known = found.get(withoutStar(name)) ?? null;
+    if (known === null) continue;
+    const { at, records } = known;
     const asked = { records, identities: [issuer], wildcard: name !== withoutStar(name), challenge };
     const why = caaForbids({ ...asked, accountUrl: null });
     if (why !== null) bars.set(at, { why, names: [...(bars.get(at)?.names ?? []), name] });
@@ -38,4 +40,26 @@ export async function checkCaa({ map, plan }: Pick<Site, 'map' | 'plan'>, reader
       cause: `caa:${at}`,
     }),
   );
+}
+
+type Known = Awaited<ReturnType<typeof caaOf>>;
+
+const abreast = 16;
+
+/** What stands at each name or above it. A resolver that once does not answer is asked no more: of a thousand names each would cost its time. */
+async function recordsOf(names: readonly string[], reader: ZoneReader): Promise<Map<string, Known>> {
+  const limit = pLimit(abreast);
+  const found = new Map<string, Known>();
+  let isSilent = false;
+  const look = async (name: string): Promise<void> => {
+    if (isSilent) return;
+    try {
+      found.set(name, await caaOf(reader, name));
+    } catch (error) {
+      if (!(error instanceof Trouble)) throw error;
+      isSilent = true;
+    }
+  };
+  await Promise.all([...new Set(names)].map((name) => limit(() => look(name))));
+  return found;
 }

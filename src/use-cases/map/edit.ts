@@ -11,6 +11,7 @@ import {
   removeRoad,
   setAt,
   setKey,
+  setKeys,
   setPaused,
   typedValue,
   writtenRoad,
@@ -103,13 +104,16 @@ export async function editWidely(
   const paths = edit.kind === 'set-at' ? [edit.path] : meant.map(({ key }) => ['roads', key, edit.key]);
   const [first = []] = paths;
   const common = { shownMap, roads: meant.map(({ name }) => name), was: valueAt(plainOf(text), first) ?? null };
-  let edited: string | null = text;
-  for (const path of paths) {
-    const [, road = '', key = ''] = path;
-    if (edited === null) break;
-    if (isDeepStrictEqual(valueAt(plainOf(edited), path) ?? null, typed)) continue;
-    edited = edit.kind === 'set-at' ? setAt(edited, path, typed) : setKey(edited, road, { name: key, value: typed });
-  }
+  const edited =
+    edit.kind === 'set-many'
+      ? setKeys(
+          text,
+          meant.map(({ key }) => key),
+          { name: edit.key, value: typed },
+        )
+      : isDeepStrictEqual(common.was, typed)
+        ? text
+        : setAt(text, edit.path, typed);
   if (edited === null || !isAsWanted(text, edited, paths, typed)) throw byHand({ kind: 'set', road: '' }, shownMap);
   if (edited === text) return { ...common, changed: false, findings: [] };
   const after = readMap({ file: shownMap, text: edited });
@@ -206,13 +210,15 @@ function freeName(typed: string, { domains, roads }: SiteMap): string {
       exitCode: 2,
     });
   }
-  const taken = roads.find((road) => road.name === name.name.ascii);
+  const taken = roads.find((road) => road.name === name.name.ascii && road.ofPort === undefined);
   if (taken === undefined) return name.name.ascii;
   const message = `${taken.name} is already on the map, in line ${String(taken.where.line)}.`;
   throw new Trouble({ code: 'road-taken', message, remedy: 'Choose another name, or edit that road.', exitCode: 2 });
 }
 
-function roadOf(typed: string, { domains, roads }: SiteMap): MapRoad {
+function roadOf(typed: string, { domains, roads: all }: SiteMap): MapRoad {
+  // The name of a raw port alone is written nowhere below `roads`.
+  const roads = all.filter(({ ofPort }) => ofPort === undefined);
   const name = roadName(typed, domains);
   const found = roads.find((road) => road.key === typed || (name.ok && road.name === name.name.ascii));
   if (found !== undefined) return found;
@@ -263,7 +269,9 @@ interface Comparison {
 
 /** Whether the one road changed as wanted, and nothing else. Places do not count: lines move. */
 function onlyAsWanted({ texts, before, after, edit, name }: Comparison): boolean {
-  const [old, fresh] = [before, after].map(({ roads }) => roads.find((road) => road.name === name));
+  const [old, fresh] = [before, after].map(({ roads }) =>
+    roads.find((road) => road.name === name && road.ofPort === undefined),
+  );
   if (!isRestAlike(before, after, name)) return false;
   if (edit.kind === 'add') return old === undefined && fresh !== undefined;
   if (edit.kind === 'remove') return fresh === undefined;

@@ -2,11 +2,12 @@ import { knock, knockByDatagram } from '../../adapters/probe/knock.ts';
 import { legNames } from '../../core/findings/finding.ts';
 import type { Attempt } from '../../core/legs/answer.ts';
 import { untested, type LegResult, type RoadLegs } from '../../core/legs/leg.ts';
-import { judgeRaw, type Knock } from '../../core/legs/raw.ts';
+import { greetingOf, isSameGreeting, judgeRaw, type Knock } from '../../core/legs/raw.ts';
 import { unite } from '../../core/legs/unite.ts';
 import { admits } from '../../core/networks/admits.ts';
 import { isLoopback, isPrivate } from '../../core/networks/address.ts';
 import type { PlannedPort } from '../../core/plan/plan.ts';
+import { comesAgain } from './in-turn.ts';
 import { testTlsAt } from './test-tls.ts';
 import type { Endpoint } from './prober.ts';
 import { strangeName } from './questions.ts';
@@ -25,8 +26,7 @@ async function testRaw(shared: Shared, port: PlannedPort): Promise<LegResult[]> 
   // What somebody else wrote down has nothing of them.
   if (!prober.isLive) return legNames.map((leg) => untested(leg, 'not-asked'));
   const ask = port.protocol === 'tcp' ? knock : knockByDatagram;
-  const at = (endpoint: Endpoint, more: { first?: string; tls?: string } = {}): Promise<Attempt<Knock>> =>
-    limiter(() => ask({ ...endpoint, ...more, ...limits }));
+  const at: Knocking = (endpoint, more = {}) => limiter(() => ask({ ...endpoint, ...more, ...limits }));
   const knocks = await Promise.all(
     addressesOf(shared).map(async (address): Promise<KnockAt> => {
       const attempt = await at({ address, port: port.port });
@@ -50,17 +50,64 @@ async function testRaw(shared: Shared, port: PlannedPort): Promise<LegResult[]> 
   const mayWant = (direct.ok && !direct.value.stays) || (greets && knocks.some(isMute));
   const otherwise = mayWant ? await at(service, asNot) : null;
   const takesTls = isUnheard && (await limiter(() => prober.handshake(endpoint, strangeName(input.plan)))).ok;
-  return judgeRaw({
-    port,
-    knocks,
-    direct,
-    again,
-    otherwise,
-    inside,
-    takesTls,
-    tls,
-    past: await pastGate(shared, port, at),
+  const past = await pastGate(shared, port, { at, greeting: greetingOf(direct, again) });
+  const legs = judgeRaw({ port, knocks, direct, again, otherwise, inside, takesTls, tls, past });
+  if (!legs.some(({ kind }) => kind === 'raw-other')) return legs;
+  // One greeting that is late, or another once, is no other service.
+  const front = { ...(oddOf(knocks, greetingOf(direct, again)) ?? endpoint ?? service), port: port.port };
+  const isSo = await staysOdd({
+    front,
+    service,
+    at,
+    asWritten,
+    asNot,
+    tls: port.tls?.name ?? null,
+    wanted: greetingOf(direct, again),
   });
+  return isSo ? legs : legs.map((leg) => (leg.kind === 'raw-other' ? untested('service', 'no-answer') : leg));
+}
+
+interface Odd {
+  front: Endpoint;
+  service: Endpoint;
+  at: Knocking;
+  /** How the service is asked as the map says, and otherwise. */
+  asWritten: { first?: string };
+  asNot: { first?: string };
+  tls: string | null;
+  /** What the service says first; empty when it says nothing as the map has it. */
+  wanted: string;
+}
+
+type Knocking = (
+  endpoint: Endpoint,
+  more?: { first?: string; tls?: string; patienceMs?: number },
+) => Promise<Attempt<Knock>>;
+
+/** So long a greeting may take before it is missed. */
+const greetingMs = 3000;
+
+/** Whether what is odd about a greeting comes again, by turns with the service itself. */
+function staysOdd({ front, service, at, asWritten, asNot, tls, wanted }: Odd): Promise<boolean> {
+  const saysOf = async (endpoint: Endpoint, more: { first?: string; tls?: string }): Promise<string> => {
+    const attempt = await at(endpoint, { ...more, patienceMs: greetingMs });
+    return attempt.ok ? attempt.value.says : '';
+  };
+  if (wanted === '')
+    return comesAgain(
+      async () => (await saysOf(service, asWritten)) === '',
+      async () => (await saysOf(service, asNot)) === '',
+    );
+  return comesAgain(
+    async () => !isSameGreeting(await saysOf(front, tls === null ? {} : { tls }), wanted),
+    async () => !isSameGreeting(await saysOf(service, asWritten), wanted),
+  );
+}
+
+function oddOf(knocks: readonly KnockAt[], wanted: string): { address: string } | undefined {
+  return knocks.find(
+    ({ attempt, admitted }) => attempt.ok && admitted !== false && !isSameGreeting(attempt.value.says, wanted),
+  );
 }
 
 function isMute({ attempt }: KnockAt): boolean {
@@ -71,7 +118,7 @@ function isMute({ attempt }: KnockAt): boolean {
 async function pastGate(
   shared: Shared,
   { gate, port, resolution }: PlannedPort,
-  at: (endpoint: Endpoint) => Promise<Attempt<Knock>>,
+  { at, greeting }: { at: Knocking; greeting: string },
 ): Promise<{ addresses: string[]; port: number } | null> {
   const here = resolution?.kind === 'dialled' ? resolution.fromHost : null;
   const { ours, addresses, input } = shared;
@@ -83,7 +130,9 @@ async function pastGate(
   const found = await Promise.all(
     tried.map(async (address) => {
       const attempt = await at({ address, port: here.port });
-      return attempt.ok && attempt.value.stays ? [address] : [];
+      // Another program may have the same port at another address.
+      const isSame = attempt.ok && (greeting === '' || isSameGreeting(attempt.value.says, greeting));
+      return isSame && attempt.value.stays ? [address] : [];
     }),
   );
   return { addresses: found.flat(), port: here.port };

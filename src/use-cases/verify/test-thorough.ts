@@ -1,11 +1,13 @@
+import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { withPort } from '../../core/networks/address.ts';
 import { withProblems, type LegResult, type Problem, type RoadLegs } from '../../core/legs/leg.ts';
 import { targetOf } from '../../core/legs/targets.ts';
-import { quietMs, quietProblems, wholeProblems, wholeUpload } from '../../core/legs/thorough.ts';
+import { hasArrived, quietMs, quietProblems, wholeProblems, wholeUpload } from '../../core/legs/thorough.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from './credentials.ts';
+import { comesAgain } from './in-turn.ts';
 import { openDirectly } from './test-websocket.ts';
 import type { Shared } from './testing.ts';
 
@@ -33,11 +35,17 @@ async function quietly(shared: Shared, road: PlannedRoad): Promise<Problem[]> {
   if (path === undefined || main === undefined) return [];
   const login = credentials(input, road, { isSound: true });
   const at = { road, part: main.part };
-  const [through, direct] = await Promise.all([
-    input.prober.openLive({ ...front.question('https', road.name, path, login), quietMs }),
-    openDirectly(input, at, path, quietMs),
-  ]);
-  return through === null ? [] : quietProblems(road, path, through, direct);
+  // Two of each at one time: what is cut by chance is not cut twice, and a second minute would be a long one.
+  const [fronts, directs] = await Promise.all(
+    [
+      () => input.prober.openLive({ ...front.question('https', road.name, path, login), quietMs }),
+      () => openDirectly(input, at, path, quietMs),
+    ].map((open) => Promise.all([open(), open()])),
+  );
+  const [through = null, ...others] = fronts ?? [];
+  if (through === null || others.some((one) => one?.ok === true)) return [];
+  const stays = (directs ?? []).every((one) => one?.ok === true);
+  return quietProblems(road, path, through, stays ? (directs?.[0] ?? null) : null);
 }
 
 /** OPTIONS changes nothing anywhere (RFC 9110 §9.2.1), with a body either. */
@@ -49,10 +57,21 @@ async function wholly(shared: Shared, road: PlannedRoad): Promise<Problem[]> {
     const question = front.question('https', road.name, target, credentials(input, road, { isSound: true }));
     if (!ours.includes(question.address)) return [];
     const sent = { method: 'OPTIONS', sends: bytes };
-    const through = await limiter(() => input.prober.ask({ ...question, ...sent }));
-    if (through.ok && through.value.status < 500 && through.value.status !== 413) return [];
-    const direct = await limiter(() => askDirectly(shared, { road, part }, { target, ...sent }));
-    return wholeProblems(road, bytes, { front: through, direct, upstream: withPort(upstream.host, upstream.port) });
+    const send = (): Promise<Attempt<Answer>> => limiter(() => input.prober.ask({ ...question, ...sent }));
+    const sendDirectly = (): Promise<Attempt<Answer>> =>
+      limiter(() => askDirectly(shared, { road, part }, { target, ...sent }));
+    const through = await send();
+    if (hasArrived(through)) return [];
+    const isCut = await comesAgain(
+      async () => !hasArrived(await send()),
+      async () => !hasArrived(await sendDirectly()),
+    );
+    if (!isCut) return [];
+    return wholeProblems(road, bytes, {
+      front: through,
+      direct: await sendDirectly(),
+      upstream: withPort(upstream.host, upstream.port),
+    });
   });
   return (await Promise.all(found)).flat();
 }

@@ -60,6 +60,8 @@ export const haproxy: ProxyProgram = {
     installs: true,
   }),
   hints: {
+    'visitor-address': '`http-request del-header x-forwarded-for` before `option forwardfor`',
+    'quiet-live': '`timeout tunnel 1h`',
     'keep-host': '`http-request redirect scheme https` keeps the name that was asked for',
     'default-site': 'haproxy would hand visitors to it and to the written files by turns',
     'tls-versions': '`ssl-min-ver TLSv1.2` on the bind line',

@@ -70,6 +70,8 @@ export const httpd: ProxyProgram = {
     installs: true,
   }),
   hints: {
+    'visitor-address': '`RequestHeader unset X-Forwarded-For early`, and mod_proxy writes its own',
+    'quiet-live': '`ProxyTimeout 3600`',
     buffering: '`ProxyPass` with `flushpackets=on`, and no `mod_deflate` or `mod_cache` for it',
     'keep-host': '`%{HTTP_HOST}` in a `RewriteRule` is the name that was asked for',
     'pass-host': '`ProxyPreserveHost On`',

@@ -84,6 +84,8 @@ export const nginx: ProxyProgram = {
     'pass-path': '`proxy_pass` without a path behind the port',
     'long-answer-heads': '`proxy_buffer_size 32k; proxy_buffers 8 32k;`',
     'early-hints': 'the versions before 1.29 do not read past them',
+    'visitor-address': '`proxy_set_header X-Forwarded-For $remote_addr;`',
+    'quiet-live': '`proxy_read_timeout 1h;`',
     buffering: '`proxy_buffering off; proxy_cache off;`',
     uploads: '`client_max_body_size 0;`',
     'tls-versions': '`ssl_protocols TLSv1.2 TLSv1.3;` in the default server of the port',
