@@ -80,8 +80,13 @@ async function verifyOnce(
     const findings = [...result.findings, ...checked.findings, ...old].filter(({ severity }) => severity !== 'note');
     const since = `${sinceWords(changes, 72)}${changeLines(checked, 72)}`;
     const [domain = ''] = site.plan.domains;
-    if (options.mail !== undefined) await sendMail(nightMail({ to: options.mail, domain, since, findings }));
-    await notify(options, document);
+    // Whoever is told in two ways is told in the one when the other fails.
+    const told = await Promise.allSettled([
+      options.mail === undefined ? null : sendMail(nightMail({ to: options.mail, domain, since, findings })),
+      notify(options, document),
+    ]);
+    const failed = told.find((one) => one.status === 'rejected');
+    if (failed !== undefined) throw failed.reason;
   }
   if (reaches([...result.findings, ...checked.findings], options.failOn)) setCode(exit.foundWrong);
   else if (couldNotSee(result)) setCode(exit.cannotJudge);

@@ -49,7 +49,7 @@ export function setKey(text: string, key: string, what: KeyValue): string | null
 }
 
 /** @property value null takes the key out */
-export interface KeyValue {
+interface KeyValue {
   name: string;
   value: unknown;
 }
