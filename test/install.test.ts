@@ -262,7 +262,7 @@ test('what is live already takes up a certificate that came since', async () => 
   expect((await at.run('install', '--yes', '--no-rehearsal')).code).toBe(0);
   const throwaway = await shownAt(at.https);
   expect((await at.run('certs', 'make')).code).toBe(0);
-  expect((await at.run('install')).err).toMatch(/is live already\. nginx has read certificates/);
+  expect((await at.run('install')).err).toMatch(/is live already\. nginx has reread certificates/);
   await until(async () => (await shownAt(at.https)) !== throwaway);
 });
 

@@ -2,30 +2,28 @@ import { setMaxListeners } from 'node:events';
 import { resolve } from 'node:path';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
-import { worstOf, type TestedFront, type Worse } from '../../core/live/made-worse.ts';
-import { countStandings } from '../../core/legs/leg.ts';
+import { worstOf, type TestedFront } from '../../core/live/made-worse.ts';
 import { inUrl } from '../../core/networks/address.ts';
-import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { liveWords, readAnew } from '../../use-cases/live/front-moves.ts';
+import { readAnew } from '../../use-cases/live/front-moves.ts';
 import { closeNow, closesWhat } from '../../use-cases/live/close-now.ts';
 import { installFront, type Installed } from '../../use-cases/live/install-front.ts';
-import { movingOf, type MovingOf } from '../../use-cases/live/moving.ts';
+import { movingOf } from '../../use-cases/live/moving.ts';
 import { previewInstall, type Prepared } from '../../use-cases/live/preview-install.ts';
 import type { SwitchedOff } from '../../use-cases/live/replace.ts';
 import { placeOf, type Truth } from '../../use-cases/live/what-runs.ts';
-import { judgeSite, readHeld, type Site } from '../../use-cases/map/load.ts';
-import { realOne } from '../../core/certificates/lack.ts';
-import { commandFor } from '../../core/rules/no-certificate.ts';
+import { judgeSite, type Site } from '../../use-cases/map/load.ts';
 import { rehearse } from '../../use-cases/rehearsal/rehearse.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { countFindings, countsInWords, formatFindings } from '../print/findings.ts';
 import { jsonDocument } from '../print/json.ts';
-import { movingAsJson, movingWords } from '../print/moving.ts';
+import { movingWords } from '../print/moving.ts';
 import { plural, wrap } from '../print/style.ts';
 import { countsOf, endWords, nextWrong, rehearsalAsJson, rehearsalWords } from './rehearse.ts';
+import { installDocument, nothingWorks, reportInstalled } from './install-report.ts';
 import { testRoads } from './verify-run.ts';
 import { printChanges } from './write.ts';
 
@@ -68,14 +66,15 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     for (const path of replace) io.out(`changed ${path}, where what is in the way is switched off\n`);
   }
   if (options.dryRun === true) {
-    if (options.json === true) io.out(document(site, preview, null, moving));
+    if (options.json === true) io.out(installDocument(site, preview, null, moving));
     io.err('Nothing was changed.\nnext: mile-marker install\n');
     return;
   }
   if (preview.isLive && replace.length === 0) {
     await readAnew(placeOf(site), world);
     const { title } = programOf(site.plan.front.proxy);
-    if (options.json === true) io.out(document(site, preview, { end: 'same', edition: preview.edition }, moving));
+    if (options.json === true)
+      io.out(installDocument(site, preview, { end: 'same', edition: preview.edition }, moving));
     io.err(
       `Edition ${editionNumber(preview.edition)} is live already. ${title} has reread certificates and password files.\nnext: mile-marker verify\n`,
     );
@@ -91,25 +90,11 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   }
   const { switched } = preview;
   const result = await install(site, { keepEditions: options.keepEditions, switched }, io);
-  if (options.json === true) io.out(document(site, preview, result, moving));
-  report(result, site, options, io);
+  if (options.json === true) io.out(installDocument(site, preview, result, moving));
+  reportInstalled(result, site, options, io);
   if (result.end === 'live' && options.proxy !== undefined)
     io.err(`      to stay there, write in the map: proxy: ${options.proxy}\n`);
   if (result.end === 'back' || nothingWorks(result, site.plan)) setCode(exit.foundWrong);
-}
-
-/** A service that answers is reached, whatever else is wrong on the way: that was so before as well. */
-function isReached(legs: TestedFront['roads'][number]['legs']): boolean {
-  return legs.some(({ leg, outcome }) => leg === 'service' && (outcome === 'ok' || outcome === 'warning'));
-}
-
-/** Whether of the roads that should work by now none does: one without its certificate is still on its way. */
-function nothingWorks(result: Installed, plan: Plan): boolean {
-  if (result.end !== 'live' || lackingCertificate(plan) !== undefined) return false;
-  const { roads } = result.after;
-  return (
-    roads.length > 0 && roads.every(({ legs }) => !isReached(legs) && legs.some(({ outcome }) => outcome === 'wrong'))
-  );
 }
 
 /** What closes needs no rehearsal and no question, and waits for nothing that the map holds back. */
@@ -209,7 +194,7 @@ export async function bringLive(
   }
   setMaxListeners(0, io.signal);
   const result = await install(site, { keepEditions: 10, switched: [] }, io);
-  report(result, site, { json: true }, io);
+  reportInstalled(result, site, { json: true }, io);
   if (result.end === 'back') setCode(exit.foundWrong);
 }
 
@@ -290,75 +275,5 @@ export async function agreed(question: string, { yes }: { yes?: boolean }, io: I
     message: 'There is no terminal to ask on, so nothing was changed.',
     remedy: 'Check the difference above, then add --yes.',
     exitCode: exit.badInput,
-  });
-}
-
-function lackingCertificate(plan: Plan): PlannedCertificate | undefined {
-  const held = readHeld(plan);
-  return plan.certificates.find(({ id }) => realOne(held.get(id)) === null);
-}
-
-/** A road without a certificate is not well, and the front that answers the challenge runs now. */
-function afterLive(plan: Plan): string {
-  const missing = lackingCertificate(plan);
-  return missing === undefined ? 'mile-marker verify' : `${commandFor(missing)}\nthen: mile-marker verify`;
-}
-
-function report(result: Installed, { plan }: Site, { json }: OpenOptions, io: Io): void {
-  const number = editionNumber(result.edition);
-  switch (result.end) {
-    case 'same':
-      io.err(`Edition ${number} is live already.\nnext: mile-marker verify\n`);
-      return;
-    case 'back':
-      if (json !== true) io.out(worseWords(result.worse, io));
-      io.err(
-        wrap(
-          `Edition ${number} made this worse, so it was taken back. Live now: ${liveWords(result.from)}, as before.`,
-          io,
-        ),
-      );
-      io.err('next: fix that in the map, then: mile-marker install\n');
-      return;
-    case 'live': {
-      const { well, untested, unsure, faulty } = countStandings(result.after.roads);
-      const wrong = result.after.findings.filter(({ severity }) => severity === 'error');
-      if (json !== true && wrong.length > 0)
-        io.out(`\n${formatFindings(wrong, { width: io.width, colour: io.colour.out })}\n`);
-      const rest = untested + unsure === 0 ? '' : `, ${String(untested + unsure)} not tested to the end`;
-      const bad = faulty === 0 ? '' : `, ${String(faulty)} with something wrong`;
-      io.err(
-        `Edition ${number} is live. At the front itself: ${String(well)} of ${plural(well + untested + unsure + faulty, 'road')} well${bad}${rest}.\n`,
-      );
-      io.err(`next: ${afterLive(plan)}\n      to go back: mile-marker undo front\n`);
-    }
-  }
-}
-
-function worseWords(worse: readonly Worse[], io: Io): string {
-  const findings = [...new Set(worse.map(({ because }) => because))];
-  return formatFindings(findings, { width: io.width, colour: io.colour.out });
-}
-
-function document(
-  site: Site,
-  { changes, truth, place }: Prepared,
-  result: Installed | null,
-  moving: MovingOf | null,
-): string {
-  return jsonDocument('install', {
-    map: site.mapFile,
-    end: result?.end ?? 'not-yet',
-    running: truth.said === null ? null : (truth.foreign ?? truth.live?.edition ?? null),
-    ...(result === null ? {} : { edition: result.edition }),
-    include: place.how === 'file' ? place.path : null,
-    changes: changes.map(({ path }) => path),
-    moving: movingAsJson(moving),
-    findings:
-      result?.end === 'live'
-        ? result.after.findings
-        : result?.end === 'back'
-          ? [...new Set(result.worse.map(({ because }) => because))]
-          : [],
   });
 }

@@ -10,6 +10,7 @@ import { byUnits } from '../by-units.ts';
 import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import { nameOn, unnamed } from './answering.ts';
+import { findNamed, lender, meantOf } from './named-service.ts';
 import type { Upstream } from './plan.ts';
 import type { WhereFront } from './where-front.ts';
 
@@ -106,18 +107,11 @@ function resolveNamed(
   const [first, second] = named;
   if (first === undefined) return { kind: 'service-unknown', service: null, known: services.map(({ name }) => name) };
   if (second === undefined) return resolveFound(first, { port, protocol }, { around, host, services });
-  const found = meantOf(named, service, around);
+  const found = meantOf(named, service, around.projects);
   if (found === null)
     return { kind: 'service-ambiguous', service: null, projects: named.map((one) => one.project ?? '') };
   const twins = named.flatMap((one) => (one === found ? [] : [one.project ?? '']));
   return { ...resolveFound(found, { port, protocol }, { around, host, services }), twins };
-}
-
-/** Of several with one name: the one that it led to before, else the only one that a Compose file of the map declares. Whoever comes later takes nothing away. */
-function meantOf(named: readonly Service[], service: string, { projects }: Surroundings): Service | null {
-  const before = named.find((one) => (one.project ?? '') === projects?.get(service));
-  const [declared, other] = named.filter((one) => one.declared !== null);
-  return before ?? (other === undefined ? (declared ?? null) : null);
 }
 
 interface Here {
@@ -132,22 +126,6 @@ function resolveFound(found: Service, { port, protocol }: InsidePort, { around, 
   return around.front.kind === 'container'
     ? fromContainer(found, { port, protocol }, { ...around, front: around.front })
     : fromHost(found, { port, protocol }, around);
-}
-
-/** By service name, else by the container's own name, which people know from the list of containers. */
-function findNamed(services: readonly Service[], project: string | null, name: string): Service[] {
-  const own = services.filter((one) => one.name === name && (project === null || project === one.project));
-  if (own.length > 0 || project !== null) return own;
-  return services.filter(
-    ({ containerName, containers }) => containerName === name || containers.some((one) => one.name === name),
-  );
-}
-
-/** The service in whose network another one lives (`network_mode: service:NAME` or `container:NAME`). */
-function lender({ networkMode, project }: Service, services: readonly Service[]): Service | null {
-  const [kind, name] = networkMode?.split(':') ?? [];
-  if (name === undefined || (kind !== 'service' && kind !== 'container')) return null;
-  return findNamed(services, kind === 'service' ? project : null, name)[0] ?? null;
 }
 
 /** A port as its program opens it, inside its container. */
