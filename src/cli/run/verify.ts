@@ -8,7 +8,7 @@ import { lookScript } from '../../core/look/script.ts';
 import { askable } from '../../use-cases/verify/askable.ts';
 import { linksForPhone } from '../../use-cases/verify/links.ts';
 import type { Site } from '../../use-cases/map/load.ts';
-import { limiter } from '../../use-cases/verify/limiter.ts';
+import { limiters } from '../../use-cases/verify/limiter.ts';
 import { liveQuestions, lookQuestions, shakeQuestions } from '../../use-cases/verify/questions.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import { checkedSince } from '../../use-cases/live/checked-since.ts';
@@ -110,7 +110,7 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
     plan,
     roads: chosenRoads(plan, names),
     here: host.addresses.map(({ address }) => address),
-    limiter: limiter(options.parallel),
+    limiter: limiters(options.parallel)(0),
     limits: limitsOf(options, site, io),
   });
   io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));

@@ -1,4 +1,4 @@
-import pLimit from 'p-limit';
+import PQueue from 'p-queue';
 
 /** Runs work when its turn has come. */
 export type Limiter = <T>(work: () => Promise<T>) => Promise<T>;
@@ -9,24 +9,30 @@ const graceMs = 250;
 /** So many may wait beside each other: connections cost memory. */
 const mostWaiting = 64;
 
-/** @param count steps that are begun and have not waited long yet, at one time */
-export function limiter(count: number): Limiter {
-  const waiting = pLimit(Math.max(count, mostWaiting));
-  const working = pLimit(count);
-  return (work) =>
-    waiting(async () => {
-      const { result } = await working(async () => {
-        const running = work();
-        await new Promise<void>((resolve) => {
-          const timer = setTimeout(resolve, graceMs);
-          const settled = (): void => {
-            clearTimeout(timer);
-            resolve();
-          };
-          running.then(settled, settled);
-        });
-        return { result: running };
-      });
-      return result;
-    });
+/**
+ * @param count steps that are begun and have not waited long yet, at one time
+ * @returns by the place in the order: what was begun first goes before all that was begun later, so that it ends and what it holds is let go
+ */
+export function limiters(count: number): (place: number) => Limiter {
+  const waiting = new PQueue({ concurrency: Math.max(count, mostWaiting) });
+  const working = new PQueue({ concurrency: count });
+  return (place) => {
+    const before = { priority: -place };
+    return (work) =>
+      waiting.add(async () => {
+        const { result } = await working.add(async () => {
+          const running = work();
+          await new Promise<void>((resolve) => {
+            const timer = setTimeout(resolve, graceMs);
+            const settled = (): void => {
+              clearTimeout(timer);
+              resolve();
+            };
+            running.then(settled, settled);
+          });
+          return { result: running };
+        }, before);
+        return result;
+      }, before);
+  };
 }

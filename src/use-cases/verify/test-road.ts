@@ -11,23 +11,25 @@ import { findBypasses } from './test-bypass.ts';
 import { testPlain } from './test-redirect.ts';
 import { tlsTester } from './test-tls.ts';
 import { testUploads } from './test-uploads.ts';
+import type { Limiter } from './limiter.ts';
 import { memory, type Memory } from './memory.ts';
 import { mayTryMore, type Shared } from './testing.ts';
 
 /** @property seenAs the address that the front's log has for this machine; null when it does not say */
 interface RoadTester {
-  test: (road: PlannedRoad) => Promise<Pick<RoadLegs, 'legs' | 'millis'>>;
+  test: (road: PlannedRoad, limiter: Limiter) => Promise<Pick<RoadLegs, 'legs' | 'millis'>>;
   seenAs: () => string | null;
 }
 
 /** Tests the legs of one road after the other's, from the handshake on. */
-export function roadTester(shared: Shared, strangers: readonly StrangerEvidence[]): RoadTester {
+export function roadTester(all: Shared, strangers: readonly StrangerEvidence[]): RoadTester {
   const remembered = memory();
-  const testTls = tlsTester(shared);
+  const testTls = tlsTester(all);
   return {
     seenAs: () => remembered.seenAs,
-    test: async (road) => {
-      const [handshakes, plain] = await Promise.all([shared.limiter(() => testTls(road)), testPlain(shared, road)]);
+    test: async (road, limiter) => {
+      const shared = { ...all, limiter };
+      const [handshakes, plain] = await Promise.all([limiter(() => testTls(road)), testPlain(shared, road)]);
       const tls = unite(handshakes) ?? skipped('tls', 'port-closed');
       const behind = await testAddresses(shared, road, handshakes, remembered);
       const isSound = tls.outcome !== 'wrong';

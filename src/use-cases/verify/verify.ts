@@ -18,7 +18,7 @@ import { prepare } from '../../core/verdict/decide.ts';
 import { askServices } from './ask-services.ts';
 import { askStrangers } from './ask-strangers.ts';
 import { FrontView } from './front-view.ts';
-import { limiter } from './limiter.ts';
+import { limiters } from './limiter.ts';
 import { proveAddresses } from './prove-addresses.ts';
 import { testNames } from './test-names.ts';
 import { testPort } from './test-port.ts';
@@ -54,7 +54,8 @@ const mostBegun = 64;
 export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   const { plan, roads, at, prober, concurrency, onProgress } = input;
   const addresses = at === null ? await whereToTest({ plan, names: prober.names }) : [at.address];
-  const run: Run = { input, addresses, prepared: prepare(plan), limiter: limiter(concurrency) };
+  const limiterOf = limiters(concurrency);
+  const run: Run = { input, addresses, prepared: prepare(plan), limiter: limiterOf(0) };
   const nameOf = testNames(run);
   const front = new FrontView({ ...input, addresses, inside: insideOf(input, addresses), limiter: run.limiter });
   const [directs] = await Promise.all([askServices(run, plan.roads), front.prepare()]);
@@ -65,9 +66,9 @@ export async function verifyRoads(input: VerifyInput): Promise<VerifyResult> {
   let done = 0;
   const begun = pLimit(mostBegun);
   const tested = await Promise.all(
-    roads.map((road) =>
+    roads.map((road, place) =>
       begun(async (): Promise<RoadLegs> => {
-        const [name, { legs, millis }] = await Promise.all([nameOf(road), tester.test(road)]);
+        const [name, { legs, millis }] = await Promise.all([nameOf(road), tester.test(road, limiterOf(place + 1))]);
         done += 1;
         onProgress(done, roads.length);
         return { road: road.name, legs: [name, port, ...legs], millis: millis ?? null };
