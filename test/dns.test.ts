@@ -55,6 +55,14 @@ ns4 300 A ${above}
 ${head(3, 'ns1', 'ns3')}* 300 CNAME saltmarsh.example.
 sightings 300 CNAME saltmarsh.example.
 `,
+  'barred.example': `$ORIGIN barred.example.
+${head(1, 'ns1')}@ 300 CAA 0 issue "authority.marsh-dns.example"
+nestcam 300 CAA 0 issue "letsencrypt.org"
+nestcam 300 A 203.0.113.24
+nestcam 300 AAAA 2001:db8:40::24
+tides 86400 A 203.0.113.24
+tides 86400 AAAA 2001:db8:40::24
+`,
   'wild.example': `$ORIGIN wild.example.
 ${head(1, 'ns1')}* 300 A 203.0.113.24
 `,
@@ -262,6 +270,20 @@ sightings.saltmarsh.example  2001:db8:40::24  2001:db8:40::24  ok
       expect.stringContaining('"zones": []'),
       expect.stringContaining('Your own address stays out of public DNS'),
     ]);
+  });
+
+  test('a CAA record that bars the authority, and addresses that are remembered for a day', async () => {
+    const site = (more: string): string =>
+      siteWith(['nestcam.barred.example', 'tides.barred.example'], { domains: 'barred.example', more });
+    expect(await rules(site(''))).toEqual(['note dns-remembered-long tides']);
+    const { out, code } = await check(site('acme: {directory: production, challenge: http}\n'), '--json');
+    const { findings } = JSON.parse(out) as { findings: Array<{ rule: string; roads: string[]; message: string }> };
+    expect(findings.map(({ rule, roads }) => [rule, roads])).toEqual([
+      ['caa-bars-authority', ['tides.barred.example']],
+      ['dns-remembered-long', ['tides.barred.example']],
+    ]);
+    expect(code).toBe(1);
+    expect(findings[0]?.message).toContain('authority.marsh-dns.example');
   });
 
   test('servers that disagree are told with their serials', async () => {

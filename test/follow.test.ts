@@ -194,6 +194,20 @@ test('an engine that goes, comes back, and answers oddly; a map that is broken a
   expect(await ask('log.saltmarsh.example')).toBe('tides 200');
 });
 
+test('an edit by command waits until it is live by itself, and says so', async () => {
+  const [port = 0] = await freePorts(1);
+  const { folder, until, engine } = await followed(port);
+  await until('1 road: edition 0002 is live');
+  await answering('tides', '127.0.0.1', port);
+  engine.put({ name: 'tides', address: '127.0.7.1', port, published: port });
+  await until(`leads to tides at 127.0.0.1:${String(port)}`);
+  const { err, code } = await mileMarkerProcess(['set', 'tides', 'body-limit', '5MiB'], folder);
+  expect([code, err.replace(/\s+/g, ' ')]).toEqual([
+    0,
+    expect.stringContaining('brings this live by itself. It is live.'),
+  ]);
+});
+
 test('in two halves: the one with the socket writes down what it found, the other keeps the front by that alone', async () => {
   const [port = 0] = await freePorts(1);
   const { engine, until, ask, folder, editions } = await followed(port, '--half', 'front');

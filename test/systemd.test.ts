@@ -98,6 +98,15 @@ test('the builtin front runs as the owner of the map, with low ports, is reloade
 
 test('the timers renew and test as the owner of the map', async () => {
   await lay(map('builtin'));
+  await keeper('mile-marker certs make');
+  await lay(`${map('builtin')}acme: {directory: "https://acme.marsh-trust.example/directory", challenge: http}\n`);
+  const untimed = async (): Promise<boolean> =>
+    (await machine.run(`cd ${site}; mile-marker check --installed --json`, 'keeper')).out.includes('renewal-not-timed');
+  expect(await untimed()).toBe(true);
+  await root('mile-marker install timers --yes');
+  expect(await untimed()).toBe(false);
+  await root('mile-marker undo timers --yes');
+  await lay(map('builtin'));
   await root('mile-marker install timers --yes');
   await root('systemctl start mile-marker-renew.service');
   expect(await root('journalctl -o cat -u mile-marker-renew.service -t mile-marker')).toContain('Nothing is due.');

@@ -2,13 +2,14 @@ import fc from 'fast-check';
 import { readCompose } from '../../src/core/inventory/compose.ts';
 import { mergeServices, withBases } from '../../src/core/inventory/compose-merge.ts';
 import { parseLongPort, parseShortPort } from '../../src/core/inventory/compose-ports.ts';
+import { startCommand } from '../../src/core/inventory/compose-command.ts';
 import { interpolate } from '../../src/core/inventory/interpolate.ts';
 import { resolveService } from '../../src/core/plan/resolve-service.ts';
 import { onLoopback } from '../../src/core/inventory/on-loopback.ts';
 import { withContainers } from '../../src/core/inventory/with-containers.ts';
 import { inventoryOf, plannedOf, someHost } from '../support/plan.ts';
 import { container, ofService } from '../support/told.ts';
-import type { EngineNetwork, PortMapping } from '../../src/core/inventory/inventory.ts';
+import type { EngineNetwork, PortMapping, Service } from '../../src/core/inventory/inventory.ts';
 
 /** Ports as `ADDRESS:OUTSIDE>INSIDE/PROTOCOL`. */
 const shown = (ports: PortMapping[] | null): string[] | null =>
@@ -365,3 +366,47 @@ test("a network that the engine made is nobody's home, whatever its interface is
   expect(homeOf([])).toEqual(['127.0.0.0/8', '::1/128', '172.20.0.0/16', '192.168.64.0/24']);
   expect(homeOf([known])).toEqual(['127.0.0.0/8', '::1/128', '192.168.64.0/24']);
 });
+
+test.each<[string, string, Partial<Service>, string]>([
+  [
+    'in the folder of its own file',
+    'docker compose',
+    { declared: declaredIn('compose.yaml') },
+    'docker compose up -d tides',
+  ],
+  [
+    'of a file with another name',
+    'docker compose',
+    { declared: declaredIn('marsh.yaml') },
+    'docker compose -f marsh.yaml up -d tides',
+  ],
+  [
+    'of a folder beside',
+    'docker compose',
+    { declared: declaredIn('../hut/compose.yaml') },
+    'docker compose -f ../hut/compose.yaml up -d tides',
+  ],
+  [
+    'that no file of the map declares, but one of its project',
+    'docker compose',
+    { containers: [runs({ 'com.docker.compose.project.config_files': '/srv/my hut/compose.yaml' })] },
+    "docker compose -f '/srv/my hut/compose.yaml' up -d tides",
+  ],
+  ['that was started by hand', 'docker compose', { containers: [runs({})] }, 'docker start marsh-tides'],
+  [
+    'that was started by hand, with the other engine',
+    'podman compose',
+    { containers: [runs({})] },
+    'podman start marsh-tides',
+  ],
+])('the command that starts a service %s', (_, compose, service, command) => {
+  expect(startCommand(compose, { name: 'tides', declared: null, containers: [], ...service })).toBe(command);
+});
+
+function declaredIn(file: string): Service['declared'] {
+  return { files: [file] } as Service['declared'];
+}
+
+function runs(labels: Record<string, string>): Service['containers'][number] {
+  return { name: 'marsh-tides', labels } as unknown as Service['containers'][number];
+}

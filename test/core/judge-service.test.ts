@@ -152,12 +152,12 @@ test.each<[string, Partial<AccessEvidence>, string]>([
   ],
   [
     'is fooled by a header',
-    { bare: asksPassword, forged: { claimed: '192.0.2.9', attempt: inside } },
+    { bare: asksPassword, forged: { claimed: '192.0.2.9', header: null, attempt: inside } },
     'access wrong forged gate-open/forged',
   ],
   [
     'is fooled by no header',
-    { bare: asksPassword, forged: { claimed: '192.0.2.9', attempt: asksPassword } },
+    { bare: asksPassword, forged: { claimed: '192.0.2.9', header: null, attempt: asksPassword } },
     'access ok refused',
   ],
   ['takes any password', { bare: asksPassword, wrong: inside }, 'access wrong any-password gate-open/password'],

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { allCards } from '../../src/core/findings/all-cards.ts';
 import { differenceOf, hstsProblem, hstsResult } from '../../src/core/legs/redirect.ts';
+import { edgeRows } from '../faults/rows-edge.ts';
 import { healthyRows } from '../faults/rows-healthy.ts';
 import { networkRows } from '../faults/rows-network.ts';
 import { nginxRows } from '../faults/rows-nginx.ts';
@@ -12,6 +13,8 @@ import { serviceRows } from '../faults/rows-service.ts';
 import { wayRows } from '../faults/rows-way.ts';
 import { besideZone, judgeDns, type DnsInput } from '../../src/core/legs/dns.ts';
 import { bad, explainAway, findingsOf, ok, severityOf, type LegResult, type Problem } from '../../src/core/legs/leg.ts';
+import { withoutEdge } from '../../src/core/legs/edge.ts';
+import { noHairpin } from '../../src/core/legs/home.ts';
 import { judgeBehindGate } from '../../src/core/legs/behind-gate.ts';
 import { bypassedProblems } from '../../src/core/legs/bypasses.ts';
 import { judgeOpenPorts } from '../../src/core/legs/open-ports.ts';
@@ -229,6 +232,7 @@ test('what a card explains are cards, nothing explains itself by way of others, 
   const page = readFileSync(join(__dirname, '../../docs/faults.md'), 'utf8');
   const rows = [
     ...wayRows,
+    ...edgeRows,
     ...redirectRows,
     ...serviceRows,
     ...nginxRows,
@@ -316,4 +320,48 @@ test('what a cluster opens is not to be published on loopback', () => {
     expect.stringContaining('port 8085 on loopback'),
     expect.stringContaining('firewall on each node'),
   ]);
+});
+
+test('behind a router that leads nobody back, the remedy is what stands on the map or is to be written there', () => {
+  const ports = { http: 80, https: 443 };
+  const said = (home: string[]): string => {
+    const [told] = findingsOf([
+      {
+        road: 'tides',
+        legs: [bad('port', 'listens', noHairpin(['203.0.113.24'], ['192.168.64.10'], { home, ports }))],
+      },
+    ]);
+    return `${told?.severity ?? ''}: ${told?.message ?? ''} ${told?.remedy ?? ''}`;
+  };
+  const writes = 'write under `front` in the map: home: [192.168.64.10].';
+  expect([said([]), said(['192.168.64.10'])]).toEqual([
+    expect.stringContaining(writes),
+    expect.not.stringContaining(writes),
+  ]);
+});
+
+test('the edge is blamed for what is right at the front, and for nothing else', () => {
+  const problem = (id: string, severity: 'error' | 'note' = 'error'): Problem => {
+    const card = allCards.find((one) => one.id === id);
+    if (card === undefined) throw new Error(id);
+    return { card, say: 'cookie', data: { names: 'tides', cookie: 'seen', upstream: 'a' }, cause: id, severity };
+  };
+  const leg = (outcome: LegResult['outcome'], ...problems: Problem[]): LegResult => ({
+    leg: 'service',
+    outcome,
+    kind: 'answers',
+    detail: null,
+    problems,
+  });
+  const told = problem('front-alters-answer');
+  const rules = (past: LegResult[], through = told): string[] =>
+    withoutEdge('tides', [leg('wrong', through)], past, { names: 'tides' }).flatMap(({ problems }) =>
+      problems.map(({ card }) => card.id),
+    );
+  expect(rules([leg('ok')])).toEqual(['edge-alters']);
+  expect(rules([leg('wrong', told)])).toEqual([told.card.id]);
+  // What was not tested past the edge, or is wrong there in another way, proves nothing.
+  for (const past of [[], [leg('skipped')], [leg('untested')], [leg('unsure')], [leg('wrong')]])
+    expect(rules(past)).toEqual([told.card.id]);
+  expect(rules([leg('ok')], problem('front-alters-answer', 'note'))).toEqual([told.card.id]);
 });

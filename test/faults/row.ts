@@ -108,6 +108,24 @@ export interface Service {
   raw?: Raw | 'nobody';
 }
 
+/**
+ * An edge network: how it speaks to the front, and what it does beside what it should.
+ *
+ * @property drops headers of requests that it does not pass on @property names what it says of the visitor; null for nothing
+ * @property host the Host that it sends @property path what it replaces in targets, and by what @property withholds headers of answers that it keeps
+ * @property fails every so many requests are answered by itself, with 503
+ */
+export interface Edge {
+  speaks: 'http' | 'https';
+  drops?: string[];
+  names?: string | null;
+  host?: string;
+  path?: [string, string];
+  withholds?: string[];
+  passesUpgrade?: boolean;
+  fails?: number;
+}
+
 /** A row of the table: how the working installation is changed, and what must be said of it. */
 export interface Row {
   name: string;
@@ -136,7 +154,7 @@ export interface Row {
   /** The front that Mile Marker writes or serves itself, from this map. */
   own?: ProxyName;
   /** An edge network in front of the front that Mile Marker serves, and how it speaks to it. */
-  edge?: 'http' | 'https';
+  edge?: Edge;
   /** A certificate that lies here for the road. */
   held?: CertificateSpec;
   /** More lines of the map. */

@@ -146,7 +146,7 @@ export const ownRows: Row[] = [
     name: 'the edge in front speaks plain HTTP to it',
     rule: 'redirect-loop',
     says: 'The edge seems to speak plain HTTP',
-    edge: 'http',
+    edge: { speaks: 'http' },
   }),
   onEach({
     name: 'the wildcard has no record',
@@ -162,7 +162,7 @@ export const ownHealthyRows: Row[] = [
   well('as the tool serves or writes it', {}),
   well('all other names lead to one of them', { others: 'redirect: https://nestcam.saltmarsh.example' }),
   well('all other names lead to the same service', { others: 'to: ":{service}"' }),
-  well('an edge in front, which speaks HTTPS to it', { edge: 'https' }),
+  well('an edge in front, which speaks HTTPS to it', { edge: { speaks: 'https' } }),
   well('IPv4 and IPv6, with a gate and live connections', {
     road: 'gate: wardens, expect: {path: /live, websocket: true, status: 200}',
     login: true,

@@ -7,6 +7,7 @@ import { bypassedCards } from '../legs/bypasses.ts';
 import { dnsCards } from '../legs/dns.ts';
 import { recordCards } from '../records/cards.ts';
 import { frontCards } from '../legs/front-cards.ts';
+import { edgeCards } from '../legs/edge.ts';
 import { homeCards } from '../legs/home.ts';
 import { openPortCards } from '../legs/open-ports.ts';
 import { portCards } from '../legs/port.ts';
@@ -41,6 +42,7 @@ export const allCards: readonly Card[] = [
   ...portCards,
   ...rawCards,
   ...openPortCards,
+  ...edgeCards,
   ...homeCards,
   ...runningCards,
   ...installedCards,

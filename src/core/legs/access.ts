@@ -26,6 +26,12 @@ const gateOpen = card({
       message: '{names} refuses this machine, but lets it in when a header says that it comes from {claimed}.',
       remedy: 'Only `front.edge.networks` may send such headers. Bring the map live: {live}',
     },
+    edge: {
+      message:
+        '{names} refuses this machine, but lets it in through the edge when a header says that it comes from {claimed}.',
+      remedy:
+        'Set the edge to put the address of the visitor into {header} in place of whatever he sends. Until it does, take `replaces-header: true` off `front.edge`, and see what that closes: mile-marker check',
+    },
     password: {
       message: '{names} accepts a wrong password.',
       remedy: 'See who is in the password file: mile-marker people list. Bring the map live: {live}',
@@ -111,7 +117,7 @@ export type Planned = 'passes' | 401 | 403;
  * @property isCertain that address is certain: the front's log has it, or nothing lies between
  * @property mayBeKnown the front may see a public address that the gate rightly lets in
  * @property own what the service itself answers when asked directly; null when that is not known
- * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`; null when not tried
+ * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`, among them by the edge's `header`; null when not tried
  * @property login with the test login, whose password the map's file may know; null without one
  * @property others the same by another harmless method, or by the name in another spelling
  * @property wrong with a password that is wrong for certain; null when not tried
@@ -125,7 +131,7 @@ export interface AccessEvidence {
   mayBeKnown: boolean;
   own: DirectEvidence | null;
   bare: Attempt<Answer>;
-  forged: { claimed: string; attempt: Attempt<Answer> } | null;
+  forged: { claimed: string; header: string | null; attempt: Attempt<Answer> } | null;
   login: { person: string; attempt: Attempt<Answer> } | null;
   wrong: Attempt<Answer> | null;
   others: OtherWay[];
@@ -192,8 +198,10 @@ function fooledBy(
   const opens = (attempt: Attempt<Answer> | undefined | null): boolean =>
     attempt?.ok === true && outcomeOf(attempt.value, own) === 'passes';
   if (forged !== null && opens(forged.attempt)) {
-    const data = { claimed: forged.claimed };
-    return bad('access', 'forged', { card: gateOpen, say: 'forged', data, cause: 'gate-forged' });
+    const { claimed, header } = forged;
+    const say = header === null ? 'forged' : 'edge';
+    const data = { claimed, ...(header === null ? {} : { header }) };
+    return bad('access', 'forged', { card: gateOpen, say, data, cause: 'gate-forged' });
   }
   const opened = others.find((other) => isOpenedBy(other, bare.value, own));
   if (opened !== undefined) {

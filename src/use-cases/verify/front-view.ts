@@ -75,6 +75,21 @@ export class FrontView {
     return view;
   }
 
+  /** The front itself, at an address of the machine that it runs on. */
+  past(address: string): FrontView {
+    const view = new FrontView(this.input);
+    view.isAtHome = true;
+    const { listen } = this.input.plan.front;
+    view.ports = (['http', 'https'] as const).map((listener) => ({
+      listener,
+      address,
+      port: listen[listener],
+      attempt: { ok: true, value: address },
+      manner: 'speaks',
+    }));
+    return view;
+  }
+
   /** The same, asked from one address of this machine. */
   as(from: string): FrontView {
     const view = new FrontView(this.input);

@@ -9,7 +9,7 @@ import type { Run, Shared } from './testing.ts';
 export async function proveAddresses(
   { input, limiter }: Run,
   front: FrontView,
-): Promise<Pick<Shared, 'shownToAll' | 'ours'>> {
+): Promise<Pick<Shared, 'shownToAll' | 'ours' | 'own'>> {
   const { prober, held, here, roads } = input;
   const known = [...held.values()].flatMap((one) => (one === null ? [] : [one.fingerprint]));
   const [first] = roads;
@@ -23,23 +23,23 @@ export async function proveAddresses(
       );
       if (bare?.ok === true) shownToAll.set(endpoint.address, bare.value.leaf.fingerprint);
       const shown = named?.ok === true ? named.value.leaf.fingerprint : null;
-      const isProven = shown !== null && (known.includes(shown) || shown === own);
+      const isProven = shown !== null && (known.includes(shown) || shown === own?.fingerprint);
       const isHere = here.includes(endpoint.address) || (prober.isLive && isLoopback(endpoint.address));
       if (isProven || isHere) ours.push(endpoint.address);
     }),
   );
-  return { shownToAll, ours };
+  return { shownToAll, ours, own: own?.address ?? null };
 }
 
-/** The certificate that the front of this machine shows for a name on its own listener; null when no front of this map says that it runs here. */
+/** Where the front of this machine answers itself, and the certificate that it shows there for a name; null when no front of this map says that it runs here. */
 async function shownHere(
   { input: { running, plan, here, prober }, limiter }: Pick<Run, 'input' | 'limiter'>,
   name: string,
-): Promise<string | null> {
+): Promise<{ address: string; fingerprint: string } | null> {
   if (running?.isOurs !== true || !prober.isLive) return null;
   for (const address of ['127.0.0.1', '::1', ...here.filter((one) => !isLoopback(one)).slice(0, 4)]) {
     const shown = await limiter(() => prober.handshake({ address, port: plan.front.listen.https }, name));
-    if (shown.ok) return shown.value.leaf.fingerprint;
+    if (shown.ok) return { address, fingerprint: shown.value.leaf.fingerprint };
   }
   return null;
 }

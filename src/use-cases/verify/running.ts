@@ -25,9 +25,11 @@ export async function readRunning(site: Site, limits: Limits, env: Env | null): 
   if (!answer.ok || answer.value.status !== 200) return null;
   const written = await readCurrent(site.paths.front).catch(() => null);
   const runs = answer.value.body.trim();
-  const isOurs = await isWrittenHere(site, runs);
+  const wanted = await wantedDigest(site);
+  // What is served from the map itself, with nothing written, says so.
+  const isOurs = (wanted !== null && runs === `builtin ${wanted}`) || (await isWrittenHere(site, runs));
   const reads = isOurs && env !== null ? await readsWhat(site, env) : null;
-  return { runs, isOurs, reads, written, wanted: await wantedDigest(site) };
+  return { runs, isOurs, reads, written, wanted };
 }
 
 async function readsWhat(site: Site, env: Env): Promise<RunningEvidence['reads']> {

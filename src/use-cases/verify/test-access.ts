@@ -94,7 +94,7 @@ async function tricks({
   const guesses = isRefused && asksPeople && prober.isLive && at.isSound && memory.takeGuess();
   const header = plan.front.edge?.header ?? null;
   return {
-    forged: claimed === null ? null : { claimed, attempt: await ask(forgedHeaders(claimed, header)) },
+    forged: claimed === null ? null : { claimed, header, attempt: await ask(forgedHeaders(claimed, header)) },
     login: login === null || !asksPeople ? null : { person: login.name, attempt: await ask(basic(login)) },
     others: isRefused && at.isSound && prober.isLive ? await otherWays(shared, where) : [],
     wrong: guesses

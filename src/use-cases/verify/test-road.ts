@@ -6,6 +6,7 @@ import { unite, type LegAt } from '../../core/legs/unite.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { credentials } from './credentials.ts';
+import { pastEdge } from './past-edge.ts';
 import { testBehindTls, type BehindTls } from './test-behind-tls.ts';
 import { findBypasses } from './test-bypass.ts';
 import { testPlain } from './test-redirect.ts';
@@ -44,7 +45,10 @@ export function roadTester(all: Shared, strangers: readonly StrangerEvidence[]):
         over('websocket', behind),
         bypass,
       ];
-      return { legs, millis: behind.find(({ part }) => part === '/')?.millis ?? null };
+      return {
+        legs: await pastEdge(shared, road, legs),
+        millis: behind.find(({ part }) => part === '/')?.millis ?? null,
+      };
     },
   };
 }

@@ -62,6 +62,7 @@ export interface Run {
  *
  * @property directs what every service answers when asked directly, by the part of the road that leads to it
  * @property shownToAll fingerprint of what those see who name nothing, by address
+ * @property own an address of this machine at which its front answers itself, past all that is in front of it; null when none does
  * @property ours addresses that are proven to be the front's own, so that more than a visitor's questions may be asked there
  */
 export interface Shared extends Run {
@@ -69,6 +70,7 @@ export interface Shared extends Run {
   directs: ReadonlyMap<PlannedPart, DirectEvidence>;
   shownToAll: ReadonlyMap<string, string>;
   ours: readonly string[];
+  own: string | null;
 }
 
 /** Where this machine itself reaches the service of a part; null when it cannot. */
