@@ -10,7 +10,7 @@ import { practiceHead } from './support/site.ts';
 
 let cluster: RunningCluster;
 let folder: string;
-/** Of the front on this host. */
+/** Of the front on this machine. */
 let onHost: string;
 let head: string;
 let https: number;
@@ -58,7 +58,7 @@ test('a service of the cluster: all of its tasks are used; one that ends, moves 
   manager('service', 'create', '--name', 'tides', ...made, 'observatory/pages');
   await untilRunning(2);
   expect((await run('survey')).out).toMatch(
-    /outside every project .*\ntides +running +8080 on 10\.204\.\d\.\d:8085 +tides\n +8080 on 10\.204/,
+    /in no project .*\ntides +running +8080 on 10\.204\.\d\.\d:8085 +tides\n +8080 on 10\.204/,
   );
   await run('certs', 'make');
   const check = await run('check');
@@ -191,6 +191,6 @@ test('a worker, and an engine that is in no cluster, are said to be no manager',
     text.replace(cluster.engines[0]?.socket ?? '', cluster.engines[1]?.socket ?? ''),
   );
   expect(flat(await run('check'))).toMatch(
-    /The cluster cannot be asked at unix:.*: it is no manager of a cluster\. do: Name a manager/,
+    /The cluster cannot be asked at unix:.*: it is not a manager node of a cluster\. do: Name a manager/,
   );
 });

@@ -225,7 +225,7 @@ test('where a program really listens inside counts more than what its image says
     words = await told();
   expect(words).toEqual([
     `\`owls\` leads to port 8080 of \`owl-box\`, on which nothing listens inside. It listens on 3000. | Write \`to: owl-box:3000\`, and under \`ports\` of the service: - "127.0.0.1:${String(late)}:3000".`,
-    '`shy` leads to port 8080 of `shy`, which listens there on loopback of its container only. | In the settings of the service let it listen on every address: 0.0.0.0',
+    '`shy` leads to port 8080 of `shy`, which listens only on loopback inside its container. | In the settings of the service let it listen on every address: 0.0.0.0',
   ]);
   engine.docker('rm', '-f', 'owl-box', 'shy');
 });
@@ -525,12 +525,12 @@ describe('a front in a container', () => {
     const { out } = await mileMarker(['check'], site);
     const flat = out.replace(/\s+/g, ' ');
     for (const words of [
-      '`workbench` leads to port 9400 of this host, but the front runs in the container `front`',
-      "`bare` leads to `bare`, which shares this host's network",
+      '`workbench` leads to port 9400 of this machine, but the front runs in the container `front`',
+      "`bare` leads to `bare`, which shares this machine's network",
       '`far` is on elsewhere, and the front `front` on',
       'Under `networks` of the front add `elsewhere` (external: true)',
       `${address}:8080 is now \`observatory/nestcam\`, on the container network observatory_reeds. do: Write \`to: observatory/nestcam:8080\``,
-      "shares this host's network (network_mode: host): port 8080 can be reached past the front",
+      "shares this machine's network (network_mode: host): port 8080 can be reached past the front",
     ])
       expect(flat).toContain(words);
   });

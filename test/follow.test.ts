@@ -180,7 +180,7 @@ test('an engine that goes, comes back, and answers oddly; a map that is broken a
   expect(await ask('moths.lab.saltmarsh.example')).toBe('tides 200');
 
   map(`  tides: tides:${String(port)}\n  log: nobody:80\n`);
-  await until(/the map changed, but has 1 error; the map before it goes on\s+error {2}service-unknown/);
+  await until(/the map changed, but has 1 error; the map from before stays live\s+error {2}service-unknown/);
   map(`  tides: [\n`);
   await until('map-unreadable');
   engine.put({ name: 'moths', address: null, port, labels: labelOf('name: moths.lab.saltmarsh.example') }, 'die');
@@ -189,7 +189,7 @@ test('an engine that goes, comes back, and answers oddly; a map that is broken a
   map(`  tides: tides:${String(port)}\n  log: nobody:${String(port)}\n`);
   await until('service-unknown');
   engine.put({ name: 'nobody', address: '127.0.7.1', port });
-  await until('the map is sound again');
+  await until('the map is valid again');
   await until('log.saltmarsh.example: new, leads to nobody');
   expect(await ask('log.saltmarsh.example')).toBe('tides 200');
 });
@@ -234,7 +234,7 @@ test('where nothing was installed there is nothing to keep up to date', async ()
   const { head } = await practiceHead();
   const folder = folderWith({ 'mile-marker.yaml': `${head}engine: none\nroads: {log: ":9"}\n` });
   const ran = await mileMarker(['follow'], folder);
-  expect([ran.code, ran.err]).toEqual([2, expect.stringContaining('Bring it live once: mile-marker install')]);
+  expect([ran.code, ran.err]).toEqual([2, expect.stringContaining('Make it live once: mile-marker install')]);
 });
 
 test('the same work again for all news: once for a burst, never two at a time, and from time to time without any', async () => {

@@ -168,7 +168,7 @@ test('interrupted while it tests, it is ended by the next command', async () => 
   const journal = (): string => readFileSync(join(at.folder, '.mile-marker/front/journal.jsonl'), 'utf8');
   const before = journal();
   for (const looks of ['roads', 'check', 'editions', 'verify'])
-    expect((await at.run(looks)).err).toContain('edition 0002 was cut short. To end it: mile-marker install');
+    expect((await at.run(looks)).err).toContain('edition 0002 was interrupted. To finish it: mile-marker install');
   expect(journal()).toBe(before);
   expect((await at.run('install')).err).toMatch(/edition 0002 was cut short\. [^]*so it stays[^]*is live already/);
   expect((await at.run('editions')).err).not.toMatch(/cut short/);

@@ -211,7 +211,7 @@ test('the list says what is held, from whom, for which roads, and how it renews'
 
 test.each([
   ['', '', 'no authority to get certificates from', 'Add to the map: `acme: {directory: production}`'],
-  ['acme: {directory: staging}\n', 'bought', '`bought` comes from files of yours', 'write `from: acme` at `bought`'],
+  ['acme: {directory: staging}\n', 'bought', '`bought` comes from your own files', 'write `from: acme` at `bought`'],
   ['acme: {directory: staging}\n', 'keepers', '`keepers` is for practice', 'write `from: acme` at `keepers`'],
   ['acme: {directory: staging}\n', '', 'so no authority is asked for it', 'write `from: acme` at `'],
 ])(

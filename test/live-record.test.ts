@@ -106,7 +106,7 @@ test('cut short while the server is down: a look changes nothing, and what was c
   const before = [journalOf(at), readdirSync(at.files), currentOf(at)];
   for (const look of ['check', 'roads', 'editions', 'verify', 'explain nestcam']) {
     const { err } = await at.run(...look.split(' '));
-    expect(err).toContain('An installation of edition 0002 was cut short. To end it: mile-marker install');
+    expect(err).toContain('An installation of edition 0002 was interrupted. To finish it: mile-marker install');
     expect([journalOf(at), readdirSync(at.files), currentOf(at)]).toEqual(before);
   }
   const ended = await at.run('certs', 'make');
@@ -441,7 +441,7 @@ test('the mark is not believed from another user, who listens there under the na
     const installed = await at.run('check', '--installed');
     expect([installed.code, installed.out]).toEqual([1, expect.stringContaining('nginx does not answer')]);
     expect((await at.run('check')).out.replace(/\s+/g, ' ')).toMatch(
-      /of the user 65534 listens on port \d+ of this host, on which the front answers its mark/,
+      /of the user 65534 listens on port \d+ of this machine, on which the front answers its mark/,
     );
     expect((await at.run('editions')).out).not.toContain('live now');
     expect((await at.install()).code).not.toBe(0);

@@ -29,7 +29,7 @@ test('the second waits, says for whom, and goes on as soon as the first is done'
   const waiting = launch(['certs', 'make'], folder);
   await says(
     waiting,
-    `Waiting: \`mile-marker certs renew\` (process ${String(other.pid)}) is changing the same files.`,
+    `Waiting: \`mile-marker certs renew\` (process ${String(other.pid)}) is changing the same files right now.`,
   );
   const over = new Promise<number | null>((resolve) => waiting.once('close', resolve));
   await stop(other, 'SIGTERM');

@@ -77,7 +77,7 @@ function ask(name: string): Promise<string> {
 test('what runs there is seen, dialled and tested like what runs here', async () => {
   map(atHide(byTls), '  shy: shy@hide:8080\n');
   const survey = await run('survey');
-  expect(survey.out).toMatch(/outside every project on hide .*\nhide-cam +running +8080 on every address:8080 +cam/);
+  expect(survey.out).toMatch(/in no project on hide .*\nhide-cam +running +8080 on every address:8080 +cam/);
   expect((await run('survey', '--ports')).out).toMatch(/\n8080 +hide +every address +hide-cam@hide +container\n/);
   const check = await run('check');
   expect(flat(check)).toContain(
@@ -106,7 +106,7 @@ test('what runs there is seen, dialled and tested like what runs here', async ()
   engine.docker('start', 'hide-cam');
 });
 
-test('follow: its events count like those of this host; when it is away its own roads alone are touched, and that is said once', async () => {
+test('follow: its events count like those of this machine; when it is away its own roads alone are touched, and that is said once', async () => {
   map(atHide(byTls, `private-networks: [${there}/32]\nlabels: {obey: lab.saltmarsh.example}\n`));
   const child = launch(['follow'], folder);
   await says(child, '2 roads: ');

@@ -222,7 +222,7 @@ test.each(styles)(
     guide.add('cat mile-marker.yaml', map);
     for (const one of [/sightings\.saltmarsh\.example:/, ...expected]) expect(map).toMatch(one);
     for (const one of left) expect(made.out.replace(/\s+/g, ' ')).toMatch(one);
-    if (left.length === 0) expect(made.err).toContain('Everything was carried over');
+    if (left.length === 0) expect(made.err).toContain('Everything was taken over');
     writeFileSync(
       join(folder, 'mile-marker.yaml'),
       map.replace('  proxy: nginx\n', `  proxy: nginx\n  mark: 127.0.0.1:${String(mark)}\n`),

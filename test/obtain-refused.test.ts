@@ -34,7 +34,9 @@ test('a limit ends the work at once and is remembered: the authority is left alo
   const soon = Date.now() + 7_100_000;
   const ran = await mileMarker(['certs', 'obtain'], folder);
   expect(ran.code).toBe(3);
-  expect(ran.out.replace(/\s+/g, ' ')).toContain('too many requests: Too many orders of late. There is none in use.');
+  expect(ran.out.replace(/\s+/g, ' ')).toContain(
+    'too many requests: Too many orders of late. There is no certificate in use.',
+  );
   const [, until = ''] = /Try again after (\S+)\. /.exec(ran.out) ?? [];
   expect(Date.parse(until)).toBeGreaterThan(soon);
   expect(meddler.steps.filter((step) => step === 'POST /order-plz')).toHaveLength(1);
@@ -101,6 +103,6 @@ test('by hand: the record is printed, its arrival watched, and its removal asked
   const lines = `server ${site.server}\nkey hmac-sha256:${tsigKey.name} ${tsigKey.secret}\nzone saltmarsh.example.\nadd ${record}\nsend\n`;
   expect(spawnSync('knsupdate', { input: lines, encoding: 'utf8' }).status).toBe(0);
   expect(await closed).toBe(0);
-  expect(said).toContain('Take it away again: _acme-challenge.hut.saltmarsh.example. TXT "');
+  expect(said).toContain('Afterwards remove it: _acme-challenge.hut.saltmarsh.example. TXT "');
   expect(dig(site.server, '_acme-challenge.hut.saltmarsh.example', 'TXT')).toHaveLength(1);
 });

@@ -123,7 +123,7 @@ test('without a front that answers, the authority is not even asked', async () =
     3,
     expect.stringContaining('The front does not answer the challenge for log.saltmarsh.example'),
   ]);
-  expect(out).toContain('There is none in use.');
+  expect(out).toContain('There is no certificate in use.');
   expect(existsSync(join(folder, '.mile-marker/challenges/log.saltmarsh.example'))).toBe(false);
 });
 
@@ -200,7 +200,7 @@ test('the record goes where an alias leads; a circle of aliases is told', async 
   const { code, out, err } = await mileMarker(['certs', 'obtain'], folder);
   expect([code, out]).toEqual([3, expect.stringMatching(/^certificate `a`: stored\nr failed\n/)]);
   expect(err).toContain(
-    '_acme-challenge.alias.saltmarsh.example is an alias; the record goes to there.saltmarsh.example',
+    '_acme-challenge.alias.saltmarsh.example is an alias; the record goes into there.saltmarsh.example',
   );
   expect(out.replace(/\s+/g, ' ')).toContain('do not come to an end');
 });

@@ -109,7 +109,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
       0,
       '',
       expect.stringMatching(
-        /on loopback: \d+ requests, all as meant[^]*does not allow a sealed network[^]*not the very files/,
+        /on loopback: \d+ requests, all as planned[^]*does not allow a sealed network[^]*not the very files/,
       ),
     ]);
   });

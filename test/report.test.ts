@@ -198,11 +198,11 @@ test('without a run nothing is said of one', async () => {
   const tree = await mileMarker(['roads', '--tree'], folder);
   expect([tree.out, tree.err]).toEqual([
     expect.stringMatching(/· no run/),
-    expect.stringContaining('No run over the whole map is stored.'),
+    expect.stringContaining('The roads have not been tested yet.'),
   ]);
 });
 
-test('the drawing alone is a sound SVG file, and the terminal draws the same tree', async () => {
+test('only the drawing is a sound SVG file, and the terminal draws the same tree', async () => {
   const folder = place({ roads: 8, legs: broken });
   const { code } = await mileMarker(['report', '--svg', 'roads.svg'], folder, {}, { now });
   expect(code).toBe(0);

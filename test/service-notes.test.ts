@@ -65,7 +65,7 @@ ${more}`;
     /the newest run of verify: wrong, refused\.[^]*What verify saw on 2026-11-29\n\n- websocket-not-passed: It refuses them\. Switch them on\./,
   );
   // What verify saw makes no new edition.
-  expect((await mileMarker(['write'], folder)).err).toContain('Nothing changed. Edition 0002 is what the map says.');
+  expect((await mileMarker(['write'], folder)).err).toContain('Nothing changed. Edition 0002 matches the map already.');
   // Nor does it stand in the way when it cannot be read.
   rmSync(join(folder, '.mile-marker/newest-run.json'));
   mkdirSync(join(folder, '.mile-marker/newest-run.json'));

@@ -49,11 +49,11 @@ tide-tables ended with code N on 127.0.0.1:N tides
  1
 visitor-pages running 80 on 127.0.0.1:N www
 
-outside every project state listens on road
+in no project state listens on road
 gull-count running, in no N on 127.0.0.1:N none
  file of the map
 
-on this host itself
+on this machine itself
  workbench.saltmarsh.example to :N: node (process N)
 
 roads that lead nowhere
@@ -131,7 +131,7 @@ test('works before there is a map, and without an engine', async () => {
   writeFileSync(join(folder, 'mile-marker.yaml'), map().replace(/^engine: .*$/m, 'engine: none'));
   const { code, out, err } = await mileMarker(['survey'], folder);
   expect([code, out]).toEqual([0, expect.stringMatching(/nestcam +declared +3000 on 127\.0\.0\.1/)]);
-  expect(err).toContain('No container engine was asked, so what really runs is unknown.');
+  expect(err).toContain('No container engine was asked, so it is not known what runs.');
 });
 
 test.each([

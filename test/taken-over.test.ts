@@ -20,7 +20,7 @@ interface Given {
   folder: string;
 }
 
-/** @property text of the configuration @property expected in the map that is made @property left of what could not be carried over */
+/** @property text of the configuration @property expected in the map that is made @property left of what could not be taken over */
 interface Style {
   what: string;
   text: (given: Given) => string;
@@ -156,14 +156,14 @@ Use Site cam ${String(given.cam)}
       /tides\.saltmarsh\.example:\n {4}folder: \/.*\/tides\n {4}gate: as-tides/,
       /except: \[\/open\]/,
       /owls\.saltmarsh\.example:\n {4}redirect: "https:\/\/www\.example\.org"\n {4}permanent: true/,
-      /# Its gate stood on \/keys alone.*\n {2}hides\.saltmarsh\.example:\n {4}to: ":\d+"\n {4}gate: home/,
+      /# Its gate was on \/keys alone.*\n {2}hides\.saltmarsh\.example:\n {4}to: ":\d+"\n {4}gate: home/,
     ],
     left: [
       /the name gull\?\.saltmarsh\.example: a pattern of names/,
-      /RewriteRule \^ -: does what a map cannot say/,
+      /RewriteRule \^ -: does something that a map cannot describe/,
       /balancer:\/\/terns: spreads over several servers/,
       /ErrorDocument: pages for single errors/,
-      /Require user edda: lets in whom a map cannot name/,
+      /Require user edda: lets in visitors that a map cannot describe/,
     ],
     // It answers 404 to an encoded slash.
     wrong: ['road-redirect-wrong: log.saltmarsh.example', 'road-redirect-wrong: owls.saltmarsh.example'],
@@ -356,7 +356,7 @@ test.each(byHttpd)('httpd: $what', async (style) => {
   for (const one of style.expected) expect(map).toMatch(one);
   const said = made.out.replace(/\s+/g, ' ');
   for (const one of style.left) expect(said).toMatch(one);
-  if (style.left.length === 0) expect(made.err).toContain('Everything was carried over');
+  if (style.left.length === 0) expect(made.err).toContain('Everything was taken over');
   expect(await held(given)).toEqual(style.wrong ?? []);
 });
 

@@ -164,8 +164,8 @@ test('who names nothing must see neither a service nor a welcome page', async ()
   const welcome: http.RequestListener = (_, response) =>
     response.writeHead(200, { 'content-type': 'text/html' }).end('<html><title>Welcome to nginx!</title></html>');
   for (const [stranger, words] of [
-    [passTo(port), 'shows the service of log.saltmarsh.example to whoever asks for the bare address.'],
-    [welcome, "shows a server's welcome page to whoever asks for the bare address."],
+    [passTo(port), 'shows the service of log.saltmarsh.example to anyone who asks for the bare address.'],
+    [welcome, "shows a server's welcome page to anyone who asks for the bare address."],
     [refuse(403), null],
   ] as const) {
     const plain = await listening(http.createServer(stranger), 0);

@@ -120,7 +120,7 @@ test('what follows from a finding is not told, and --verbose says what it was', 
     { rule: 'method-not-refused', leg: 'bypass', ...named },
   ]);
   expect(out.replace(/\s+/g, ' ')).toContain(
-    'Also wrong, but caused by the findings above: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security; the map asks for max-age=2592000. Caused by wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. Caused by wrong-service.',
+    'Caused by the findings above: hsts-not-sent: nestcam.saltmarsh.example sends no Strict-Transport-Security; the map asks for max-age=2592000. Caused by wrong-service. method-not-refused: nestcam.saltmarsh.example answers 200 to OPTIONS, which its `methods` forbid. Caused by wrong-service.',
   );
 });
 

@@ -368,7 +368,7 @@ roads:
   const stranger = await listening(nodeHttps.createServer({ cert: other.certificate, key: other.key }), foreign);
   try {
     expect(await look(https)).toContain(
-      `note: From home, port ${port} of 127.0.0.1 answers (container tide-tables), but the map does not name it.`,
+      `note: From home, port ${port} of 127.0.0.1 answers (container tide-tables), but is not on the map.`,
     );
     expect(await look(foreign)).toEqual([
       'note: The ports of 127.0.0.1 were not tested: it does not show a certificate of this map.',

@@ -34,16 +34,16 @@ function lines(text: string): string {
 }
 
 const systemWords: Record<string, string> = {
-  EACCES: 'you have no right to it',
+  EACCES: 'permission denied',
   EADDRINUSE: 'the port is taken',
   EADDRNOTAVAIL: 'this machine does not have that address',
   ECONNREFUSED: 'the connection was refused',
   ECONNRESET: 'the connection was cut',
-  EHOSTUNREACH: 'no way leads to that address',
+  EHOSTUNREACH: 'there is no route to that address',
   EISDIR: 'it is a folder',
   ELOOP: 'it is a link, or behind too many links',
   EMFILE: 'too many files are open',
-  ENETUNREACH: 'no way leads to that network',
+  ENETUNREACH: 'there is no route to that network',
   ENOENT: 'it does not exist',
   ENOSPC: 'the disk is full',
   ENOTDIR: 'part of its path is not a folder',

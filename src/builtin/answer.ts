@@ -8,21 +8,21 @@ export type AnyResponse = ServerResponse | Http2ServerResponse;
 /** What the front itself says. Nothing of the inside stands in it. */
 const explanations: Record<number, string> = {
   400: 'The request is malformed.',
-  401: 'A name and a password are needed here.',
-  403: 'This name is not open to you from here.',
-  404: 'There is nothing under this name.',
+  401: 'Please log in with a name and a password.',
+  403: 'You cannot open this page from here.',
+  404: 'There is no page here.',
   405: 'This method is not allowed here.',
-  412: 'The file is not as the request expects it.',
+  412: 'The file does not match the conditions of the request.',
   413: 'The request is longer than is allowed here.',
   416: 'The file does not have that part.',
   414: 'The address is longer than is allowed here.',
   421: 'This connection was made for another name.',
   429: 'Too many requests from your address. Wait a moment.',
-  431: 'The request says more about itself than is allowed here.',
-  501: 'The request has a body of a kind that is not known here.',
-  502: 'The service behind this name cannot be reached.',
-  503: 'This name is switched off for a while.',
-  504: 'The service behind this name does not answer in time.',
+  431: 'The headers of the request are too long.',
+  501: 'The request has a transfer encoding that is not supported here.',
+  502: 'The service behind this page cannot be reached.',
+  503: 'This page is switched off for a while.',
+  504: 'The service behind this page does not answer in time.',
 };
 
 /** @property page text of a page of the map's own */

@@ -13,8 +13,8 @@ interface ListenAt {
 export function listenTrouble({ host, port, protocol, key }: ListenAt, cause: unknown): Trouble {
   const remedies: Record<string, string> = {
     EACCES:
-      'Ports below 1024 need root: run this as root, and then `mile-marker install service`, which has the front run as the owner of the map from then on. Or choose others in the map, under `front.listen`.',
-    EADDRINUSE: `See who has it: ss -l${protocol === 'tcp' ? 't' : 'u'}np 'sport = :${String(port)}'. Stop that, or write another port in the map: \`${key}\`.`,
+      'Ports below 1024 need root. Run this as root, then `mile-marker install service`: from then on the front runs as the owner of the map. Or choose higher ports in the map, under `front.listen`.',
+    EADDRINUSE: `See who has it: ss -l${protocol === 'tcp' ? 't' : 'u'}np 'sport = :${String(port)}'. Stop that program, or write another port in the map: \`${key}\`.`,
     EADDRNOTAVAIL: 'Fix `front` in the map.',
   };
   const remedy = remedies[codeOf(cause) ?? ''] ?? `Fix \`${key}\` in the map.`;

@@ -48,7 +48,7 @@ function join(plain: Socket, visitor: Socket, { port, head, limits, onTrouble }:
   const place = `its service at ${to.host} port ${String(to.port)}`;
   let isThere = false;
   const late = setTimeout(() => {
-    onTrouble(`${place} does not take the connection in time`);
+    onTrouble(`${place} does not accept the connection in time`);
     end();
   }, limits.connectSeconds * 1000);
   service.once('connect', () => {

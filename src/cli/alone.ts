@@ -26,7 +26,7 @@ export async function alone<T>(
     paths: statePaths(mapFile),
     command: `mile-marker ${command}`,
     onWait: ({ command: other, pid }) =>
-      io.err(`Waiting: \`${other}\` (process ${String(pid)}) is changing the same files.\n`),
+      io.err(`Waiting: \`${other}\` (process ${String(pid)}) is changing the same files right now.\n`),
     signal: () => io.signal,
   });
   try {
@@ -47,7 +47,7 @@ export async function sayCutShort(mapFile: string, io: Io): Promise<void> {
   const { isHeld } = await import('../adapters/files/lock.ts');
   if (await isHeld(join(paths.root, 'lock'))) return;
   const { liveWords } = await import('../use-cases/live/front-moves.ts');
-  io.err(`An installation of ${liveWords(to)} was cut short. To end it: mile-marker install\n`);
+  io.err(`An installation of ${liveWords(to)} was interrupted. To finish it: mile-marker install\n`);
 }
 
 /** Whatever brings something live first ends what an installation left half-done. */

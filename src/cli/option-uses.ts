@@ -105,7 +105,7 @@ function unused(shown: string, form: string, name: string): Trouble {
   return new Trouble({
     code: 'option-not-used',
     message: `\`${form}\` does not use ${shown}.`,
-    remedy: `Leave it out, or see what it is for: mile-marker ${name} --help`,
+    remedy: `Leave it out. Its use: mile-marker ${name} --help`,
     exitCode: 2,
   });
 }

@@ -14,7 +14,7 @@ export async function sayMap(option: string | undefined, map: string, io: Io): P
   const shown = shownPath(map, io.cwd);
   io.err(`map: ${shown}\n`);
   if (option === undefined || (await mapHere(io)) === resolve(io.cwd, map)) return;
-  io.err(`     Commands below need it, too: --map ${shellWord(shown)}\n`);
+  io.err(`     Commands below need it too: --map ${shellWord(shown)}\n`);
 }
 
 async function mapHere({ cwd, env }: Io): Promise<string | null> {

@@ -30,6 +30,6 @@ export function cronAtBoot(words: readonly string[]): string {
 
 function plain(word: string): string {
   if (/[\u0000-\u001f\u007f]/.test(word))
-    throw new RangeError(`${JSON.stringify(word)} has a character that can stand in no unit and in no crontab`);
+    throw new RangeError(`${JSON.stringify(word)} has a character that systemd units and crontabs do not allow`);
   return word;
 }

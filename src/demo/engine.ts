@@ -10,7 +10,7 @@ interface Made {
   name: string;
   image: string;
   inside: number;
-  /** Port on this host, or null when it publishes none. `host` is the address it is bound to. */
+  /** Port on this machine, or null when it publishes none. `host` is the address it is bound to. */
   outside: number | null;
   host: string;
   service: string | null;

@@ -61,7 +61,7 @@ test('people: added by standard input or made up, listed, checked, taken out, an
 test.each<[string, string, string]>([
   ['edda', 'edda1234', 'it is made of the name, or of names on the map'],
   ['edda', 'saltmarsh', 'it is made of the name, or of names on the map'],
-  ['edda', 'password1', 'it is a much used password'],
+  ['edda', 'password1', 'it is a common password'],
   ['edda', 'qwertyuiop', 'one of the hundred most used passwords'],
   ['edda', 'short', 'fewer than eight characters'],
   ['edda', 'x'.repeat(73), 'longer than 72 bytes'],

@@ -131,7 +131,7 @@ test('published through the mesh it is open on every node', async () => {
     services: await clusterOf(),
   });
   expect(found).toContain(
-    'cluster-port-open: `saltmarsh/logbook` is reachable past the front, on port 8090 of every node. | If the front runs in the cluster, take the port away: docker service update --publish-rm 8080 saltmarsh_logbook. Else close it on every node for all but the front.',
+    'cluster-port-open: `saltmarsh/logbook` is reachable past the front, on port 8090 of every node. | If the front runs in the cluster, take the port away: docker service update --publish-rm 8080 saltmarsh_logbook. If not, close the port on every node for everybody but the front.',
   );
 });
 

@@ -50,7 +50,7 @@ test.each<[string, Container[], string]>([
   [
     'broken YAML',
     [labelled('x', 'name: [')],
-    'The label `mile-marker.road` of `x` is not understood. | Write in it: {name: NAME, port: PORT, gate: GATE}. All but the name may be left out.',
+    'The label `mile-marker.road` of `x` is not understood. | Write in it: {name: NAME, port: PORT, gate: GATE}. Only the name is required.',
   ],
   ['more than three keys', [labelled('x', '{name: x.reedbed.example, methods: [GET]}')], 'not understood'],
   ['no name', [labelled('x', '{port: 80}')], 'has no name. | Write in it: {name: NAME.lab.saltmarsh.example}'],
@@ -59,7 +59,7 @@ test.each<[string, Container[], string]>([
   [
     "somebody else's name",
     [labelled('x', '{name: www.example.org}')],
-    'asks for a road at www.example.org.saltmarsh.example, where the map obeys no label. | Write in its label a full name below lab',
+    'asks for a road at www.example.org.saltmarsh.example, where the map allows no labels. | Write in its label a full name below lab',
   ],
   [
     'a name that is not for labels',
@@ -69,7 +69,7 @@ test.each<[string, Container[], string]>([
   [
     'a name of the map',
     [labelled('x', '{name: log.reedbed.example}')],
-    'at log.reedbed.example, which is on the map already. The map counts.',
+    'at log.reedbed.example, which is on the map already. The map wins.',
   ],
   [
     'a name that another has',

@@ -97,7 +97,7 @@ roads:
 });
 
 test.each([
-  ['', 'note', 'a map without `hsts` means max-age=86400'],
+  ['', 'note', 'the default is max-age=86400'],
   [', hsts: 1d', 'warning', 'the map asks for max-age=86400'],
 ])('HSTS that a map%s wants and a front does not send is a %s', (key, severity, words) => {
   const { plan } = plannedOf(

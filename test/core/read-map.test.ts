@@ -72,7 +72,7 @@ test('aliases that multiply each other are refused before they fill the memory',
   for (const [before, next] of ['ab', 'bc', 'cd', 'de', 'ef', 'fg', 'gh'])
     lines.push(`${next}: &${next} [${`*${before},`.repeat(10)}]`);
   expect(told(lines.join('\n'))[0]).toContain(
-    '1:1 map-unreadable: The aliases of this file multiply to far too many values.',
+    '1:1 map-unreadable: The aliases of this file expand to far too many values.',
   );
 });
 

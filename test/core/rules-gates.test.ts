@@ -212,7 +212,7 @@ test.each<[string, Case, string]>([
   [
     `${real}roads: {a: {to: ":1", plain: true, hsts: on, meant-so: road-in-clear-text}}`,
     {},
-    'hsts-locks-out: `a` is served on plain HTTP, too, but `hsts` forbids browsers to use that.',
+    'hsts-locks-out: `a` is also served on plain HTTP, but `hsts` forbids browsers to use it.',
   ],
   [
     `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, ports: {https: 8443}}\n${real}roads: {a: {to: ":1", hsts: 30d}}`,
@@ -242,7 +242,7 @@ test.each<[string, Case, string]>([
   [
     wardens.replace('gate: wardens', 'gate: wardens, cors: {origins: "*"}'),
     people(`e:${good}`),
-    'asks for a password, but its `cors` lets no page send one.',
+    'asks for a password, but its `cors` does not allow pages to send one.',
   ],
   [
     folder.replace('gate', 'methods: [GET, PUT], gate'),
@@ -321,7 +321,7 @@ test.each<[string, Case, string]>([
   [
     wardens.replace('gate: wardens', 'gate: wardens, plain: true'),
     people(`e:${good}`),
-    'road-in-clear-text: `a.saltmarsh.example` asks for a password on plain HTTP, too, where anybody on the way can read it.',
+    'road-in-clear-text: `a.saltmarsh.example` also asks for a password on plain HTTP, where anybody on the way can read it.',
   ],
   [
     'roads: {a: {to: ":1", paths: {/api: "nestcan:1"}}}',

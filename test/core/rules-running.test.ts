@@ -30,7 +30,7 @@ test.each<[string, string, Case]>([
   ['a healthy one', one, { ...running, containers: [{ ...log, health: 'healthy' }] }],
   ['one whose check has only begun', one, { ...running, containers: [{ ...log, health: 'starting' }] }],
   [
-    'one outside every project that is on a road',
+    'one in no project that is on a road',
     'roads: {gulls: "gulls:3000"}',
     { containers: [container('gulls', { published: published('3999:3000') })], compose: 'services: {}' },
   ],
@@ -103,7 +103,7 @@ test.each<[string, string, Case]>([
     { containers: [{ ...proxy, networkMode: 'host', networks: [] }], compose: 'services: {}' },
   ],
   [
-    "an address on this host's own network",
+    "an address on this machine's own network",
     'roads: {w: "http://192.168.64.9:80"}',
     { compose: 'services: {}', containers: [], networks: marsh },
   ],
@@ -169,7 +169,7 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["127.0.0.1:8081:8080", "127.0.0.1:9:9"]}}',
       containers: [log],
     },
-    'compose-not-applied: `p/log` still runs as its Compose file was before: 127.0.0.1:9 is not published. | Recreate it: docker compose up -d log',
+    'compose-not-applied: `p/log` still runs with its old Compose settings: 127.0.0.1:9 is not published. | Recreate it: docker compose up -d log',
   ],
   [
     'corrected and not made anew: one finding for all of it',
@@ -178,7 +178,7 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["127.0.0.1:8081:8080"]}}',
       containers: [{ ...log, restart: null, published: published('*8081:8080') }],
     },
-    'compose-not-applied: `p/log` still runs as its Compose file was before: 127.0.0.1:8081 is not published, port 8081 is open past the front, no restart after a reboot. | Recreate it: docker compose up -d log',
+    'compose-not-applied: `p/log` still runs with its old Compose settings: 127.0.0.1:8081 is not published, port 8081 is open past the front, no restart after a reboot. | Recreate it: docker compose up -d log',
   ],
   [
     'made from a file that the map does not name',
@@ -193,7 +193,7 @@ const alarms: Array<[string, string, Case, string]> = [
         },
       ],
     },
-    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | Close it: in the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose -f /srv/compose.yaml -f /srv/compose.override.yaml up -d log',
+    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this machine. | Close it: in the Compose file of `p` write: "127.0.0.1:8081:8080", then: docker compose -f /srv/compose.yaml -f /srv/compose.override.yaml up -d log',
   ],
   [
     'on a rented server a container without a road',
@@ -214,7 +214,7 @@ const alarms: Array<[string, string, Case, string]> = [
       compose: 'services: {log: {restart: always, ports: ["8081:8080"]}}',
       containers: [{ ...log, published: published('*8081:8080') }],
     },
-    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this host. | Close it: in c line 1 write: "127.0.0.1:8081:8080", then: docker compose up -d log',
+    'service-published-to-everyone: `log` is reachable past the front, on port 8081 of every address of this machine. | Close it: in c line 1 write: "127.0.0.1:8081:8080", then: docker compose up -d log',
   ],
   [
     'no restart policy',
@@ -226,7 +226,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'a policy for failures only',
     one,
     { compose: declared('').replace('always', 'on-failure:3') },
-    'no-restart-policy: Started again after a failure, but not after a reboot (restart: on-failure): p/log. | Write instead: restart: unless-stopped',
+    'no-restart-policy: Restarts after a failure, but not after a reboot (restart: on-failure): p/log. | Write instead: restart: unless-stopped',
   ],
   [
     'a container without one',
@@ -238,13 +238,13 @@ const alarms: Array<[string, string, Case, string]> = [
     'host network',
     one,
     { compose: 'services: {log: {restart: always, network_mode: host}}' },
-    'host-network: `p/log` shares this host\'s network (network_mode: host): port 8080 can be reached past the front. | Remove `network_mode: host` and publish what is needed: - "127.0.0.1:8080:8080"; or let the program listen on 127.0.0.1.',
+    'host-network: `p/log` shares this machine\'s network (network_mode: host): port 8080 can be reached past the front. | Remove `network_mode: host` and publish what is needed: - "127.0.0.1:8080:8080"; or let the program listen on 127.0.0.1.',
   ],
   [
     'without a road',
     'roads: {}',
     { ...bare, containers: [container('gulls', { exposed: [3000] })] },
-    'container-without-road: No road leads to `gulls`. | See what could be added: mile-marker survey',
+    'container-without-road: No road leads to `gulls`. | See what you can add: mile-marker survey',
   ],
   [
     'a database by its image',
@@ -256,7 +256,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'the engine socket for everyone',
     'roads: {log: {to: "log:8080", gate: everyone}}',
     { compose: declared('volumes: [{type: bind, source: /var/run/docker.sock, target: /s}]') },
-    'not-for-the-web: `log` lets everyone reach `log`, which has the engine socket. Whoever gets in is root on this machine. | Give the road `gate: home`, or remove the socket from the service.',
+    'not-for-the-web: `log` lets everyone reach `log`, which has the engine socket. Anyone who gets in is root on this machine. | Give the road `gate: home`, or remove the socket from the service.',
   ],
   [
     'a container that only its network reaches',
@@ -268,7 +268,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'a container that everyone reaches',
     'roads: {gulls: "gulls:3000"}',
     { ...bare, containers: [container('gulls', { published: published('*3999:3000') })] },
-    'service-published-to-everyone: `gulls` is reachable past the front, on port 3999 of every address of this host. | Close it: recreate it with: -p 127.0.0.1:3999:3000',
+    'service-published-to-everyone: `gulls` is reachable past the front, on port 3999 of every address of this machine. | Close it: recreate it with: -p 127.0.0.1:3999:3000',
   ],
   [
     'a bridge address',
@@ -286,37 +286,37 @@ const alarms: Array<[string, string, Case, string]> = [
     "the front's port, by a container",
     'roads: {}',
     { ...bare, containers: [container('old-front', { published: published('*443:8443') })] },
-    'front-port-taken: `old-front` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443". Visitors reach it through its road.',
+    'front-port-taken: `old-front` publishes port 443 of this machine, which the front needs for https. | Move it to another outside port: - "127.0.0.1:8000:8443". Visitors reach it through its road.',
   ],
   [
     "the front's port, by a program",
     'roads: {}',
     { ...bare, sockets: [socket(80, 'tide-board'), socket(8000, 'x')] },
-    'front-port-taken: tide-board (process 987) listens on port 80 of this host, which the front needs for http. | Move that program to another port, such as 8001, or stop it, or give the front other ports with `front.listen`.',
+    'front-port-taken: tide-board (process 987) listens on port 80 of this machine, which the front needs for http. | Move that program to another port, such as 8001, or stop it, or give the front other ports with `front.listen`.',
   ],
   [
     "the front's port, by a server that could be the front",
     'roads: {}',
     { ...bare, sockets: [socket(80, 'nginx')] },
-    'front-port-taken: nginx (process 548) listens on port 80 of this host, which the front needs for http. | If it is to be the front, write in the map: `proxy: nginx`. If not, stop it, or give the front other ports with `front.listen`.',
+    'front-port-taken: nginx (process 548) listens on port 80 of this machine, which the front needs for http. | If it is to be the front, write in the map: `proxy: nginx`. If not, stop it, or give the front other ports with `front.listen`.',
   ],
   [
     'the port of the mark, by a program',
     'roads: {}',
     { ...bare, sockets: [socket(918, 'gulls'), socket(919, 'x')] },
-    'front-port-taken: gulls (process 551) listens on port 918 of this host, on which the front answers its mark. | Write another port in the map, such as: `front.mark: 127.0.0.1:920`',
+    'front-port-taken: gulls (process 551) listens on port 918 of this machine, on which the front answers its mark. | Write another port in the map, such as: `front.mark: 127.0.0.1:920`',
   ],
   [
     'the port of the mark, by what was the front before',
     'roads: {}',
     { ...bare, sockets: [socket(918, 'nginx'), { ...socket(80, 'nginx'), owners: socket(918, 'nginx').owners }] },
-    'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, and the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To stay with it, correct `proxy` in the map.',
+    'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, and the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To keep it as the front, correct `proxy` in the map.',
   ],
   [
     "the front's port, by somebody unseen",
     'roads: {}',
     { ...bare, sockets: [socket(443)] },
-    'front-port-taken: A program that only root may see listens on port 443 of this host, which the front needs for https. | Move that program to another port, such as 8000, or stop it, or give the front other ports with `front.listen`.',
+    'front-port-taken: A program that only root may see listens on port 443 of this machine, which the front needs for https. | Move that program to another port, such as 8000, or stop it, or give the front other ports with `front.listen`.',
   ],
   [
     'not started at boot',
@@ -407,7 +407,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'loopback in a container',
     front('roads: {w: ":9400"}'),
     { ...bare, containers: [proxy] },
-    'loopback-in-container: `w` leads to port 9400 of this host, but the front runs in the container `front`. | Let the program listen on an address of this host, and write `to: http://ADDRESS:9400`, or give the front `network_mode: host`.',
+    'loopback-in-container: `w` leads to port 9400 of this machine, but the front runs in the container `front`. | Let the program listen on an address of this machine, and write `to: http://ADDRESS:9400`, or give the front `network_mode: host`.',
   ],
 ];
 

@@ -86,7 +86,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "zz:3000"}',
     { compose: false },
-    'service-unknown: `zz` should be a service, but the map names no Compose file and no container engine. | Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
+    'service-unknown: `zz` should be a service, but the map names no Compose file and no container engine. | Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this machine: `:PORT`.',
   ],
   [
     'roads: {www: "nestcam:3001"}',
@@ -101,7 +101,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "shut:80"}',
     {},
-    'port-not-published: `shut` publishes no port, so the proxy cannot reach its port 80. | Add to the service: ports: ["127.0.0.1:80:80"] (in the middle any free port of this host).',
+    'port-not-published: `shut` publishes no port, so the proxy cannot reach its port 80. | Add to the service: ports: ["127.0.0.1:80:80"] (in the middle, any free port of this machine).',
   ],
   [
     'roads: {www: "any:80"}',
@@ -111,7 +111,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {www: "open:80"}',
     {},
-    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this host. | Close it: in c line 1 write: "127.0.0.1:8081:80"',
+    'service-published-to-everyone: `open` is reachable past the front, on port 8081 of every address of this machine. | Close it: in c line 1 write: "127.0.0.1:8081:80"',
   ],
   [
     'roads: {www: {redirect: "http://www.saltmarsh.example/x"}}',
@@ -132,7 +132,7 @@ test.each<[string, Case, string]>([
         }),
       },
     },
-    'certificate-for-practice: The map has no authority, so the certificates are for practice: browsers of other people warn. | Good for practice. For visitors, add to the map: `acme: {directory: production}`, then: mile-marker certs obtain. Or bring files of yours: mile-marker certs import FILES',
+    'certificate-for-practice: The map has no authority, so these are practice certificates: other people’s browsers warn. | Good for practice. For visitors, add to the map: `acme: {directory: production}`, then: mile-marker certs obtain. Or import your own files: mile-marker certs import FILES',
   ],
   [
     'acme: {directory: production}\nroads: {a: ":9"}',
@@ -143,7 +143,7 @@ test.each<[string, Case, string]>([
         }),
       },
     },
-    'certificate-for-practice: The certificates stored for a.saltmarsh.example are for practice, and the map says that they come from the authority. | Run: mile-marker certs obtain',
+    'certificate-for-practice: The certificates stored for a.saltmarsh.example are practice ones. The map asks for the authority’s. | Run: mile-marker certs obtain',
   ],
   [
     'acme: {directory: production}\nroads: {a: ":9"}',
@@ -251,12 +251,12 @@ test.each<[string, Case, string]>([
   [
     'gates: {hide: {networks: 192.168.5.0/24}}\nroads: {a: {to: ":9", gate: hide}}',
     {},
-    'gate-without-home: `hide` lets in 192.168.5.0/24: none of it is your home (192.168.64.0/24), nor has this machine an address there. | If it is meant for home, write `gate: home` on its roads, or correct its `networks`.',
+    'gate-without-home: `hide` lets in 192.168.5.0/24: none of it is your home (192.168.64.0/24), nor has this machine an address there. | If it is for home, write `gate: home` on its roads, or correct its `networks`.',
   ],
   [
     'roads: {}',
     { served: { by: 'nginx', blocks: [], problem: 'unknown directive', refuses: true } },
-    'served-not-known: The installed nginx does not accept what it is set up with: unknown directive | Fix that first: until then no reload changes anything, and after a reboot it does not start.',
+    'served-not-known: The installed nginx does not accept its configuration: unknown directive | Fix that first. Until then no reload has any effect, and the server will not start after a reboot.',
   ],
   [
     'roads: {}',
@@ -266,12 +266,12 @@ test.each<[string, Case, string]>([
   [
     'roads: {}',
     { compose: 'services: {a: {ports: ["8000:80"]}, b: {ports: ["127.0.0.1:8000:3000"]}}' },
-    'port-two-owners: `b` and `a` both publish port 8000 of this host. | Give one of them another outside port: "127.0.0.1:8001:3000"',
+    'port-two-owners: `b` and `a` both publish port 8000 of this machine. | Give one of them another outside port: "127.0.0.1:8001:3000"',
   ],
   [
     'roads: {}',
     { compose: 'services: {a: {ports: ["443:8443"]}}' },
-    'front-port-taken: `a` publishes port 443 of this host, which the front needs for https. | Move it to another outside port: "127.0.0.1:8000:8443". Visitors reach it through its road.',
+    'front-port-taken: `a` publishes port 443 of this machine, which the front needs for https. | Move it to another outside port: "127.0.0.1:8000:8443". Visitors reach it through its road.',
   ],
   [
     'roads: {db: ":5432"}',
@@ -281,7 +281,7 @@ test.each<[string, Case, string]>([
   [
     'domains: [a.example]\nfront: {address: {interface: eth7}}\nroads: {}',
     { compose: false },
-    'front-without-address: The interface `eth7` of this host has no address, or does not exist. This host has: lo, eth0, docker0. | Correct the name, or write the public address itself under `front.address`.',
+    'front-without-address: The interface `eth7` of this machine has no address, or does not exist. This host has: lo, eth0, docker0. | Correct the name, or write the public address itself under `front.address`.',
   ],
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: 198.51.100.0/24, speaks: http}}\nroads: {b: {redirect: "https://c.example"}}',
@@ -291,17 +291,17 @@ test.each<[string, Case, string]>([
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: [127.0.0.0/8, 192.168.64.9/32, 192.168.0.0/16]}}\ngates: {keepers: {networks: 192.168.64.16/28}}\nroads: {b: {redirect: "https://c.example", gate: keepers}}',
     { compose: false },
-    'edge-holds-visitors: `front.edge.networks` has 192.168.0.0/16, and `keepers` lets in 192.168.64.16/28. Who comes from there without the edge is refused. | Write only the addresses that the edge itself connects from, such as 192.168.0.2/32.',
+    'edge-holds-visitors: `front.edge.networks` has 192.168.0.0/16, and `keepers` lets in 192.168.64.16/28. Direct connections from there are refused. | Write only the addresses that the edge itself connects from, such as 192.168.0.2/32.',
   ],
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, proxy: nginx}\nroads: {}',
     { compose: false, owner: 'keeper' },
-    'map-owner-trusted: nginx starts as root and reads files that `keeper` may change, so `keeper` has the rights of root here. | If that is you, nothing is to be done. If not, give the map to root, so that only what root installs goes live: chown -R root: /site',
+    'map-owner-trusted: nginx starts as root and reads files that `keeper` may change, so `keeper` effectively has root rights here. | If that is you, nothing needs doing. If not, give the map to root:  chown -R root: /site',
   ],
   [
     'domains: [a.example]\nfront: {address: 100.72.3.4}\nroads: {}',
     { compose: false },
-    'no-way-in: The address 100.72.3.4 of the front is one that your provider shares among many customers. | Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
+    'no-way-in: The address 100.72.3.4 of the front is shared by your provider between many customers. | Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
   ],
   [
     'domains: [a.example]\nfront: {address: {interface: eth0}}\nroads: {}',

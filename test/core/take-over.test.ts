@@ -136,7 +136,7 @@ test.each<[what: string, words: string, gate: object | null]>([
 });
 
 test.each<[rule: string, why: string | null, url?: string]>([
-  ['RewriteRule ^/$ https://www.example.org/app [R=301,L]', 'redirects some paths alone'],
+  ['RewriteRule ^/$ https://www.example.org/app [R=301,L]', 'redirects only some paths'],
   ['RewriteRule ^/(.*)$ https://www.example.org/$1 [R=301,L]', null],
   ['RewriteRule ^ https://www.example.org%{REQUEST_URI} [R=301,L]', null],
   [

@@ -83,7 +83,7 @@ test.each([
   ['contact: keeper@', 'contact: keeper', '`acme.contact` expects an e-mail address'],
   ['engine: unix:///run/engine.sock', 'engine: /run/engine.sock', '`engine` expects none, unix:///PATH'],
   ['  container: front', '  runs-on: {container: front}', '`runs-on` of front is now called `container`.'],
-  ['  container: front', '  runs-on: host', 'a front on this host has none'],
+  ['  container: front', '  runs-on: host', 'a front on this machine has none'],
   ['upstream-pin: AAAA', 'upstream-pin: sha256/AAAA', 'without `sha256/` before it'],
   ['  container: front', '  container: {name: front}', '`front.container` expects the name of a container'],
   ['speaks: https', 'speeks: https', '`speeks` is not a key of front.edge.'],

@@ -46,8 +46,8 @@ function passedOn(
   request: http.IncomingMessage,
 ): http.ClientRequest {
   const asked = hostOf(request);
-  const headers: http.OutgoingHttpHeaders = { ...request.headers };
-  for (const name of drops) delete headers[name];
+  const kept = Object.entries(request.headers).filter(([name]) => !drops.includes(name));
+  const headers: http.OutgoingHttpHeaders = Object.fromEntries(kept);
   if (host !== undefined && asked === bed.name) headers.host = host;
   if (names !== null) headers['x-client-address'] = names;
   const target = path === undefined ? request.url : request.url?.replace(new RegExp(path[0]), path[1]);

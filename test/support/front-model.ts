@@ -27,7 +27,7 @@ export interface Model {
   isUp: boolean;
   /** The include file was removed by hand: a start from the disk serves nothing of ours. */
   isUnread: boolean;
-  /** A change was cut short. */
+  /** A change was interrupted. */
   isCut: boolean;
   /** What was live when the state folder was copied; undefined where it was not. */
   copy: { live: Served | null; stood: Served[] } | undefined;

@@ -102,8 +102,8 @@ async function identitiesOf(authority: Authority): Promise<string[]> {
   const found = directoryForm.safeParse(data);
   if (found.success) return found.data.meta.caaIdentities;
   const said = z.object({ detail: z.string() }).safeParse(data).data?.detail;
-  const words = said === undefined ? 'its answer is no ACME directory' : oneLine(said);
-  const remedy = 'Check `acme.directory` in the map: it is the address of the directory itself (RFC 8555 §7.1.1).';
+  const words = said === undefined ? 'the answer is not an ACME directory' : oneLine(said);
+  const remedy = 'Check `acme.directory` in the map: it must be the URL of the directory itself (RFC 8555 §7.1.1).';
   throw new Trouble({ code: 'acme-refused', message: `The authority ${authority.shown} refuses: ${words}`, remedy });
 }
 
@@ -166,7 +166,7 @@ async function authorizationsOf({ client, authority, names }: BeginInput, order:
 function odd({ shown }: Authority, what: string): Trouble {
   return new Trouble({
     code: 'acme-odd',
-    message: `The authority ${shown} ${what}. Nothing was shown to it.`,
+    message: `The authority ${shown} ${what}. No challenge was answered.`,
     remedy: 'Check `acme.directory` in the map. If it is right, ask the people who run that authority.',
   });
 }
@@ -220,7 +220,7 @@ async function proofOf(
     });
   }
   const parsed = token(challenge.token);
-  if (parsed === null) throw odd(authority, 'sends a token that is none (RFC 8555 §8.1)');
+  if (parsed === null) throw odd(authority, 'sends a malformed token (RFC 8555 §8.1)');
   const value = await client.getChallengeKeyAuthorization(challenge);
   const read = async (): Promise<acme.Authorization> => {
     const [found] = await client.getAuthorizations({ authorizations: [authorization.url] } as Order);
@@ -259,7 +259,7 @@ async function asking<T>(authority: Authority, work: () => Promise<T>): Promise<
   } catch (cause) {
     if (cause instanceof Trouble || (cause instanceof Error && cause.name === 'AbortError')) throw cause;
     const message = `The authority ${authority.shown} refuses: ${oneLine(reasonOf(cause))}`;
-    const remedy = 'Fix what it names, then run it again. The stored certificates were not changed.';
+    const remedy = 'Fix the cause above, then run this again. The stored certificates were not changed.';
     throw new Trouble({ code: 'acme-refused', message, remedy, cause });
   }
 }

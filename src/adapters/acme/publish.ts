@@ -50,7 +50,7 @@ export function httpPublisher({ folder, front, timeoutMs, live, tell }: HttpInpu
       throw new Trouble({
         code: 'challenge-not-shown',
         message: `The front does not answer the challenge for ${proof.name} on port ${String(front.port)}: ${seen === null ? 'no answer' : 'something else comes back'}. The authority was not asked.`,
-        remedy: `Bring the map live, if it has changed since: ${live}. Else let the proxy read ${folder}`,
+        remedy: `If the map has changed since, make it live: ${live}. Else let the proxy read ${folder}`,
       });
     },
     hide: async (proof) => {
@@ -121,7 +121,7 @@ export function dnsPublisher(input: DnsInput): Publisher {
       const place = await placeOf(input, proof);
       await askFirst(input, challengeName(proof.name), place.name);
       if (place.passed.length > 0)
-        input.say(`${place.passed.join(' -> ')} is an alias; the record goes to ${place.name}\n`);
+        input.say(`${place.passed.join(' -> ')} is an alias; the record goes into ${place.name}\n`);
       await change(input, { act: 'add', ...place, value: proof.value });
       await untilSeen(input, { ...place, value: proof.value });
     },
@@ -176,7 +176,7 @@ async function change({ way, now, reader, say, signal }: DnsInput, { act, name, 
       say(
         act === 'add'
           ? `Add this record to the zone ${zone}:\n  ${name}. 60 IN TXT "${value}"\n`
-          : `Take it away again: ${name}. TXT "${value}"\n`,
+          : `Afterwards remove it: ${name}. TXT "${value}"\n`,
       );
   }
 }
@@ -236,6 +236,7 @@ async function untilSeen(
   throw new Trouble({
     code: 'record-not-seen',
     message: `${lacking.map((one) => `${one.name} (${one.server.address})`).join(', ')} does not have the TXT record ${name}.`,
-    remedy: 'Wait until every name server of the zone has it, then run it again. The authority was not asked.',
+    remedy:
+      'The authority was not asked. Wait until every name server of the zone has the record, then run this again.',
   });
 }

@@ -15,7 +15,7 @@ export class AuthorityLimit extends Trouble {
   constructor(shown: string, words: string, notBefore: Date) {
     super({
       code: 'acme-limit',
-      message: `The authority ${shown} refuses, because of too many requests: ${words}`,
+      message: `The authority ${shown} refuses: too many requests: ${words}`,
       remedy: `Try again after ${notBefore.toISOString()}. Each try before that counts against you.`,
     });
     this.notBefore = notBefore;
@@ -133,7 +133,7 @@ function exchange(
       });
     });
     request.on('timeout', () => request.destroy(new Error('it says nothing')));
-    request.on('error', (error) => reject(whole.aborted ? new TimeUp('no whole answer', wholeMs) : error));
+    request.on('error', (error) => reject(whole.aborted ? new TimeUp('no complete answer', wholeMs) : error));
     request.end(typeof data === 'string' ? data : undefined);
   });
 }

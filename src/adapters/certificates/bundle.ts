@@ -38,7 +38,7 @@ export async function readBundle({ files, password }: BundleInput): Promise<{ pa
     throw wrong(
       'foreign-key',
       'The key does not belong to any of the certificates.',
-      'Bring the key that the certificate was asked for with.',
+      'Import the key that was used to request the certificate.',
     );
   const chain = chainOf(leaf, unique);
   const certificate = [leaf, ...chain].map((one) => one.toString()).join('');
@@ -47,12 +47,12 @@ export async function readBundle({ files, password }: BundleInput): Promise<{ pa
 
 function leafOf(certificates: readonly X509Certificate[], keys: readonly KeyObject[]): X509Certificate {
   if (certificates.length === 0)
-    throw wrong('no-certificate', 'The files hold no certificate.', 'Bring the certificate too, as PEM or PKCS#12.');
+    throw wrong('no-certificate', 'The files hold no certificate.', 'Add the certificate, as PEM or PKCS#12.');
   if (keys.length === 0)
     throw wrong(
       'no-key',
       'The files hold no private key.',
-      'Bring the key too; it was made when the certificate was asked for.',
+      'Add the key. It was created when the certificate was requested.',
     );
   const fitting = certificates.filter((one) => keys.some((key) => one.checkPrivateKey(key)));
   const [first, second] = fitting;
@@ -60,14 +60,10 @@ function leafOf(certificates: readonly X509Certificate[], keys: readonly KeyObje
     throw wrong(
       'foreign-key',
       'The key does not belong to any of the certificates.',
-      'Bring the key that the certificate was asked for with.',
+      'Import the key that was used to request the certificate.',
     );
   if (second !== undefined)
-    throw wrong(
-      'several',
-      'The files hold several certificates with their keys.',
-      'Bring them in one after the other.',
-    );
+    throw wrong('several', 'The files hold several certificates with their keys.', 'Import one pair at a time.');
   return first;
 }
 
@@ -92,7 +88,7 @@ async function readOne(file: string, password: () => Promise<string>): Promise<F
     bytes = await readFile(file);
   } catch (cause) {
     if (codeOf(cause) === 'EFBIG')
-      throw wrong('too-large', `${file} is larger than 1 MiB.`, 'It can hardly be a certificate.');
+      throw wrong('too-large', `${file} is larger than 1 MiB.`, 'A certificate is far smaller. Check the file.');
     throw wrong('unreadable', `${file} cannot be read: ${reasonOf(cause)}.`, 'Check the path.');
   }
   const text = bytes.toString('latin1');
@@ -149,8 +145,8 @@ async function readPkcs12(bytes: Buffer, file: string, password: () => Promise<s
   if (rounds > roundsAllowed)
     throw wrong(
       'too-slow',
-      `${file} is to be opened with ${String(rounds)} rounds of its hash, which would take very long.`,
-      'Export it again with a usual number of rounds, such as 2048.',
+      `${file} needs ${String(rounds)} rounds of hashing to open, which takes too long.`,
+      'Export it again with fewer rounds, such as 2048.',
     );
   try {
     opened = open('');
@@ -162,7 +158,7 @@ async function readPkcs12(bytes: Buffer, file: string, password: () => Promise<s
       throw wrong(
         'locked',
         `${file} cannot be opened with this password.`,
-        'Check the password; it was chosen when the file was exported.',
+        'Check the password. It was set when the file was exported.',
       );
     }
   }

@@ -24,7 +24,7 @@ export function pairProblem({ certificate, key }: Pair, { names, now }: WantedPa
   const blocks = pemBlocks(certificate);
   const rest = blocks.reduce((text, block) => text.replace(block, ''), certificate);
   if (blocks.length === 0 || rest.trim() !== '')
-    return 'it is not a list of certificates in PEM, and nothing else (RFC 8555 §9.1)';
+    return 'the answer is not a plain list of PEM certificates (RFC 8555 §9.1)';
   if (blocks.length > longestChain) return `it has ${String(blocks.length)} certificates`;
   const [leaf, ...chain] = parsed(blocks) ?? [];
   if (leaf === undefined) return 'one of its certificates cannot be read';
@@ -44,7 +44,7 @@ function leafProblem(leaf: X509Certificate, key: string, { names, now }: WantedP
   if (leaf.ca) return 'it is one for an authority, not for a server';
   if (!forServers(leaf)) return 'it is not for servers';
   const own = dnsNamesAlone(leaf);
-  if (own === null) return 'it covers other things than host names';
+  if (own === null) return 'it covers something other than host names';
   const missing = names.filter((name) => !own.includes(name));
   const foreign = own.filter((name) => !names.includes(name));
   if (missing.length > 0) return `it lacks ${some(missing)}`;
@@ -59,7 +59,7 @@ function chainProblem(leaf: X509Certificate, chain: readonly X509Certificate[], 
   if (chain.length === 0) return namesIssuer(leaf) ? 'the certificate of its issuer is not with it' : null;
   if (chain.some((one) => !one.ca)) return 'its chain has a certificate that is not one of an authority';
   if (chain.some((one) => now >= Date.parse(one.validTo))) return 'its chain has an expired certificate';
-  return leadsOn([leaf, ...chain]) ? null : 'its chain does not lead on from one certificate to the next';
+  return leadsOn([leaf, ...chain]) ? null : 'its chain has a gap: a certificate is not signed by the next one';
 }
 
 function belongs(leaf: X509Certificate, key: string): boolean {
@@ -76,5 +76,5 @@ function some(names: readonly string[]): string {
 }
 
 function day(time: number): string {
-  return Number.isNaN(time) ? 'a day that cannot be read' : new Date(time).toISOString().slice(0, 10);
+  return Number.isNaN(time) ? 'an unreadable date' : new Date(time).toISOString().slice(0, 10);
 }

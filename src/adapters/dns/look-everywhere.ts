@@ -147,7 +147,7 @@ class Look {
       const soa = answers.find((answer) => answer.type === 'SOA');
       const serial = soa?.type === 'SOA' ? (soa.data.serial ?? null) : null;
       if (authoritative && serial !== null) return { name, address, port, serial, trouble: null };
-      const reason = code === 'NOERROR' ? 'it does not answer as the owner of the zone' : `it answers ${code}`;
+      const reason = code === 'NOERROR' ? 'it does not answer authoritatively' : `it answers ${code}`;
       return { name, address, port, serial: null, trouble: { kind: 'lame', reason } };
     } catch (error) {
       return { name, address, port, serial: null, trouble: { kind: 'silent', reason: reasonOf(error) } };

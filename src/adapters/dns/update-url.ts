@@ -40,8 +40,8 @@ export async function tellAddress({ url, login, name, address, timeoutMs, signal
     signal.throwIfAborted();
     throw new Trouble({
       code: 'update-url-silent',
-      message: `${target.host} gives no answer to the new address: ${reasonOf(cause)}.`,
-      remedy: 'Check `dns.update-url` in the map, and that this machine reaches it.',
+      message: `${target.host} does not confirm the new address: ${reasonOf(cause)}.`,
+      remedy: 'Check `dns.update-url` in the map, and that this machine can reach it.',
       cause,
     });
   }

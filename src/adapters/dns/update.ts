@@ -23,10 +23,10 @@ interface To {
 const codes: Record<number, string> = {
   1: 'it cannot read the update (FORMERR)',
   2: 'it reports a failure (SERVFAIL)',
-  4: 'it does not take updates (NOTIMP)',
+  4: 'it does not accept updates (NOTIMP)',
   5: 'it refuses the update (REFUSED)',
   9: 'it is not the server of this zone, or does not trust the key (NOTAUTH)',
-  10: 'the name does not lie in the zone (NOTZONE)',
+  10: 'the name is not in the zone (NOTZONE)',
 };
 
 /** A prerequisite does not hold: YXDOMAIN, YXRRSET, NXRRSET. */

@@ -34,7 +34,7 @@ export function nameAt(message: Buffer, start: number): { name: string; end: num
       position += 1 + length;
     }
   }
-  throw new RangeError('its names go round in a circle');
+  throw new RangeError('its names form a loop');
 }
 
 export const classes = { in: 1, none: 254, any: 255 } as const;

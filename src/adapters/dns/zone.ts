@@ -23,7 +23,7 @@ export async function ask({ resolver, timeoutMs }: ZoneReader, question: Questio
     return await queryServer(resolver, question, timeoutMs);
   } catch (cause) {
     const message = `The resolver ${resolver.address} does not answer for ${question.name}: ${reasonOf(cause)}.`;
-    throw new Trouble({ code: 'no-resolver', message, remedy: 'Name another with --resolver ADDR[:PORT].', cause });
+    throw new Trouble({ code: 'no-resolver', message, remedy: 'Use another one: --resolver ADDR[:PORT]', cause });
   }
 }
 
@@ -41,7 +41,7 @@ export async function followAliases(reader: ZoneReader, name: DnsName): Promise<
     here = dnsName(alias.data) ?? refuseAlias(here, alias.data);
     if (passed.includes(here)) break;
   }
-  const message = `The aliases of ${name} do not come to an end: ${passed.join(' -> ')}.`;
+  const message = `The aliases of ${name} form a loop: ${passed.join(' -> ')}.`;
   throw new Trouble({ code: 'alias-circle', message, remedy: 'Correct the CNAME records.' });
 }
 

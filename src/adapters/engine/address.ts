@@ -37,7 +37,7 @@ export function engineAddress(written: string | null, env: Env): EngineAddress |
 }
 
 /**
- * The engine of another machine, as the map has it. One behind a socket of this host is not this host's own all the same.
+ * The engine of another machine, as the map has it. One behind a socket of this machine is not this machine's own all the same.
  *
  * @param keys absolute path of the folder with ca.pem, cert.pem and key.pem, or null
  * @throws Trouble `engine-address`

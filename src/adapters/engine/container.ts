@@ -78,7 +78,7 @@ export class EngineContainer {
   }
 
   /**
-   * Runs a command in a container just like it, without a network and with more folders of this host in place of what it has there; the container is gone
+   * Runs a command in a container just like it, without a network and with more folders of this machine in place of what it has there; the container is gone
    * afterwards.
    *
    * @param binds HOST:INSIDE:ro @returns null when there is none to be like
@@ -118,9 +118,9 @@ async function runOnce(api: EngineApi, made: unknown, withinMs: number): Promise
 }
 
 /**
- * Runs a command in a new container of an image, without a network and with folders of this host for reading.
+ * Runs a command in a new container of an image, without a network and with folders of this machine for reading.
  *
- * @param binds HOST:INSIDE:ro @returns null when the image is not on this host
+ * @param binds HOST:INSIDE:ro @returns null when the image is not on this machine
  */
 export async function runInImage(
   address: EngineAddress,

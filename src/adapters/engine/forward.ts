@@ -12,7 +12,7 @@ type SshAddress = Extract<EngineAddress, { kind: 'ssh' }>;
 const forwards = new Map<string, Promise<string>>();
 
 /**
- * Path of a socket of this host behind which an engine answers that is reached through ssh: the installed client leads it there (ssh(1), `-L`), with whatever
+ * Path of a socket of this machine behind which an engine answers that is reached through ssh: the installed client leads it there (ssh(1), `-L`), with whatever
  * its own configuration says of keys and hosts. Nobody is asked for anything.
  *
  * @throws an `Error` with what the client said last
@@ -77,7 +77,7 @@ async function untilThere(child: ChildProcess, local: string): Promise<void> {
     if (child.exitCode !== null || child.signalCode !== null) throw new Error(lastLine(said));
     if (performance.now() < until) continue;
     child.kill();
-    throw new Error(`ssh does not get there within ${String(connectSeconds * 2)} seconds`);
+    throw new Error(`ssh cannot connect within ${String(connectSeconds * 2)} seconds`);
   }
 }
 

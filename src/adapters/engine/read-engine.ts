@@ -156,13 +156,13 @@ function clusterTrouble(error: unknown, address: EngineAddress): Error {
   const [why, remedy] =
     status === 503 || /not a swarm manager/.test(message ?? '')
       ? [
-          'it is no manager of a cluster',
+          'it is not a manager node of a cluster',
           'Name a manager: engine, in the map. On this machine: docker node promote NODE, run on a manager.',
         ]
       : status === 500 || code === 'ETIMEDOUT' || code === 'ABORT_ERR'
         ? [
-            'too few of its managers are up to decide anything',
-            'Bring the other managers back. What runs goes on running meanwhile. If they are gone for good: docker swarm init --force-new-cluster',
+            'too few of its manager nodes are up (no quorum)',
+            'Start the other manager nodes. Running services keep running until then. If the nodes are lost for good: docker swarm init --force-new-cluster',
           ]
         : [null, ''];
   if (why === null) return asTrouble(error, address);
@@ -192,7 +192,7 @@ function asTrouble(error: unknown, address: EngineAddress): Error {
     const remedy = `Run it with sudo, or join the group that owns the socket (${rootWords}). Or write \`engine: none\` in the map.`;
     return new Trouble({
       code: 'engine-forbidden',
-      message: `You have no right to ask the container engine at ${at}.`,
+      message: `Permission denied: the container engine at ${at}.`,
       remedy,
       cause: error,
     });

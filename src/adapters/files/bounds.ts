@@ -40,7 +40,7 @@ export async function assertMayChange(path: string, folder: string, within: read
 export function notRoots(path: string, why: string): Trouble {
   return new Trouble({
     code: 'not-roots',
-    message: `The journal of this map, which another user may write, names ${path}, which ${why}. Root does not touch it.`,
+    message: `The journal of this map can be written by another user. It names ${path}, which ${why}. Root leaves that file alone.`,
     remedy:
       'Look at that file yourself. To have root trust the journal, give the map to root: chown -R root: FOLDER (the folder of the map).',
   });

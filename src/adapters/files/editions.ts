@@ -70,7 +70,7 @@ async function read(folder: string, own: string): Promise<Edition> {
   try {
     const text = await readFile(join(own, 'mark.txt'), 'utf8');
     const mark = marked.exec(text);
-    if (mark === null) throw new Error('its mark.txt says no edition');
+    if (mark === null) throw new Error('its mark.txt names no edition');
     const sums = new Map(
       [...text.matchAll(/^([0-9a-f]{64}) {2}(.+)$/gm)].map(([, sum = '', path = '']) => [path, sum]),
     );
@@ -90,7 +90,7 @@ async function linkTarget(path: string): Promise<string | null> {
   } catch (cause) {
     if (codeOf(cause) === 'ENOENT') return null;
     if (codeOf(cause) !== 'EINVAL') throw writeTrouble(path, cause);
-    const remedy = 'Move it away. It should be the link to the newest edition.';
+    const remedy = 'Move it away: this must be the link to the newest edition.';
     throw new Trouble({ code: 'current-not-link', message: `${path} is not a link.`, remedy, cause });
   }
 }

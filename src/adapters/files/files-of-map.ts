@@ -63,10 +63,10 @@ function shownFolder(path: string, user: FileUser | null): ShownFolder {
 function authorityProblem(file: string): string | null {
   try {
     const certificate = new X509Certificate(readFileSync(file));
-    return Date.parse(certificate.validTo) < Date.now() ? 'it is out of its dates' : null;
+    return Date.parse(certificate.validTo) < Date.now() ? 'it is expired or not valid yet' : null;
   } catch (error) {
     return codeOf(error) === null || codeOf(error)?.startsWith('ERR_') === true
-      ? 'it holds no certificate in PEM'
+      ? 'it contains no PEM certificate'
       : reasonOf(error);
   }
 }

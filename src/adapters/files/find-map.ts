@@ -38,7 +38,7 @@ function assertPlain(mapFile: string): void {
   if (!/[\u0000-\u001f\u007f]/.test(mapFile)) return;
   throw new Trouble({
     code: 'map-path-odd',
-    message: `The path of the map has a character that no configuration can hold: ${JSON.stringify(mapFile)}.`,
+    message: `The path of the map has a character that is not allowed in configuration files: ${JSON.stringify(mapFile)}.`,
     remedy: 'Rename that folder or file.',
     exitCode: 2,
   });

@@ -99,7 +99,7 @@ export interface EngineHeard {
   trouble: { message: string; remedy: string } | null;
 }
 
-/** What engines said, by the names of their machines; that of this host has none. @property at when they said so, in ISO 8601 */
+/** What engines said, by the names of their machines; that of this machine has none. @property at when they said so, in ISO 8601 */
 interface Found {
   at: string;
   engines: Record<string, EngineHeard>;

@@ -35,7 +35,7 @@ export function keptPath(folder: string, name: string): string {
   if (parsed !== null) return join(replacedIn(folder), parsed);
   // Entries of version 1.0.0 have the whole path.
   if (!isBounded(folder) && isAbsolute(name)) return name;
-  throw notRoots(name, 'is not what was kept here');
+  throw notRoots(name, 'is not the file that was saved here');
 }
 
 /** Beside what root keeps of a map of somebody else: which file it was, and all that is known of it. */
@@ -46,7 +46,7 @@ async function certain(one: Replaced, folder: string): Promise<Replaced> {
   if (!isBounded(folder)) return one;
   const note = await readFile(noteOf(keptPath(folder, one.kept)), 'utf8').catch(() => null);
   const noted = note === null ? null : (JSON.parse(note) as Replaced);
-  if (noted?.path !== one.path) throw notRoots(one.path, 'root did not keep as it was');
+  if (noted?.path !== one.path) throw notRoots(one.path, 'root has no saved copy of');
   return noted;
 }
 
@@ -87,8 +87,8 @@ async function keepInode(path: string, kept: string): Promise<void> {
     if (nlink > 1)
       throw new Trouble({
         code: 'cannot-keep',
-        message: `${path} has ${String(nlink)} names (hard links), and lies on another disk than the map's folder, so it could not be brought back as it is.`,
-        remedy: 'Comment out by hand what is in the way in that file, then run this again without --replace.',
+        message: `${path} has ${String(nlink)} names (hard links), and is on another disk than the folder of the map, so undo could not restore it exactly.`,
+        remedy: 'Comment out the conflicting servers in that file by hand, then run this again without --replace.',
         exitCode: 2,
       });
     await copyWhole(path, kept);

@@ -27,8 +27,8 @@ export function assertFoundIsOurs(mapFile: string, env: Readonly<Record<string, 
     if (folder === null || there === null || !isOpen(folder) || (isSticky(folder) && own.has(there.uid))) continue;
     throw new Trouble({
       code: 'map-of-others',
-      message: `${mapFile} was found, and others may write in ${dirname(path)}: it could be anybody's.`,
-      remedy: `If it is the map that you mean, name it: --map ${shellWord(mapFile)}`,
+      message: `${mapFile} was found, but others can write to ${dirname(path)}: it could be anybody's.`,
+      remedy: `If it is your map, name it: --map ${shellWord(mapFile)}`,
       exitCode: 2,
     });
   }

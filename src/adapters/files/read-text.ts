@@ -49,7 +49,7 @@ async function readBytes({ path, what, maxBytes, isFile }: Required<ReadTextInpu
   } catch (cause) {
     if (cause instanceof Trouble) throw cause;
     const message = `The ${what} ${path} cannot be read: ${reasonOf(cause)}.`;
-    const remedy = codeOf(cause) === 'EACCES' ? 'Give yourself the right to read it.' : 'Check the path.';
+    const remedy = codeOf(cause) === 'EACCES' ? 'Run this as a user who can read it.' : 'Check the path.';
     throw new Trouble({ code: 'file-unreadable', message, remedy, exitCode: 2, cause });
   }
 }

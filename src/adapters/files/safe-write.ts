@@ -9,11 +9,11 @@ import { inTrueFolder } from './true-folder.ts';
 export function writeTrouble(path: string, cause: unknown): Trouble {
   if (cause instanceof Trouble) return cause;
   const remedies: Record<string, string> = {
-    EACCES: 'Give yourself the right to write there, or choose another folder.',
+    EACCES: 'Run this as a user who can write there, or choose another folder.',
     EEXIST: 'Move it away first; nothing of yours is overwritten.',
-    ENOSPC: 'Make room on the disk. What was there before is unchanged.',
+    ENOSPC: 'Free some disk space. The existing files are unchanged.',
   };
-  const remedy = remedies[codeOf(cause) ?? ''] ?? 'Check the folder. What was there before is unchanged.';
+  const remedy = remedies[codeOf(cause) ?? ''] ?? 'Check the folder. The existing files are unchanged.';
   return new Trouble({ code: 'cannot-write', message: `Cannot write ${path}: ${reasonOf(cause)}.`, remedy, cause });
 }
 
@@ -201,7 +201,7 @@ async function addTo(path: string, line: string, mode: number): Promise<void> {
     const { size, nlink } = await file.stat();
     const owner = await ownerIn(dirname(path));
     // One that has another name, too, is not only what it seems to be.
-    if (owner !== null && nlink !== 1) throw new Error('it has another name, too (a hard link)');
+    if (owner !== null && nlink !== 1) throw new Error('it has a second name (a hard link)');
     const { buffer } = await file.read(Buffer.alloc(1), 0, 1, Math.max(0, size - 1));
     const isCut = size > 0 && buffer[0] !== 0x0a;
     await file.writeFile(`${isCut ? '\n' : ''}${line}\n`);

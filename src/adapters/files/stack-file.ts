@@ -15,7 +15,7 @@ import { stackFiles } from './stack-files.ts';
  *
  * @property path where it belongs, beside the map @property sum over all that the service is made of
  * @property names of its configs and secrets
- * @property binds what a container on this host needs to read the same
+ * @property binds what a container on this machine needs to read the same
  */
 export interface StackText {
   path: string;

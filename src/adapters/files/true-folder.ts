@@ -56,7 +56,7 @@ async function targetOf(at: FileHandle, name: string, shown: string, cause: unkn
   throw new Trouble({
     code: 'link-of-others',
     message: `${shown} is a link that another user may change, and root writes through no such link.`,
-    remedy: 'Name the folder that it leads to, or replace the link with that folder.',
+    remedy: 'Use the folder that the link points to, or replace the link with that folder.',
     cause,
   });
 }

@@ -9,7 +9,7 @@ import { composeCommand } from './compose-command.ts';
 /** Where distributions keep the authorities that the machine trusts, the usual ones first. */
 const rootFiles = ['/etc/ssl/certs/ca-certificates.crt', '/etc/pki/tls/certs/ca-bundle.crt', '/etc/ssl/cert.pem'];
 
-/** Learns what this host is like. Nothing is sent. */
+/** Learns what this machine is like. Nothing is sent. */
 export function hostFacts(): HostFacts {
   return {
     addresses: interfaceAddresses(),

@@ -49,7 +49,7 @@ async function nft(argv: readonly string[]): Promise<string> {
     code: 'nft-refuses',
     message,
     remedy: denied
-      ? 'Run it as root: the firewall is root’s.'
-      : 'Nothing of it was loaded; what was there before is unchanged.',
+      ? 'Run this as root: only root can change the firewall.'
+      : 'No rule was loaded. The firewall is unchanged.',
   });
 }

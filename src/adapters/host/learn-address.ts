@@ -31,7 +31,7 @@ export async function learnAddresses(input: LearnInput): Promise<string[]> {
     code: 'address-not-public',
     message: `${source} says ${inside}, which is not reachable from outside.`,
     remedy:
-      'Behind a router ask from outside: address-from: {stun: SERVER:PORT}. If that says the same, your provider shares one address among many.',
+      'Behind a router, ask a server outside: address-from: {stun: SERVER:PORT}. If that answers the same, your provider shares one address between customers.',
   });
 }
 

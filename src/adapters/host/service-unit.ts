@@ -27,6 +27,6 @@ export async function startService(map: string): Promise<Tried | null> {
   const { code, err } = await runQuiet('systemctl', ['start', serviceName], 60_000);
   if (code === 0) return { passed: true, output: '' };
   const isRoot = process.getuid?.() === 0;
-  const why = isRoot ? err.trim() : 'only root may do that. Run this as root, once';
+  const why = isRoot ? err.trim() : 'this needs root. Run it as root once';
   return { passed: false, output: `its unit ${serviceName} is stopped, and systemd does not start it: ${why}` };
 }

@@ -4,7 +4,7 @@ import { collide } from '../../core/networks/collide.ts';
 import { isLoopback, parseAddress } from '../../core/networks/address.ts';
 
 /**
- * Sockets of this host that wait for visitors, with the processes that hold them as far as we may see those: without root
+ * Sockets of this machine that wait for visitors, with the processes that hold them as far as we may see those: without root
  * only one's own. Empty where there is no /proc (proc(5), /proc/net/tcp and /proc/PID/fd).
  *
  * @param own users of whom none is a stranger
@@ -26,7 +26,7 @@ export function listeningSockets(own: ReadonlySet<number> | null = null): Listen
   }));
 }
 
-/** Users who made the sockets that hear what is sent to an address and TCP port of this host, by number; null where that cannot be seen. */
+/** Users who made the sockets that hear what is sent to an address and TCP port of this machine, by number; null where that cannot be seen. */
 export function listenersAt(address: string, port: number): number[] | null {
   const found = (['tcp', 'tcp6'] as const).flatMap((table) => readTable(table));
   return found.length === 0
@@ -34,7 +34,7 @@ export function listenersAt(address: string, port: number): number[] | null {
     : found.filter((row) => row.port === port && collide(row.address, address)).map(({ uid }) => uid);
 }
 
-/** Whether anybody waits at a TCP port of this host; null where that cannot be seen. */
+/** Whether anybody waits at a TCP port of this machine; null where that cannot be seen. */
 export function isListening(port: number): boolean | null {
   const found = (['tcp', 'tcp6'] as const).flatMap((table) => readTable(table));
   return found.length === 0 ? null : found.some((row) => row.port === port);

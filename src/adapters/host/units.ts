@@ -54,6 +54,6 @@ async function systemctl(argv: readonly string[]): Promise<void> {
   throw new Trouble({
     code: 'systemd-refuses',
     message: `systemctl ${argv.join(' ')} failed: ${words}`,
-    remedy: 'Until it works nothing starts with the machine. Fix it, then run this again.',
+    remedy: 'Fix the cause, then run this again. Until then nothing starts when the machine boots.',
   });
 }

@@ -6,7 +6,7 @@ const leastScore = 3;
 
 /** What is wrong with each kind of weakness, by the library's own keys. */
 const reasons: Record<string, string> = {
-  straightRow: 'keys in a row are among the first guesses',
+  straightRow: 'rows of keys are among the first guesses',
   keyPattern: 'short patterns of keys are among the first guesses',
   simpleRepeat: 'repeated letters add nothing',
   extendedRepeat: 'repeated words add nothing',
@@ -15,8 +15,8 @@ const reasons: Record<string, string> = {
   dates: 'dates are among the first guesses',
   topTen: 'it is one of the ten most used passwords',
   topHundred: 'it is one of the hundred most used passwords',
-  common: 'it is a much used password',
-  similarToCommon: 'it is close to a much used password',
+  common: 'it is a common password',
+  similarToCommon: 'it is similar to a common password',
   wordByItself: 'a single word is among the first guesses',
   namesByThemselves: 'a single name is among the first guesses',
   commonNames: 'common names are among the first guesses',

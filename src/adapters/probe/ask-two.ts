@@ -34,7 +34,7 @@ export function askTwo(input: AskTwoInput): Promise<Attempt<Answer> | null> {
       ALPNProtocols: ['h2', 'http/1.1'],
       ciphers: anySuite,
     });
-    const abort = (): void => end({ ok: false, failure: failureOf(new TimeUp('no whole answer', timeoutMs)) });
+    const abort = (): void => end({ ok: false, failure: failureOf(new TimeUp('no complete answer', timeoutMs)) });
     const timer = setTimeout(abort, timeoutMs);
     signal.addEventListener('abort', abort, { once: true });
     const end = (attempt: Attempt<Answer> | null): void => {

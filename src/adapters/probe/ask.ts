@@ -97,7 +97,7 @@ function askOnce(
           }
         : {}),
     });
-    const timer = setTimeout(() => request.destroy(new TimeUp('no whole answer', timeoutMs)), timeoutMs);
+    const timer = setTimeout(() => request.destroy(new TimeUp('no complete answer', timeoutMs)), timeoutMs);
     const end = (attempt: Attempt<Answer>): void => {
       clearTimeout(timer);
       request.destroy();
@@ -196,7 +196,7 @@ async function decoded(bytes: Buffer, coding: string, isCut: boolean): Promise<B
     const whole = coding === 'br' ? promisify(brotliDecompress)(bytes, brotli) : promisify(unzip)(bytes, zlib);
     return (await whole).subarray(0, mostRead);
   } catch (cause) {
-    throw new Error(`its body is not what its content-encoding says (${coding})`, { cause });
+    throw new Error(`its body does not match its content-encoding (${coding})`, { cause });
   }
 }
 

@@ -18,7 +18,7 @@ const saysNo = ['ENOTFOUND', 'ENODATA'];
 const words: Record<string, string> = {
   ESERVFAIL: 'it reports a failure (SERVFAIL)',
   EREFUSED: 'it refuses the question (REFUSED)',
-  ETIMEOUT: 'it stays silent',
+  ETIMEOUT: 'it does not answer',
   ECONNREFUSED: 'nothing listens there',
   EAI_AGAIN: 'no resolver of this machine could be reached',
 };

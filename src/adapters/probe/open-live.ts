@@ -60,7 +60,7 @@ export function openLive({
       clearTimeout(timer);
       timer = setTimeout(() => {
         for (const event of ['pong', 'message'] as const) socket.once(event, () => end({ ok: true, answered: true }));
-        timer = setTimeout(() => end({ ok: false, reason: 'no word came back' }), timeoutMs);
+        timer = setTimeout(() => end({ ok: false, reason: 'nothing came back' }), timeoutMs);
         socket.ping();
       }, quietMs);
     };

@@ -44,7 +44,7 @@ function waitInChild(command: readonly string[], seconds: number): Promise<void>
 function cannotArm(why: string): Trouble {
   return new Trouble({
     code: 'cannot-arm',
-    message: `The timer that removes the rules again could not be started: ${why}`,
-    remedy: 'Nothing was loaded. Fix that first, so that you cannot lock yourself out.',
+    message: `The timer that would remove the rules could not be started: ${why}`,
+    remedy: 'No rule was loaded, so that you cannot lock yourself out. Fix the timer first.',
   });
 }

@@ -47,10 +47,10 @@ export async function waitForMark(input: WaitInput): Promise<void> {
     await sleep(everyMs);
   }
   if (signal.aborted) return;
-  const message = `The front does not answer the newest mark on ${address}:${String(port)} within ${String(withinMs / 1000)} s.`;
+  const message = `The front does not confirm the newest edition on ${address}:${String(port)} within ${String(withinMs / 1000)} s.`;
   throw new Trouble({
     code: 'mark-not-seen',
     message,
-    remedy: 'Read the error log of the front. It may still run an older configuration.',
+    remedy: 'Read the error log of the front. It may still run the older configuration.',
   });
 }

@@ -117,11 +117,11 @@ async function untilOn(cluster: ClusterFront, { sum, nodes }: StackText): Promis
   }
   if (state === null) return 'the cluster has made no service of it';
   const waiting = state.waiting.join(', ') || 'any node';
-  return `the new edition does not answer on ${waiting}${because(state)}`;
+  return `the new edition is not answering on ${waiting}${because(state)}`;
 }
 
 function wentBackWords(state: FrontOfCluster): string {
-  return `the cluster went back to what ran before, since the new edition did not come up on every node${because(state)}`;
+  return `the new edition did not start on every node, so the cluster went back to the one before${because(state)}`;
 }
 
 function because({ error }: FrontOfCluster): string {

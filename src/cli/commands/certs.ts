@@ -22,24 +22,24 @@ const shared = (): Option[] => [mapOption(), jsonOption()];
 
 export function certs(context: CommandContext): Command {
   const list = withShared(new Command('list'))
-    .description('list the certificates: names, expiry, roads (the same as `certs` alone)')
+    .description('list the certificates: names, expiry, roads (same as `certs` alone)')
     .action(async (options: Options) => {
       const { runCertsList } = await import('../run/certs.ts');
       await runCertsList(options, context);
     });
   const make = withShared(new Command('make'))
-    .description('make practice certificates that are missing or due')
+    .description('make missing or expiring practice certificates')
     .addOption(noReloadOption())
     .action(async (options: MakeOptions) => {
       const { runCertsMake } = await import('../run/certs.ts');
       await alone(options, 'certs make', context.io, () => runCertsMake(options, context));
     });
   const bring = withShared(new Command('import'))
-    .description('import a certificate that you have: PEM files in any order, or PKCS#12')
+    .description('import your own certificate: PEM files in any order, or PKCS#12')
     .addOption(noReloadOption())
     .argument('<files...>', 'certificate, key and intermediate certificates')
     .option('--as <certificate>', 'id of the certificate on the map (default: the one whose names it covers)')
-    .option('--even-so', 'store it although it is not valid now, or does not cover all names')
+    .option('--even-so', 'store it even if it is not valid now or does not cover all names')
     .option('--password-file <file>', 'file whose first line is the password (default: asks)')
     .action(async (files: string[], options: ImportOptions) => {
       const { runCertsImport } = await import('../run/certs.ts');
@@ -47,7 +47,7 @@ export function certs(context: CommandContext): Command {
     });
   const give = withShared(new Command('export'))
     .description('copy a certificate for another program, now and after each renewal')
-    .argument('<certificate>', 'which, as `certs` calls it')
+    .argument('<certificate>', 'id of the certificate, as `certs` lists it')
     .requiredOption('--to <file>', 'target file: certificates and key together, unless --key is given')
     .option('--key <file>', 'write the key to a file of its own')
     .option(
@@ -62,14 +62,14 @@ export function certs(context: CommandContext): Command {
       );
     });
   const obtain = withObtaining(new Command('obtain'))
-    .description('get certificates from the authority of the map: the missing ones, or those you name')
+    .description('get missing certificates from the authority on the map, or the named ones')
     .action(async (ids: string[], options: ObtainOptions) => {
       const { runCertsObtain } = await import('../run/certs-obtain.ts');
       await alone(options, 'certs obtain', context.io, () => runCertsObtain(ids, options, context));
     });
   const renew = withObtaining(new Command('renew'))
-    .description('renew certificates that are due, or those you name; meant for a timer')
-    .option('--dry-run', 'show what is due, and change nothing')
+    .description('renew certificates that are due, or the named ones; meant for a timer')
+    .option('--dry-run', 'only show what is due')
     .action(async (ids: string[], options: ObtainOptions) => {
       const { runCertsRenew } = await import('../run/certs-obtain.ts');
       await alone(options, 'certs renew', context.io, () => runCertsRenew(ids, options, context));
@@ -82,7 +82,7 @@ export function certs(context: CommandContext): Command {
 
 function withObtaining(command: Command): Command {
   return withShared(command)
-    .argument('[certificates...]', 'which, as `certs` calls them')
+    .argument('[certificates...]', 'ids of certificates, as `certs` lists them')
     .option('--resolver <address>', 'resolver for questions about zones: ADDRESS[:PORT]')
     .addOption(reloadOption())
     .addOption(noReloadOption())
@@ -93,7 +93,7 @@ function withObtaining(command: Command): Command {
     )
     .option(
       '--then <word>',
-      'a program to run when something is new, without a shell; repeat the option for each argument',
+      'program to run when something has changed, without a shell; repeat the option for each argument',
       collect,
     );
 }

@@ -11,8 +11,8 @@ interface Options {
 
 export function check(context: CommandContext): Command {
   return new Command('check')
-    .description('find mistakes in the map and around it; sends nothing beyond this machine')
-    .option('--installed', 'also compare what was written with what is there, and with what the front runs')
+    .description('find mistakes in the map and on this machine; sends nothing to other machines')
+    .option('--installed', 'also compare the written files with the map and with the running front')
     .addOption(mapOption())
     .addOption(jsonOption())
     .addOption(failOnOption())

@@ -14,7 +14,7 @@ export function jsonOption(): Option {
 }
 
 export function reloadOption(): Option {
-  return new Option('--reload', 'have the proxy take up what is new, also where `install` was never run');
+  return new Option('--reload', 'reload the proxy, even if `install` was never run');
 }
 
 /** Beside it: what changes is live at once where `install` brought the front live. */
@@ -24,7 +24,7 @@ export function noReloadOption(): Option {
 }
 
 export function failOnOption(): Option {
-  return new Option('--fail-on <severity>', 'lowest severity that ends with exit code 1')
+  return new Option('--fail-on <severity>', 'lowest severity that makes the exit code 1')
     .choices(['error', 'warning', 'note'])
     .default('error' satisfies Severity);
 }
@@ -64,7 +64,7 @@ export { Command };
 export function proxyOption(): Option {
   return new Option(
     '--proxy <name>',
-    'for this proxy instead of the one that the map says, with what changes for visitors',
+    'for this proxy instead of the one on the map; also shows what changes for visitors',
   ).choices(writtenNames);
 }
 
@@ -72,11 +72,14 @@ export function proxyOption(): Option {
 export const nightNotify = (part: string): Option =>
   new Option(
     '--notify <word>',
-    `${part}a program to run when a night brings news, without a shell; repeat the option for each argument`,
+    `${part}program to run when a nightly test finds something new, without a shell; repeat the option for each argument`,
   ).argParser(collect);
 
 export const nightMailTo = (part: string): Option =>
-  new Option('--mail <address>', `${part}write to this address, or user of this machine, when a night brings news`);
+  new Option(
+    '--mail <address>',
+    `${part}mail this address, or user of this machine, when a nightly test finds something new`,
+  );
 
 export const nightLogin = (part: string): Option =>
   new Option('--login <file>', `${part}a test login for gates with people, as \`verify\` takes it`);

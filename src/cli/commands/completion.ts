@@ -5,7 +5,7 @@ import type { CommandContext } from '../io.ts';
 
 export function completion({ io }: CommandContext): Command {
   return new Command('completion')
-    .description('print a script by which your shell completes commands, options, and names of the map')
+    .description('print a script that makes your shell complete commands, options and names on the map')
     .addArgument(new Argument('<shell>', 'your shell').choices(shells))
     .action((shell: Shell) => {
       const { script, put } = shellScripts[shell];

@@ -10,11 +10,11 @@ interface Options {
 
 export function demo(context: CommandContext): Command {
   return new Command('demo')
-    .description('show everything on made-up data, on this machine only, and clean up')
+    .description('show the whole tool on sample data, on this machine only, then clean up')
     .addOption(
       new Option('--proxy <program>', 'the proxy to use').choices(writtenNames).default('builtin' satisfies ProxyName),
     )
-    .option('--keep', 'leave it running until Ctrl-C')
+    .option('--keep', 'keep it running until Ctrl-C')
     .action(async (options: Options) => {
       const { runDemoCommand } = await import('../run/demo.ts');
       await runDemoCommand(options, context);

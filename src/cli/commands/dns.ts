@@ -12,7 +12,7 @@ export function dns(context: CommandContext): Command {
     .description('show the records that your zones need (style and ttl: `dns` in the map)')
     .addOption(mapOption())
     .addOption(
-      new Option('--view <view>', 'as everybody sees them, or as seen at home (split DNS)')
+      new Option('--view <view>', 'for the internet, or for your home network (split DNS)')
         .choices(['public', 'home'])
         .default('public'),
     )
@@ -24,11 +24,13 @@ export function dns(context: CommandContext): Command {
       await runDnsRecords(options, context);
     });
   const check = new Command('check')
-    .description('ask every name server of the zones, and a resolver, and show what is wrong')
+    .description('ask all name servers of your zones and a resolver, and show what is wrong')
     .argument('[road...]', 'only these roads, by full or short name')
     .addOption(mapOption())
     .option('--resolver <address[:port]>', 'ask this resolver instead of the one of this machine')
-    .addOption(new Option('--timeout <time>', 'limit of each question').argParser(parseDuration).default(3000, '3s'))
+    .addOption(
+      new Option('--timeout <time>', 'time limit for each question').argParser(parseDuration).default(3000, '3s'),
+    )
     .option('--watch', 'ask again until everything is right, or until Ctrl-C')
     .addOption(jsonOption())
     .addOption(failOnOption())
@@ -37,7 +39,7 @@ export function dns(context: CommandContext): Command {
       await runDnsCheck(names, options, context);
     });
   const publish = withPublishing(new Command('publish'))
-    .description('change the zones to what `dns records` shows, in the way that `dns` in the map says')
+    .description('change the zones to match `dns records`, as set under `dns` in the map')
     .action(async (options: PublishOptions) => {
       const { runDnsPublish } = await import('../run/dns-publish.ts');
       await alone({ ...options, leavesCutShort: true }, 'dns publish', context.io, () =>
@@ -51,11 +53,11 @@ export function dns(context: CommandContext): Command {
       await alone({ ...options, leavesCutShort: true }, 'dns undo', context.io, () => runDnsUndo(options, context));
     });
   const update = new Command('update-address')
-    .description('find the public address, and change its record if it has moved; meant for a timer')
+    .description('update the DNS record if your public address has changed; meant for a timer')
     .addOption(mapOption())
     .option('--resolver <address[:port]>', 'ask this resolver about zones')
-    .option('--dry-run', 'show what would change, and change nothing')
-    .option('--again', 'ask the service of `dns.update-url` once more, although it refused')
+    .option('--dry-run', 'only show what would change')
+    .option('--again', 'try the service of `dns.update-url` again although it refused before')
     .addOption(jsonOption())
     .action(async (options: UpdateOptions) => {
       const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
@@ -76,7 +78,7 @@ function withPublishing(command: Command): Command {
   return command
     .addOption(mapOption())
     .option('--resolver <address[:port]>', 'ask this resolver about zones')
-    .option('--dry-run', 'show the difference, and change nothing')
+    .option('--dry-run', 'only show the difference')
     .option('--yes', 'do not ask')
     .addOption(jsonOption());
 }

@@ -24,9 +24,9 @@ async function edited({ io }: CommandContext, edit: () => Promise<Followed>): Pr
 
 export function add(context: CommandContext): Command {
   return new Command('add')
-    .description('add a road to the map; the rest of the file stays as it is')
+    .description('add a road to the map; nothing else in the file changes')
     .argument('[name]', 'its name, such as nestcam')
-    .argument('[to]', 'where it leads: SERVICE:PORT, :PORT of this host, or a URL')
+    .argument('[to]', 'where it leads: SERVICE:PORT, :PORT of this machine, or a URL')
     .option('--redirect <url>', 'send visitors there instead')
     .option('--open', 'let everyone pass (without it only your home networks do)')
     .option('--like <road>', 'copy gate and settings from this road')
@@ -45,13 +45,13 @@ export function add(context: CommandContext): Command {
 
 export function set(context: CommandContext): Command {
   return new Command('set')
-    .description('change one key of a road, of several, or of the rest of the map; the file stays as it is otherwise')
+    .description('change one key of a road, of several roads, or of the map; nothing else in the file changes')
     .argument(
       '<road>',
-      'its name, short or full; several as nestcam,tides or "nest*"; or a key by its path, such as front.home',
+      'name of the road, short or full; several as nestcam,tides or "nest*"; or the path of a key, such as front.home',
     )
     .argument('[key]', 'the key of a road, such as gate')
-    .argument('[value]', 'its value as YAML has it, such as everyone, or "[GET, HEAD]"')
+    .argument('[value]', 'its value in YAML, such as everyone or "[GET, HEAD]"')
     .option('--all', 'every road: a key and its value')
     .option('--unset', 'remove the key instead')
     .addOption(mapOption())

@@ -3,7 +3,7 @@ import type { CommandContext } from '../io.ts';
 
 export function editions(context: CommandContext): Command {
   return new Command('editions')
-    .description('list the written editions of the front, and what became of each')
+    .description('list the editions of the front and what happened to each')
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (options: { map?: string; json?: boolean }) => {

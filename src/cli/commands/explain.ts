@@ -4,13 +4,13 @@ import type { CommandContext } from '../io.ts';
 
 export function explain(context: CommandContext): Command {
   return new Command('explain')
-    .description('show what happens to a request at each step, and which line of the map decides; nothing is sent')
-    .argument('[url]', 'what is asked for: a URL, or the name of a road')
+    .description('show what happens to a request, step by step, and which line of the map decides; sends nothing')
+    .argument('[url]', 'a URL, or the name of a road')
     .option('--from <address>', 'where the request comes from (default: an address on the internet)')
     .option('--as <person>', 'a person with the right password')
     .option('--method <method>', 'method of the request', 'GET')
     .option('--header <line>', 'a header of the request, as NAME: VALUE (may be repeated)', collect)
-    .option('--all', 'all roads against all kinds of visitors: what is open to whom')
+    .option('--all', 'show all roads against all kinds of visitors')
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (url: string | undefined, options: ExplainOptions) => {

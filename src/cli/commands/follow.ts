@@ -10,7 +10,7 @@ export function follow(context: CommandContext): Command {
     .addOption(
       new Option(
         '--half <half>',
-        'run only the half that asks the engine, or only the one that keeps the front, each as a user of its own',
+        'run only one half: the one that asks the engine, or the one that keeps the front, each as its own user',
       ).choices(['engine', 'front']),
     )
     .action(async (options: FollowOptions) => {

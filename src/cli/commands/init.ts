@@ -10,13 +10,13 @@ export function init(context: CommandContext): Command {
     .option('--domain <name>', 'your domain, such as saltmarsh.example')
     .option(
       '--address <address...>',
-      'your public address, IPv4 and IPv6 if you have both; where it changes, the name that leads to it',
+      'your public address, IPv4 and IPv6 if you have both; if it changes, a name that follows it',
       collect,
     )
     .addOption(new Option('--proxy <program>', 'the proxy at the front (default: builtin)').choices(writtenNames))
     .option(
       '--from <source...>',
-      'fill it with what is there: a proxy by its name (what the installed one serves), `compose FILE...`, or `containers` (what runs)',
+      'fill it from a proxy by name (what the installed one serves), from `compose FILE...`, or from `containers` (what runs)',
     )
     .action(async (options: InitOptions) => {
       const { runInit } = await import('../run/init.ts');

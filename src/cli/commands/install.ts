@@ -24,25 +24,27 @@ export const installable = ['front', 'service', 'follow', 'timers', 'firewall'] 
 export function install(context: CommandContext): Command {
   return new Command('install')
     .description(
-      'bring the map live: write, test, switch, reload and test every road; or have the builtin front, what follows the containers, or the timers started with the machine; or load the firewall rules on trial',
+      'make the map live, with a rehearsal and a way back; also sets up services, timers or a trial firewall',
     )
     .addArgument(new Argument('[part]', 'what is to go live').choices(installable).default('front'))
     .addOption(mapOption())
     .option('--yes', 'do not ask')
-    .option('--dry-run', 'show what would change, and change nothing')
+    .option('--dry-run', 'only show what would change')
     .addOption(proxyOption())
-    .option('--despite <rule>', 'front: go on although `check` finds an error of this rule (may be repeated)', collect)
+    .option(
+      '--despite <rule>',
+      'front: install although `check` reports this finding, by its id (may be repeated)',
+      collect,
+    )
     .option(
       '--replace <file>',
-      'front: switch off what is in the way in this file of another (may be repeated); `undo front` brings it back',
+      'front: comment out conflicting servers in this file (may be repeated); `undo front` restores it',
       collect,
     )
     .addOption(
-      new Option('--keep-editions <count>', 'front: how many of the newest editions stay')
-        .argParser(parseCount)
-        .default(10),
+      new Option('--keep-editions <count>', 'front: how many editions to keep').argParser(parseCount).default(10),
     )
-    .option('--closing', 'front: bring live only what closes (paused roads, narrower gates), at once')
+    .option('--closing', 'front: make live only what closes (paused roads, narrower gates), at once')
     .option('--no-rehearsal', 'front: do not rehearse it first')
     .addOption(jsonOption())
     .addOption(new Option('--minutes <count>', 'firewall: how long the trial lasts').argParser(parseMinutes).default(2))
@@ -55,7 +57,7 @@ export function install(context: CommandContext): Command {
     .addOption(nightMailTo('timers: '))
     .addOption(nightLogin('timers: '))
     .addOption(nightTrust('timers: '))
-    .option('--keep', 'firewall: keep the rules that are on trial, over reboots, too')
+    .option('--keep', 'firewall: keep the trial rules, also after a reboot')
     .action(async (part: (typeof installable)[number], options: InstallOptions & InstallFrontOptions & UnitOptions) => {
       if (part === 'firewall') {
         const { runInstallFirewall } = await import('../run/firewall.ts');

@@ -7,8 +7,8 @@ import type { CommandContext } from '../io.ts';
 export function people(context: CommandContext): Command {
   const command = new Command('people').description('the people of a gate, who log in with a password');
   command.addCommand(
-    below('add', 'add a person, or set a new password; asks for it')
-      .argument('<name>', 'who it is, such as edda')
+    below('add', 'add a person or set a new password; asks for the password')
+      .argument('<name>', 'name of the person, such as edda')
       .addOption(new Option('--generate', 'generate a password and print it once').conflicts('stdin'))
       .option('--stdin', 'read the password from standard input, one line')
       .option('--print', 'print the line instead of writing the file')
@@ -55,6 +55,6 @@ export function people(context: CommandContext): Command {
 function below(name: string, description: string): Command {
   return new Command(name)
     .description(description)
-    .option('--gate <name>', 'the gate, if several gates have people')
+    .option('--gate <name>', 'gate, if several gates have people')
     .addOption(mapOption());
 }

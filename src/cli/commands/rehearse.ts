@@ -4,9 +4,11 @@ import type { CommandContext } from '../io.ts';
 
 export function rehearse(context: CommandContext): Command {
   return new Command('rehearse')
-    .description('run what would be written in a sealed network with stand-in services, and play many requests')
-    .option('--all', 'list every request, not only what went wrong')
-    .option('--on-loopback', 'on free ports of this machine instead of a sealed network')
+    .description(
+      'start the proxy on the new files in an isolated network and send it the requests of visitors, people and attackers',
+    )
+    .option('--all', 'list every request, not only those that went wrong')
+    .option('--on-loopback', 'use free ports of this machine instead of an isolated network')
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (options: RehearseOptions) => {

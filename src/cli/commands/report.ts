@@ -5,10 +5,10 @@ import type { CommandContext } from '../io.ts';
 
 export function report(context: CommandContext): Command {
   return new Command('report')
-    .description('write a page that shows all roads and what verify saw of them, in one file')
+    .description('write a page with all roads and their test results, in one file')
     .argument('[file]', 'the page (default: report.html)')
-    .option('--svg <file>', 'write the drawing of the roads alone, instead of the page')
-    .addOption(new Option('--refresh <time>', 'have the page reload every TIME, such as 60s').argParser(parseDuration))
+    .option('--svg <file>', 'write only the drawing of the roads')
+    .addOption(new Option('--refresh <time>', 'make the page reload every TIME, such as 60s').argParser(parseDuration))
     .addOption(mapOption())
     .action(async (file: string | undefined, options: ReportOptions) => {
       const { runReport } = await import('../run/report.ts');

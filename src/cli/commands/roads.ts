@@ -6,7 +6,7 @@ export function roads(context: CommandContext): Command {
   return new Command('roads')
     .description('show the map as a table: each name, where it leads, who may pass')
     .addOption(mapOption())
-    .option('--tree', 'draw the ways from the front through its gates, with what the newest run of verify saw')
+    .option('--tree', 'draw the roads as a tree, with the results of the latest verify')
     .option('--why', 'also show how each address was found, and what `home` means here')
     .addOption(jsonOption())
     .action(async (options: RoadsOptions) => {

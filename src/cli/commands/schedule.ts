@@ -7,13 +7,13 @@ import type { CommandContext } from '../io.ts';
 export function schedule(context: CommandContext): Command {
   return new Command('schedule')
     .description(
-      'print a systemd timer and a cron line that renew certificates, follow a changing address, or verify every night',
+      'print a systemd timer and a cron line to renew certificates, update the address, or verify every night',
     )
-    .addArgument(new Argument('[job]', 'what is to be done').choices(jobNames).default('renew'))
+    .addArgument(new Argument('[job]', 'which task').choices(jobNames).default('renew'))
     .option('--out <folder>', 'write the systemd files to this folder, such as /etc/systemd/system')
     .option(
       '--then <word>',
-      'a program to run when something is new, without a shell; repeat the option for each argument',
+      'program to run when something has changed, without a shell; repeat the option for each argument',
       collect,
     )
     .addOption(nightNotify('verify: '))

@@ -10,7 +10,7 @@ export function serve(context: CommandContext): Command {
   return new Command('serve')
     .description("run Mile Marker's own proxy for the map until Ctrl-C")
     .addOption(mapOption())
-    .option('--written', 'serve what was written last, without reading the map (in a container)')
+    .option('--written', 'serve the last written edition without reading the map (in a container)')
     .action(async (options: Options) => {
       const { runServe } = await import('../run/serve.ts');
       await runServe(options, context);

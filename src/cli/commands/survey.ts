@@ -5,11 +5,11 @@ import type { CommandContext } from '../io.ts';
 
 export function survey(context: CommandContext): Command {
   return new Command('survey')
-    .description('list what runs, where it listens, which road leads to it, and which roads lead nowhere')
+    .description('list running services, their ports and their roads, and roads that lead nowhere')
     .option('--add', 'suggest a road for each service without one, and ask')
     .option('--yes', 'with --add: do not ask')
-    .option('--ports', 'list who uses which port of this host')
-    .option('--free', 'print the next free port of this host')
+    .option('--ports', 'list which program uses which port of this machine')
+    .option('--free', 'print the next free port of this machine')
     .option('--from <port>', 'with --free: start at this port', parsePort, 8000)
     .addOption(mapOption())
     .addOption(jsonOption())

@@ -9,11 +9,11 @@ import type { CommandContext } from '../io.ts';
 
 export function undo(context: CommandContext): Command {
   return new Command('undo')
-    .description('take back: the front to the edition before, units of systemd, or firewall rules to the kept ones')
+    .description('undo an installation: the front, its services and timers, or the firewall')
     .addArgument(new Argument('<part>', 'what to undo').choices(installable))
     .addArgument(new Argument('[edition]', 'front: this edition instead').argParser(parseEdition))
     .option('--yes', 'do not ask')
-    .addOption(new Option('--trial <id>', 'only while this trial still stands').hideHelp())
+    .addOption(new Option('--trial <id>', 'only if this trial is still running').hideHelp())
     .addOption(mapOption())
     .action(
       async (

@@ -20,15 +20,15 @@ export function write(context: CommandContext): Command {
     .description("write the proxy's configuration as a new edition, and point `current` at it")
     .addOption(mapOption())
     .option('--out <folder>', 'folder for the editions (default: .mile-marker/front beside the map)')
-    .option('--diff', 'show how the files would change, and write nothing')
-    .option('--dry-run', 'show what would be written, and write nothing')
+    .option('--diff', 'only show how the files would change')
+    .option('--dry-run', 'only show what would be written')
     .addOption(proxyOption())
-    .option('--compose', 'also write front.compose.yaml, a container for the proxy, and show which ports to close')
+    .option('--compose', 'also write front.compose.yaml, a container for the proxy, and list ports to close')
     .option(
       '--cluster',
       'also write front.stack.yaml, the proxy as a service on the nodes of a cluster (`front.nodes`)',
     )
-    .option('--new-identity', 'give this map another identity: for a folder that is a copy of another')
+    .option('--new-identity', 'give this map a new identity, if its folder is a copy of another')
     .addOption(jsonOption())
     .action(async (options: Options) => {
       const { runWrite } = await import('../run/write.ts');

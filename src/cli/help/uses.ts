@@ -88,7 +88,7 @@ export const uses: Readonly<Record<string, Uses>> = {
   check: {
     examples: [
       ['check', 'before you write or install'],
-      ['check --installed', 'is what was written last also what runs?'],
+      ['check --installed', 'does the front run what was written last?'],
     ],
     well: 'nothing is wrong, or only less than --fail-on',
     wrong: 'something is wrong',
@@ -99,7 +99,7 @@ export const uses: Readonly<Record<string, Uses>> = {
       ['explain https://roster.saltmarsh.example/ --from 198.51.100.7', 'as a stranger on the internet'],
       ['explain --all', 'what is open to whom'],
     ],
-    well: 'it is explained, whatever the answer is',
+    well: 'the request was explained, whatever the answer is',
     wrong: null,
   },
   'certs list': {
@@ -113,7 +113,7 @@ export const uses: Readonly<Record<string, Uses>> = {
   'certs make': {
     examples: [
       ['certs make', 'practice certificates for every name'],
-      ['certs make --no-reload', 'without bringing them live'],
+      ['certs make --no-reload', 'without making them live'],
     ],
     well: 'every name has one',
     wrong: null,
@@ -121,18 +121,18 @@ export const uses: Readonly<Record<string, Uses>> = {
   'certs obtain': {
     examples: [
       ['certs obtain', 'those that are missing'],
-      ['certs obtain visitors', 'this one, also when it is there'],
+      ['certs obtain visitors', 'this one, even if it is stored already'],
     ],
     well: 'all were obtained',
     wrong: null,
-    unable: 'some were not; the next run goes on where this one stopped',
+    unable: 'some were not; the next run continues from there',
   },
   'certs renew': {
     examples: [
       ['certs renew', 'those that are due'],
       ['certs renew visitors', 'this one, due or not'],
     ],
-    well: 'nothing is due any more',
+    well: 'nothing is due now',
     wrong: null,
     unable: 'some were not renewed; the next run tries again',
   },
@@ -158,7 +158,7 @@ export const uses: Readonly<Record<string, Uses>> = {
   'people add': {
     examples: [
       ['people add edda --gate wardens', 'asks for the password'],
-      ['people add edda --gate wardens --generate', 'makes one, and shows it once'],
+      ['people add edda --gate wardens --generate', 'generates one and shows it once'],
     ],
     well: 'the password holds',
     wrong: null,
@@ -168,7 +168,7 @@ export const uses: Readonly<Record<string, Uses>> = {
       ['people remove edda --gate wardens', 'from one gate'],
       ['people remove edda', 'where only one gate has people'],
     ],
-    well: 'nobody of that name passes any more',
+    well: 'that person can no longer log in',
     wrong: null,
   },
   'people list': {
@@ -189,7 +189,7 @@ export const uses: Readonly<Record<string, Uses>> = {
   },
   'dns records': {
     examples: [
-      ['dns records', 'to type in where your zone is kept'],
+      ['dns records', 'to enter at your DNS provider'],
       ['dns records --view home', 'those of your own resolver at home'],
     ],
     well: 'they are listed',
@@ -254,32 +254,32 @@ export const uses: Readonly<Record<string, Uses>> = {
   },
   rehearse: {
     examples: [
-      ['rehearse', 'what went otherwise than the map says'],
-      ['rehearse --all', 'every request, and what it got'],
+      ['rehearse', 'only requests that went wrong'],
+      ['rehearse --all', 'every request with its answer'],
     ],
-    well: 'every request went as the map says',
+    well: 'every request was answered as the map says',
     wrong: 'some did not',
     unable: 'this machine cannot rehearse; try --on-loopback',
   },
   install: {
     examples: [
-      ['install', 'the front: shows the difference, asks, goes back when a road got worse'],
-      ['install timers', 'renewal and a test each night, with the machine'],
+      ['install', 'the front: shows the changes, asks, goes back if a road got worse'],
+      ['install timers', 'renewal and a nightly test'],
     ],
     well: 'it is live, or was already',
-    wrong: 'it is not: errors, a rehearsal that went wrong, or a road that got worse',
+    wrong: 'it is not: errors, a failed rehearsal, or a road that got worse',
   },
   undo: {
     examples: [
-      ['undo front', 'back to the edition before'],
+      ['undo front', 'back to the previous edition'],
       ['undo front 3 --yes', 'back to edition 3, without asking'],
     ],
-    well: 'it is taken back',
+    well: 'it is undone',
     wrong: null,
   },
   editions: {
     examples: [
-      ['editions', 'what was written, and what became of it'],
+      ['editions', 'what was written and what happened to it'],
       ['editions --json', 'the same for a program'],
     ],
     well: 'they are listed',
@@ -288,17 +288,17 @@ export const uses: Readonly<Record<string, Uses>> = {
   verify: {
     examples: [
       ['verify', 'every road, by what DNS says'],
-      ['verify nestcam --at 192.168.64.10', 'one road, at an address that DNS does not say yet'],
+      ['verify nestcam --at 192.168.64.10', 'one road, at an address that DNS does not have yet'],
     ],
     well: 'nothing is wrong, or only less than --fail-on',
     wrong: 'something is wrong',
-    unable: 'nothing could be tested to its end',
-    interrupted: 'interrupted; what was tested until then is shown',
+    unable: 'nothing could be tested completely',
+    interrupted: 'interrupted; the results so far are shown',
   },
   report: {
     examples: [
       ['report', 'report.html in this folder'],
-      ['report --svg roads.svg', 'the drawing alone'],
+      ['report --svg roads.svg', 'only the drawing'],
     ],
     well: 'the page is written, whatever it shows',
     wrong: null,
@@ -313,10 +313,10 @@ export const uses: Readonly<Record<string, Uses>> = {
   },
   demo: {
     examples: [
-      ['demo', 'shows all of it, and cleans up'],
-      ['demo --keep', 'left running, to look round'],
+      ['demo', 'shows everything, then cleans up'],
+      ['demo --keep', 'keeps running, to look around'],
     ],
-    well: 'it went as it should',
+    well: 'everything worked',
     wrong: 'it did not',
   },
   completion: {

@@ -16,7 +16,7 @@ export function movingWords({ from, to, noticed, odd, played, otherwise }: Movin
   const shown = cases.slice(0, mostCases);
   const more = cases.length - shown.length;
   return [
-    rows.length === 0 ? `${head}, nothing changes that visitors or services notice.\n` : `${head}, this changes:\n`,
+    rows.length === 0 ? `${head}, nothing changes for visitors or services.\n` : `${head}, this changes:\n`,
     ...rows,
     `Of ${plural(played, 'request')} that a rehearsal plays, ${String(otherwise.length)} ${otherwise.length === 1 ? 'is' : 'are'} answered otherwise${shown.length === 0 ? '.' : ':'}\n`,
     ...shown,

@@ -18,9 +18,7 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
   const columns: Columns = { short: width < 110, paint, keys };
   const parts = survey.projects.map(({ machine, project, services }) => {
     const on = machine === null ? '' : ` on ${machine}`;
-    const head = [`${project ?? 'outside every project'}${on}`, 'state', 'listens on', 'road'].map((word) =>
-      paint.bold(word),
-    );
+    const head = [`${project ?? 'in no project'}${on}`, 'state', 'listens on', 'road'].map((word) => paint.bold(word));
     return table(
       head,
       services.map((service) => row(service, columns)),
@@ -29,7 +27,7 @@ export function formatSurvey({ survey, served, site }: SurveyResult, { width, co
   const onHost = survey.hostPorts.filter(({ owner }) => owner !== null);
   if (onHost.length > 0) {
     const lines = onHost.map(({ road, port, owner }) => `  ${road} to :${String(port)}: ${owner ?? ''}\n`);
-    parts.push(`${paint.bold('on this host itself')}\n${lines.join('')}`);
+    parts.push(`${paint.bold('on this machine itself')}\n${lines.join('')}`);
   }
   if (survey.nowhere.length > 0) {
     const lines = survey.nowhere.map(({ road, to, why }) =>
@@ -68,7 +66,7 @@ interface Columns {
 
 function row(service: SurveyedService, { short, paint, keys }: Columns): string[] {
   const { name, listens, roads, apart, running, inNoFile } = service;
-  const state = `${stateWords(service)}${inNoFile ? ', in no file of the map' : ''}`;
+  const state = `${stateWords(service)}${inNoFile ? ', not in your Compose files' : ''}`;
   const names = roads.map((road) => (short ? narrow(keys.get(road) ?? road, 16) : road));
   const leads =
     names.length > 0 ? names.join('\n') : apart === null ? 'none' : narrow(`none: ${apart}`, short ? 16 : 40);
@@ -77,18 +75,18 @@ function row(service: SurveyedService, { short, paint, keys }: Columns): string[
   return [short ? narrow(name, 16) : name, painted, listens.length === 0 ? 'nowhere' : listensWords(listens), leads];
 }
 
-/** One line a port: where it listens inside, and where on this host it is published. */
+/** One line a port: where it listens inside, and where on this machine it is published. */
 function listensWords(ports: SurveyedService['listens']): string {
   return [...new Set(ports.map(portWords))].join('\n');
 }
 
 function portWords({ inside, protocol, published, isOnHost, isSeen }: SurveyedService['listens'][number]): string {
-  if (isOnHost) return `${inside === null ? 'somewhere' : String(inside)} on this host itself`;
+  if (isOnHost) return `${inside === null ? 'somewhere' : String(inside)} on this machine itself`;
   const number = `${String(inside)}${protocol === 'udp' ? '/udp' : ''}`;
   const silent = isSeen === false ? ' (nothing listens)' : '';
   if (published === null) return `${number}${silent}`;
   const { address, port } = published;
-  if (port === null) return `${number} on a port that changes${silent}`;
+  if (port === null) return `${number}on a port that changes at each start${silent}`;
   return `${number} on ${address === null ? `every address:${String(port)}` : withPort(address, port)}${silent}`;
 }
 

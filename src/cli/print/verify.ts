@@ -40,12 +40,12 @@ export function formatVerify(
 
 /** What the findings cause, which is not listed among them. */
 function followsFrom(away: VerifyResult['away'], width: number): string {
-  if (away.length === 0) return '\nThese findings cause nothing else.\n';
+  if (away.length === 0) return '\nNo other finding is caused by these.\n';
   const lines = away.map(({ road, by, problem: { card, say, data } }) => {
     const message = messageOf(card, say, { ...data, names: road });
     return wrap(`${card.id}: ${message} Caused by ${by}.`, { width, first: '  ', indent: '    ' });
   });
-  return `\nAlso wrong, but caused by the findings above:\n${lines.join('')}`;
+  return `\nCaused by the findings above:\n${lines.join('')}`;
 }
 
 /** What the dashes of the table stand for. */

@@ -43,7 +43,7 @@ export async function runCertsObtain(ids: string[], options: ObtainOptions, cont
     made: [],
     options,
     context,
-    nothing: 'Nothing is missing: what the map wants from its authority is stored and valid.\n',
+    nothing: 'Nothing is missing: all certificates of the authority are stored and valid.\n',
   });
 }
 
@@ -71,7 +71,8 @@ export async function runCertsRenew(ids: string[], options: ObtainOptions, conte
   const practice = due.filter(({ from }) => from === 'practice');
   if (options.dryRun === true) {
     if (options.json === true) io.out(jsonDocument('certs-renew', { map: site.mapFile, due: due.map(({ id }) => id) }));
-    else for (const { id, from } of due) io.out(`${id}: ${from === 'files' ? 'due, and yours to renew' : 'due'}\n`);
+    else
+      for (const { id, from } of due) io.out(`${id}: ${from === 'files' ? 'due, and to be renewed by you' : 'due'}\n`);
     io.err(`${plural(due.length, 'certificate')} due. Nothing was done.\n`);
     return;
   }
@@ -159,7 +160,7 @@ async function failureWords({ id, trouble }: Obtained, { plan }: Site, width: nu
   const held = realOne(readHeld(plan).get(id));
   const until =
     held === null
-      ? 'There is none in use.'
+      ? 'There is no certificate in use.'
       : `The one in use is valid until ${new Date(held.notAfter).toISOString().slice(0, 10)}.`;
   return (
     `${id} failed\n${wrap(`${trouble?.message ?? ''} ${until}`, { width, first: '    ' })}` +

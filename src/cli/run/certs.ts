@@ -54,7 +54,7 @@ export async function runCertsList(options: OpenOptions, context: CommandContext
   const missing = rows.filter(({ to }) => to === null).length;
   io.err(`${plural(rows.length, 'certificate')}${missing > 0 ? `, ${String(missing)} missing` : ''}.\n`);
   for (const id of new Set([...published, ...ordered]))
-    io.err(`A run for \`${id}\` was cut short and left something behind. What ends it: mile-marker certs renew\n`);
+    io.err(`A run for \`${id}\` was interrupted. To finish it: mile-marker certs renew\n`);
   io.err(missing > 0 ? 'next: mile-marker check (shows how to get the missing ones)\n' : 'next: mile-marker check\n');
 }
 
@@ -175,7 +175,7 @@ export async function runCertsExport(id: string, options: ExportOptions, context
   await exportCertificate(planned, wanted);
   if (options.json === true) io.out(jsonDocument('certs-export', { map: site.mapFile, certificate: id, ...wanted }));
   else io.out(`${id} is copied to ${options.to}${key === null ? '' : ` and ${options.key ?? ''}`}\n`);
-  io.err('It is copied again after each renewal.\nnext: let the other program read it\n');
+  io.err('It is copied again after each renewal.\nnext: have the other program read the copy\n');
 }
 
 function day(time: number | undefined): string {

@@ -55,7 +55,7 @@ async function nextStep(findings: readonly Finding[], site: Site, io: Io): Promi
   if (await isLive(site, io))
     return findings.some(({ severity }) => severity === 'warning')
       ? 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n'
-      : 'Nothing needs doing: the front runs this map. To test every road: mile-marker verify\n';
+      : 'The front runs this map. Nothing needs doing. To test every road: mile-marker verify\n';
   return `next: ${programOf(plan.front.proxy).words.first(plan.front)}\n`;
 }
 

@@ -63,7 +63,7 @@ async function showAndCarryOut({ site, proposal, options, context }: Shown): Pro
   if (options.json === true) io.out(document(site, proposal, true));
   const count = proposal.zones.flatMap(({ changes }) => changes).length;
   io.err(
-    `${plural(count, 'set')} of records changed${way.kind === 'update' ? `, and read back from ${way.server.address}` : ''}.\n`,
+    `${plural(count, 'set')}of records changed${way.kind === 'update' ? `, and read back from ${way.server.address}` : ''}.\n`,
   );
   io.err(
     `next: mile-marker dns check --watch${proposal.act === 'publish' ? '\n      to undo it: mile-marker dns undo' : ''}\n`,
@@ -71,7 +71,7 @@ async function showAndCarryOut({ site, proposal, options, context }: Shown): Pro
 }
 
 const handWords =
-  '`dns` in the map has no server and no program, so nothing was changed.\nnext: add the records where you keep your zone, then: mile-marker dns check\n';
+  '`dns` in the map names no server and no program, so nothing was changed.\nnext: add the records at your DNS provider, then: mile-marker dns check\n';
 
 async function agreed({ yes }: PublishOptions, { io }: CommandContext): Promise<boolean> {
   if (yes === true) return true;

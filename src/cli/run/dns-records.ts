@@ -46,8 +46,8 @@ export async function runDnsRecords(options: RecordsOptions, context: CommandCon
   const count = `${plural(records.length, 'record')} in ${plural(zones.length, 'zone')}`;
   const next =
     map.dns.server === null && map.dns.program === null
-      ? 'add them where you keep your zone, then:'
+      ? 'add them at your DNS provider, then:'
       : 'mile-marker dns publish, then:';
-  io.err(`${count}, ${view === 'home' ? 'as seen at home' : 'as everybody sees them'}.\n`);
+  io.err(`${count}, ${view === 'home' ? 'for your home network' : 'for the internet'}.\n`);
   io.err(view === 'home' ? 'next: add them to the resolver at home\n' : `next: ${next} mile-marker dns check\n`);
 }

@@ -94,7 +94,7 @@ function setForm(words: readonly string[], { isUnset, isPath, isAll }: Form): Tr
       : 'The key is missing.'
     : isMissing
       ? `The value of \`${isPath || isAll ? first : second}\` is missing.`
-      : 'There are more words than a name, a key and a value. A list or a map goes into quotes.';
+      : 'There are too many words. A list or a map as a value needs quotes.';
   const remedy = `Write: mile-marker set ${what} VALUE, or: mile-marker set ${what} --unset`;
   return new Trouble({ code: 'set-form', message, remedy, exitCode: 2 });
 }
@@ -165,9 +165,9 @@ async function areClosed(site: Site, roads: readonly string[], { io }: CommandCo
   }).finally(() => io.progress(''));
   if (ended.end !== 'closed') return false;
   const more = ended.moreWaits
-    ? 'Other changes of the map still wait.\nnext: mile-marker install\n'
+    ? 'Other changes on the map are not live yet.\nnext: mile-marker install\n'
     : 'next: mile-marker verify\n';
-  io.err(`Only the new gates count now (edition ${editionNumber(ended.edition)} is live).\n${more}`);
+  io.err(`Only the new gates are live now (edition ${editionNumber(ended.edition)} is live).\n${more}`);
   return true;
 }
 
@@ -232,7 +232,7 @@ function mayClose(edit: Edit): boolean {
 
 function saysWaits(road: string, { io, setCode }: CommandContext): void {
   io.err(
-    `${road} stays paused for visitors: other changes of the map wait, and what opens goes live with them.\nnext: mile-marker install\n`,
+    `${road} stays paused for visitors: a resumed road goes live together with the other changes on the map.\nnext: mile-marker install\n`,
   );
   setCode(exit.foundWrong);
 }
@@ -254,7 +254,7 @@ async function isClosed(
   if (ended.end === 'unknown') throw stillOpen(road, null);
   const number = ended.end === 'closed' ? `edition ${editionNumber(ended.edition)} is live` : 'as before';
   const get = edit.kind === 'pause' ? `Visitors of ${road} get 503 now` : `Only the new gate of ${road} counts now`;
-  const more = ended.moreWaits ? 'Other changes of the map still wait.\nnext: mile-marker install\n' : '';
+  const more = ended.moreWaits ? 'Other changes on the map are not live yet.\nnext: mile-marker install\n' : '';
   const again =
     edit.kind === 'pause' ? `next: to open it again: mile-marker resume ${road}\n` : 'next: mile-marker verify\n';
   io.err(`${get} (${number}).\n${more === '' ? again : more}`);
@@ -264,8 +264,8 @@ async function isClosed(
 function stillOpen(road: string, cause: Trouble | null): Trouble {
   return new Trouble({
     code: 'not-closed',
-    message: `The map is changed, and visitors still get ${road} as before: ${cause?.message ?? 'what is live keeps no plan that could be closed alone.'}`,
-    remedy: cause?.remedy ?? 'Bring the whole map live: mile-marker install',
+    message: `The map is changed, but visitors still get ${road} as before: ${cause?.message ?? 'the live edition is too old to be changed in part.'}`,
+    remedy: cause?.remedy ?? 'Make the whole map live: mile-marker install',
     ...(cause === null ? {} : { exitCode: cause.exitCode, cause }),
   });
 }

@@ -31,8 +31,7 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
   const site = await openSite(options, context, 'explain');
   if (site === null) return;
   if (options.all === true) {
-    if (url !== null)
-      throw wrongUse('--all shows every road, so one request is not asked for.', 'Leave out the URL, or --all.');
+    if (url !== null) throw wrongUse('--all shows every road and takes no URL.', 'Leave out the URL, or --all.');
     printExposure(site, options, io);
     return;
   }
@@ -67,7 +66,7 @@ function requestOf(
   const url = webUrl(shown);
   if (url === null)
     throw wrongUse(
-      `Neither a URL nor a road: ${typed}`,
+      `This is neither a URL nor a road: ${typed}`,
       'Write it in full, such as https://nestcam.saltmarsh.example/live.',
     );
   const peer = peerOf(from, plan);
@@ -130,7 +129,7 @@ function whoWords(peer: string, { as, from }: ExplainOptions): string {
 }
 
 function printEnd({ shownMap }: Site, io: Io): void {
-  io.err(`\nLines are those of ${shownMap}. Nothing was sent.\nnext: mile-marker explain --all\n`);
+  io.err(`\nLine numbers refer to ${shownMap}. Nothing was sent.\nnext: mile-marker explain --all\n`);
 }
 
 function headersOf(lines: readonly string[], as: string | undefined): Record<string, string[]> {

@@ -50,7 +50,9 @@ export async function runInstallFirewall(
     return;
   }
   const until = result.until.toISOString().slice(11, 19);
-  io.err(`The rules are on trial. They are removed by themselves in ${plural(minutes, 'minute')}, at ${until} UTC.\n`);
+  io.err(
+    `The rules are on trial. They will be removed automatically in ${plural(minutes, 'minute')}, at ${until} UTC.\n`,
+  );
   io.err(
     'next: open a second session to this machine now. If that works, run in it:\n      mile-marker install firewall --keep\n      If it does not, wait.\n',
   );
@@ -59,7 +61,7 @@ export async function runInstallFirewall(
 const undoneWords: Record<UndoResult['back'], string> = {
   'as-it-was': 'No rules are on trial or kept. Nothing was changed.',
   none: 'The rules are removed. No other table was changed.',
-  kept: 'The rules that were kept before are loaded again.',
+  kept: 'The rules from before are loaded again.',
   trial: 'The rules are on trial.',
 };
 

@@ -31,7 +31,7 @@ export async function runFollow(options: FollowOptions, context: CommandContext)
   await sayMap(options.map, mapFile, io);
   const say = (words: string): void => io.err(lineOf(words, io));
   if (options.half === 'engine') {
-    io.err('Writing down what the container engine says. Ctrl-C stops.\n');
+    io.err('Recording what the container engine reports. Ctrl-C stops.\n');
     const source = new EnginesSource(dirname(mapFile), io.env);
     const told = (said: Followed): void => sayAll(said, io, say);
     const letGo = await tryLock(paths, 'mile-marker follow --half engine', paths.finding);
@@ -69,8 +69,8 @@ async function keepUpToDate(
     onWait: (command) => say(`waiting for \`${command}\`, which is changing the same files`),
     onSettled: say,
   });
-  const engine = halved ? 'what the other half finds' : 'the container engine';
-  io.err(`Following ${engine}, the map and the files that it names. Ctrl-C stops.\n`);
+  const engine = halved ? 'the file of the other half' : 'the container engine';
+  io.err(`Following ${engine}, the map and its files. Ctrl-C stops.\n`);
   const told = (said: Followed): void => sayAll(said, io, say);
   await follow({ mapFile, place: io, source, front, now: io.now, say: told, signal: io.signal });
 }
@@ -78,7 +78,7 @@ async function keepUpToDate(
 function runsAlready(file: string): Trouble {
   return new Trouble({
     code: 'follow-runs',
-    message: '`mile-marker follow` runs for this map already, or its state folder cannot be written.',
+    message: '`mile-marker follow` is already running for this map, or its state folder is not writable.',
     remedy: `Its process: cat ${file}. With systemd: systemctl status mile-marker`,
     exitCode: exit.badInput,
   });
@@ -109,11 +109,11 @@ function wordsOf(said: Followed, io: Io): string[] {
     case 'certificates':
       return [said.what];
     case 'map-read':
-      return ['the map is sound again'];
+      return ['the map is valid again'];
     case 'map-refused': {
       const counts = countsInWords(countFindings(said.findings));
       const findings = formatFindings(said.findings, { width: io.width, colour: io.colour.err });
-      return [`the map changed, but has ${counts}; the map before it goes on\n${findings.trimEnd()}`];
+      return [`the map changed, but has ${counts}; the map from before stays live\n${findings.trimEnd()}`];
     }
     case 'label':
       return [notObeyedWords(said.label, said.labels)];
@@ -141,7 +141,7 @@ function onMachine(machine: string): string {
 }
 
 function liveWords({ changes, edition, afterMs }: Extract<Followed, { kind: 'live' }>): string[] {
-  const lines = changes.length === 0 ? ['what is for visitors changed'] : shortened(changes);
+  const lines = changes.length === 0 ? ['something for visitors changed'] : shortened(changes);
   const end = `; edition ${editionNumber(edition)} is live after ${String(afterMs)} ms`;
   return lines.map((line, index) => (index === lines.length - 1 ? `${line}${end}` : line));
 }

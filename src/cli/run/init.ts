@@ -38,7 +38,7 @@ async function fresh(options: InitOptions, { io }: CommandContext): Promise<void
   const { domain, addresses } = both(options);
   const { shown, compose } = await initMap({ domain, addresses, proxy: options.proxy, cwd: io.cwd });
   io.out(`${shown}\n`);
-  if (compose.length === 0) io.err('There is no Compose file here. Write yours under `compose` in the map.\n');
+  if (compose.length === 0) io.err('There is no Compose file here. Name yours under `compose` in the map.\n');
   else io.err(`It reads the Compose file ${compose.join(', ')}.\n`);
   io.err('next: add your roads to it, then: mile-marker check\n');
 }
@@ -98,14 +98,14 @@ async function fromProxy(
     io.out(
       wrap(`${what}: ${why}.`, {
         width: io.width,
-        first: `not carried over  ${origin.file}:${String(origin.line)}\n    `,
+        first: `not taken over  ${origin.file}:${String(origin.line)}\n    `,
         indent: '    ',
       }),
     );
   const rest =
-    left.length === 0 ? 'Everything was carried over' : `${plural(left.length, 'thing')} could not be carried over`;
+    left.length === 0 ? 'Everything was taken over' : `${plural(left.length, 'thing')} could not be taken over`;
   io.err(
     `${plural(roads.length, 'road')}, as ${programOf(from).title} serves them now. ${rest}. Nothing else was changed.\n`,
   );
-  io.err('next: mile-marker check\n      to hold what runs now against the map: mile-marker verify\n');
+  io.err('next: mile-marker check\n      to test what runs now against the map: mile-marker verify\n');
 }

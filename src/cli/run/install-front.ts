@@ -63,7 +63,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   const preview = await previewInstall({ ...world, site, cwd: io.cwd, replace });
   if (options.json !== true) {
     printPreview(preview, site.plan, io);
-    for (const path of replace) io.out(`changed ${path}, where what is in the way is switched off\n`);
+    for (const path of replace) io.out(`changed ${path}(conflicting servers commented out)\n`);
   }
   if (options.dryRun === true) {
     if (options.json === true) io.out(installDocument(site, preview, null, moving));
@@ -76,11 +76,11 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     if (options.json === true)
       io.out(installDocument(site, preview, { end: 'same', edition: preview.edition }, moving));
     io.err(
-      `Edition ${editionNumber(preview.edition)} is live already. ${title} has reread certificates and password files.\nnext: mile-marker verify\n`,
+      `Edition ${editionNumber(preview.edition)} is live already. ${title} has reloaded certificates and password files.\nnext: mile-marker verify\n`,
     );
     return;
   }
-  if (!(await agreed('Bring this live?', options, io))) {
+  if (!(await agreed('Make this live?', options, io))) {
     io.err('Nothing was changed.\n');
     return;
   }
@@ -93,7 +93,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   if (options.json === true) io.out(installDocument(site, preview, result, moving));
   reportInstalled(result, site, options, io);
   if (result.end === 'live' && options.proxy !== undefined)
-    io.err(`      to stay there, write in the map: proxy: ${options.proxy}\n`);
+    io.err(`      to keep this proxy, write in the map: proxy: ${options.proxy}\n`);
   if (result.end === 'back' || nothingWorks(result, site.plan)) setCode(exit.foundWrong);
 }
 
@@ -125,11 +125,11 @@ async function runClosing(site: Site, { json, dryRun }: InstallFrontOptions, { i
   } else for (const one of closed) io.out(`${closedWords[one.how]} ${one.road}\n`);
   const says = {
     closed: ended.end === 'closed' ? `Edition ${editionNumber(ended.edition)} is live.` : '',
-    nothing: 'What is live is as closed as the map already. Nothing was changed.',
+    nothing: 'Everything that closes is live already. Nothing was changed.',
     unknown: 'Nothing of this map is live, so there is nothing to close. Nothing was changed.',
   };
   const next = ended.moreWaits
-    ? 'Other changes of the map still wait.\nnext: mile-marker install\n'
+    ? 'Other changes on the map are not live yet.\nnext: mile-marker install\n'
     : 'next: mile-marker verify\n';
   io.err(`${says[ended.end]}\n${next}`);
 }
@@ -158,7 +158,7 @@ async function isAsMeant(site: Site, preview: Prepared, { json }: OpenOptions, i
   if (json === true) io.out(jsonDocument('install', said));
   else io.out(rehearsalWords(rehearsed, {}, io));
   io.err(endWords(rehearsed, site, io));
-  io.err(`${nextWrong}      or, when you know better: mile-marker install --no-rehearsal\n`);
+  io.err(`${nextWrong}      to install anyway: mile-marker install --no-rehearsal\n`);
   return false;
 }
 
@@ -212,7 +212,7 @@ function refuse(site: Site, blocking: Finding[], { json }: InstallFrontOptions, 
   const rules = [...new Set(blocking.map(({ rule }) => rule))];
   io.err(`\nNothing was changed: ${countsInWords(summary)}.\nnext: fix the errors, then: mile-marker install\n`);
   io.err(
-    wrap(`      or, when you know better: mile-marker install ${rules.map((rule) => `--despite ${rule}`).join(' ')}`, {
+    wrap(`      to install anyway: mile-marker install ${rules.map((rule) => `--despite ${rule}`).join(' ')}`, {
       width: io.width,
     }),
   );
@@ -253,17 +253,17 @@ function printPreview({ changes, edition, truth, place, left }: Prepared, { fron
 
 function addsWords(changes: number, edition: number): string {
   return changes === 0
-    ? `To be live: edition ${editionNumber(edition)}.`
-    : `To be live: edition ${editionNumber(edition)}, ${plural(changes, 'file')} changed.`;
+    ? `To be made live: edition ${editionNumber(edition)}.`
+    : `To be made live: edition ${editionNumber(edition)}, ${plural(changes, 'file')} changed.`;
 }
 
 /** What runs now, as far as it is known. */
 function nowWords({ live, said, foreign }: Truth, title: string): string {
   if (foreign !== null)
-    return `${title} runs edition ${editionNumber(foreign)}, which is not in this folder (was the folder restored from a backup?).`;
+    return `${title} runs edition ${editionNumber(foreign)}, which is not in this folder. Was the folder restored from a backup?`;
   if (live === null) return 'Nothing of this map is live yet.';
   return said === null
-    ? `Edition ${editionNumber(live.edition)} was live last; ${title} does not answer now.`
+    ? `Edition ${editionNumber(live.edition)} was live last. ${title} does not answer now.`
     : `${title} runs edition ${editionNumber(live.edition)}.`;
 }
 

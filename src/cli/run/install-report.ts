@@ -41,7 +41,7 @@ function afterLive(plan: Plan): string {
   return missing === undefined ? 'mile-marker verify' : `${commandFor(missing)}\nthen: mile-marker verify`;
 }
 
-/** Says how an installation ended, and what is to be done next. */
+/** Says how an installation ended, and what to do next. */
 export function reportInstalled(result: Installed, { plan }: Site, { json }: OpenOptions, io: Io): void {
   const number = editionNumber(result.edition);
   switch (result.end) {
@@ -52,7 +52,7 @@ export function reportInstalled(result: Installed, { plan }: Site, { json }: Ope
       if (json !== true) io.out(worseWords(result.worse, io));
       io.err(
         wrap(
-          `Edition ${number} made this worse, so it was taken back. Live now: ${liveWords(result.from)}, as before.`,
+          `Edition ${number} made this worse, so it was undone. Live now: ${liveWords(result.from)}, as before.`,
           io,
         ),
       );

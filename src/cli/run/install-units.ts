@@ -63,11 +63,11 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   }
   if (part === 'service' && (await lastWritten(site.paths)) === null) {
     end('refused');
-    io.err('Nothing is written yet that it could serve.\nnext: mile-marker install, then this again\n');
+    io.err('Nothing is written yet that the front could serve.\nnext: mile-marker install, then this again\n');
     setCode(exit.foundWrong);
     return;
   }
-  if (!(await agreed('Have systemd start this, now and at every boot?', options, io))) {
+  if (!(await agreed('Have systemd start this now and at every boot?', options, io))) {
     io.err('Nothing was changed.\n');
     return;
   }
@@ -76,7 +76,7 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   await setUpUnits(wanted.units, { enable: wanted.enable, now: true });
   end('installed');
   io.err(`systemd starts ${wanted.enable.join(', ')} now and at every boot.\n`);
-  io.err(`next: ${nextWords[part].installed}\n      to take it back: mile-marker undo ${part}\n`);
+  io.err(`next: ${nextWords[part].installed}\n      to undo it: mile-marker undo ${part}\n`);
 }
 
 /** Whoever says nothing is written to, where this machine has mail: a test that nobody reads is none. */
@@ -95,32 +95,32 @@ const nextWords: Record<UnitPart, { installed: string; removed: string; what: st
   service: {
     installed: 'mile-marker verify',
     removed: 'mile-marker install (in the background, until the machine stops)',
-    what: 'have the front started with the machine',
-    question: 'The front stops: nobody reaches a road then. Go on?',
+    what: 'start the front at boot',
+    question: 'This stops the front. No visitor can reach a road then. Continue?',
   },
   follow: {
-    installed: 'journalctl -fu mile-marker-follow (what it sees and does)',
-    removed: 'mile-marker check (what now leads nowhere)',
-    what: 'have it started with the machine',
-    question: 'The front stays as it is, whatever containers do then. Go on?',
+    installed: 'journalctl -fu mile-marker-follow (what it does)',
+    removed: 'mile-marker check (shows roads that now lead nowhere)',
+    what: 'start it at boot',
+    question: 'The front will no longer notice when containers change. Continue?',
   },
   timers: {
     installed: 'systemctl list-timers',
     removed: 'mile-marker certs renew',
-    what: 'have it done by cron',
-    question: 'Certificates are renewed by hand then. Go on?',
+    what: 'use cron for it',
+    question: 'You will have to renew certificates by hand. Continue?',
   },
 };
 
 function asRootWords(unit: string): string {
   const rights = unit.includes('CAP_NET_BIND_SERVICE')
-    ? 'none of its rights but ports below 1024'
+    ? 'no other root rights than ports below 1024'
     : 'none of its rights';
-  return `The folder of the map belongs to root, so the front runs as root, with ${rights}.\nTo have it run as a user of its own: chown -R USER that folder, then run this again.\n`;
+  return `The folder of the map belongs to root, so the front runs as root, with ${rights}.\nTo run it as its own user: chown -R USER FOLDER, then run this again.\n`;
 }
 
 function withoutRoot(part: UnitPart): string {
-  return `Writing units of systemd needs root. Nothing was changed.\nnext: as root: mile-marker install ${part}\n`;
+  return `Writing systemd units needs root. Nothing was changed.\nnext: as root: mile-marker install ${part}\n`;
 }
 
 function withoutSystemd(part: UnitPart, { instead }: WantedUnits): string {
@@ -143,5 +143,5 @@ export async function runUndoUnits(part: UnitPart, options: UnitOptions, { io }:
   }
   const removed = await removeUnits(names);
   io.err(`Stopped and removed: ${removed.join(', ')}.\n`);
-  io.err(`next: ${nextWords[part].removed}\n      to have it again: mile-marker install ${part}\n`);
+  io.err(`next: ${nextWords[part].removed}\n      to set it up again: mile-marker install ${part}\n`);
 }

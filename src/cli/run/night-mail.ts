@@ -19,7 +19,7 @@ interface NightMail {
 /** The news of a night as a message (RFC 5322), read by `sendmail -t`. Nothing of it can become another header line. */
 export function nightMail({ to, domain, since, findings }: NightMail): string {
   const count = findings.length;
-  const subject = `Mile Marker: ${domainToASCII(domain)}: ${count === 0 ? 'nothing is wrong any more' : `${String(count)} ${count === 1 ? 'finding' : 'findings'}`}`;
+  const subject = `Mile Marker: ${domainToASCII(domain)}: ${count === 0 ? 'everything works again' : `${String(count)} ${count === 1 ? 'finding' : 'findings'}`}`;
   return `To: ${oneLine(to)}
 Subject: ${oneLine(subject)}
 MIME-Version: 1.0
@@ -33,6 +33,6 @@ ${formatFindings([...findings], { width: 72, colour: false })}`;
 
 /** Hands a message to this machine's own mail. @throws Trouble `then-failed` */
 export async function sendMail(message: string): Promise<void> {
-  const remedy = `See whether ${mailProgram} delivers: echo test | ${mailProgram} root. The findings are shown above, and saved.`;
+  const remedy = `See whether ${mailProgram} delivers: echo test | ${mailProgram} root. The findings are shown above and saved.`;
   await runAfter([mailProgram, '-t', '-i'], { input: message, remedy });
 }

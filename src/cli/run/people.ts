@@ -65,7 +65,7 @@ export async function runAddPerson(name: string, options: AddPersonOptions, cont
     );
   if (made !== null) {
     io.out(`${made}\n`);
-    io.err('That is the password. It is shown only once. Hand it over in person.\n');
+    io.err('This is the password. It is shown only once. Hand it over in person.\n');
   }
   io.err(await nextAfterPerson(site, place));
 }
@@ -89,7 +89,7 @@ async function isGateLive({ paths }: Site, { file }: PeoplePlace): Promise<boole
 /** Where the front runs by `install` and reads the file at each request, there is nothing left to do. */
 async function nextAfterPerson(site: Site, place: PeoplePlace): Promise<string> {
   if (!hasRoads(site, place)) return `next: give a road \`gate: ${place.gates[0] ?? ''}\`, then: mile-marker check\n`;
-  if (!isReadAtOnce(site)) return `It takes effect when it is live.\nnext: ${goLive(site)}\n`;
+  if (!isReadAtOnce(site)) return `It takes effect when the map is live.\nnext: ${goLive(site)}\n`;
   const isLive = await takesUpAtOnce(site, null);
   if (isLive && !(await isGateLive(site, place)))
     return `It takes effect when the gate is live.\nnext: ${goLive(site)}\n`;
@@ -109,7 +109,7 @@ export async function runRemovePerson(name: string, options: PeopleOptions, cont
   }
   if (await takesUpAtOnce(opened.site, null)) return removeFromFront(name, opened, context);
   context.io.err(
-    `${name} is taken out of ${gates(opened.place)}. ${title} lets them in until this is live.\nnext: ${goLive(opened.site)}\n`,
+    `${name} is removed from ${gates(opened.place)}. ${title} lets them in until the map is live.\nnext: ${goLive(opened.site)}\n`,
   );
 }
 
@@ -125,7 +125,7 @@ async function removeFromFront(
       if (!(error instanceof Trouble)) throw error;
       throw new Trouble({
         code: 'not-closed',
-        message: `${name} is taken out of the file, and can still log in: ${error.message}`,
+        message: `${name} is removed from the file, but can still log in: ${error.message}`,
         remedy: error.remedy,
         exitCode: error.exitCode,
         cause: error,
@@ -133,11 +133,11 @@ async function removeFromFront(
     })
     .finally(() => io.progress(''));
   if (ended.end !== 'closed') {
-    io.err(`${name} is taken out of the file. The front that runs may still let them in.\nnext: ${goLive(site)}\n`);
+    io.err(`${name} is removed from the file. The running front may still let them in.\nnext: ${goLive(site)}\n`);
     return;
   }
   const more = ended.moreWaits
-    ? 'Other changes of the map still wait.\nnext: mile-marker install\n'
+    ? 'Other changes on the map are not live yet.\nnext: mile-marker install\n'
     : 'next: mile-marker people list\n';
   io.err(`${name} can no longer log in at ${gates(place)} (edition ${editionNumber(ended.edition)} is live).\n${more}`);
 }
@@ -167,7 +167,11 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
   }
   const paint = style(io.colour.out);
   const words = (row: (typeof rows)[number]): string =>
-    row.verifiable ? (row.weak ? 'weak: set it again' : 'good') : `${proxy} cannot check it: set it again`;
+    row.verifiable
+      ? row.weak
+        ? 'weak: set it again'
+        : 'good'
+      : `${proxy} cannot check this hash: set the password again`;
   if (rows.length > 0) {
     const head = ['name', 'hash', 'cost', 'verdict'].map((word) => paint.bold(word));
     io.out(
@@ -194,7 +198,7 @@ const badWords = {
   'no-colon': 'a line without a colon is ignored',
   'no-name': 'a line without a name is ignored',
   'no-hash': 'a line without a password is ignored',
-  twice: 'the name is in a line above, which counts',
+  twice: 'the same name is in a line above, which wins',
 } as const;
 
 export async function runCheckPerson(name: string, options: AddPersonOptions, context: CommandContext): Promise<void> {
@@ -207,8 +211,8 @@ export async function runCheckPerson(name: string, options: AddPersonOptions, co
   if (person !== undefined && !programOf('builtin').limits.hashes.includes(hashKind(person.hash).id)) {
     throw new Trouble({
       code: 'hash-unknown',
-      message: `The hash of ${name} is of the kind ${hashKind(person.hash).id}, which cannot be checked here.`,
-      remedy: `Give a new password: mile-marker people add ${name}`,
+      message: `The hash of ${name} is of the type ${hashKind(person.hash).id}, which this tool cannot check.`,
+      remedy: `Set a new password: mile-marker people add ${name}`,
     });
   }
   const right = person !== undefined && fits(password, person.hash);

@@ -37,9 +37,9 @@ export async function runRehearse(options: RehearseOptions, context: CommandCont
   if (went > 0) setCode(exit.foundWrong);
 }
 
-export const nextWrong = 'next: if the map says what you mean, please report this; it is not for you to put right\n';
+export const nextWrong = 'next: if the map says what you mean, this is a mistake of Mile Marker: please report it\n';
 
-/** @property went how many went otherwise than meant */
+/** @property went how many went not as planned */
 export function countsOf({ results, strays }: Rehearsed): { played: number; went: number; untested: number } {
   const untested = results.filter((one) => one.untested !== null).length;
   const went = results.filter(({ differences }) => differences.length > 0).length + strays.length;
@@ -106,7 +106,7 @@ export function endWords(rehearsed: Rehearsed, { plan }: Site, { width }: Pick<I
   const { played, went, untested } = countsOf(rehearsed);
   const { title } = programOf(plan.front.proxy);
   const where = rehearsed.how === 'sealed' ? 'in a sealed network' : 'on loopback';
-  const outcome = went === 0 ? 'all as meant' : `${String(went)} otherwise than meant`;
+  const outcome = went === 0 ? 'all as planned' : `${String(went)} not as planned`;
   const reasons = [...new Set(rehearsed.results.flatMap(({ untested: why }) => why ?? []))];
   const rest = untested === 0 ? '' : `${plural(untested, 'request')} not played: ${reasons.join('; ')}. `;
   return (
@@ -117,7 +117,7 @@ export function endWords(rehearsed: Rehearsed, { plan }: Site, { width }: Pick<I
 }
 
 function onLoopbackWords({ why }: Rehearsed, hasEdge: boolean): string {
-  const reason = why === null ? '' : `This machine does not allow a sealed network (${why.replace(/\.$/, '')}). `;
+  const reason = why === null ? '' : `This machine does not allow an isolated network (${why.replace(/\.$/, '')}). `;
   const edge = hasEdge ? ' The edge was not played.' : '';
-  return `${reason}So it was not the very files: ports and addresses are others, certificates are throwaway ones, and visitors' addresses came by a header.${edge}`;
+  return `${reason}So this used other ports, throwaway certificates and a header for visitors' addresses.${edge}`;
 }

@@ -18,7 +18,7 @@ export interface ReportOptions extends OpenOptions {
   refresh?: number;
 }
 
-/** Writes the page, or the drawing alone, from the map and from what runs of `verify` left. */
+/** Writes the page, or only the drawing, from the map and from what runs of `verify` left. */
 export async function runReport(
   file: string | undefined,
   { svg, refresh, ...options }: ReportOptions,
@@ -62,6 +62,6 @@ function refuseMixed(
 
 function endWords({ roads, newest, now }: Report): string {
   const what = `${plural(roads.length, 'road')}: ${countWords(roads.map(({ state }) => state))}.`;
-  if (newest === null) return `${what} No run over the whole map is stored, so it shows the map alone.`;
+  if (newest === null) return `${what} The roads have not been tested yet, so it shows only the map.`;
   return `${what} The newest run is ${since(now - Date.parse(newest.at))} old.`;
 }

@@ -72,8 +72,8 @@ async function printTree({ plan, paths }: Site, io: Io): Promise<void> {
   );
   io.err(
     newest === null
-      ? 'No run over the whole map is stored.\nnext: mile-marker verify\n'
-      : `As the newest run saw it, on ${newest.at.slice(0, 16).replace('T', ' ')} UTC.\nnext: mile-marker report (draws it, and shows every leg)\n`,
+      ? 'The roads have not been tested yet.\nnext: mile-marker verify\n'
+      : `Test results of ${newest.at.slice(0, 16).replace('T', ' ')} UTC.\nnext: mile-marker report (as a page, with every result)\n`,
   );
 }
 
@@ -100,7 +100,7 @@ function saidOf(written: OnMap['leads'] | undefined): string {
 /** The same of a raw port, and what is done on the way. */
 function passedTo({ to, tls, tellsVisitor }: PlannedPort, written: OnMap['leads'] | undefined): string {
   const said = saidOf(written);
-  const on = [...(tls === null ? [] : [`TLS ends here, as ${tls.name}`]), ...(tellsVisitor ? ['PROXY protocol'] : [])];
+  const on = [...(tls === null ? [] : [`TLS ends here: ${tls.name}`]), ...(tellsVisitor ? ['PROXY protocol'] : [])];
   const how = on.length === 0 ? '' : ` (${on.join(', ')})`;
   return `${said}${to === null ? 'unknown' : withPort(to.host, to.port)}${how}`;
 }
@@ -124,7 +124,7 @@ function reasons({ plan, map, host }: Site): string {
   const { networks, except } = homeNetworks(host, map.front.homeNetworks);
   const without = except.length === 0 ? '' : `, but not ${except.join(', ')} (the default gateway)`;
   const source =
-    map.front.homeNetworks === null ? 'loopback and the networks this machine is on' : 'as `front.home-networks` says';
+    map.front.homeNetworks === null ? 'loopback and the networks of this machine' : 'as `front.home-networks` says';
   return `${[...lines, ...ofPorts, `home is ${networks.join(', ')}${without}: ${source}`].join('\n')}\n`;
 }
 

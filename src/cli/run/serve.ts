@@ -43,7 +43,7 @@ export async function runServe(options: Options, context: CommandContext): Promi
   io.err(`Serving ${plural(plan.roads.length, 'road')}.`);
   // In the background nobody is there to read on.
   if (options.written === true) io.err('\n');
-  else io.err(' Ctrl-C stops; running requests may finish.\nnext: in another terminal: mile-marker verify\n');
+  else io.err(' Ctrl-C stops; running requests are finished first.\nnext: in another terminal: mile-marker verify\n');
   await stopped;
   io.err('Stopping.\n');
   // What ends is told nothing any more.
@@ -64,7 +64,7 @@ async function takeUp(
     await serveNext(front, { ...written, paths, now: io.now(), onTrouble: say });
     say(`serving edition ${editionNumber(written.edition)}`);
   } catch (error) {
-    say(`what was written since is not served: ${reasonOf(error)}`);
+    say(`the newer edition is not served: ${reasonOf(error)}`);
   }
 }
 
@@ -77,7 +77,7 @@ async function writtenPlan(
   const paths = statePaths(mapFile);
   const written = await lastWritten(paths);
   if (written !== null) return { ...written, paths, mapFile };
-  const message = `Nothing was written yet for Mile Marker's own proxy in ${paths.front}.`;
+  const message = `Nothing is written yet for Mile Marker's own proxy in ${paths.front}.`;
   throw new Trouble({ code: 'nothing-written', message, remedy: 'Write it: mile-marker write', exitCode: 2 });
 }
 

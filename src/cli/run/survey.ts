@@ -69,7 +69,7 @@ async function printSurvey(result: SurveyResult, { json, map: option }: SurveyOp
     (site?.map?.machines.length ?? 0) > 0
       ? 'The container engine of this machine was not asked'
       : 'No container engine was asked';
-  const source = asked ? '' : ` ${here}, so what really runs is unknown.`;
+  const source = asked ? '' : ` ${here}, so it is not known what runs.`;
   io.err(
     `${services.length > 0 ? '\n' : ''}${plural(services.length, 'service')}, ${String(onRoads)} on roads${nowhere}.${source}\n`,
   );
@@ -122,7 +122,7 @@ async function addRoads(result: SurveyResult, options: SurveyOptions, { io, setC
   const chosen = await choose(proposals, options, io);
   if (chosen === null) {
     io.err(
-      `${proposals.length > 0 ? '\n' : ''}Nothing was added: there is no terminal to ask on.\nnext: mile-marker survey --add --yes\n`,
+      `${proposals.length > 0 ? '\n' : ''}Nothing was added: there is no terminal to ask you.\nnext: mile-marker survey --add --yes\n`,
     );
     if (options.json === true)
       io.out(jsonDocument('survey-add', { map: site.mapFile, added: [], proposals, passedOver }));

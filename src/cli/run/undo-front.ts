@@ -13,7 +13,7 @@ export interface UndoFrontOptions extends OpenOptions {
   yes?: boolean;
 }
 
-/** Takes the front back to the edition before, or to a named one, with everything that lay on the disk for it. */
+/** Takes the front back to the previous edition, or to a named one, with everything that lay on the disk for it. */
 export async function runUndoFront(
   edition: number | null,
   options: UndoFrontOptions,
@@ -24,7 +24,7 @@ export async function runUndoFront(
   if (site === null) return;
   const { front } = site.paths;
   if ((await readFrontJournal(front)).every(({ event }) => event !== 'installing' && event !== 'record')) {
-    io.err('`mile-marker install` has brought nothing live here, so there is nothing to undo. Nothing was changed.\n');
+    io.err('`mile-marker install` has made nothing live here, so there is nothing to undo.\n');
     return;
   }
   const world = { env: io.env, now: io.now, signal: io.signal };
@@ -38,22 +38,22 @@ export async function runUndoFront(
   }
   const question =
     to === null
-      ? `There is no edition before. ${programOf(truth.place.proxy).title} will serve nothing of this map. Go on?`
-      : `Take the front back to ${liveWords(to)}?`;
+      ? `There is no earlier edition. ${programOf(truth.place.proxy).title} will serve no road of this map. Continue?`
+      : `Undo the front to ${liveWords(to)}?`;
   if (!(await agreed(question, options, io))) {
     io.err('Nothing was changed.\n');
     return;
   }
   const result = await undoFront({ ...world, site, to });
   io.err(`Live now: ${liveWords(result.to)}. Before: ${liveWords(result.from)}. The map is unchanged.\n`);
-  for (const path of result.broughtBack) io.err(`Brought back as it was: ${path}\n`);
+  for (const path of result.broughtBack) io.err(`Restored: ${path}\n`);
   for (const { path, kept } of result.left)
-    io.err(`Left as it is, since somebody changed it: ${path}\n      as it was before: ${kept}\n`);
+    io.err(`Not restored, because somebody changed it since: ${path}\n      its earlier content:  ${kept}\n`);
   const again =
     result.from === null || result.to === null
       ? 'mile-marker install'
       : `mile-marker undo front ${editionNumber(result.from)}`;
-  io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again: ${again}\n`);
+  io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again:  ${again}\n`);
 }
 
 /** By the edition that runs, where the mark says another one than the journal. */

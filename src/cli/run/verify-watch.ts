@@ -66,7 +66,7 @@ function mapReader({ map }: VerifyOptions, io: Io): (site: Site) => Promise<Site
       isTold = false;
       return found;
     }
-    if (!isTold) io.err('The map cannot be read now. Going on with the map as it was before. See: mile-marker check\n');
+    if (!isTold) io.err('The map cannot be read now. Testing goes on with the earlier map. See: mile-marker check\n');
     isTold = true;
     return site;
   };

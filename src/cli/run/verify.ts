@@ -123,7 +123,7 @@ function refusePartial(names: readonly string[], options: VerifyOptions): void {
   if (shown === null || (isWhole(names, options) && options.script !== true && options.links !== true)) return;
   throw new Trouble({
     code: 'options-apart',
-    message: `${shown} shows the whole map as visitors see it, and this run does not test that.`,
+    message: `${shown} shows the whole map as visitors see it, but this run tests less.`,
     remedy: `Name no roads, and leave out --at, --read, --from-address, --script and --links.`,
     exitCode: 2,
   });
@@ -134,17 +134,17 @@ function leftOut({ findings, roads }: VerifyResult, { plan }: Site, { thorough, 
   const isWell = findings.every(({ severity }) => severity === 'note');
   if (thorough === true || read !== undefined || !isWell || roads.length === 0) return '';
   const isLive = plan.roads.some(({ rules }) => rules.expect?.websocket === true);
-  return `Not tested: whole uploads${isLive ? ', and live connections that are quiet for a minute' : ''}. To test that, too: mile-marker verify --thorough\n`;
+  return `Not tested: whole uploads${isLive ? ', and live connections that stay quiet for a minute' : ''}. To test that too: mile-marker verify --thorough\n`;
 }
 
 function nextStep({ findings, roads }: VerifyResult): string {
   const bad = findings.filter(({ severity }) => severity !== 'note');
   if (bad.length > 0) return 'next: fix the first finding, then: mile-marker verify\n';
   if (findings.some(saysNotNewest))
-    return 'Nothing wrong was found in what runs. next: bring the map live: mile-marker install\n';
+    return 'The front has no faults, but runs an older map. next: mile-marker install\n';
   const { untested, unsure } = countStandings(roads);
   return untested + unsure > 0
-    ? `Nothing wrong was found. next: test the ${plural(untested + unsure, 'road')} not tested to the end, as the notes say\n`
+    ? `Nothing wrong was found. next: test the ${plural(untested + unsure, 'road')} that could not be tested completely, as the notes say\n`
     : 'Nothing needs doing. To have it tested every night: mile-marker install timers\n';
 }
 

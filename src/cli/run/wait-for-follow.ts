@@ -12,7 +12,7 @@ const patienceMs = 30_000;
  * again, which `follow` needs.
  */
 export async function waitForFollow({ mapFile, plan }: Site, io: Io): Promise<void> {
-  io.err('`mile-marker follow` runs, and brings this live by itself.\n');
+  io.err('`mile-marker follow` runs, and makes this live by itself.\n');
   const seeIt = 'next: see it: journalctl -u mile-marker-follow, then: mile-marker verify\n';
   if (plan.front.container !== null) {
     io.err(seeIt);

@@ -82,7 +82,7 @@ export async function runWrite(options: Options, context: CommandContext): Promi
 function noNodes(): Trouble {
   return new Trouble({
     code: 'no-nodes',
-    message: 'The map names no nodes of a cluster for the front, so there is no stack to write.',
+    message: 'The map names no cluster nodes for the front, so there is no stack to write.',
     remedy: 'Name them under `front`: `nodes: [NODE, ...]`, with `cluster: true` at the top of the map.',
     exitCode: exit.badInput,
   });
@@ -135,7 +135,7 @@ function printResult(
   else printChanges(changes, io);
   // Behind the difference, which may be long.
   if (options.moving !== null) io.err(movingWords(options.moving, io.width));
-  if (changes.length === 0) io.err(`Nothing changed. Edition ${number} is what the map says.\n`);
+  if (changes.length === 0) io.err(`Nothing changed. Edition ${number} matches the map already.\n`);
   else if (!written)
     io.err(`${plural(changes.length, 'file')} would change, as edition ${number}. Nothing was written.\n`);
   else
@@ -147,7 +147,7 @@ function printResult(
   const next = nextWords(result, options);
   if (throwaway.length === 0) return io.err(next);
   const missing = options.plan.certificates.filter(({ id }) => throwaway.includes(id));
-  const words = wrap(`Browsers refuse these until they have a real certificate: ${throwaway.join(', ')}.`, {
+  const words = wrap(`Browsers warn about these until they have a real certificate: ${throwaway.join(', ')}.`, {
     width: io.width,
   });
   io.err(words + withCertificates(missing, next));
@@ -166,7 +166,7 @@ function nextWords(
 }
 
 function containerWords(again: string, start: string | null): string {
-  return `next: ${start ?? 'mile-marker write --compose'}\n      if it runs already: ${again}\n`;
+  return `next: ${start ?? 'mile-marker write --compose'}\n      if it is already running:  ${again}\n`;
 }
 
 function includeWords(

@@ -40,7 +40,7 @@ export function remedyFor({ words, names, wanted, live }: ReadingInput): string 
     case 'unreachable':
       return 'The authority gets no answer on port 80. Let the router and the firewall pass it to this machine, and see that the front runs: mile-marker verify';
     case 'answer':
-      return `Somebody else answers on port 80 for this name, or an older configuration. Bring the map live: ${live}`;
+      return `Somebody else answers on port 80 for this name, or an older configuration. Make the map live: ${live}`;
     case 'record':
       return 'The authority does not see the record yet. Wait longer for all name servers: mile-marker certs obtain --wait 10m';
     case 'caa':

@@ -33,7 +33,7 @@ interface FindingInput<Message extends string> {
   /** What lies behind it; defaults to a key that no other finding shares. */
   cause?: string;
   severity?: Severity;
-  /** The machine of the map that it is about, and on which it is to be fixed; null for this host. */
+  /** The machine of the map that it is about, and on which it is to be fixed; null for this machine. */
   machine?: string | null;
 }
 

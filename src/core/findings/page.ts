@@ -12,7 +12,7 @@ export function findingsPage(): string {
       );
       return `## ${id}\n\n**${severity}.** ${summary} ${why}\n\nSource: ${source}.${follows}\n\n${words.join('\n')}\n`;
     });
-  return `<!-- Made from the cards in src/core by \`npm run fix\`. Do not edit it here. -->\n\n# Findings\n\nEvery finding that Mile Marker can report, with its words. Ids keep their meaning for life.\n\n${parts.join('\n')}`;
+  return `<!-- Made from src/core by \`npm run fix\`. Do not edit it here. -->\n\n# Findings\n\nEvery finding that Mile Marker can report, with its words. Ids keep their meaning for life.\n\n${parts.join('\n')}`;
 }
 
 /** What stands in backticks is shown as it is (CommonMark §6.1). */

@@ -11,13 +11,13 @@ const open = card({
   id: 'open-for-long',
   severity: 'note',
   summary: 'Roads have been open to everyone for a month or longer.',
-  why: 'What was opened for a day is easily forgotten, and found by others.',
+  why: 'A road that was opened for a day is easily forgotten.',
   source,
   messages: {
     open: {
       message: 'Open to everyone for a month or longer: {roads}.',
       remedy:
-        'What need not be: `mile-marker set ROAD gate home`. What should: `meant-so: [open-for-long]` on its road.',
+        'To close one: mile-marker set ROAD gate home. If it is on purpose: `meant-so: [open-for-long]` on its road.',
     },
   },
 });
@@ -26,7 +26,7 @@ const paused = card({
   id: 'paused-for-long',
   severity: 'note',
   summary: 'A road has been paused for a month or longer.',
-  why: 'Its visitors get 503 all the while, and its name and certificate are kept up for nobody.',
+  why: 'Its visitors get 503, and its name and certificate are still maintained.',
   source,
   messages: {
     paused: {
@@ -39,12 +39,12 @@ const paused = card({
 const unvisited = card({
   id: 'road-without-visitors',
   severity: 'note',
-  summary: 'A road has answered nobody for a month or longer.',
-  why: 'A service that nobody uses and everybody can find is only a way in.',
+  summary: 'A road has had no visitors for a month or longer.',
+  why: 'A service that nobody uses is only a risk.',
   source,
   messages: {
     nobody: {
-      message: '{road} has answered nobody since {since}, by its log.',
+      message: '{road} has had no visitors since {since}, according to its log.',
       remedy: 'If nobody needs it: mile-marker pause {road}',
     },
   },
@@ -54,12 +54,12 @@ const unseen = card({
   id: 'person-never-seen',
   severity: 'note',
   summary: 'People of a gate have logged in on none of its roads for a month or longer.',
-  why: 'A password that nobody uses is missed by nobody when somebody else does.',
+  why: 'Nobody notices when an unused password is stolen.',
   source,
   messages: {
     unseen: {
       message: 'Nobody logged in at the gate `{gate}` as {people} since {since}.',
-      remedy: 'Whoever needs it no more: mile-marker people remove NAME --gate {gate}',
+      remedy: 'To remove a person: mile-marker people remove NAME --gate {gate}',
     },
   },
 });
@@ -68,12 +68,12 @@ const unused = card({
   id: 'certificate-unused',
   severity: 'note',
   summary: 'Certificates with their keys lie beside the map, and no road uses them.',
-  why: 'A key that nobody needs can only be lost.',
+  why: 'An unused key is only a risk.',
   source: 'map reference, `certificates`',
   messages: {
     unused: {
       message: 'No road uses these certificates: {certificates}.',
-      remedy: 'If no other program reads them there, remove their folders: {folders}',
+      remedy: 'If no other program uses them, remove their folders: {folders}',
     },
   },
 });

@@ -7,7 +7,7 @@ export const composeUnreadable = card({
   id: 'compose-unreadable',
   severity: 'error',
   summary: 'A Compose file cannot be read.',
-  why: 'Which port a service publishes is read from there.',
+  why: 'Mile Marker reads the published ports there.',
   source: 'YAML 1.2.2; Compose Specification',
   messages: {
     ...yamlWords,
@@ -27,7 +27,7 @@ export const composeValue = card({
   id: 'compose-value',
   severity: 'error',
   summary: 'A value in a Compose file cannot be resolved.',
-  why: 'A port that is guessed is a road that leads to the wrong service.',
+  why: 'A wrong port would lead a road to the wrong service.',
   source: 'Compose Specification, sections "ports" and "Interpolation"',
   messages: {
     port: {
@@ -83,7 +83,7 @@ export const composeDollar = card({
   id: 'compose-dollar',
   severity: 'error',
   summary: 'A value in a Compose file has a dollar sign that is read as a variable.',
-  why: 'The container gets another value than the one you pasted. A password hash with holes in it matches no password.',
+  why: 'The container gets a different value from the one you pasted. A damaged password hash matches no password.',
   source: 'Compose Specification, section "Interpolation"',
   messages: {
     hash: {
@@ -92,11 +92,11 @@ export const composeDollar = card({
     },
     name: {
       message: '`{key}` uses the variable {variable}, which is set neither in the environment nor in .env.',
-      remedy: 'Set {variable} or give it a default, or write $$ where a dollar sign is meant.',
+      remedy: 'Set {variable} or give it a default, or write $$ for a dollar sign.',
     },
     lone: {
-      message: '`{key}` has a dollar sign that starts no variable.',
-      remedy: 'Write $$ where a dollar sign is meant.',
+      message: '`{key}` has a dollar sign that does not start a variable.',
+      remedy: 'Write $$ for a dollar sign.',
     },
   },
 });

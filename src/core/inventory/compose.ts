@@ -171,7 +171,7 @@ class Reader {
     return Object.fromEntries(pairs.map(([key, one]) => [key, interpolate(one, this.variables).text]));
   }
 
-  /** Paths of this host that a service sees: `HOST:INSIDE[:MODE]`, or keys with `source`. */
+  /** Paths of this machine that a service sees: `HOST:INSIDE[:MODE]`, or keys with `source`. */
   private mounts(path: PropertyKey[], value: unknown): string[] {
     return this.listAt(path, value).flatMap((entry) => {
       const source =

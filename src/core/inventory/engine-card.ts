@@ -4,12 +4,12 @@ export const machineUnanswered = card({
   id: 'machine-unanswered',
   severity: 'warning',
   summary: 'The container engine of a machine of the map does not answer.',
-  why: 'Only that engine knows what runs there and on which ports. Roads to other machines are as they should be.',
+  why: 'Only that engine knows what runs there and on which ports. Roads to other machines are not affected.',
   source: 'Engine API v1.41',
   messages: {
     before: {
-      message: '{machine}: {problem} What runs there is taken to be as it was at {since}.',
-      remedy: '{advice} Its roads go on as they are. If it is gone for good, lead them elsewhere.',
+      message: '{machine}: {problem} What runs there is assumed to be as at {since}.',
+      remedy: '{advice} Its roads stay as they are. If the machine is gone for good, lead them elsewhere.',
     },
     never: {
       message: '{machine}: {problem} What runs there is not known.',

@@ -12,8 +12,8 @@ export interface PortMapping {
 /**
  * A port of a container made reachable from outside its networks.
  *
- * @property hostAddress address of this host it is bound to, or null for all of them
- * @property hostPort port on this host, or null when the engine picks one at each start
+ * @property hostAddress address of this machine it is bound to, or null for all of them
+ * @property hostPort port on this machine, or null when the engine picks one at each start
  * @property containerPort port inside the container
  * @property where the entry that says so, or null when only the engine knows it
  * @property written that entry as it stands in the file, on one line
@@ -44,7 +44,7 @@ interface RunFacts {
   /** Restart policy; null when there is none. */
   restart: string | null;
   labels: Record<string, string>;
-  /** Paths of this host that it sees. */
+  /** Paths of this machine that it sees. */
   mounts: string[];
 }
 
@@ -74,8 +74,8 @@ export interface InsidePort {
  * A service: declared in a Compose file, known to the engine as containers, or both. What runs wins over what is declared,
  * since that is what must be dialled.
  *
- * @property machine name of the machine of the map that it runs on; null for this host
- * @property project null for a container outside every project
+ * @property machine name of the machine of the map that it runs on; null for this machine
+ * @property project null for a container in no project
  * @property profiles Compose profiles; a service with any is started only when asked for
  * @property declared what the Compose files say, or null when no file of the map declares it; `where` is its key, and
  *   `portsWhere` its `ports`, for findings
@@ -148,8 +148,8 @@ export interface MachineFound {
 /**
  * What was found to exist.
  *
- * @property services of this host, and of the machines of the map
- * @property networks container networks of this host
+ * @property services of this machine, and of the machines of the map
+ * @property networks container networks of this machine
  * @property asked the engine answered, so what has no container does not run
  * @property failed the engine was asked in vain, so what no file declares may exist all the same
  * @property nodes of the cluster; none without one
@@ -163,7 +163,7 @@ export interface Inventory {
   nodes: ClusterNode[];
 }
 
-/** A network interface of this host with one of its addresses. `network` is in CIDR form. */
+/** A network interface of this machine with one of its addresses. `network` is in CIDR form. */
 export interface InterfaceAddress {
   interface: string;
   address: string;
@@ -173,11 +173,11 @@ export interface InterfaceAddress {
 }
 
 /**
- * What this host is like.
+ * What this machine is like.
  *
  * @property gateway address of the default gateway, if it is known
- * @property resolvers addresses of the DNS resolvers of this host
- * @property trustedRoots path of the PEM file with the certificate authorities that this host trusts, or null
+ * @property resolvers addresses of the DNS resolvers of this machine
+ * @property trustedRoots path of the PEM file with the certificate authorities that this machine trusts, or null
  */
 export interface HostFacts {
   addresses: InterfaceAddress[];
@@ -191,7 +191,7 @@ export interface HostFacts {
 }
 
 /**
- * A socket of this host that waits for visitors.
+ * A socket of this machine that waits for visitors.
  *
  * @property address null for all addresses of its family
  * @property owners processes that hold it; empty when the system does not let us see them
@@ -216,12 +216,12 @@ export function isRunning({ containers }: Service): boolean {
   return containers.some(({ state }) => state === 'running');
 }
 
-/** `PROJECT/SERVICE`, or the bare name outside every project; on another machine with `@MACHINE`, as in the map. */
+/** `PROJECT/SERVICE`, or the bare name in no project; on another machine with `@MACHINE`, as in the map. */
 export function titleOf({ project, name, machine }: Pick<Service, 'project' | 'name' | 'machine'>): string {
   return `${project === null ? '' : `${project}/`}${name}${machine === null ? '' : `@${machine}`}`;
 }
 
-/** Those of this host itself. */
+/** Those of this machine itself. */
 export function servicesHere({ services }: Pick<Inventory, 'services'>): Service[] {
   return services.filter(({ machine }) => machine === null);
 }

@@ -12,9 +12,9 @@ type PortOwner =
   | { kind: 'hidden' };
 
 /**
- * Who has, or will have, a port of this host, or of a machine of the map.
+ * Who has, or will have, a port of this machine, or of a machine of the map.
  *
- * @property machine its name; null for this host
+ * @property machine its name; null for this machine
  * @property address null for all addresses
  * @property source where that is known from
  */
@@ -32,13 +32,13 @@ interface LedgerInput {
   front: Plan['front'] | null;
   /** Raw ports of the map. */
   rawPorts: Plan['ports'];
-  /** Ports of this host that roads lead to, with the road's name. */
+  /** Ports of this machine that roads lead to, with the road's name. */
   roadPorts: ReadonlyArray<{ port: number; protocol: 'tcp' | 'udp'; road: string }>;
   services: readonly Service[];
   sockets: readonly ListeningSocket[];
 }
 
-/** Every port of this host that somebody has or wants, by number. What a container has is not told again as a socket. */
+/** Every port of this machine that somebody has or wants, by number. What a container has is not told again as a socket. */
 export function portLedger({ front, rawPorts, roadPorts, services, sockets }: LedgerInput): LedgerRow[] {
   const rows = [...frontRows(front), ...rawPorts.map(rawRow), ...services.flatMap(serviceRows)];
   for (const { port, protocol, road } of roadPorts) {

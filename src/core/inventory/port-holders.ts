@@ -2,7 +2,7 @@ import type { Protocol } from '../map/site-map.ts';
 import { isEveryAddress, isLoopback } from '../networks/address.ts';
 import { isRunning, type Inventory, type PublishedPort, type Service } from './inventory.ts';
 
-/** A service and the port of this host that it has. */
+/** A service and the port of this machine that it has. */
 interface Holder {
   service: Service;
   published: PublishedPort;
@@ -10,7 +10,7 @@ interface Holder {
 
 const holders = new WeakMap<readonly Service[], ReadonlyMap<string, Holder>>();
 
-/** The service of this host that has a port of it now, where loopback reaches it. Roads are many, so it is worked out once for each list of services. */
+/** The service of this machine that has a port of it now, where loopback reaches it. Roads are many, so it is worked out once for each list of services. */
 export function holderOf(
   { services }: Pick<Inventory, 'services'>,
   port: number,

@@ -6,7 +6,7 @@ import { survivesReboot, type Container, type PublishedPort, type Service } from
  * Puts what is declared and what the engine knows together: each container goes to the service that Compose labelled it
  * with, or whose `container_name` it bears; a container that no file of the map declares becomes a service of its own.
  *
- * @param machine of the map that they run on; null for this host
+ * @param machine of the map that they run on; null for this machine
  */
 export function withContainers(
   declared: readonly Service[],

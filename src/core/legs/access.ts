@@ -11,20 +11,19 @@ const source = 'map reference: `gates`; RFC 9110 §15.5.2, §15.5.4';
 const gateOpen = card({
   id: 'gate-open',
   severity: 'error',
-  summary: 'A gate lets somebody in whom it must keep out.',
-  why: 'The front does not do what the map says, and what should be closed is open.',
+  summary: 'A gate lets somebody in who must stay out.',
+  why: 'Something that should be closed is open.',
   source,
   explains: ['front-alters-answer', 'differs-over-http2', 'visitor-claims-reach-service', 'own-page-not-shown'],
   messages: {
     open: {
-      message:
-        '{names} lets this machine in, which comes from {from}{as}. The gate `{gate}` must refuse it with {planned}.',
+      message: '{names} lets this machine in ({from}{as}). The gate `{gate}` must refuse it with {planned}.',
       remedy:
-        'If something in front of it hides addresses, see what the map means: mile-marker explain {name} --from {from}. Bring the map live: {live}',
+        'A device in front may hide the visitor’s address. Compare with the map: mile-marker explain {name} --from {from}. Make the map live: {live}',
     },
     forged: {
       message: '{names} refuses this machine, but lets it in when a header says that it comes from {claimed}.',
-      remedy: 'Only `front.edge.networks` may send such headers. Bring the map live: {live}',
+      remedy: 'Only `front.edge.networks` may send such headers. Make the map live: {live}',
     },
     edge: {
       message:
@@ -34,21 +33,20 @@ const gateOpen = card({
     },
     password: {
       message: '{names} accepts a wrong password.',
-      remedy: 'See who is in the password file: mile-marker people list. Bring the map live: {live}',
+      remedy: 'See who is in the password file: mile-marker people list. Make the map live: {live}',
     },
     method: {
-      message:
-        '{names} refuses this machine when it asks by GET, and lets it in by {method}: the gate `{gate}` is on some methods only.',
-      remedy: 'In files made by hand, put the gate on every method. The written configuration does: {live}',
+      message: '{names} refuses GET, but lets this machine in by {method}: the gate `{gate}` covers only some methods.',
+      remedy: 'In hand-written files, put the gate on every method. Mile Marker’s configuration does: {live}',
     },
     spelled: {
       message: '{names} refuses this machine, and lets it in when the name is written as {host}.',
       remedy:
-        'In files made by hand, compare the host without case and without its port. The written configuration does: {live}',
+        'In hand-written files, compare the host without case and without its port. Mile Marker’s configuration does: {live}',
     },
     'no-password': {
       message: '{names} lets this machine in without the password that the gate `{gate}` must ask for.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });
@@ -56,14 +54,14 @@ const gateOpen = card({
 const gateShut = card({
   id: 'gate-shut',
   severity: 'error',
-  summary: 'A gate keeps somebody out whom it must let in.',
+  summary: 'A gate keeps somebody out who must get in.',
   why: 'A password file that is empty, or that the proxy cannot read, keeps everybody out.',
   source,
   messages: {
     login: {
       message: '{names} refuses the test login {person} with {status}.',
       remedy:
-        'Test the password: mile-marker people check {person}. If it is right, see whether the proxy may read the file: mile-marker check',
+        'Test the password: mile-marker people check {person}. If it is right, check whether the proxy can read the file: mile-marker check',
     },
   },
 });
@@ -72,18 +70,17 @@ const gateHeld = card({
   id: 'gate-refused-here',
   severity: 'note',
   summary: 'A gate refuses this machine, so what is behind it was not tested.',
-  why: 'By its own address this machine may pass. The front may see another address, such as the router’s.',
+  why: 'This machine’s own address may pass, but the front may see another one, such as the router’s.',
   source,
   messages: {
     held: {
-      message: 'https://{names}: the gate `{gate}` refuses this machine, which comes from {from}{as}.',
+      message: 'https://{names}: the gate `{gate}` refuses this machine ({from}{as}).',
       remedy:
         'See which address the front saw in its log. Run verify on a machine that may pass, or with a test login: mile-marker verify --login FILE',
     },
     certain: {
-      message:
-        'https://{names}: the gate `{gate}` refuses this machine, which comes from {from}{as}. The map lets it in.',
-      remedy: 'See what the map means: mile-marker explain {name} --from {from}. Bring the map live: {live}',
+      message: 'https://{names}: the gate `{gate}` refuses this machine ({from}{as}). The map lets it in.',
+      remedy: 'See the map’s rules: mile-marker explain {name} --from {from}. Make the map live: {live}',
     },
   },
 });
@@ -91,14 +88,14 @@ const gateHeld = card({
 const gateUnclear = card({
   id: 'gate-not-judged',
   severity: 'note',
-  summary: 'The gate and its service answer in the same way, so it is not clear which of them refused.',
+  summary: 'The gate and its service give the same answer, so it is not clear which of them refused.',
   why: 'A service that asks for a password, or refuses by itself, hides whether the gate in front of it works.',
   source,
   messages: {
     alike: {
       message:
         'https://{names} answers {status}. That may be the gate `{gate}` or the service behind it. From {from} only the gate should answer.',
-      remedy: 'Look into the log of the service, and see what the map means: mile-marker explain {name} --from {from}',
+      remedy: 'Read the log of the service, and compare with the map: mile-marker explain {name} --from {from}',
     },
   },
 });

@@ -7,8 +7,8 @@ import { serviceItself } from './service.ts';
 const hidden = card({
   id: 'not-tested-behind-gate',
   severity: 'note',
-  summary: 'A gate rightly refuses this machine, so what is behind it was not tested from end to end.',
-  why: 'The service itself was asked directly, as far as it can be reached from here. Whether visitors who may pass get to it is not known.',
+  summary: 'A gate correctly refuses this machine, so the road behind it was not tested completely.',
+  why: 'The service was asked directly, if it can be reached from here. It is not known whether visitors who may pass reach it.',
   source: 'map reference: `gates`',
   messages: {
     people: {
@@ -18,19 +18,19 @@ const hidden = card({
     networks: {
       message: '{names}: not tested behind the gate `{gate}`, which refuses this machine as the map says.',
       remedy:
-        'Run this on a machine that the gate lets in: mile-marker verify. Or print a script for one on which nothing is installed: mile-marker verify --script',
+        'Run this on a machine that the gate lets in: mile-marker verify. Or print a script that needs no installation there: mile-marker verify --script',
     },
     router: {
       message:
-        '{names}: not tested behind the gate `{gate}`. The router leads this machine back inside under an address that is not one of home.',
+        '{names}: not tested behind the gate `{gate}`. The router shows the front another address for this machine, which is not in `home`.',
       remedy:
-        'Test it at the home address: mile-marker verify --at {at}. Devices at home are refused like this too. For them write under `front`: home: [{home}], then add to the resolver there what this prints: mile-marker dns records --view home --hosts',
+        'Test it at the home address: mile-marker verify --at {at}. Devices at home are refused too. For them write under `front`: home: [{home}], then add these records to the resolver at home: mile-marker dns records --view home --hosts',
     },
     routerKnown: {
       message:
-        '{names}: not tested behind the gate `{gate}`. The router leads this machine back inside under an address that is not one of home.',
+        '{names}: not tested behind the gate `{gate}`. The router shows the front another address for this machine, which is not in `home`.',
       remedy:
-        'Test it at the home address: mile-marker verify --at {at}. Devices at home get there when the resolver there says what this prints: mile-marker dns records --view home --hosts',
+        'Test it at the home address: mile-marker verify --at {at}. For devices at home, add these records to the resolver at home: mile-marker dns records --view home --hosts',
     },
     both: {
       message: '{names}: not tested behind the gate `{gate}`, which refuses this machine as the map says.',

@@ -9,16 +9,16 @@ const strangers = card({
   id: 'stranger-sees-something',
   severity: 'error',
   summary: 'The bare address, or a name that is not on the map, shows a service or a welcome page.',
-  why: 'Scanners try addresses all day. They find what answers there without its name, past the gate of its road.',
+  why: 'Scanners try addresses all day. What answers there without a name has no gate.',
   source: 'map reference: `front.unknown`; RFC 9110 §7.4',
   messages: {
     service: {
-      message: '{url} shows the service of {names} to whoever asks for {asked}.',
-      remedy: 'Remove other default servers{defaultSite}, then bring the map live: {live}',
+      message: '{url} shows the service of {names} to anyone who asks for {asked}.',
+      remedy: 'Remove other default servers{defaultSite}, then make the map live: {live}',
     },
     welcome: {
-      message: "{url} shows a server's welcome page to whoever asks for {asked}.",
-      remedy: 'Remove the default site of the server{defaultSite}, then bring the map live: {live}',
+      message: "{url} shows a server's welcome page to anyone who asks for {asked}.",
+      remedy: 'Remove the default site of the server{defaultSite}, then make the map live: {live}',
     },
   },
 });
@@ -32,7 +32,7 @@ const method = card({
   messages: {
     passes: {
       message: '{names} answers {status} to {method}, which its `methods` forbid.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });

@@ -7,7 +7,7 @@ const bypassed = card({
   id: 'front-bypassed',
   severity: 'error',
   summary: 'A service also answers at the public address itself, past the front.',
-  why: 'Whoever tries that port bypasses the gate, the certificate and the rules of the road. Containers publish their ports to everyone by default, past most firewalls.',
+  why: 'Anyone who uses that port bypasses the gate, the certificate and the rules of the road. Containers publish their ports to everyone by default, past most firewalls.',
   source: 'map reference: `to`; RFC 9293 §3.5',
   messages: {
     gated: {
@@ -34,12 +34,12 @@ const rate = card({
   id: 'rate-not-kept',
   severity: 'error',
   summary: 'The front answers more requests than the map allows.',
-  why: 'Nothing slows down whoever guesses passwords or copies everything.',
+  why: 'Nothing slows down somebody who guesses passwords or copies everything.',
   source: 'map reference: `rate`; RFC 6585 §4',
   messages: {
     all: {
       message: '{names} answered {sent} requests within {seconds} s, but the map allows {allowed}.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });

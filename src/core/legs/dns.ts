@@ -14,16 +14,16 @@ const missing = card({
   id: 'dns-missing',
   severity: 'error',
   summary: 'A name on the map has no address in DNS.',
-  why: 'Visitors get "server not found". A new record takes from seconds to a day to be seen everywhere. A resolver that was asked too early remembers the "no" for a while.',
+  why: 'Visitors get "server not found". A new record is visible after seconds to a day. A resolver that was asked too early remembers the missing name for a while.',
   source: 'RFC 1034 §4.3.2; RFC 2308 §5',
   messages: {
     none: {
       message: 'DNS has no address for {names}.',
-      remedy: 'Add where you keep your zone (the whole list: mile-marker dns records): {records}',
+      remedy: 'Add at your DNS provider (full list: mile-marker dns records): {records}',
     },
     edge: {
       message: 'DNS has no address for {names}.',
-      remedy: 'Add the record that the edge asks for where you keep your zone.',
+      remedy: 'Add the record that the edge asks for at your DNS provider.',
     },
   },
 });
@@ -49,7 +49,7 @@ const elsewhere = card({
       remedy: 'Add the record that the edge asks for, or remove `front.edge` from the map.',
     },
     here: {
-      message: 'This machine finds {names} at {found}, but the servers of the zone say {expected}.',
+      message: 'This machine finds {names} at {found}, but the zone’s servers say {expected}.',
       remedy:
         'Remove the name from /etc/hosts of this machine. If it is not there, its resolver remembers an old answer: wait.',
     },
@@ -64,7 +64,7 @@ const incomplete = card({
   id: 'dns-incomplete',
   severity: 'warning',
   summary: 'DNS lacks one of the addresses of the front for a name.',
-  why: 'Visitors who have only the other kind of address do not reach it.',
+  why: 'Visitors who have only that kind of address cannot reach it.',
   source: 'RFC 3596 §2 (AAAA); RFC 1034 §3.6.2',
   messages: {
     lacks: {
@@ -92,14 +92,14 @@ const bogus = card({
   id: 'dns-signature-bad',
   severity: 'error',
   summary: 'The zone is signed, and its signatures are not right.',
-  why: 'Every resolver that looks at signatures (DNSSEC) answers nothing at all, and visitors get "server not found". Resolvers that do not look at them answer as if nothing was wrong.',
+  why: 'Resolvers that check signatures (DNSSEC) give no answer, and visitors get "server not found". Other resolvers answer normally.',
   source: 'RFC 4035 §3.2.2, §5.5',
   messages: {
     bogus: {
       message:
-        'The resolver {resolver} refuses to answer for {names}, and answers {found} when it is told not to look at signatures (DNSSEC).',
+        'The resolver {resolver} refuses to answer for {names}, but answers {found} without checking signatures (DNSSEC).',
       remedy:
-        'Sign the zone anew where it is kept. If it is not to be signed, remove its DS record at your registrar. Then see: mile-marker dns check',
+        'Sign the zone again at your DNS provider. If it should not be signed, remove its DS record at your registrar. Then see: mile-marker dns check',
     },
   },
 });

@@ -7,13 +7,13 @@ const edgeAlters = card({
   id: 'edge-alters',
   severity: 'error',
   summary: 'Something goes wrong only on the way through the edge.',
-  why: 'The front was asked the same past the edge, and is right there. Nothing that is changed on this machine helps.',
+  why: 'The front itself gives the right answer when it is asked past the edge. Changes on this machine do not help.',
   source: 'map reference: `front.edge`',
   messages: {
     only: {
       message: 'Only through the edge: {seen}',
       remedy:
-        'Asked without the edge, the front does this right. Look in the settings of the edge: rewriting, headers, cookies, caching, WebSockets, TLS.',
+        'Without the edge, the front does this right. Check the settings of the edge: rewriting, headers, cookies, caching, WebSockets, TLS.',
     },
   },
 });
@@ -44,7 +44,9 @@ export function withoutEdge(
     const control = past.find(({ leg }) => leg === through.leg);
     if (!compared.includes(through.leg) || control === undefined || !isTested(control)) return through;
     const stays = new Set(control.problems.map(({ card: { id } }) => id));
-    const problems = through.problems.map((one) => (stays.has(one.card.id) || severityOf(one) === 'note' ? one : asEdges(road, one, words)));
+    const problems = through.problems.map((one) =>
+      stays.has(one.card.id) || severityOf(one) === 'note' ? one : asEdges(road, one, words),
+    );
     return { ...through, problems };
   });
 }

@@ -5,18 +5,18 @@ const hairpin = card({
   id: 'no-hairpin',
   severity: 'note',
   summary: 'From home the public address does not answer, but the home address does.',
-  why: 'Many routers do not pass a request for their own public address back inside. It means nothing for visitors outside.',
+  why: 'Many routers cannot be reached at their public address from inside (no hairpin NAT). Visitors outside are not affected.',
   source: 'RFC 4787 §6 (hairpinning)',
   messages: {
     hairpin: {
       message:
         'From here {public} does not answer, so everything was tested at {home}, the home address. Visitors from outside were not tested.',
       remedy:
-        'Try one name on a phone with Wi-Fi off. For devices at home, add to the resolver there what this prints: mile-marker dns records --view home --hosts',
+        'Try one name on a phone with Wi-Fi off. For devices at home, add these records to the resolver at home: mile-marker dns records --view home --hosts',
     },
     unwritten: {
       message:
-        'From here {public} does not answer, and the front of this machine does, at {home}. Everything was tested there. Either the router leads nobody back inside, or it does not pass the ports on: only somebody outside can tell.',
+        'From here {public} does not answer, and the front of this machine does, at {home}. Everything was tested there. Either the router has no hairpin NAT, or it does not forward the ports. Only a test from outside can tell.',
       remedy:
         'Try one name on a phone with Wi-Fi off. If it works, write under `front` in the map: home: [{home}]. If it does not, let the router pass TCP ports {ports} to this machine.',
     },
@@ -27,7 +27,7 @@ const split = card({
   id: 'split-dns',
   severity: 'note',
   summary: 'From home the names lead to the home address (split DNS).',
-  why: 'That is right where a resolver at home has records of its own. It does not show what visitors from outside get.',
+  why: 'This is right if a resolver at home has its own records. It does not show what visitors from outside get.',
   source: 'map reference: `front.home`',
   messages: {
     here: {
@@ -41,7 +41,7 @@ const pastEdge = card({
   id: 'front-past-edge',
   severity: 'warning',
   summary: 'The front also answers past the edge.',
-  why: 'Whoever knows your address bypasses everything that the edge does for you.',
+  why: 'Anyone who knows your address bypasses the edge.',
   source: 'map reference: `front.edge`',
   messages: {
     open: {

@@ -112,11 +112,11 @@ function behindGate(road: PlannedRoad, part: PlannedPart, direct: DirectEvidence
   if (direct?.answer.ok !== true) return 'the page of the service, which does not answer now';
   const { title, status } = direct.answer.value;
   if (title !== null) return `a page titled "${title}", and a closed padlock`;
-  if (isRedirect(status)) return 'the page to which the service leads, and a closed padlock';
+  if (isRedirect(status)) return 'the page of the service, and a closed padlock';
   return `the answer of the service (${String(status)}), and a closed padlock`;
 }
 
 function strangersSee({ front: { unknown } }: Plan): string {
   if (unknown.act === 'refuse') return 'nothing: the connection is closed';
-  return unknown.act === 'not-found' ? '"404", and none of your pages' : 'another address, as `front.unknown` says';
+  return unknown.act === 'not-found' ? '"404", and none of your pages' : 'another address, as set in `front.unknown`';
 }

@@ -16,11 +16,11 @@ const header = card({
   messages: {
     absent: {
       message: '{names} answers without {header}, which the map gives to every answer.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
     other: {
-      message: '{names} answers with {header}: {found}, and the map says {wanted}.',
-      remedy: 'Bring the map live: {live}',
+      message: '{names} answers with {header}: {found}, but the map says {wanted}.',
+      remedy: 'Make the map live: {live}',
     },
   },
 });
@@ -28,22 +28,22 @@ const header = card({
 const cors = card({
   id: 'cors-not-kept',
   severity: 'warning',
-  summary: 'Pages of other origins may read more, or less, than the map says.',
-  why: 'Too little, and the other page stays empty. Too much, and any page that a visitor opens can read what that visitor may see.',
+  summary: 'Other websites can read more, or less, than the map allows.',
+  why: 'Too little: the other page stays empty. Too much: any website that a visitor opens can read what that visitor sees.',
   source: 'map reference: `cors`; Fetch standard, CORS protocol',
   messages: {
     refused: {
       message: '{names} does not let pages of {origin} read its answers, which the map allows.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
     open: {
       message: '{names} lets pages of {origin} read its answers, which the map does not allow.',
-      remedy: 'Bring the map live: {live}. If the service says so itself, switch it off there.',
+      remedy: 'Make the map live: {live}. If the service says so itself, switch it off there.',
     },
     credentials: {
       message:
         '{names}: with the cookies of visitors, pages of {origin} {may} read its answers. The map says otherwise.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });
@@ -52,12 +52,12 @@ const page = card({
   id: 'own-page-not-shown',
   severity: 'warning',
   summary: 'The front shows its own error page instead of the one on the map.',
-  why: 'Visitors read the words of a server instead of yours.',
+  why: 'Visitors see the error page of a server instead of yours.',
   source: 'map reference: `pages`',
   messages: {
     other: {
-      message: '{names} answers {status} with a page of the server, and not with the page `{kind}` of the map.',
-      remedy: 'Bring the map live: {live}',
+      message: '{names} answers {status} with a page of the server, instead of the page `{kind}` on the map.',
+      remedy: 'Make the map live: {live}',
     },
   },
 });

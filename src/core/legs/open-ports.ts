@@ -5,18 +5,18 @@ import { withPort } from '../networks/address.ts';
 const portOpen = card({
   id: 'port-open',
   severity: 'warning',
-  summary: 'A port answers at the address of the front that the map does not name.',
-  why: 'Whoever finds it bypasses every gate of the map. Containers often publish ports that nobody meant to open.',
+  summary: 'A port that is not on the map answers at the address of the front.',
+  why: 'Anyone who finds it bypasses every gate. Containers often publish ports that nobody meant to open.',
   source: 'RFC 9293 §3.5',
   messages: {
     outside: {
-      message: 'Port {port} of {address} answers ({what}), but the map does not name it.',
+      message: 'Port {port} of {address} answers ({what}), but is not on the map.',
       remedy:
-        'Close it: publish it on 127.0.0.1 only, take the forwarding out of the router, or load the rules of way-in.nft.',
+        'To close it, publish it on 127.0.0.1 only, remove the forwarding from the router, or load the rules of way-in.nft.',
     },
     here: {
       message:
-        'Port {port} of {address} answers ({what}), but the map does not name it. Seen from the machine itself, it is not clear whether a firewall keeps strangers out.',
+        'Port {port} of {address} answers ({what}), but is not on the map. Seen from the machine itself, it is not clear whether a firewall keeps strangers out.',
       remedy:
         'If it is not meant for everybody, publish it on 127.0.0.1 only, or keep strangers out: mile-marker install firewall. To see it as they do, run verify --open-ports from another network.',
     },
@@ -26,7 +26,7 @@ const portOpen = card({
       remedy: 'See it as strangers do: run verify --open-ports from another network.',
     },
     home: {
-      message: 'From home, port {port} of {address} answers ({what}), but the map does not name it.',
+      message: 'From home, port {port} of {address} answers ({what}), but is not on the map.',
       remedy:
         'Fine if it is meant for home only. To see whether it is open to the world, run verify --open-ports from another network.',
     },
@@ -37,7 +37,7 @@ const notTried = card({
   id: 'open-ports-not-tried',
   severity: 'note',
   summary: 'Other ports of an address were not tested, because it is not proven to be yours.',
-  why: "Testing ports of somebody else's machine is bad manners, and in places forbidden.",
+  why: "Scanning somebody else's machine is not polite, and forbidden in some places.",
   source: 'Mile Marker: an address is yours when it shows a certificate stored here',
   messages: {
     foreign: {

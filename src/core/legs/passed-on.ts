@@ -11,48 +11,48 @@ const altersAnswer = card({
   id: 'front-alters-answer',
   severity: 'warning',
   summary: 'The front changes what the service answers.',
-  why: 'The first page looks right. Logins do not last, downloads cannot be taken up again, or a part of the visitors sees an error.',
+  why: 'The first page looks right. Logins do not last, downloads cannot be resumed, or some visitors see an error.',
   source: 'RFC 9110 §7.7, §9.3.2 (HEAD), §14 (ranges), §8.4.1; RFC 6265 §4.1',
   messages: {
     head: {
       message: '{names}: the front answers {status} to HEAD, where {upstream} answers {direct}.',
-      remedy: 'In files made by hand, pass on HEAD as GET is passed on. The written configuration does: {live}',
+      remedy: 'In hand-written files, pass on HEAD like GET. Mile Marker’s configuration does: {live}',
     },
     range: {
       message:
-        '{names}: {upstream} sends parts of its pages on request (206), and the front answers {status}: downloads and films cannot be taken up in the middle.',
+        '{names}: {upstream} sends parts of its pages on request (206), and the front answers {status}: downloads and films cannot be resumed or skipped through.',
       remedy:
-        'In files made by hand, let `Range` pass, and no cache or filter rewrite the page. The written configuration does: {live}',
+        'In hand-written files, let `Range` pass, and no cache or filter rewrite the page. Mile Marker’s configuration does: {live}',
     },
     packed: {
       message:
-        '{names}: to a browser, which takes compressed pages, the front sends something else than {upstream} does ({status}).',
+        '{names}: the front answers a browser, which accepts compression, differently from {upstream} ({status}).',
       remedy:
-        'In files made by hand, compress in one place only: the service or the front. The written configuration leaves it to the service: {live}',
+        'In hand-written files, compress in one place only: the service or the front. Mile Marker’s configuration leaves it to the service: {live}',
     },
     login: {
       message: '{names}: a login (Authorization) that a visitor sends does not reach {upstream}.',
-      remedy: 'In files made by hand, pass on Authorization. The written configuration does: {live}',
+      remedy: 'In hand-written files, pass on Authorization. Mile Marker’s configuration does: {live}',
     },
     'cookie-gone': {
       message: '{names}: the front takes away the cookie {cookie} that {upstream} sets.',
-      remedy: 'In files made by hand, pass on Set-Cookie. The written configuration does: {live}',
+      remedy: 'In hand-written files, pass on Set-Cookie. Mile Marker’s configuration does: {live}',
     },
     'cookie-path': {
       message:
         '{names}: {upstream} sets the cookie {cookie} with Path={wanted}, and visitors get it with Path={found}.',
       remedy:
-        'In files made by hand, remove what rewrites the paths of cookies. The written configuration leaves them alone: {live}',
+        'In hand-written files, remove what rewrites the paths of cookies. Mile Marker’s configuration leaves them alone: {live}',
     },
     'cookie-open': {
       message: '{names}: {upstream} sets the cookie {cookie} with `Secure`, and the front takes that away.',
-      remedy: 'In files made by hand, leave Set-Cookie as it is. The written configuration does: {live}',
+      remedy: 'In hand-written files, leave Set-Cookie as it is. Mile Marker’s configuration does: {live}',
     },
     'cookie-domain': {
       message:
-        '{names}: the front hands on the cookie {cookie} for {found}, where browsers do not keep it. {upstream} sets it for {wanted}.',
+        '{names}: the front rewrites the cookie {cookie} to the domain {found}, which browsers reject. {upstream} sets it for {wanted}.',
       remedy:
-        'In files made by hand, remove what rewrites the domains of cookies. The written configuration leaves them alone: {live}',
+        'In hand-written files, remove what rewrites the domains of cookies. Mile Marker’s configuration leaves them alone: {live}',
     },
   },
 });
@@ -60,15 +60,15 @@ const altersAnswer = card({
 const shared = card({
   id: 'session-shared',
   severity: 'error',
-  summary: 'The front hands one session to everybody.',
-  why: 'A cache in front of a service keeps what one visitor got, with its cookie. Whoever comes next is taken for that visitor.',
+  summary: 'The front gives everybody the same session.',
+  why: 'A cache in front of a service keeps the page of one visitor, with its cookie. The next visitor is taken for that one.',
   source: 'RFC 9111 §7.3 (caching of sensitive information)',
   explains: ['front-shows-old-copy', 'front-alters-answer'],
   messages: {
     cookie: {
       message: '{names}: {upstream} sets a new {cookie} at each visit, and through the front it is always the same.',
       remedy:
-        'In files made by hand, switch the cache off for this road{buffering}. The written configuration keeps no copies: {live}',
+        'In hand-written files, switch the cache off for this road{buffering}. Mile Marker’s configuration keeps no copies: {live}',
     },
   },
 });
@@ -77,7 +77,7 @@ const foreign = card({
   id: 'cookie-not-kept',
   severity: 'warning',
   summary: 'A service sets a cookie for another name, which browsers do not keep.',
-  why: 'Nobody stays logged in, and the service says nothing of it.',
+  why: 'Nobody stays logged in, and the service does not notice.',
   source: 'RFC 6265 §5.3',
   messages: {
     domain: {
@@ -91,19 +91,19 @@ const claims = card({
   id: 'visitor-claims-reach-service',
   severity: 'warning',
   summary: 'What a visitor says about its own address reaches the service.',
-  why: 'A service that trusts its front takes the first address in X-Forwarded-For for the visitor. Anybody can then come from wherever they like: home, too.',
+  why: 'A service that trusts its front takes the first address in X-Forwarded-For for the visitor. Then anybody can claim any address, also one at home.',
   source: 'RFC 7239 §8.1; de facto header X-Forwarded-For',
   messages: {
     seen: {
       message: '{names}: the service sees the address {claimed} that this machine claimed in X-Forwarded-For.',
       remedy:
-        'In files made by hand, replace the header and do not add to it{visitorAddress}. The written configuration does: {live}',
+        'In hand-written files, replace the header instead of adding to it{visitorAddress}. Mile Marker’s configuration does: {live}',
     },
     obeyed: {
       message:
         '{names} answers {status} instead of {usual} when a visitor claims the address {claimed} in X-Forwarded-For.',
       remedy:
-        'In files made by hand, replace the header and do not add to it{visitorAddress}. The written configuration does: {live}',
+        'In hand-written files, replace the header instead of adding to it{visitorAddress}. Mile Marker’s configuration does: {live}',
     },
   },
 });
@@ -111,7 +111,7 @@ const claims = card({
 const two = card({
   id: 'differs-over-http2',
   severity: 'error',
-  summary: 'Over HTTP/2 a road answers otherwise than over HTTP/1.1.',
+  summary: 'A road answers differently over HTTP/2 than over HTTP/1.1.',
   why: 'Every browser uses HTTP/2 where it is offered; tests by hand often do not. Visitors get the other answer.',
   source: 'RFC 9113 §8.3.1 (:authority)',
   explains: ['front-alters-answer'],
@@ -119,16 +119,16 @@ const two = card({
     status: {
       message: '{names} answers {status} over HTTP/2, which browsers use, and {usual} over HTTP/1.1.',
       remedy:
-        'In files made by hand, see what goes by `Host`: over HTTP/2 it is `:authority`. The written configuration is right: {live}',
+        'In hand-written files, look for rules on `Host`: over HTTP/2 it is `:authority`. Mile Marker’s configuration is right: {live}',
     },
     page: {
       message: '{names} shows another page over HTTP/2, which browsers use, than over HTTP/1.1.',
       remedy:
-        'In files made by hand, see which server takes HTTP/2 connections. The written configuration is right: {live}',
+        'In hand-written files, see which server accepts HTTP/2 connections. Mile Marker’s configuration is right: {live}',
     },
     fails: {
       message: '{names} gives no answer over HTTP/2, which browsers use: {reason}. Over HTTP/1.1 it answers {usual}.',
-      remedy: "Read the front's error log. The written configuration is right: {live}",
+      remedy: "Read the front's error log. Mile Marker’s configuration is right: {live}",
     },
   },
 });

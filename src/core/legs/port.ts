@@ -21,7 +21,7 @@ const closed = card({
   id: 'port-closed',
   severity: 'error',
   summary: 'Nobody answers on a port of the front.',
-  why: 'No visitor gets further than this.',
+  why: 'No visitor gets past this.',
   source: 'RFC 9293 §3.5 (connection establishment)',
   messages: {
     refused: {
@@ -46,23 +46,23 @@ const closed = card({
 const otherwise = card({
   id: 'port-not-served',
   severity: 'error',
-  summary: 'A port of the front accepts connections, but does not speak what it should.',
-  why: 'The port is open, so it looks fine in a port scan. Still no visitor gets a page.',
+  summary: 'A port of the front accepts connections, but speaks the wrong protocol.',
+  why: 'A port scan shows it as open, but no visitor gets a page.',
   source: 'RFC 9110 §4.2; RFC 8446 §4.1.2',
   messages: {
     closes: {
       message: '{endpoint} accepts connections and closes them at once.',
       remedy:
-        'What listens there passes them on to nothing, or knows none of the names. Check where the router sends port {port}. On that machine, see what listens: ss -ltnp',
+        'The program on this port forwards to nothing, or knows none of the names. Check where the router sends port {port}. On that machine, see what listens: ss -ltnp',
     },
     mute: {
       message: '{endpoint} accepts connections and then sends nothing.',
-      remedy: 'What listens on port {port} hangs, or is not a web server. On that machine, see what it is: ss -ltnp',
+      remedy: 'The program on port {port} hangs, or is not a web server. On that machine, find it: ss -ltnp',
     },
     plain: {
       message: '{endpoint} speaks plain HTTP, but should speak HTTPS.',
       remedy:
-        'In the router, send the outside port {port} to the port on which the front speaks HTTPS. In files made by hand, let that listener speak TLS{listenTls}.',
+        'In the router, send the outside port {port} to the port on which the front speaks HTTPS. In hand-written files, switch TLS on for that listener{listenTls}.',
     },
     tls: {
       message: '{endpoint} speaks HTTPS, but should speak plain HTTP, which only redirects.',
@@ -78,7 +78,7 @@ const otherwise = card({
 const unreachable = card({
   id: 'port-not-judged',
   severity: 'note',
-  summary: 'One address of the front was not tested: this machine has no way there.',
+  summary: 'One address of the front was not tested: this machine has no route to it.',
   why: 'Visitors may still reach it.',
   source: 'RFC 4443 §3.1; RFC 1122 §3.2.2.1',
   messages: {

@@ -47,14 +47,14 @@ export interface RawEvidence {
 const open = card({
   id: 'raw-port-open',
   severity: 'error',
-  summary: 'A raw port lets in whom its gate should refuse.',
-  why: 'What listens there may trust whoever reaches it.',
+  summary: 'A raw port lets in somebody its gate should refuse.',
+  why: 'The service may trust anyone who reaches it.',
   source: 'map reference: `ports`',
   messages: {
     open: {
-      message: '{port} takes a connection from {from}, which its gate `{gate}` should refuse.',
+      message: '{port} accepts a connection from {from}. Its gate `{gate}` should refuse it.',
       remedy:
-        'Bring what is on the map live: {live}. If it is live, something else listens on that port: ss -ltnp "sport = :{number}"',
+        'Make the map live: {live}. If it is live, something else listens on that port: ss -ltnp "sport = :{number}"',
     },
   },
 });
@@ -62,22 +62,22 @@ const open = card({
 const shut = card({
   id: 'raw-port-shut',
   severity: 'error',
-  summary: 'A raw port ends connections that it should pass on.',
-  why: 'Nobody gets to the service.',
+  summary: 'A raw port closes connections that it should pass on.',
+  why: 'Nobody reaches the service.',
   source: 'map reference: `ports`',
   messages: {
     gate: {
       message:
-        '{port} ends a connection from {from} at once, which its gate `{gate}` should let in; its service is well.',
-      remedy: 'Bring what is on the map live: {live}',
+        '{port} closes a connection from {from} at once. Its gate `{gate}` should let it in, and its service works.',
+      remedy: 'Make the map live: {live}',
     },
     service: {
-      message: '{port} ends connections at once, and its service does not take any at {to} either: {reason}.',
+      message: '{port} closes connections at once, and its service does not accept any at {to} either: {reason}.',
       remedy: 'Start the service, or correct where `{port}` leads in the map.',
     },
     unseen: {
-      message: '{port} ends connections from {from} at once.',
-      remedy: 'Its service may be down: see whether it runs. If it does, bring what is on the map live: {live}',
+      message: '{port} closes connections from {from} at once.',
+      remedy: 'Check that its service is running. If it is, make the map live: {live}',
     },
   },
 });
@@ -85,8 +85,8 @@ const shut = card({
 const nowhere = card({
   id: 'raw-port-service-down',
   severity: 'error',
-  summary: 'The service of a raw port takes nothing.',
-  why: 'The front can pass on nothing to it.',
+  summary: 'The service of a raw port does not answer.',
+  why: 'The front has nothing to pass connections on to.',
   source: 'RFC 9293 §3.5 (connection establishment)',
   messages: {
     down: {
@@ -99,38 +99,35 @@ const nowhere = card({
 const other = card({
   id: 'raw-port-other',
   severity: 'error',
-  summary: 'A raw port leads to something else than its service, or not as the service wants it.',
-  why: 'The port is open and takes connections, so it looks well from outside. Nobody gets what is on the map.',
+  summary: 'A raw port leads to the wrong program, or speaks to its service in the wrong way.',
+  why: 'The port is open, so it looks fine from outside. Nobody reaches the service on the map.',
   source: 'map reference: `ports`; PROXY protocol, version 1',
   messages: {
     greets: {
       message: '{port} greets visitors with "{found}", and its service at {to} with "{wanted}".',
       remedy:
-        'Another program listens there, or is dialled: ss -ltnp "sport = :{number}". Bring what is on the map live: {live}',
+        'The front, or the port itself, leads to another program: ss -ltnp "sport = :{number}". Make the map live: {live}',
     },
     nothing: {
       message: '{port} says nothing, where its service at {to} greets visitors with "{wanted}".',
       remedy:
-        'Something else listens there, or the front does not get to the service: ss -ltnp "sport = :{number}". Bring what is on the map live: {live}',
+        'Another program listens there, or the front cannot reach the service: ss -ltnp "sport = :{number}". Make the map live: {live}',
     },
     tls: {
-      message: '{port} waits for a TLS handshake, and the map says that it passes on what comes.',
-      remedy: 'If TLS is to end there, write `tls: true` at {port} in the map. If not, bring the map live: {live}',
+      message: '{port} expects a TLS handshake. On the map it passes connections on as they are.',
+      remedy: 'If TLS should end there, write `tls: true` at {port} in the map. If not, make the map live: {live}',
     },
     'no-proxy': {
-      message:
-        '{port}: the service at {to} wants to be told the visitor first (PROXY protocol), and the front does not do it.',
-      remedy: 'The written configuration does, as the map says `proxy-protocol: true`. Bring it live: {live}',
+      message: '{port}: the service at {to} expects the PROXY protocol, but the front does not send it.',
+      remedy: 'Mile Marker’s configuration does, as the map says `proxy-protocol: true`. Make it live: {live}',
     },
     'extra-proxy': {
-      message:
-        '{port}: the front tells the service at {to} the visitor first (PROXY protocol), which does not understand it.',
+      message: '{port}: the front sends the PROXY protocol to the service at {to}, which does not understand it.',
       remedy:
-        'If the service is to be told, switch that on there and write `proxy-protocol: true`. If not, bring the map live: {live}',
+        'If you want the PROXY protocol, switch it on in the service and write `proxy-protocol: true`. If not, make the map live: {live}',
     },
     wants: {
-      message:
-        '{port}: the service at {to} answers only whoever tells it the visitor first (PROXY protocol), and the map does not say so.',
+      message: '{port}: the service at {to} answers only to the PROXY protocol, which is not on the map.',
       remedy: 'Write `proxy-protocol: true` at {port} in the map, then: {live}. Or switch it off in the service.',
     },
   },
@@ -140,13 +137,13 @@ const bypassed = card({
   id: 'raw-port-bypassed',
   severity: 'error',
   summary: 'The service of a raw port with a gate answers past the front.',
-  why: 'The gate keeps nobody out who uses the other port.',
+  why: 'Anyone who uses the other port bypasses the gate.',
   source: 'map reference: `ports`; Compose Specification, "ports"',
   messages: {
     open: {
       message: 'The service of {port} also answers at {places}, past the gate `{gate}`.',
       remedy:
-        'Publish it for this machine alone, such as "127.0.0.1:{direct}:PORT" in its Compose file, or close port {direct} in the firewall.',
+        'Publish it for this machine only, such as "127.0.0.1:{direct}:PORT" in its Compose file, or close port {direct} in the firewall.',
     },
   },
 });

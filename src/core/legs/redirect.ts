@@ -6,50 +6,51 @@ import { bad, ok, severityOf, skipped, type LegResult, type Problem } from './le
 const wrong = card({
   id: 'redirect-wrong',
   severity: 'error',
-  summary: 'Plain HTTP does not lead to the same place over HTTPS.',
-  why: 'Whoever types the name without https:// stays in clear text, or ends up elsewhere.',
+  summary: 'Plain HTTP does not redirect to the same page over HTTPS.',
+  why: 'Visitors who type the name without https:// stay in clear text, or reach another page.',
   source: 'RFC 9110 §15.4 and §10.2.2',
   messages: {
     stays: {
       message: 'http://{names} answers {status} in clear text instead of redirecting to HTTPS.',
-      remedy: 'The configuration that Mile Marker writes redirects every road. Bring it live: {live}',
+      remedy: 'The configuration that Mile Marker writes redirects every road. Make it live: {live}',
     },
     plain: {
       message: 'http://{names} redirects to clear text again: {found} instead of {expected}.',
-      remedy: 'Redirect straight to https://, as the written configuration does: {live}',
+      remedy: 'Redirect straight to https://, as Mile Marker’s configuration does: {live}',
     },
     host: {
       message: 'http://{names} redirects to another name: {found} instead of {expected}.',
       remedy:
-        'In the redirect on port {port} use the host that was asked for{keepHost}. The written configuration does: {live}',
+        'In the redirect on port {port} use the requested host{keepHost}. Mile Marker’s configuration does: {live}',
     },
     port: {
       message: 'http://{names} redirects to a port that visitors do not use: {found} instead of {expected}.',
-      remedy: 'In the redirect write the outside port, or none when it is 443. The written configuration does: {live}',
+      remedy:
+        'In the redirect write the outside port, or none when it is 443. Mile Marker’s configuration does: {live}',
     },
     path: {
       message: 'http://{names} loses or changes the path: it redirects to {found} instead of {expected}.',
       remedy:
-        'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
+        'In the redirect on port {port} keep the path and query unchanged{keepTarget}. Mile Marker’s configuration does: {live}',
     },
     query: {
       message: 'http://{names} loses or changes the query: it redirects to {found} instead of {expected}.',
       remedy:
-        'In the redirect on port {port} keep the target as it came{keepTarget}. The written configuration does: {live}',
+        'In the redirect on port {port} keep the path and query unchanged{keepTarget}. Mile Marker’s configuration does: {live}',
     },
     'no-location': {
       message: 'http://{names} answers {status} without saying where to go.',
-      remedy: 'Correct the redirect on port {port}. The written configuration is right: {live}',
+      remedy: 'Correct the redirect on port {port}. Mile Marker’s configuration is right: {live}',
     },
     escaped: {
       message:
         'http://{names} answers {status} to a path with an escaped slash (%2F), but redirects other paths to HTTPS.',
       remedy:
-        'Links with such paths may break, such as those to files, packages or chat rooms. Keep the target as it came{escapedSlashes}.',
+        'Links with such paths may break, such as those to files, packages or chat rooms. Keep the path and query unchanged{escapedSlashes}.',
     },
     failed: {
       message: 'http://{names} gets no answer: {reason}.',
-      remedy: 'The server on port {port} may not know the name. Bring the map live: {live}',
+      remedy: 'The server on port {port} may not know the name. Make the map live: {live}',
     },
   },
 });
@@ -57,13 +58,13 @@ const wrong = card({
 const temporary = card({
   id: 'redirect-temporary',
   severity: 'note',
-  summary: 'The redirect to HTTPS is a temporary one.',
+  summary: 'The redirect to HTTPS is temporary.',
   why: 'Browsers ask in clear text again each time. 302 and 303 also turn a POST into a GET.',
   source: 'RFC 9110 §15.4.3, §15.4.4, §15.4.8',
   messages: {
     temporary: {
       message: 'http://{names} redirects to HTTPS with {status}, which is temporary.',
-      remedy: 'Answer 308 (or 301), as the written configuration does: {live}',
+      remedy: 'Answer 308 (or 301), as Mile Marker’s configuration does: {live}',
     },
   },
 });
@@ -71,7 +72,7 @@ const temporary = card({
 const loop = card({
   id: 'redirect-loop',
   severity: 'error',
-  summary: 'The redirects of a name go round in a circle.',
+  summary: 'The redirects of a name form a loop.',
   why: 'Browsers stop with "too many redirects". Two layers both force HTTPS, or the application believes that it is on plain HTTP.',
   source: 'RFC 9110 §15.4: clients detect and refuse cyclical redirections',
   explains: [
@@ -83,17 +84,17 @@ const loop = card({
   ],
   messages: {
     loop: {
-      message: 'The redirects of {name} go round in a circle: {circle}.',
+      message: 'The redirects of {name} form a loop: {circle}.',
       remedy:
         "In the service's own settings set its public https:// URL, or let it trust X-Forwarded-Proto. Or remove one of the redirects.",
     },
     endless: {
-      message: 'The redirects of {name} do not come to an end. The last of {count} that were followed leads to {last}.',
+      message: 'The redirects of {name} never end. After {count} redirects the last one goes to {last}.',
       remedy:
-        "Something adds to the address each time. In the service's own settings set its public https:// URL, or let it trust X-Forwarded-Proto.",
+        "Each redirect adds to the address. In the service's own settings set its public https:// URL, or let it trust X-Forwarded-Proto.",
     },
     edge: {
-      message: 'The redirects of {names} go round in a circle: {circle}.',
+      message: 'The redirects of {names} form a loop: {circle}.',
       remedy:
         'The edge seems to speak plain HTTP to your front, which sends plain HTTP to HTTPS. Set the edge to speak HTTPS to the front, and to check its certificate.',
     },
@@ -103,37 +104,37 @@ const loop = card({
 const hsts = card({
   id: 'hsts-not-sent',
   severity: 'warning',
-  summary: 'Browsers do not learn to insist on HTTPS as the map says.',
-  why: 'The first request of a day may go out in clear text, and be answered by somebody else.',
+  summary: 'Browsers do not get the HSTS setting of the map.',
+  why: 'A browser may send its first request in clear text, where somebody else can answer it.',
   source: 'RFC 6797 §7.2',
   messages: {
     absent: {
       message: '{names} sends no Strict-Transport-Security; {asks} max-age={wanted}.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
     short: {
       message: '{names} sends Strict-Transport-Security with max-age={found}; {asks} {wanted}.',
-      remedy: "The written configuration replaces the service's own. Bring it live: {live}",
+      remedy: "Mile Marker’s configuration replaces the service's own. Make it live: {live}",
     },
     kept: {
       message:
-        '{names} sends Strict-Transport-Security with max-age={found}, and the map says `hsts: forget`: browsers go on insisting on HTTPS.',
-      remedy: "The written configuration replaces the service's own. Bring it live: {live}",
+        '{names} sends Strict-Transport-Security with max-age={found}, but the map says `hsts: forget`. Browsers keep using only HTTPS.',
+      remedy: "Mile Marker’s configuration replaces the service's own. Make it live: {live}",
     },
     subdomains: {
       message:
-        '{names} sends Strict-Transport-Security with includeSubDomains, so browsers refuse plain HTTP of {plain}, too, which the map keeps `plain`.',
+        '{names} sends Strict-Transport-Security with includeSubDomains, so browsers also refuse plain HTTP for {plain}, which is `plain` on the map.',
       remedy:
-        'Take includeSubDomains away, where the service sends it, or remove `plain` from those roads. The written configuration never sends it: {live}',
+        'Remove includeSubDomains in the service that sends it, or remove `plain` from those roads. Mile Marker’s configuration never sends it: {live}',
     },
     zero: {
       message:
         '{names} sends Strict-Transport-Security with max-age=0, which makes browsers forget it; {asks} {wanted}.',
-      remedy: "The written configuration replaces the service's own. Bring it live: {live}",
+      remedy: "Mile Marker’s configuration replaces the service's own. Make it live: {live}",
     },
     garbled: {
       message: '{names} sends Strict-Transport-Security that no browser can read ({said}); {asks} max-age={wanted}.',
-      remedy: 'Send exactly one, as max-age={wanted}, as the written configuration does: {live}',
+      remedy: 'Send exactly one, as max-age={wanted}, as Mile Marker’s configuration does: {live}',
     },
   },
 });
@@ -141,15 +142,15 @@ const hsts = card({
 const challengeShut = card({
   id: 'challenge-shut',
   severity: 'warning',
-  summary: 'The front does not let an authority see the proof that a renewal shows.',
+  summary: 'The front blocks the path that an authority checks at a renewal.',
   why: 'The certificate works until it expires. Then it cannot be renewed, and browsers refuse the name.',
   source: 'RFC 8555 §8.3 (HTTP challenge)',
   messages: {
     shut: {
       message:
-        '{names}: over plain HTTP the front answers {status} below /.well-known/acme-challenge/, where an authority looks for the proof of a renewal.',
+        '{names}: over plain HTTP the front answers {status} below /.well-known/acme-challenge/, where the authority looks for the challenge.',
       remedy:
-        'In files made by hand, let that path pass before every gate and redirect. The written configuration does: {live}. Or prove the names by records: write `challenge: dns` under `acme`.',
+        'In hand-written files, answer that path before every gate and redirect. Mile Marker’s configuration does: {live}. Or use the DNS challenge: write `challenge: dns` under `acme`.',
     },
   },
 });
@@ -292,7 +293,7 @@ export function hstsProblem(
   const isWritten = lines['hsts'] !== undefined;
   if (wanted === 0 && !isWritten) return [];
   const problem = (say: string, more: Problem['data'], cause: string): Problem[] => {
-    const data = { ...more, wanted, asks: isWritten ? 'the map asks for' : 'a map without `hsts` means' };
+    const data = { ...more, wanted, asks: isWritten ? 'the map asks for' : 'the default is' };
     return [{ card: hsts, say, data, cause, severity: isWritten ? 'warning' : 'note' }];
   };
   if (said === null) return wanted === 0 ? [] : problem('absent', {}, `hsts:${String(wanted)}`);

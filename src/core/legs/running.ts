@@ -7,8 +7,8 @@ import type { Problem } from './leg.ts';
 const notNewest = card({
   id: 'front-not-newest',
   severity: 'note',
-  summary: 'The front runs another state than the map has now.',
-  why: 'An edited map changes nothing for visitors until it is live. A server that does not accept its new configuration goes on with the old one.',
+  summary: 'The front does not run the current map.',
+  why: 'An edited map changes nothing for visitors until it is live. A server that rejects its new configuration keeps the old one.',
   source: 'Mile Marker: the mark of an edition',
   explains: [
     'handshake-refused',
@@ -32,15 +32,15 @@ const notNewest = card({
   messages: {
     restart: {
       message: '{names}: the front was started before the last change of the map.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
     reload: {
       message: '{names}: the front runs {runs}, but the newest written one is {written}.',
-      remedy: 'If it goes on with the old one, its error log says why. Reload it: {reload}',
+      remedy: 'Reload it: {reload}. If it still runs the old one, its error log says why.',
     },
     write: {
       message: '{names}: the front runs {runs}, which was written last. The map or this machine has changed since.',
-      remedy: 'See what changed: mile-marker write --diff. Bring it live: {live}',
+      remedy: 'See what changed: mile-marker write --diff. Make it live: {live}',
     },
   },
 });

@@ -7,7 +7,7 @@ export const serviceDown = card({
   id: 'service-down',
   severity: 'error',
   summary: 'Nothing answers at the service of a road.',
-  why: 'The front works, but it has nothing to pass on.',
+  why: 'The front works, but there is nothing behind it.',
   source,
   explains: ['websocket-not-passed', 'hsts-not-sent', 'method-not-refused', 'rate-not-kept'],
   messages: {
@@ -26,7 +26,7 @@ export const serviceDown = card({
     },
     silent: {
       message: '{names}: {upstream} accepts the connection and then sends nothing.',
-      remedy: 'Read the log of the service. It may still be starting, or hang.',
+      remedy: 'Read the log of the service. It may still be starting, or it hangs.',
     },
     broken: {
       message: '{names}: {upstream} does not speak HTTP: {reason}.',
@@ -39,7 +39,7 @@ export const serviceDown = card({
     },
     cut: {
       message: '{names}: {upstream} starts to answer and breaks off: {reason}.',
-      remedy: 'Read the log of the service. Without the front it breaks off, too.',
+      remedy: 'Read the log of the service. It breaks off without the front too.',
     },
     'speaks-https': {
       message: '{names}: {upstream} speaks HTTPS, and the front talks plain HTTP to it.',
@@ -62,22 +62,22 @@ export const wrongService = card({
   messages: {
     other: {
       message: '{names} shows the service of {other} instead of its own on {upstream}.',
-      remedy: 'Compare the two roads in the map: one may be a copy of the other. Then bring the map live: {live}',
+      remedy: 'Compare the two roads in the map: one may be a copy of the other. Then make the map live: {live}',
     },
     welcome: {
       message: '{names} shows the welcome page of a freshly installed server.',
       remedy:
-        'The written configuration is not in use. Remove the default site{defaultSite}, then bring the map live: {live}',
+        'Mile Marker’s configuration is not in use. Remove the default site{defaultSite}, then make the map live: {live}',
     },
     page: {
       message:
         '{names} shows a page titled "{shown}". Its service on {upstream}, asked directly, shows one titled "{wanted}".',
       remedy:
-        'Open it in a browser. If it is not the service, bring the map live: {live}. If both are, name a text of its page under `expect` in the map.',
+        'Open it in a browser. If it is not the service, make the map live: {live}. If both are, name a text of its page under `expect` in the map.',
     },
     listing: {
       message: '{names} shows a list of the files in a folder instead of its service on {upstream}.',
-      remedy: 'In files made by hand, let this name lead to the service. The written configuration does: {live}',
+      remedy: 'In hand-written files, let this name lead to the service. Mile Marker’s configuration does: {live}',
     },
   },
 });
@@ -85,8 +85,8 @@ export const wrongService = card({
 export const serviceFails = card({
   id: 'service-fails',
   severity: 'warning',
-  summary: 'A service answers, and says itself that it fails.',
-  why: 'The front passes it on rightly. Visitors see an error all the same.',
+  summary: 'A service answers with an error of its own.',
+  why: 'The front passes the answer on correctly. Visitors see an error.',
   source,
   messages: {
     fails: {
@@ -100,7 +100,7 @@ export const serviceUnclear = card({
   id: 'service-unclear',
   severity: 'note',
   summary: 'It is not clear whether the right service answers.',
-  why: 'An honest "cannot tell" is better than a guess in either direction.',
+  why: 'Mile Marker does not guess. A road that is unsure needs one look from you.',
   source,
   messages: {
     nowhere: {
@@ -117,18 +117,20 @@ export const serviceUnclear = card({
       remedy: 'Run this on the machine that runs the services: mile-marker verify',
     },
     alike: {
-      message: '{names} and {other} give the same answer, so either could be behind the name.',
-      remedy: 'Open it in a browser once. To settle it for good, name a text of its page under `expect` in the map.',
+      message: '{names} and {other} give the same answer, so it is not certain which one is behind the name.',
+      remedy:
+        'Open it in a browser once. To make it certain from now on, write a text of its page under `expect` in the map.',
     },
     differs: {
       message:
         '{names} answers {status}, and its service on {upstream} answers {direct} with another page when asked directly.',
       remedy:
-        'Open it in a browser once: the page may change at every visit. To settle it for good, name a text of its page under `expect` in the map.',
+        'Open it in a browser once: the page may change at every visit. To make it certain from now on, write a text of its page under `expect` in the map.',
     },
     bare: {
-      message: '{names} answers {status} as its service does, but the page has too little in it to be sure.',
-      remedy: 'Open it in a browser once. To settle it for good, name a text of its page under `expect` in the map.',
+      message: '{names} answers {status} as its service does, but the page is too short to recognise.',
+      remedy:
+        'Open it in a browser once. To make it certain from now on, write a text of its page under `expect` in the map.',
     },
   },
 });
@@ -136,12 +138,12 @@ export const serviceUnclear = card({
 export const showsInside = card({
   id: 'redirect-shows-inside',
   severity: 'warning',
-  summary: 'A service sends visitors to its own inside address, or back to plain HTTP.',
-  why: 'From outside that address leads nowhere, and it shows strangers how your network is built.',
+  summary: 'A service sends visitors to an internal address, or back to plain HTTP.',
+  why: 'That address does not work from outside, and it shows strangers how your network is built.',
   source: 'RFC 9110 §10.2.2',
   messages: {
     inside: {
-      message: '{names} redirects to {location}, an inside address.',
+      message: '{names} redirects to {location}, an internal address.',
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
     port: {
@@ -149,7 +151,7 @@ export const showsInside = card({
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
     page: {
-      message: 'The page of {names} leads to {location}, an inside address.',
+      message: 'The page of {names} leads to {location}, an internal address.',
       remedy: "Set the public URL in the service's own settings: {origin}",
     },
     'plain-page': {
@@ -166,8 +168,8 @@ export const showsInside = card({
 export const notTold = card({
   id: 'service-refuses-proxy',
   severity: 'error',
-  summary: 'A service refuses what comes through a proxy, or by its public name.',
-  why: 'By address and port it works, so the service is fine. It does not know how visitors reach it.',
+  summary: 'A service refuses requests that come through a proxy, or by its public name.',
+  why: 'By address and port it works. It only does not know its public name or its proxy.',
   source: 'RFC 7239 §8.1 (whom to believe); RFC 9110 §7.2',
   explains: ['websocket-not-passed'],
   messages: {
@@ -188,7 +190,7 @@ export const cookieOpen = card({
   id: 'cookie-not-secure',
   severity: 'warning',
   summary: 'A service sets a cookie that browsers will also send in clear text.',
-  why: 'Whoever listens to one plain request has the session. Programs leave `Secure` out when they do not know that they are behind HTTPS.',
+  why: 'Anyone who overhears one plain request can take over the session. Programs leave out `Secure` when they do not know that they are behind HTTPS.',
   source: 'RFC 6265 §4.1.2.5',
   messages: {
     session: {
@@ -202,13 +204,13 @@ export const cookieOpen = card({
 export const roadRedirectWrong = card({
   id: 'road-redirect-wrong',
   severity: 'error',
-  summary: 'A road that redirects leads elsewhere than the map says.',
+  summary: 'A redirect goes to another place than on the map.',
   why: 'The front runs another configuration than this map.',
   source: 'RFC 9110 §15.4',
   messages: {
     elsewhere: {
       message: 'https://{names} answers {status} to {found}, but should redirect to {expected}.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });
@@ -217,13 +219,13 @@ export const pauseIgnored = card({
   id: 'pause-ignored',
   severity: 'error',
   summary: 'A road that is paused on the map still answers.',
-  why: 'You took it off, and it is still there.',
+  why: 'You switched it off, but visitors still reach it.',
   source: 'RFC 9110 §15.6.4',
   explains: ['hsts-not-sent'],
   messages: {
     answers: {
       message: '{names} is paused on the map, but the front answers {status}.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });
@@ -231,8 +233,8 @@ export const pauseIgnored = card({
 export const expectUnmet = card({
   id: 'expectation-unmet',
   severity: 'error',
-  summary: 'What the map expects at the end of a road is not there.',
-  why: 'You wrote down how to see that it works, and it does not.',
+  summary: 'A road does not give the answer that the map expects.',
+  why: 'Your own test on the map, `expect`, fails.',
   source: 'map reference: `expect`',
   messages: {
     status: {
@@ -253,12 +255,12 @@ export const expectUnmet = card({
 export const folderEmpty = card({
   id: 'folder-no-page',
   severity: 'error',
-  summary: 'A road that shows a folder has no page to show.',
-  why: 'Visitors of the bare name see an error.',
+  summary: 'A folder road has no index page.',
+  why: 'Visitors of the start page see an error.',
   source: 'map reference',
   messages: {
     'no-page': {
-      message: 'https://{names} shows a folder, but answers {status} to the bare name.',
+      message: 'https://{names} shows a folder, but answers {status} at its start page.',
       remedy: 'Put an index.html into the folder, and see whether the proxy may read it: mile-marker check',
     },
   },

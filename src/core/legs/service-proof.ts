@@ -9,7 +9,7 @@ const unproven = card({
   id: 'service-not-trusted',
   severity: 'error',
   summary: 'A service behind HTTPS shows a certificate that the front does not trust.',
-  why: 'The front ends the connection and answers 502: somebody else might be answering.',
+  why: 'The front closes the connection and answers 502, because somebody else might be answering.',
   source: 'RFC 9110 §4.3.4; RFC 7469 §2.4 (digest of a public key)',
   messages: {
     pin: {

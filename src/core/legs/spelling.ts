@@ -8,17 +8,17 @@ import { bad, type LegResult } from './leg.ts';
 const compared = card({
   id: 'name-compared-too-strictly',
   severity: 'warning',
-  summary: 'The front knows a name in one spelling only.',
-  why: 'Host names have no case, and the port of a scheme may be written or left out. Browsers write them in one way, programs in several.',
+  summary: 'The front accepts only one spelling of a name.',
+  why: 'Host names have no case, and the port of a scheme may be written or left out. Browsers write them one way, other programs in several ways.',
   source: 'RFC 9110 §4.2.3',
   messages: {
     capitals: {
-      message: '{names} answers {status} to whoever writes the name in capitals.',
-      remedy: 'In files made by hand, compare the host without case. The written configuration does: {live}',
+      message: '{names} answers {status} when the name is written in capitals.',
+      remedy: 'In hand-written files, compare the host without case. Mile Marker’s configuration does: {live}',
     },
     port: {
-      message: '{names} answers {status} to whoever writes the port behind the name.',
-      remedy: 'In files made by hand, compare the host without its port. The written configuration does: {live}',
+      message: '{names} answers {status} when the port is written behind the name.',
+      remedy: 'In hand-written files, compare the host without its port. Mile Marker’s configuration does: {live}',
     },
   },
 });

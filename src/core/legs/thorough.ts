@@ -9,15 +9,15 @@ import type { Opened } from './websocket.ts';
 const quiet = card({
   id: 'quiet-connection-cut',
   severity: 'warning',
-  summary: 'A live connection on which nothing is said for a minute is cut.',
-  why: 'Consoles, chats and live views lose their connection whenever nothing happens, and open it again and again.',
+  summary: 'A live connection is cut after a quiet minute.',
+  why: 'Consoles, chats and live views lose their connection whenever nothing happens, and reconnect again and again.',
   source: 'RFC 6455 §5.5.2',
   messages: {
     cut: {
       message:
-        'wss://{name}{path}: through the front it is cut when nothing is said for {seconds} seconds ({reason}). Asked directly it stays.',
+        'wss://{name}{path}: the front closes it after {seconds} quiet seconds ({reason}). Asked directly, it stays open.',
       remedy:
-        'In files made by hand, give live connections more time{quietLive}. The written configuration keeps them for as long as the `timeout` of the road says: {live}',
+        'In hand-written files, give live connections more time{quietLive}. Mile Marker’s configuration keeps them open for the `timeout` of the road: {live}',
     },
   },
 });
@@ -25,7 +25,7 @@ const quiet = card({
 const upload = card({
   id: 'upload-cut',
   severity: 'warning',
-  summary: 'An upload that is announced and let through does not arrive whole.',
+  summary: 'A large upload does not arrive completely.',
   why: 'Pictures and backups end with an error after minutes of waiting.',
   source: 'RFC 9110 §8.6, §15.5.14',
   messages: {
@@ -33,7 +33,7 @@ const upload = card({
       message:
         '{names}: an upload of {size} ends with {front} through the front, and with {direct} when it is sent to {upstream} directly.',
       remedy:
-        "Read the front's error log: it may have no room for what it keeps (df -h), or a limit of time. The written configuration passes it on as it comes: {live}",
+        "Read the front's error log: the disk may be full (df -h), or a time limit too short. Mile Marker’s configuration streams uploads to the service: {live}",
     },
   },
 });

@@ -10,7 +10,7 @@ export const refused = card({
   messages: {
     ended: {
       message: 'The front refuses the handshake for {names}: {reason}.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
     stalls: {
       message: 'The front does not finish the handshake for {names}: {reason}.',
@@ -44,12 +44,12 @@ export const otherName = card({
   messages: {
     other: {
       message: 'For {names} the front shows a certificate for {shown}.',
-      remedy: 'See what gets one that covers it: mile-marker check. Then: {live}',
+      remedy: 'mile-marker check tells how to get one that covers it. Then: {live}',
     },
     default: {
       message:
         'For {names} the front shows its default certificate, for {shown}. The one for the name is not selected.',
-      remedy: 'In files made by hand, give the server of this name its own certificate. Bring the map live: {live}',
+      remedy: 'In hand-written files, give the server of this name its own certificate. Make the map live: {live}',
     },
     foreign: {
       message: "For {names} somebody else's server answers: its certificate is for {shown}.",
@@ -57,7 +57,7 @@ export const otherName = card({
     },
     throwaway: {
       message: 'For {names} the front shows a throwaway certificate, because there is no real one yet.',
-      remedy: 'See what gets the real one: mile-marker check',
+      remedy: 'mile-marker check tells how to get the real one.',
     },
   },
 });
@@ -66,7 +66,7 @@ export const dates = card({
   id: 'certificate-dates',
   severity: 'error',
   summary: 'The certificate that the front shows has expired, expires soon, or is not valid yet.',
-  why: 'Browsers refuse it from one second to the next.',
+  why: 'Browsers refuse it.',
   source: 'RFC 5280 §4.1.2.5',
   messages: {
     ended: {
@@ -88,7 +88,7 @@ export const untrusted = card({
   id: 'certificate-untrusted',
   severity: 'error',
   summary: 'The certificate that the front shows is not from a trusted authority.',
-  why: 'Browsers show a warning that visitors should never learn to click away.',
+  why: 'Browsers show a warning. Visitors should never learn to click it away.',
   source: 'RFC 5280 §6',
   messages: {
     'self-made': {
@@ -108,12 +108,12 @@ export const untrusted = card({
       message:
         'For {names} the front sends an intermediate certificate that is out of date: {subject} is valid from {from} to {to}.',
       remedy:
-        'Fetch the chain anew, with the intermediate certificate that your authority uses now: {anew}. Then: {takeUp}',
+        'Get the chain again, with the current intermediate certificate of your authority: {anew}. Then: {takeUp}',
     },
     purpose: {
       message: 'The certificate that the front shows for {names} is not meant for servers.',
       remedy:
-        'Use one with the extended key usage "TLS Web Server Authentication". See what gets one: mile-marker check',
+        'Use one with the extended key usage "TLS Web Server Authentication". mile-marker check tells how to get one.',
     },
     other: {
       message: 'The chain of the certificate that the front shows for {names} is not accepted: {reason}.',
@@ -140,15 +140,13 @@ export const weakCertificate = card({
 export const staple = card({
   id: 'certificate-without-staple',
   severity: 'error',
-  summary: 'The certificate must come with a fresh word of its authority, and the front does not send one.',
-  why: 'Browsers that look for it refuse the connection, others do not: some visitors see an error that nobody else sees.',
+  summary: 'The certificate requires OCSP stapling, and the front does not staple.',
+  why: 'Some browsers refuse the connection, others do not.',
   source: 'RFC 7633 (TLS feature); RFC 6066 §8 (certificate status)',
   messages: {
     missing: {
-      message:
-        'The certificate for {names} says that it must be stapled (OCSP), and the front sends nothing of the kind.',
-      remedy:
-        'Replace it with one without that demand, which authorities no longer need: mile-marker certs obtain. Then: {takeUp}',
+      message: 'The certificate for {names} requires a stapled OCSP answer, and the front sends none.',
+      remedy: 'Replace it with one without that requirement: mile-marker certs obtain. Then: {takeUp}',
     },
   },
 });
@@ -177,7 +175,7 @@ export const oldTls = card({
   messages: {
     old: {
       message: 'The front accepts {old} for {names}.',
-      remedy: 'Allow TLS 1.2 and 1.3 only{tlsVersions}. The written configuration does: {live}',
+      remedy: 'Allow TLS 1.2 and 1.3 only{tlsVersions}. Mile Marker’s configuration does: {live}',
     },
   },
 });
@@ -185,29 +183,29 @@ export const oldTls = card({
 export const weakSuite = card({
   id: 'tls-weak-suite',
   severity: 'warning',
-  summary: 'The front takes a cipher suite that is weak.',
-  why: 'Without forward secrecy, whoever gets the key later can read what was recorded today.',
+  summary: 'The front accepts a weak cipher suite.',
+  why: 'Without forward secrecy, anyone who gets the key later can read what was recorded today.',
   source: 'RFC 9325 §4.1',
   messages: {
     suite: {
       message: 'The front chooses {suite} for {names}.',
       remedy:
-        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20. The written configuration does: {live}',
+        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20. Mile Marker’s configuration does: {live}',
     },
     bare: {
       message:
-        'For {names} the front takes the cipher suite {suite}, by which nothing is encrypted or nobody proves who they are.',
+        'For {names} the front accepts the cipher suite {suite}, which does not encrypt or does not authenticate.',
       remedy:
-        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20{suites}. The written configuration does: {live}',
+        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20{suites}. Mile Marker’s configuration does: {live}',
     },
     unheard: {
-      message: 'For {names} it is not known whether the front takes weak cipher suites: it said nothing to them.',
-      remedy: 'Test it once more with more time: mile-marker verify --timeout 30s',
+      message: 'For {names} it is not known whether the front accepts weak cipher suites: it did not answer in time.',
+      remedy: 'Test again with more time: mile-marker verify --timeout 30s',
     },
     taken: {
-      message: 'For {names} the front also takes the cipher suite {suite}, from whoever knows nothing better.',
+      message: 'For {names} the front also accepts the weak cipher suite {suite} from old clients.',
       remedy:
-        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20{suites}. The written configuration does: {live}',
+        'Allow TLS 1.3, and for TLS 1.2 only suites that begin with ECDHE and use GCM or CHACHA20{suites}. Mile Marker’s configuration does: {live}',
     },
   },
 });
@@ -222,7 +220,7 @@ export const falseTwo = card({
     silent: {
       message: 'The front chooses HTTP/2 for {names}, but then does not speak it.',
       remedy:
-        'In files made by hand, remove h2 from what the listener offers. The written configuration is right: {live}',
+        'In hand-written files, remove h2 from what the listener offers. Mile Marker’s configuration is right: {live}',
     },
   },
 });
@@ -237,17 +235,17 @@ export const notPlanned = card({
     older: {
       message:
         'For {names} the front still shows an older certificate, which expires on {shown}. The one stored here expires on {held}.',
-      remedy: 'Now: {reload}. To have it done after each renewal: mile-marker install timers',
+      remedy: 'Now: {reload}. To do this after every renewal: mile-marker install timers',
     },
     forgotten: {
       message:
-        'For {names} the front shows a certificate that is wrong (it expires on {shown}). The one stored here is newer and right, and expires on {held}: the front has not taken it up.',
-      remedy: 'Now: {takeUp}. To have it done after each renewal: mile-marker install timers',
+        'For {names} the front shows a certificate that is wrong (it expires on {shown}). The one stored here is newer and right, and expires on {held}: the front has not loaded it.',
+      remedy: 'Now: {takeUp}. To do this after every renewal: mile-marker install timers',
     },
     other: {
       message: 'For {names} the front shows another certificate than the one stored here. It is valid, too.',
       remedy:
-        'Nothing to do if somebody else takes care of the certificate of this front. If not, bring the map live: {live}',
+        'If another program manages the certificate of this front, nothing needs doing. If not, make the map live: {live}',
     },
   },
 });
@@ -270,7 +268,7 @@ export const practice = card({
     },
     replaced: {
       message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
-      remedy: 'Get the one that the map says: mile-marker certs obtain',
+      remedy: 'Get the real one: mile-marker certs obtain',
     },
   },
 });

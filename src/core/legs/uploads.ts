@@ -7,18 +7,18 @@ import { unite, type LegAt } from './unite.ts';
 const uploads = card({
   id: 'upload-limit',
   severity: 'warning',
-  summary: 'The front accepts uploads of another size than the map says.',
+  summary: 'The front has another limit for uploads than the map.',
   why: 'Some servers stop at one megabyte by default: pages work, but pictures and backups do not arrive.',
   source: 'RFC 9110 §15.5.14 and §10.1.1; map reference: `body-limit`',
   messages: {
     refused: {
       message: '{names}: the front refuses an upload of {size} with 413, but the map {says}.',
       remedy:
-        'In files made by hand, raise the limit{uploadLimit}. If the limit is meant, write `body-limit` in the map. Bring the map live: {live}',
+        'In hand-written files, raise the limit{uploadLimit}. If the limit is meant, write `body-limit` in the map. Make the map live: {live}',
     },
     taken: {
       message: '{names}: the front accepts an upload of {size}, but the map {says}.',
-      remedy: 'Bring the map live: {live}',
+      remedy: 'Make the map live: {live}',
     },
   },
 });

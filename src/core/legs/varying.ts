@@ -9,7 +9,7 @@ const words = card({
   id: 'answers-vary',
   severity: 'error',
   summary: 'The same request gets one answer now and another one a moment later.',
-  why: 'Some visitors are served and others are not, and whoever tries again finds nothing wrong. What varies by itself proves nothing about anything else, so nothing was concluded from comparing its answers.',
+  why: 'Some visitors get a page and others do not, and a second try often works. Findings that rest on comparing answers were left out.',
   source: 'RFC 9110 §15.6 (server errors)',
   explains: [
     'websocket-not-passed',
@@ -32,12 +32,12 @@ const words = card({
     },
     copy: {
       message: '{names}: {rate} ({samples}). Of the copies of its service {copies}.',
-      remedy: 'Read the log of that copy, and start it again.',
+      remedy: 'Read the log of that copy and restart it.',
     },
     front: {
       message: '{names}: through the front {rate} ({samples}). Asked directly, {upstream} answers {direct}.{log}',
       remedy:
-        'If the front passes on to several copies of the service, one of them is down: its error log says which. If it passes on to one alone, bring the map live: {live}',
+        'If the front passes on to several copies of the service, one of them is down: its error log says which. If it passes on to one alone, make the map live: {live}',
     },
     unseen: {
       message: '{names}: {rate} ({samples}). The service itself cannot be asked from here.',
@@ -47,7 +47,7 @@ const words = card({
       message:
         '{names}: the same request gets different answers ({samples}). Asked directly, {upstream} answers {direct}.',
       remedy:
-        'If several copies of the service run, they are not alike. See which of them differs, or let the road lead to one of them.',
+        'If several copies of the service run, they differ. Find the one that differs, or let the road lead to one copy only.',
     },
   },
 });

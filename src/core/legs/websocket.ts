@@ -6,14 +6,14 @@ const words = card({
   id: 'websocket-not-passed',
   severity: 'error',
   summary: 'A live connection (WebSocket) does not get through to its service.',
-  why: 'The page loads, and then nothing happens: live views, consoles and chats stay blank.',
+  why: 'The page loads, but live views, consoles and chats stay blank.',
   source: 'RFC 6455 §4.1',
   messages: {
     front: {
       message:
         'wss://{name}{path} does not open through the front ({front}), but does when the service is asked directly.',
       remedy:
-        'In files made by hand, pass `Upgrade: websocket` and `Connection: upgrade` on{websocketHeaders}. The written configuration does: {live}',
+        'In hand-written files, pass `Upgrade: websocket` and `Connection: upgrade` on{websocketHeaders}. Mile Marker’s configuration does: {live}',
     },
     service: {
       message: 'wss://{name}{path} does not open, and the service itself does not open it either ({direct}).',
@@ -29,7 +29,7 @@ const words = card({
     silent: {
       message: 'wss://{name}{path} opens, but no frame comes through, though the service itself answers one.',
       remedy:
-        'Something between the front and the service holds data back: a proxy must not buffer a live connection. The written configuration does not: {live}',
+        'A proxy between the front and the service buffers the live connection. Mile Marker’s configuration does not: {live}',
     },
   },
 });

@@ -1,6 +1,6 @@
 import type { Plan, PlannedPart } from '../plan/plan.ts';
 
-/** A plan that was read back from an edition of a front on this host, which dials where this host does: its services can be asked again. */
+/** A plan that was read back from an edition of a front on this machine, which dials where this machine does: its services can be asked again. */
 export function asDialled(plan: Plan): Plan {
   return { ...plan, roads: plan.roads.map((road) => ({ ...road, parts: road.parts.map(dialled) })) };
 }

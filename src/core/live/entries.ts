@@ -92,7 +92,7 @@ export type FrontRecord = z.infer<typeof record>;
  * all entries before it came to, in their place.
  *
  * Fields: `from` and `to` are editions, null where there is no front of ours. `include` is the file that was made so that the proxy reads ours; null
- * when it did already. `proxy`, `mark`, `map` and `container` say whom to ask when this was cut short. `tested` says whether the roads were tested.
+ * when it did already. `proxy`, `mark`, `map` and `container` say whom to ask when this was interrupted. `tested` says whether the roads were tested.
  * `replaced`: files of others in which something was switched off. `change` is missing in entries of version 1.0.0.
  */
 export const frontEntry = z.discriminatedUnion('event', [

@@ -8,16 +8,16 @@ const changedByHand = card({
   id: 'edition-changed-by-hand',
   severity: 'warning',
   summary: 'Written files were changed by hand.',
-  why: 'They are written anew when the map goes live the next time, and what was changed is gone then.',
+  why: 'They are written again when the map next goes live, and your changes are lost.',
   source: 'Mile Marker: the sums of an edition',
   messages: {
     changed: {
       message: 'Changed by hand since edition {edition} was written: {files}.',
-      remedy: 'Say on the map what you want to keep. Then have the files written and live again: {live}',
+      remedy: 'Put what you want to keep on the map. Then write the files again and make them live: {live}',
     },
     missing: {
       message: 'Missing from edition {edition}: {files}.',
-      remedy: 'Have the files written and live again: {live}',
+      remedy: 'Write the files again and make them live: {live}',
     },
   },
 });
@@ -29,10 +29,10 @@ const notLive = card({
   why: 'Files that no server has read change nothing for visitors.',
   source: 'Mile Marker: the mark of an edition',
   messages: {
-    nothing: { message: 'Nothing was written for this map yet.', remedy: 'Bring it live: {live}' },
+    nothing: { message: 'Nothing was written for this map yet.', remedy: 'Make it live: {live}' },
     silent: {
       message: 'The front does not answer the mark of this map: {title} does not run, or reads other files.',
-      remedy: 'Bring it live: {live}',
+      remedy: 'Make it live: {live}',
     },
     down: {
       message: 'Edition {edition} was live last, and {title} does not answer now.',
@@ -40,16 +40,16 @@ const notLive = card({
     },
     other: {
       message: 'The front runs {runs}, and edition {edition} was written last.',
-      remedy: 'Bring the newest live: {live}',
+      remedy: 'Make the newest live: {live}',
     },
     foreign: {
       message:
-        'The front runs {runs}, which is not in this folder: the folder may have been restored from a backup. Edition {edition} was written last.',
-      remedy: 'Bring what the map says live: {live}',
+        'The front runs {runs}, which is not in this folder: was the folder restored from a backup? Edition {edition} was written last.',
+      remedy: 'Make the map live: {live}',
     },
     copies: {
-      message: 'Certificates or password files have changed since the nodes of the front were given them.',
-      remedy: 'Give them the new ones: {live}',
+      message: 'Certificates or password files have changed since the nodes of the front got them.',
+      remedy: 'Send them the new ones: {live}',
     },
   },
 });
@@ -58,7 +58,7 @@ export const renewalUntimed = card({
   id: 'renewal-not-timed',
   severity: 'warning',
   summary: 'Nothing renews the certificates by itself.',
-  why: 'They last a few months. Then browsers refuse every road, usually on an evening on which nobody is at home.',
+  why: 'They last a few months. After that browsers refuse every road.',
   source: 'RFC 5280 §4.1.2.5 (validity)',
   messages: {
     nothing: {
@@ -72,7 +72,7 @@ export const notRead = card({
   id: 'front-not-read',
   severity: 'error',
   summary: 'The server does not read the written files any more.',
-  why: 'What runs goes on for now. The next reload or restart, after a reboot too, ends it.',
+  why: 'The running front is not affected yet. It ends at the next reload or restart, also after a reboot.',
   source: 'Mile Marker: what the server itself says it reads',
   messages: {
     gone: {
@@ -82,7 +82,7 @@ export const notRead = card({
     },
     missing: {
       message: '{entry} is missing, which {title} reads. The next reload or restart fails.',
-      remedy: 'Have it written and live again: {live}',
+      remedy: 'Write it again and make it live: {live}',
     },
   },
 });
@@ -96,7 +96,7 @@ const mapAhead = card({
   messages: {
     changed: {
       message: 'The map, or what it depends on, has changed since edition {edition} was written.',
-      remedy: 'See what changed: mile-marker write --diff. Bring it live: {live}',
+      remedy: 'See what changed: mile-marker write --diff. Make it live: {live}',
     },
   },
 });

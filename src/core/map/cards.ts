@@ -9,7 +9,7 @@ export const mapUnreadable = card({
   id: 'map-unreadable',
   severity: 'error',
   summary: 'The map is not well-formed YAML.',
-  why: 'Nothing can be planned from a file whose structure is unclear.',
+  why: 'A map with broken structure cannot be used.',
   source: `${yaml} chapters 6 to 8`,
   messages: yamlWords,
 });
@@ -18,7 +18,7 @@ export const mapKeyUnknown = card({
   id: 'map-key-unknown',
   severity: 'error',
   summary: 'The map has a key that does not exist.',
-  why: 'You would rely on a rule that is not there.',
+  why: 'A misspelled rule has no effect.',
   source: 'map reference',
   messages: {
     'runs-on': {
@@ -26,7 +26,7 @@ export const mapKeyUnknown = card({
       remedy: 'Write: container: {container}',
     },
     'runs-on-host': {
-      message: '`{key}` of {parent} is now called `container`, and a front on this host has none.',
+      message: '`{key}` of {parent} is now called `container`, and a front on this machine has none.',
       remedy: 'Remove the line.',
     },
     near: { message: '`{key}` is not a key of {parent}.', remedy: 'Did you mean `{near}`?' },
@@ -37,8 +37,8 @@ export const mapKeyUnknown = card({
 export const mapKeyDouble = card({
   id: 'map-key-double',
   severity: 'error',
-  summary: 'The same key is there twice in one place of the map.',
-  why: 'Only one of them can count, and programs differ in which.',
+  summary: 'The same key is written twice in one place.',
+  why: 'Only one of them can count, and programs disagree on which.',
   source: `${yaml} §3.2.1.3: keys are unique`,
   messages: {
     double: { message: '`{key}` is here and already on line {first}.', remedy: 'Keep one of the two.' },
@@ -48,8 +48,8 @@ export const mapKeyDouble = card({
 export const mapKeyMissing = card({
   id: 'map-key-missing',
   severity: 'error',
-  summary: 'The map lacks a key that everything else needs.',
-  why: 'It cannot be guessed from the rest.',
+  summary: 'The map lacks a required key.',
+  why: 'Mile Marker cannot guess it.',
   source: 'map reference',
   messages: {
     missing: { message: 'The key `{key}` is missing from {parent}.', remedy: 'Add `{key}:` ({expects}).' },
@@ -93,7 +93,7 @@ export const mapValueWrong = card({
       remedy: 'Write it under `{under}`, or name one of: {known}.',
     },
     'gate-reserved': {
-      message: '`{text}` is a built-in gate, which always means the same.',
+      message: '`{text}` is the name of a built-in gate.',
       remedy: 'Give yours another name.',
     },
     'gate-empty': {
@@ -139,11 +139,11 @@ export const mapValueWrong = card({
       remedy: 'Keep one. Records are published in one way.',
     },
     'nodes-cluster': {
-      message: '`{key}` names nodes of a cluster, and the map asks no cluster.',
+      message: '`{key}` names cluster nodes, but the map has no cluster.',
       remedy: 'Add `cluster: true` beside `front`, and name a manager: `engine: unix:///var/run/docker.sock`.',
     },
     'cluster-engine': {
-      message: '`cluster` is what the engine says of it, and `engine: none` asks no engine.',
+      message: '`cluster` needs an engine, but the map says `engine: none`.',
       remedy: 'Name a manager: `engine: unix:///var/run/docker.sock`. Or remove `cluster`.',
     },
     'labels-elsewhere': {
@@ -162,7 +162,7 @@ export const mapValueWrong = card({
     'permanent-alone': { message: '`permanent` only works together with `redirect`.', remedy: 'Remove it.' },
     'to-form': {
       message: '`to` is not understood: {text}',
-      remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this host), or http://ADDRESS:PORT.',
+      remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this machine), or http://ADDRESS:PORT.',
     },
     'to-port-missing': {
       message: '`to: {text}` does not say the port.',
@@ -178,8 +178,8 @@ export const mapValueWrong = card({
       remedy: 'For another machine write `http://{text}` (or https).',
     },
     'raw-address': {
-      message: '`to: {text}` does not fit a raw port, which passes on {protocol} as it comes.',
-      remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this host), or {protocol}://ADDRESS:PORT.',
+      message: '`to: {text}` does not fit a raw port, which passes on plain {protocol}.',
+      remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this machine), or {protocol}://ADDRESS:PORT.',
     },
     'raw-people': {
       message: '`{key}` names the gate `{text}`, which asks for passwords, and a raw port has no way to ask for one.',
@@ -214,7 +214,7 @@ export const mapValueWrong = card({
       remedy: 'Write only scheme, host, port and path.',
     },
     'header-without-address': {
-      message: '`{key}: {text}`: that header does not hold an address as the front reads it.',
+      message: '`{key}: {text}`: the front cannot read the visitor’s address from this header.',
       remedy:
         'Let the edge send the address alone, and name that header: X-Forwarded-For, or the one in its own documentation.',
     },
@@ -226,7 +226,7 @@ export const nameInvalid = card({
   id: 'name-invalid',
   severity: 'error',
   summary: 'A name in the map cannot be a host name.',
-  why: 'DNS, certificates and browsers refuse such a name, each in its own way and late.',
+  why: 'DNS, certificates and browsers refuse such a name.',
   source: 'RFC 1035 §2.3.4, RFC 1123 §2.1, UTS 46',
   messages: {
     empty: { message: 'The name is empty.', remedy: 'Write the first label of the name, such as `nestcam`.' },
@@ -250,8 +250,8 @@ export const nameInvalid = card({
     },
     'looks-like-address': { message: '`{name}` is an address, or is read as one.', remedy: 'Write a name.' },
     wildcard: {
-      message: '`{name}` is a wildcard, but each road has one name.',
-      remedy: 'Write each name as a road of its own. For every other name use the road `others`.',
+      message: '`{name}` is a wildcard. A road has one name.',
+      remedy: 'Write one road for each name. For all other names, use the road `others`.',
     },
     foreign: {
       message: '`{name}` is under none of your domains ({domains}). As a short name it would become {full}.',
@@ -264,7 +264,7 @@ export const nameDouble = card({
   id: 'name-double',
   severity: 'error',
   summary: 'Two roads have the same name.',
-  why: 'A copied road that kept its old name is the classic mistake. A server uses the one that it reads first, and says nothing.',
+  why: 'This is usually a copied road that kept its old name. A server silently uses the first one.',
   source: 'RFC 9110 §4.2.3: names compare without case; RFC 1034 §3.1',
   messages: {
     road: {

@@ -23,7 +23,7 @@ function leadsOf({ to, redirect }: NonNullable<RoadKeys['paths']>[string]): Lead
   return leads?.ok === true ? leads.leads : null;
 }
 
-/** Ports of this host itself that roads and raw ports lead to, for the ledger of ports. */
+/** Ports of this machine itself that roads and raw ports lead to, for the ledger of ports. */
 export function hostPortsOf({
   roads,
   ports,

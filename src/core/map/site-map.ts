@@ -8,7 +8,7 @@ export type FrontAddress =
 
 export type Unknown = { act: 'refuse' } | { act: 'not-found' } | { act: 'redirect'; url: string };
 
-/** Where a road leads, as written. `port` is the port inside the container for a service, of this host for `port`. `machine` is null for this host. */
+/** Where a road leads, as written. `port` is the port inside the container for a service, of this machine for `port`. `machine` is null for this machine. */
 export type Leads =
   | { kind: 'service'; project: string | null; service: string; machine: string | null; port: number }
   | { kind: 'port'; port: number }
@@ -185,9 +185,9 @@ export interface SiteMap {
     listen: { http: number; https: number };
     proxy: ProxyName;
     proxyWhere: Place;
-    /** Name of the container that the proxy runs in, or null for this host. */
+    /** Name of the container that the proxy runs in, or null for this machine. */
     container: string | null;
-    /** Nodes of the cluster that run that container as a service; null for a container, or none, on this host. */
+    /** Nodes of the cluster that run that container as a service; null for a container, or none, on this machine. */
     nodes: string[] | null;
     mark: { address: string; port: number };
     unknown: Unknown;

@@ -8,7 +8,7 @@ export interface NetworkSet {
 }
 
 /**
- * What the gate `home` means on this host: loopback and the networks its interfaces are on, without container networks.
+ * What the gate `home` means on this machine: loopback and the networks its interfaces are on, without container networks.
  *
  * Public IPv4 networks do not count either: on a rented server the neighbours on the same network are strangers. IPv6 ones
  * count on an interface that has a private IPv4 address beside: at home every device has a public one, and on a rented server

@@ -101,7 +101,7 @@ function noteOf(name: string, led: readonly Led[], { plan, networks, seen }: Not
     section('Its public address', publicWords(led)),
     section('The proxy that it must trust', trustWords(first, plan, networks)),
     section('What it gets with each request', headerWords(first, plan)),
-    section('When its pages show an inside address', insideWords(first)),
+    section('When its pages show an internal address', insideWords(first)),
     section('What the front passes to it', passWords(roads, seen)),
     ...seenSection(roads, seen),
   ];
@@ -116,7 +116,7 @@ function publicWords(led: readonly Led[]): string[] {
   return [
     ...urls.map((url) => `- ${url}`),
     '',
-    'Set this as its public URL (often called external or base URL). Finish its own set-up there and not at an inside address: many programs remember the first',
+    'Set this as its public URL (often called external or base URL). Finish its own setup there, not at an internal address: many programs remember the first',
     'address that they were opened under.',
     ...(below.length === 0
       ? []
@@ -134,7 +134,7 @@ function trustWords({ part, upstream }: Led, { front }: Plan, networks: readonly
   const trust = (what: string): string[] => [
     `- ${what}`,
     '',
-    'Set it as a trusted proxy, and nothing wider: whoever is trusted may say who the visitor is.',
+    'Set exactly this as a trusted proxy: a trusted proxy may claim any visitor address.',
   ];
   if (from.length > 0) {
     const by =

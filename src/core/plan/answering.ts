@@ -13,7 +13,7 @@ interface Answering {
 const known = new WeakMap<Inventory['services'], ReadonlyMap<string, readonly Answering[]>>();
 
 /**
- * Who else of this host's engine answers to a name by which a front asks for `service`. The engine looks a name up on all networks of the one who asks, and a
+ * Who else of this machine's engine answers to a name by which a front asks for `service`. The engine looks a name up on all networks of the one who asks, and a
  * container answers to its own name as to its aliases.
  *
  * @param networks the front's, or null while they are not known: then any

@@ -37,7 +37,7 @@ interface PlanInput {
 
 export interface Planned {
   plan: Plan;
-  /** What this host is like, its container networks told apart. */
+  /** What this machine is like, its container networks told apart. */
   host: HostFacts;
   front: WhereFront;
   /** Which certificate each road shows, and why. */
@@ -143,7 +143,7 @@ interface ListenInput {
 }
 
 /**
- * All addresses of this host, since the public one is often the router's. A practice front is kept to
+ * All addresses of this machine, since the public one is often the router's. A practice front is kept to
  * itself.
  */
 function listenAddresses({ addresses, names, host, front }: ListenInput): string[] {

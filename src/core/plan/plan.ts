@@ -188,7 +188,7 @@ export interface Plan {
   domains: string[];
   front: {
     proxy: ProxyName;
-    /** Name of the container that the proxy runs in, or null for this host. */
+    /** Name of the container that the proxy runs in, or null for this machine. */
     container: string | null;
     /** Nodes of the cluster on which that container runs as a service, and the networks that it is on; null without a cluster. */
     cluster: FrontInCluster | null;

@@ -72,7 +72,7 @@ function resolvePort(
   const held = holderOf(inventory, port, protocol);
   const toEveryone = held !== null && isEveryAddress(held.published.hostAddress) ? held.published : null;
   // What is dialled is what the map says, whoever has it.
-  const found = dialled({ host: '127.0.0.1', port, why: 'a port of this host, as the map says' });
+  const found = dialled({ host: '127.0.0.1', port, why: 'a port of this machine, as the map says' });
   return { ...found, service: held?.service ?? null, toEveryone };
 }
 
@@ -212,7 +212,7 @@ function fromElsewhere(
 function fromHost(found: Service, { port, protocol }: InsidePort, { inventory, isFollowed }: Surroundings): Resolution {
   const services = servicesHere(inventory);
   if (found.networkMode === 'host') {
-    const why = `service ${found.name} shares this host's network, where it listens on ${String(port)}`;
+    const why = `service ${found.name} shares this machine's network, where it listens on ${String(port)}`;
     return dialled({ host: '127.0.0.1', port, why }, found);
   }
   const lending = lender(found, services);
@@ -256,7 +256,7 @@ function othersIn(others: At[]): { others?: At[] } {
   return others.length === 0 ? {} : { others };
 }
 
-/** Where its containers that run are on a network whose bridge is on this host: one address each. */
+/** Where its containers that run are on a network whose bridge is on this machine: one address each. */
 function onBridge({ containers }: Service, { networks }: Inventory): Array<{ address: string; name: string }> {
   const bridges = networks.flatMap(({ name, driver }) => (driver === 'bridge' ? [name] : []));
   return containers.flatMap(({ state, networks: joins }) => {

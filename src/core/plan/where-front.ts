@@ -3,7 +3,7 @@ import { servicesHere, type Inventory, type Service } from '../inventory/invento
 /**
  * Where the proxy stands, which decides how services are reached.
  *
- * `host`: on this host, or in a container that shares the host's network. `container`: in a network of its own; `networks`
+ * `host`: on this machine, or in a container that shares the host's network. `container`: in a network of its own; `networks`
  * is null while no such container is known, and then it is taken to share the networks of the services on the map, as the
  * file of `write --compose` or `write --cluster` makes it. `inCluster`: it is a service of the cluster, which has only the cluster's networks.
  */

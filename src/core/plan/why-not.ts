@@ -21,7 +21,7 @@ export function whyNot(found: Resolution): string | null {
     case 'bridge':
       return `an address of the container network ${found.network}, which changes at each start`;
     case 'loopback':
-      return 'loopback of this host, which a front in a container does not see';
+      return 'loopback of this machine, which a front in a container does not see';
   }
 }
 

@@ -3,7 +3,7 @@ import type { Plan } from '../plan/plan.ts';
 /** Everything in quotes: some readers take a plain 80:80 for a number in base sixty (YAML 1.1). */
 export const quotedStyle = { lineWidth: 0, defaultStringType: 'QUOTE_DOUBLE', defaultKeyType: 'PLAIN' } as const;
 
-/** A folder or file of this host at the same place in the container, for reading alone. */
+/** A folder or file of this machine at the same place in the container, for reading alone. */
 export function readOnly(path: string): string {
   return `${path}:${path}:ro`;
 }

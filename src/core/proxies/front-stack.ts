@@ -19,7 +19,7 @@ export const stackLabels = { mark: 'mile-marker.mark', sum: 'mile-marker.sum' } 
 const frontUser = 29_180;
 
 /**
- * A file that the proxy reads, at the same place in the container as on this host.
+ * A file that the proxy reads, at the same place in the container as on this machine.
  *
  * @property path absolute @property source where it really lies
  * @property sum of what is in it, in hexadecimal

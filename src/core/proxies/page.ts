@@ -11,7 +11,7 @@ export function proxiesPage(): string {
   return [
     '# Where the proxies differ',
     '',
-    'A map means the same on every proxy: tests send each request to all of them and hold what comes back against one verdict. What a server cannot be written out of is here, and nowhere else.',
+    'A map means the same on every proxy: tests send each request to all of them and hold what comes back against one verdict. These differences cannot be configured away.',
     '',
     ...table(
       ['', ...programs.map(({ title }) => title)],

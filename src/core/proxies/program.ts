@@ -185,7 +185,7 @@ export interface ContainedProxy {
   ask: (url: string) => string[];
 }
 
-/** Where the front runs: on this host, in a container of this name, or as a service of a cluster. */
+/** Where the front runs: on this machine, in a container of this name, or as a service of a cluster. */
 export type FrontPlace = Pick<Plan['front'], 'container'> & Partial<Pick<Plan['front'], 'cluster'>>;
 
 /** What a person types or does, right for this program. */

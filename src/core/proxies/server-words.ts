@@ -2,7 +2,7 @@ import type { FrontPlace, ProxyWords } from './program.ts';
 
 /**
  * @property unit of systemd @property package of Debian
- * @property reload tests the configuration on this host, and has the server take it up
+ * @property reload tests the configuration on this machine, and has the server take it up
  * @property installs `mile-marker install` does all of it @property signal that does the same for a server in a container; there its log says why when it goes on with the old one
  */
 interface ServerFacts {

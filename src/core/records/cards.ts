@@ -3,7 +3,7 @@ import { card } from '../findings/card.ts';
 export const noZone = card({
   id: 'dns-no-zone',
   severity: 'error',
-  summary: 'A name on the map is in no zone.',
+  summary: 'A name on the map has no zone.',
   why: 'The domain is not registered, has expired, or is not delegated to name servers.',
   source: 'RFC 1034 §4.2.1',
   messages: {
@@ -26,7 +26,7 @@ export const dangling = card({
       remedy: 'Add an address record at {target}, or let the alias lead to a name that has one.',
     },
     circle: {
-      message: 'The aliases of {names} go round in a circle: {path}.',
+      message: 'The aliases of {names} form a loop: {path}.',
       remedy: 'Let one of them lead to a name with an address.',
     },
   },
@@ -51,7 +51,7 @@ export const serverBad = card({
   id: 'dns-server-bad',
   severity: 'warning',
   summary: 'One of the name servers of a zone does not serve it.',
-  why: 'Questions to it are lost and asked again elsewhere, so visitors wait. When the others fail, too, nothing works.',
+  why: 'Resolvers lose time with it, so visitors wait. If the other servers fail too, nothing works.',
   source: 'RFC 1912 §2.8 (lame delegations)',
   messages: {
     silent: {
@@ -73,7 +73,7 @@ export const delegation = card({
   id: 'dns-delegation-differs',
   severity: 'warning',
   summary: 'The zone above lists other name servers than the zone itself.',
-  why: 'Resolvers use one list or the other, so they may still ask a server that you gave up.',
+  why: 'Resolvers use one list or the other, so they may still ask an old server.',
   source: 'RFC 1912 §2.3; RFC 1034 §4.2.2',
   messages: {
     differ: {
@@ -87,12 +87,12 @@ export const caaBars = card({
   id: 'caa-bars-authority',
   severity: 'error',
   summary: 'A CAA record does not let the authority of the map issue certificates.',
-  why: 'What is there now goes on working until it expires, and then cannot be renewed.',
+  why: 'The current certificates work until they expire. Then they cannot be renewed.',
   source: 'RFC 8659; RFC 8657',
   messages: {
     bars: {
       message: 'The CAA record of {at} does not allow {issuer} to issue for {of}: {why}.',
-      remedy: 'Add where you keep your zone: {at}. CAA 0 issue "{issuer}"',
+      remedy: 'Add at your DNS provider: {at}. CAA 0 issue "{issuer}"',
     },
   },
 });
@@ -100,12 +100,12 @@ export const caaBars = card({
 export const longMemory = card({
   id: 'dns-remembered-long',
   severity: 'note',
-  summary: 'Resolvers may remember an address for long.',
-  why: 'Whoever moves to another address loses the visitors whose resolver still has the old one.',
+  summary: 'Resolvers may cache an address for a long time.',
+  why: 'After a move, visitors may get the old address for that time.',
   source: 'RFC 1035 §3.2.1 (TTL); RFC 1912 §2.2',
   messages: {
     long: {
-      message: 'Resolvers may remember the address of {names} for {time}.',
+      message: 'Resolvers may cache the address of {names} for {time}.',
       remedy:
         'Before you move, give the records a time to live of 5 minutes, and wait {time}. Afterwards it may be longer again.',
     },
@@ -115,8 +115,8 @@ export const longMemory = card({
 export const cached = card({
   id: 'dns-cached',
   severity: 'warning',
-  summary: 'The zone is right, but a resolver still remembers an older answer.',
-  why: 'Visitors behind that resolver get the old answer until its time is over. Only waiting helps.',
+  summary: 'The zone is right, but a resolver still has an older answer.',
+  why: 'Visitors behind that resolver get the old answer until its time is over.',
   source: 'RFC 2308 §5 (negative answers); RFC 1035 §3.2.1 (TTL)',
   messages: {
     no: {
@@ -134,7 +134,7 @@ export const wild = card({
   id: 'dns-wildcard-answers',
   severity: 'note',
   summary: 'A wildcard record answers for names that are not on the map.',
-  why: 'A mistyped name leads somewhere instead of nowhere. A front that refuses strangers makes that harmless.',
+  why: 'Mistyped names lead somewhere. This is harmless if the front refuses unknown names.',
   source: 'RFC 4592 §2.2',
   messages: {
     front: {

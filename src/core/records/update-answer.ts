@@ -23,11 +23,11 @@ const reasons: Readonly<Record<string, string>> = {
   badauth: 'it does not accept the user and password',
   abuse: 'it has blocked this name, because of too many updates',
   nohost: 'it does not have this name in the account',
-  notfqdn: 'it does not take this for a full name',
-  numhost: 'it does not take so many names',
+  notfqdn: 'it does not accept this as a full name',
+  numhost: 'it does not accept so many names',
   badagent: 'it does not serve this program',
   '!donator': 'the account does not include this',
-  '911': 'it has a failure of its own',
+  '911': 'it reports an internal error',
   dnserr: 'its name servers have a failure',
 };
 

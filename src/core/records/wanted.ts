@@ -87,7 +87,7 @@ function publicRecords(input: WantedInput): Made {
     return {
       records: [],
       notes: [
-        'There is an edge in front: it tells you which records lead to it. Your own address stays out of public DNS.',
+        'An edge is in front, and its provider tells you which records to set. Your own address stays out of public DNS.',
       ],
     };
   }

@@ -42,15 +42,15 @@ export function metricsOf({ newest, roads, certificates, now }: MetricsInput): s
       samples: roadStates.map((state) => [{ state }, roads.filter((road) => road.state === state).length]),
     },
     {
-      ...{ name: 'road_well', unit: null, help: '1 when the road was tested to its end and nothing was found.' },
+      ...{ name: 'road_well', unit: null, help: '1 when the road was tested completely and works.' },
       samples: roads.map(({ name, state }) => [{ road: name }, state === 'well' ? 1 : 0]),
     },
     {
-      ...{ name: 'leg_ok', unit: null, help: '1 when the leg is as it should be.' },
+      ...{ name: 'leg_ok', unit: null, help: '1 when this step works.' },
       samples: legs.map(({ labels, outcome }) => [labels, outcome === 'ok' ? 1 : 0]),
     },
     {
-      ...{ name: 'leg_tested', unit: null, help: '1 when the leg was tested to its end.' },
+      ...{ name: 'leg_tested', unit: null, help: '1 when this step was tested completely.' },
       samples: legs.map(({ labels, outcome }) => [labels, ['unsure', 'untested'].includes(outcome) ? 0 : 1]),
     },
     {

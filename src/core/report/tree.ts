@@ -14,7 +14,7 @@ export interface Leaf {
   state: RoadState;
 }
 
-/** What stands together: a project of containers, this host, another machine, redirects, folders. */
+/** What stands together: a project of containers, this machine, another machine, redirects, folders. */
 export interface TreePlace {
   title: string;
   leaves: Leaf[];

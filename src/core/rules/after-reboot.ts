@@ -9,8 +9,8 @@ import type { Rule } from './rule.ts';
 const policy = card({
   id: 'no-restart-policy',
   severity: 'warning',
-  summary: 'A service on a road is not started again after a reboot.',
-  why: 'After the next power cut the front is back, but the service is not.',
+  summary: 'A service on a road does not start after a reboot.',
+  why: 'After the next power cut the front comes back, but the service does not.',
   source: 'Compose Specification, section "restart"',
   messages: {
     none: {
@@ -18,7 +18,7 @@ const policy = card({
       remedy: 'Add to each of these services: restart: unless-stopped{then}',
     },
     failure: {
-      message: 'Started again after a failure, but not after a reboot (restart: on-failure): {services}.',
+      message: 'Restarts after a failure, but not after a reboot (restart: on-failure): {services}.',
       remedy: 'Write instead: restart: unless-stopped{then}',
     },
     container: {

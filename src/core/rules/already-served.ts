@@ -10,7 +10,7 @@ const alreadyServed = card({
   id: 'name-already-served',
   severity: 'error',
   summary: 'The installed server already serves a name of the map from another file.',
-  why: 'Of two definitions of one name, a server uses the one that it reads first. The old site goes on answering.',
+  why: 'If a name is defined twice, a server uses the first definition. The old site would keep answering.',
   source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     served: {
@@ -20,7 +20,7 @@ const alreadyServed = card({
     off: {
       message: 'The installed {by} already serves {served} from another file: {places}.',
       remedy:
-        'Have them switched off in one step, which `mile-marker undo front` takes back: mile-marker install {replace}',
+        'To comment them out in the same step (`mile-marker undo front` restores them): mile-marker install {replace}',
     },
   },
 });
@@ -29,17 +29,17 @@ const defaultTaken = card({
   id: 'default-server-taken',
   severity: 'error',
   summary: 'The installed server already has a default server on a port of the front.',
-  why: 'A server does not start with two of them. The one that is there shows strangers its own page.',
+  why: 'A server does not start with two default servers. The existing one shows strangers its own page.',
   source: 'RFC 9110 §7.2: the host asked for decides',
   messages: {
     taken: {
       message: 'The installed {by} already has a default server on port {port}: {file}, line {line}.',
-      remedy: 'Remove it{site}. The written files answer strangers themselves.',
+      remedy: 'Remove it{site}. Mile Marker’s files handle unknown names themselves.',
     },
     off: {
       message: 'The installed {by} already has a default server on port {port}: {file}, line {line}.',
       remedy:
-        'The written files answer strangers themselves. Have it switched off in one step, which `mile-marker undo front` takes back: mile-marker install --replace {word}',
+        'Mile Marker’s files handle unknown names themselves. To comment it out in the same step (`mile-marker undo front` restores it): mile-marker install --replace {word}',
     },
     map: {
       message: 'Another map of yours answers strangers on port {port}, in the same {by}: {file}, line {line}.',
@@ -57,7 +57,7 @@ const sharedIdentity = card({
   id: 'identity-shared',
   severity: 'error',
   summary: 'Another map in the same server has the identity of this one.',
-  why: 'The identity is in every name that is written. With two maps of one identity the server refuses its configuration, or one map changes what the other does.',
+  why: 'The identity is part of every written name. Two maps with the same identity overwrite each other, or the server refuses its configuration.',
   source: 'Mile Marker: the identity of a map',
   messages: {
     twin: {
@@ -71,8 +71,8 @@ const sharedIdentity = card({
 const notKnown = card({
   id: 'served-not-known',
   severity: 'note',
-  summary: 'What the installed server serves already is unknown.',
-  why: 'A forgotten definition of a name would go on answering instead of the written one.',
+  summary: 'It is not known what the installed server serves already.',
+  why: 'A forgotten definition of a name would keep answering instead of the new one.',
   source: 'map reference: `proxy`',
   messages: {
     reason: {
@@ -80,12 +80,12 @@ const notKnown = card({
       remedy: 'Run once as root, before you reload {by}: sudo mile-marker check',
     },
     own: {
-      message: 'The installed {by} does not accept what it is set up with, since a file of this map is gone: {reason}',
-      remedy: 'Have it made anew: {live}',
+      message: 'The installed {by} does not accept its configuration, because a file of this map is missing: {reason}',
+      remedy: 'Write it again: {live}',
     },
     refuses: {
-      message: 'The installed {by} does not accept what it is set up with: {reason}',
-      remedy: 'Fix that first: until then no reload changes anything, and after a reboot it does not start.',
+      message: 'The installed {by} does not accept its configuration: {reason}',
+      remedy: 'Fix that first. Until then no reload has any effect, and the server will not start after a reboot.',
     },
   },
 });

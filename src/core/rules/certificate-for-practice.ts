@@ -9,23 +9,22 @@ import type { Facts, Rule } from './rule.ts';
 const words = card({
   id: 'certificate-for-practice',
   severity: 'warning',
-  summary: 'The stored certificates are for practice or from another authority, and visitors want others.',
+  summary: 'The stored certificates are practice ones, or from another authority than on the map.',
   why: 'Only machines on which you installed the practice authority accept those for practice; nobody accepts those of a staging authority.',
   source: 'RFC 5280 §6.1: trust anchors',
   messages: {
     practice: {
-      message:
-        'The certificates stored for {names} are for practice, and the map says that they come from the authority.',
+      message: 'The certificates stored for {names} are practice ones. The map asks for the authority’s.',
       remedy: 'Run: {command}',
     },
     authority: {
-      message: 'The certificate stored for {names} is from {issuer}, and the map says {wanted}.',
+      message: 'The certificate stored for {names} is from {issuer}, but the map says {wanted}.',
       remedy: 'Run: {command}',
     },
     leftover: {
-      message: 'The map has no authority, so the certificates are for practice: browsers of other people warn.',
+      message: 'The map has no authority, so these are practice certificates: other people’s browsers warn.',
       remedy:
-        'Good for practice. For visitors, add to the map: `acme: {directory: production}`, then: mile-marker certs obtain. Or bring files of yours: mile-marker certs import FILES',
+        'Good for practice. For visitors, add to the map: `acme: {directory: production}`, then: mile-marker certs obtain. Or import your own files: mile-marker certs import FILES',
     },
   },
 });

@@ -10,10 +10,10 @@ const words = card({
   messages: {
     plain: {
       message: '`{road}` is served on plain HTTP too.',
-      remedy: 'Remove `plain` as soon as nothing needs it any more.',
+      remedy: 'Remove `plain` as soon as nothing needs it.',
     },
     password: {
-      message: '`{road}` asks for a password on plain HTTP, too, where anybody on the way can read it.',
+      message: '`{road}` also asks for a password on plain HTTP, where anybody on the way can read it.',
       remedy: 'Remove `plain`, or give the gate networks only.',
     },
   },

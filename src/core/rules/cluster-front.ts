@@ -8,7 +8,7 @@ import type { Facts, Rule } from './rule.ts';
 const nodes = card({
   id: 'front-node-unknown',
   severity: 'error',
-  summary: 'A node that the front should be on is not in the cluster.',
+  summary: 'A node of the front is not in the cluster.',
   why: 'The front would be on fewer nodes than the map says, and visitors of that address would reach nobody.',
   source: 'Engine API v1.41, NodeList: Description.Hostname',
   messages: {
@@ -20,7 +20,7 @@ const nodes = card({
 const away = card({
   id: 'front-node-away',
   severity: 'warning',
-  summary: 'A node of the front does not answer the manager, or takes no tasks.',
+  summary: 'A node of the front does not answer the manager, or accepts no tasks.',
   why: 'Visitors who come to its address have to try the next one, as far as their programs do that.',
   source: 'Engine API v1.41, NodeList: Status.State, Spec.Availability',
   messages: {
@@ -31,7 +31,7 @@ const away = card({
     drained: {
       message: 'The front’s node {node} is drained: nothing runs on it.',
       remedy:
-        'Have it take part again: docker node update --availability active {node}. Or take it out of `front.nodes`, and its address out of `front.address`.',
+        'Bring it back: docker node update --availability active {node}. Or remove it from `front.nodes`, and its address from `front.address`.',
     },
   },
 });
@@ -39,21 +39,22 @@ const away = card({
 const cannot = card({
   id: 'front-not-for-cluster',
   severity: 'error',
-  summary: 'The map asks for something that a front on several nodes cannot do.',
-  why: 'Each node has its own files; what is only on this host would be missing on the others.',
+  summary: 'A front on several nodes cannot do something that is on the map.',
+  why: 'Each node has its own files. A file on this machine is missing on the others.',
   source: 'Compose file format 3.8, "configs" and "secrets"; RFC 8555 §8.3',
   messages: {
     builtin: {
-      message: 'The builtin front is part of this program, and no node of the cluster has that.',
+      message: 'The builtin front is part of this program, which the cluster nodes do not have.',
       remedy: 'Write another proxy under `front`: {others}',
     },
     folder: {
-      message: '`{road}` shows {folder} of this host, which the nodes of the front do not have.',
-      remedy: 'Have a service of the cluster show it, and lead the road there: `to: SERVICE:PORT`.',
+      message: '`{road}` shows {folder} of this machine, which the nodes of the front do not have.',
+      remedy: 'Serve it from a service of the cluster, and lead the road there: `to: SERVICE:PORT`.',
     },
     challenge: {
-      message: 'The certificate `{certificate}` is proven over HTTP, and the authority may ask any node of the front.',
-      remedy: 'Prove it by DNS: `challenge: dns` under `acme`, and `dns` in the map.',
+      message:
+        'The certificate `{certificate}` uses the HTTP challenge, but the authority may ask any node of the front.',
+      remedy: 'Use the DNS challenge: `challenge: dns` under `acme`, and `dns` in the map.',
     },
   },
 });
@@ -62,7 +63,7 @@ const few = card({
   id: 'front-addresses-few',
   severity: 'note',
   summary: 'The front is on more nodes than it has public addresses.',
-  why: 'Visitors try each address of a name. A node that no address leads to answers nobody, and one address alone goes down with its machine.',
+  why: 'Visitors try each address of a name. A node without an address gets no visitors, and a single address fails with its machine.',
   source: 'map reference, `front.address` and `front.nodes`',
   messages: {
     few: {

@@ -15,16 +15,16 @@ const none = card({
       remedy: 'See where it may run: docker service ps --no-trunc {name}',
     },
     ended: {
-      message: '`{service}` runs on no node. Last it said: {why}.',
+      message: '`{service}` runs on no node. Its last message: {why}.',
       remedy: 'Read why: docker service logs {name}',
     },
     zero: {
-      message: '`{service}` is scaled to none.',
+      message: '`{service}` is scaled to 0.',
       remedy: 'Start it: docker service scale {name}=1',
     },
     unknown: {
       message: '`{service}` runs on no node yet.',
-      remedy: 'See what becomes of it: docker service ps --no-trunc {name}',
+      remedy: 'See its state: docker service ps --no-trunc {name}',
     },
   },
 });
@@ -33,7 +33,7 @@ const failing = card({
   id: 'cluster-task-failing',
   severity: 'warning',
   summary: 'Tasks of a service in the cluster fail again and again.',
-  why: 'Each time the requests that are under way there are lost.',
+  why: 'Each time, running requests are lost.',
   source: 'Engine API v1.41, TaskList: Status.Err',
   messages: {
     failing: {
@@ -47,7 +47,7 @@ const away = card({
   id: 'cluster-node-away',
   severity: 'warning',
   summary: 'A node of the cluster with tasks of a service does not answer.',
-  why: 'What ran there is gone for visitors until the cluster has placed it elsewhere.',
+  why: 'Its tasks are unreachable until the cluster starts them elsewhere.',
   source: 'Engine API v1.41, NodeList: Status.State',
   messages: {
     away: {
@@ -61,13 +61,13 @@ const mesh = card({
   id: 'cluster-port-open',
   severity: 'warning',
   summary: 'A service on a road is also published on every node, through the mesh.',
-  why: 'Whoever uses that port on any node bypasses the gate and TLS. It is forwarded before the input rules of a firewall.',
+  why: 'Anyone who uses that port on any node bypasses the gate and TLS. It is forwarded before the input rules of a firewall.',
   source: 'Engine API v1.41, ServiceList: Endpoint.Ports.PublishMode',
   messages: {
     open: {
       message: '`{service}` is reachable past the front, on port {outside} of every node.',
       remedy:
-        'If the front runs in the cluster, take the port away: docker service update --publish-rm {inside} {name}. Else close it on every node for all but the front.',
+        'If the front runs in the cluster, take the port away: docker service update --publish-rm {inside} {name}. If not, close the port on every node for everybody but the front.',
     },
   },
 });

@@ -11,7 +11,7 @@ const shared = card({
   id: 'no-shared-network',
   severity: 'error',
   summary: "A road leads to a service that the front's container shares no network with.",
-  why: 'Containers see each other only on a network that both are on.',
+  why: 'Containers reach each other only on a shared network.',
   source: 'Compose Specification, section "networks"',
   messages: {
     join: {
@@ -34,16 +34,16 @@ const shared = card({
 const twice = card({
   id: 'name-answered-twice',
   severity: 'error',
-  summary: "Two services answer to the name by which the front's container asks for one of them.",
-  why: 'It is left open which of the two the engine means; while the one is down, its visitors are led to the other, past the gate that this one has.',
+  summary: "Two services share the name that the front's container uses for one of them.",
+  why: 'The engine may pick either of them. Visitors can end up at the wrong one, past its gate.',
   source: 'Compose Specification, section "aliases"',
   messages: {
     twice: {
-      message: '`{service}` is asked for as `{name}`, to which `{other}` on the network {network} answers, too.',
+      message: '`{service}` is reached as `{name}`, but `{other}` on the network {network} has that name too.',
       remedy: 'Under `networks` of `{service}`, at `{own}`, write `aliases: [{alias}]`{then}',
     },
     'by-hand': {
-      message: '`{service}` is asked for as `{name}`, to which `{other}` on the network {network} answers, too.',
+      message: '`{service}` is reached as `{name}`, but `{other}` on the network {network} has that name too.',
       remedy:
         'Give it an alias of its own: docker network disconnect {own} {name}, then: docker network connect {options} {own} {name}',
     },
@@ -54,17 +54,17 @@ const loopback = card({
   id: 'loopback-in-container',
   severity: 'error',
   summary: 'A road leads to loopback, but the front runs in a container.',
-  why: 'Inside a container, loopback is the container itself, so the front would find nobody.',
+  why: 'Inside a container, loopback is the container itself. The front would find nothing there.',
   source: 'network_namespaces(7)',
   messages: {
     port: {
-      message: '`{key}` leads to port {port} of this host, but the front runs in the container `{front}`.',
+      message: '`{key}` leads to port {port} of this machine, but the front runs in the container `{front}`.',
       remedy:
-        'Let the program listen on an address of this host, and write `to: http://ADDRESS:{port}`, or give the front `network_mode: host`.',
+        'Let the program listen on an address of this machine, and write `to: http://ADDRESS:{port}`, or give the front `network_mode: host`.',
     },
     service: {
       message:
-        "`{key}` leads to `{service}`, which shares this host's network, but the front runs in the container `{front}`.",
+        "`{key}` leads to `{service}`, which shares this machine's network, but the front runs in the container `{front}`.",
       remedy: 'Give the service a network that the front is on, or give the front `network_mode: host`.',
     },
   },
@@ -74,7 +74,7 @@ const bridge = card({
   id: 'bridge-address',
   severity: 'error',
   summary: 'A road leads to an address of a container network.',
-  why: 'The engine hands out these addresses again at each start. After a reboot the road leads to another container, or nowhere.',
+  why: 'The engine assigns these addresses again at each start. After a reboot the road leads to another container, or nowhere.',
   source: 'Engine API v1.41, NetworkList: IPAM',
   messages: {
     owner: {
@@ -95,13 +95,13 @@ const bridge = card({
 const host = card({
   id: 'host-network',
   severity: 'warning',
-  summary: "A service on a road shares this host's network.",
-  why: 'Each port that it opens is open on every address of this host, past the front and its gates, unless the program itself listens on loopback only.',
+  summary: "A service on a road shares this machine's network.",
+  why: 'Each port that it opens is open on every address of this machine, past the front and its gates, unless the program itself listens on loopback only.',
   source: 'Compose Specification, section "network_mode"',
   messages: {
     host: {
       message:
-        "`{service}` shares this host's network (network_mode: host): port {port} can be reached past the front.",
+        "`{service}` shares this machine's network (network_mode: host): port {port} can be reached past the front.",
       remedy:
         'Remove `network_mode: host` and publish what is needed: {entry}; or let the program listen on 127.0.0.1.',
     },
@@ -112,7 +112,7 @@ const absent = card({
   id: 'front-container-unknown',
   severity: 'note',
   summary: "The front's container does not exist yet.",
-  why: 'The networks that it shares with the services were not checked. It is assumed to share them.',
+  why: 'Mile Marker assumes that it will share a network with each service.',
   source: 'map reference, `front.container`',
   messages: {
     unknown: {
@@ -120,8 +120,8 @@ const absent = card({
       remedy: 'Write a Compose file for it: mile-marker write --compose',
     },
     cluster: {
-      message: 'The front is no service of the cluster yet.',
-      remedy: 'Bring it live: mile-marker install',
+      message: 'The front is not a service of the cluster yet.',
+      remedy: 'Make it live: mile-marker install',
     },
   },
 });

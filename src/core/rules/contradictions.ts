@@ -6,7 +6,7 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'road-contradicts-itself',
   severity: 'warning',
-  summary: 'Two keys of a road contradict each other, so one of them does nothing.',
+  summary: 'Two keys of a road contradict each other, so one of them has no effect.',
   why: 'Browsers only say "blocked", far from where it was written.',
   source: 'Fetch standard, CORS protocol; RFC 9110 §15.5.6',
   messages: {
@@ -19,7 +19,7 @@ const words = card({
       remedy: 'Add them to `methods`, or remove them from `cors`.',
     },
     password: {
-      message: '`{road}` asks for a password, but its `cors` lets no page send one.',
+      message: '`{road}` asks for a password, but its `cors` does not allow pages to send one.',
       remedy: 'Write `credentials: true` under `cors`, and name the origins.',
     },
     folder: {

@@ -5,13 +5,13 @@ import type { Rule } from './rule.ts';
 const diskFull = card({
   id: 'disk-full',
   severity: 'error',
-  summary: 'The disk of the map has no room left.',
-  why: 'No certificate can be renewed and nothing can go live. Each change is taken back as a whole when the disk fills in its middle.',
+  summary: 'The disk of the map is full.',
+  why: 'No certificate can be renewed and nothing can go live. A change that runs out of disk space is undone completely.',
   source: 'statvfs(3)',
   messages: {
     bytes: {
       message: 'The disk of {folder} has {free} left. A change that goes live needs {needed}.',
-      remedy: 'Make room there. What takes it: du -xh {word} | sort -h | tail',
+      remedy: 'Free some space. To see what uses it: du -xh {word} | sort -h | tail',
     },
     files: {
       message: 'The disk of {folder} has room for {free} more files. A change that goes live needs {needed}.',

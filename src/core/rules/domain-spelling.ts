@@ -6,8 +6,8 @@ import type { Rule } from './rule.ts';
 const misspelt = card({
   id: 'domain-misspelt',
   severity: 'warning',
-  summary: 'A domain of the map is spelt a little otherwise than in the name of the front.',
-  why: 'One of the two is a slip. With a wrong domain every road has a name that nobody owns, or somebody else does.',
+  summary: 'A domain on the map is spelled slightly differently from the front’s name.',
+  why: 'One of the two is a typo. With a wrong domain every road has a name that is not yours.',
   source: 'map reference: `domains`, `front.address`',
   messages: {
     near: {

@@ -8,11 +8,11 @@ const circle = card({
   id: 'edge-redirect-loop',
   severity: 'error',
   summary: 'The edge speaks plain HTTP to the front, and the front sends plain HTTP to HTTPS.',
-  why: 'The edge asks the front over plain HTTP, and the front sends the visitor to HTTPS, which leads to the edge again: "too many redirects".',
+  why: 'The edge asks the front over plain HTTP, and the front sends the visitor to HTTPS, which leads to the edge again. Browsers stop with "too many redirects".',
   source: 'RFC 9110 §15.4',
   messages: {
     circle: {
-      message: 'With `speaks: http` every visitor goes round in a circle on {names}.',
+      message: 'With `speaks: http`, visitors of {names} end in a redirect loop.',
       remedy:
         'Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
     },
@@ -34,13 +34,13 @@ export const edgeRedirectLoop: Rule = {
 const appended = card({
   id: 'edge-header-appended',
   severity: 'error',
-  summary: "The proxy reads only the first line of the edge's header, which a stranger may write.",
-  why: 'An edge that adds a line of its own leaves the line that a visitor sent before it. A proxy that reads the first line believes the visitor, and a gate for networks opens to whoever says the right address.',
+  summary: "The proxy reads only the first line of the edge's header, which a stranger may have written.",
+  why: 'If the edge adds its own line, the visitor’s line stays before it. A proxy that reads only the first line believes the visitor. Then anyone can claim an address that a gate lets in.',
   source: 'RFC 9110 §5.3',
   messages: {
     first: {
       message:
-        "{proxy} reads only the first line of `{header}`. Where the edge adds a line of its own, a visitor's is believed.",
+        "{proxy} reads only the first line of `{header}`. If the edge adds its own line, {proxy} believes the visitor's.",
       remedy:
         'Set the edge to replace the header, never to add to it, and write under `front.edge` in the map: replaces-header: true. If it can only add, let it send X-Forwarded-For, and write: address-header: X-Forwarded-For',
     },
@@ -61,13 +61,13 @@ export const edgeHeaderAppended: Rule = {
 const wide = card({
   id: 'edge-holds-visitors',
   severity: 'warning',
-  summary: "The edge's networks hold a network that a gate lets in.",
-  why: 'Whoever comes from the edge is a visitor of whom the edge must say who he is. Somebody in its networks who comes by himself says nothing, so no gate knows where he is.',
+  summary: "The edge's networks contain a network that a gate lets in.",
+  why: 'For a connection from these networks, only the edge can name the visitor. Somebody there who connects directly has no known address, so gates for networks refuse him.',
   source: 'RFC 7239 §8.1',
   messages: {
     holds: {
       message:
-        '`front.edge.networks` has {network}, and `{gate}` lets in {inside}. Who comes from there without the edge is refused.',
+        '`front.edge.networks` has {network}, and `{gate}` lets in {inside}. Direct connections from there are refused.',
       remedy: 'Write only the addresses that the edge itself connects from, such as {one}.',
     },
   },

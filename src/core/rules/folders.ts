@@ -16,11 +16,11 @@ const words = card({
     file: { message: '`{road}` shows {folder}, which is not a folder.', remedy: 'Write the folder that it is in.' },
     barred: {
       message: '{proxy} runs as {user}, which cannot read {folder} because of: {bars}.',
-      remedy: 'Let others read it, and go through the folders above it: {commands}',
+      remedy: 'Let others read it and pass the folders above it: {commands}',
     },
     index: {
-      message: '`{road}` shows {folder}, which has no index.html, so the bare name answers 404.',
-      remedy: 'Put one there. Listings are never shown.',
+      message: '`{road}` shows {folder}, which has no index.html, so the start page is 404.',
+      remedy: 'Put one there. The proxy never lists files.',
     },
   },
 });

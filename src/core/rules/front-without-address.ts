@@ -9,7 +9,7 @@ const words = card({
   source: 'map reference: `front.address`',
   messages: {
     none: {
-      message: 'The interface `{name}` of this host has no address, or does not exist. This host has: {known}.',
+      message: 'The interface `{name}` of this machine has no address, or does not exist. This machine has: {known}.',
       remedy: 'Correct the name, or write the public address itself under `front.address`.',
     },
   },

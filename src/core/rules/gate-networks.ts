@@ -64,7 +64,7 @@ const ipv6 = card({
   id: 'gate-misses-home-ipv6',
   severity: 'warning',
   summary: 'A gate for a home network has IPv4 only, but visitors at home come over IPv6.',
-  why: 'Browsers prefer IPv6 where the name has an AAAA record: "forbidden at home, fine with Wi-Fi off".',
+  why: 'Browsers prefer IPv6 if the name has an AAAA record. Then a visitor at home is refused.',
   source: 'RFC 8305',
   messages: {
     missing: {
@@ -109,13 +109,13 @@ export const gateMissesIpv6: Rule = {
 const noHome = card({
   id: 'gate-without-home',
   severity: 'note',
-  summary: 'The networks of a gate hold nobody at home, and not this machine either.',
-  why: 'One wrong digit in a network keeps everybody out whom it was meant for. Or it is meant for somewhere else.',
+  summary: 'The networks of a gate contain neither your home nor this machine.',
+  why: 'One wrong digit in a network keeps everybody out. Or the network is somewhere else.',
   source: 'RFC 1918; RFC 4193',
   messages: {
     far: {
-      message: '`{gate}` lets in {networks}: none of it is your home ({home}), nor has this machine an address there.',
-      remedy: 'If it is meant for home, write `gate: home` on its roads, or correct its `networks`.',
+      message: '`{gate}` lets in {networks}: your home ({home}) and this machine are not in it.',
+      remedy: 'If it is for home, write `gate: home` on its roads, or correct its `networks`.',
     },
   },
 });

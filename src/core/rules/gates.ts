@@ -9,13 +9,13 @@ const source = 'map reference: `gates`';
 const open = card({
   id: 'gate-open-to-everybody',
   severity: 'warning',
-  summary: 'A gate lets everybody pass, but looks as if it did not.',
-  why: 'A rule that you only believe in is worse than none.',
+  summary: 'A gate lets everybody pass, although it looks like a restriction.',
+  why: 'You would rely on a restriction that does not exist.',
   source,
   messages: {
     networks: {
       message: 'The gate `{gate}` lets in {network}, which is the whole internet.',
-      remedy: 'Write the networks that are meant. If everybody is meant, write `gate: everyone`.',
+      remedy: 'Write the right networks. To let everybody in, write `gate: everyone`.',
     },
     any: {
       message: 'The gate `{gate}` lets in {network} without a password, because one of the two is enough.',
@@ -23,7 +23,7 @@ const open = card({
     },
     except: {
       message: 'The gate `{gate}` excepts `/`, which is every path.',
-      remedy: 'Write the paths that are meant, or `gate: everyone`.',
+      remedy: 'Write the right paths, or `gate: everyone`.',
     },
   },
 });
@@ -51,15 +51,15 @@ const idle = card({
   id: 'gate-without-effect',
   severity: 'warning',
   summary: 'A gate has no effect.',
-  why: 'All gates of a list must let a visitor pass. One that everybody passes, or that is wider than another, does nothing.',
+  why: 'All gates of a list must let a visitor pass. A gate that is wider than another one has no effect.',
   source,
   messages: {
     everyone: {
-      message: '`{road}` has the gate `everyone` beside {others}. It lets nobody in whom they keep out.',
-      remedy: 'Remove `everyone`. To let in whoever passes one of several rules, write one gate with `need: any`.',
+      message: '`{road}` has the gate `everyone` together with {others}, so `everyone` has no effect.',
+      remedy: 'Remove `everyone`. If one of several rules should be enough, write one gate with `need: any`.',
     },
     shadowed: {
-      message: '`{road}` has the gate `{gate}`, and `{by}` beside it already lets in fewer.',
+      message: '`{road}` has the gates `{gate}` and `{by}`. `{by}` is stricter, so `{gate}` has no effect.',
       remedy: 'Keep only `{by}`.',
     },
     unused: {

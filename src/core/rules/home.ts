@@ -7,14 +7,14 @@ import type { Rule } from './rule.ts';
 const empty = card({
   id: 'home-is-empty',
   severity: 'warning',
-  summary: 'The gate `home` lets nobody in but this machine itself.',
-  why: 'On a rented server there is no network of yours, so a road with the gate `home`, which is what every new road has, is open to no visitor.',
+  summary: 'The gate `home` lets in only this machine.',
+  why: 'A rented server has no home network. Every new road has the gate `home`, so no visitor can use it.',
   source: 'map reference: `gates`, `front.home-networks`',
   messages: {
     nobody: {
-      message: '`home` is this machine alone, so nobody passes to {names}.',
+      message: '`home` is only this machine here, so nobody can open {names}.',
       remedy:
-        'Open what is for everybody: mile-marker set {first} gate everyone. For what is not, make a gate with people, or write a network of yours under `front`, such as that of a tunnel: home-networks: [10.77.0.0/24]',
+        'To open a road to everybody: mile-marker set {first} gate everyone. For the others, add a gate with people, or write your own network under `front`, such as your tunnel’s: home-networks: [10.77.0.0/24]',
     },
   },
 });
@@ -37,8 +37,8 @@ export const homeIsEmpty: Rule = {
 const words = card({
   id: 'home-other-port',
   severity: 'warning',
-  summary: 'At home the names lead to an address where the front listens on other ports than visitors ask for.',
-  why: 'Nobody translates ports at home. Where the resolver there leads a name to the home address, a browser asks the usual port, and nothing answers.',
+  summary: 'At home the names lead to the front’s machine, but to the wrong port.',
+  why: 'At home the router does not translate ports. A browser uses the standard port, where nothing answers.',
   source: 'map reference: `front.home`, `front.listen`',
   messages: {
     differs: {

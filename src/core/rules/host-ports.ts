@@ -24,12 +24,12 @@ const source = 'Compose Specification, section "ports"; bind(2): EADDRINUSE';
 const twoOwners = card({
   id: 'port-two-owners',
   severity: 'error',
-  summary: 'Two services publish the same port of this host.',
+  summary: 'Two services publish the same port of this machine.',
   why: 'Only one of them gets it. The other does not start, and a road may lead to the wrong one.',
   source,
   messages: {
     two: {
-      message: '`{service}` and `{other}` both publish port {port} of this host.',
+      message: '`{service}` and `{other}` both publish port {port} of this machine.',
       remedy: 'Give one of them another outside port: {entry}',
     },
   },
@@ -38,36 +38,36 @@ const twoOwners = card({
 const frontTaken = card({
   id: 'front-port-taken',
   severity: 'error',
-  summary: 'Something else uses a port that the front needs.',
+  summary: 'Another program uses a port that the front needs.',
   why: 'Two programs cannot share a port. The front does not start while the other one runs.',
   source,
   messages: {
     taken: {
-      message: '`{service}` publishes port {port} of this host, which the front needs for {listener}.',
+      message: '`{service}` publishes port {port} of this machine, which the front needs for {listener}.',
       remedy: 'Move it to another outside port: {entry}. Visitors reach it through its road.',
     },
     program: {
-      message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
+      message: '{owner} listens on port {port} of this machine, which the front needs for {listener}.',
       remedy:
         'Move that program to another port, such as {free}, or stop it, or give the front other ports with `front.listen`.',
     },
     proxy: {
-      message: '{owner} listens on port {port} of this host, which the front needs for {listener}.',
+      message: '{owner} listens on port {port} of this machine, which the front needs for {listener}.',
       remedy:
         'If it is to be the front, write in the map: `proxy: {proxy}`. If not, stop it, or give the front other ports with `front.listen`.',
     },
     own: {
-      message: '`{key}` is the port on which the front itself speaks {listener}.',
-      remedy: 'Write another port there. What speaks HTTP needs no raw port, only a road.',
+      message: '`{key}` is the port of the front itself, for {listener}.',
+      remedy: 'Write another port there. A service that speaks HTTP needs a road, not a raw port.',
     },
     mark: {
-      message: '{owner} listens on port {port} of this host, on which the front answers its mark.',
+      message: '{owner} listens on port {port} of this machine, on which the front answers its mark.',
       remedy: 'Write another port in the map, such as: `front.mark: {address}:{free}`',
     },
     former: {
-      message: '{owner} is the front now, by its ports and its mark, and the map says `proxy: {proxy}`.',
+      message: '{owner} is the front now, but the map says `proxy: {proxy}`.',
       remedy:
-        'Stop it as soon as the new one is ready to start. Visitors notice a short break. To stay with it, correct `proxy` in the map.',
+        'Stop it as soon as the new one is ready to start. Visitors notice a short break. To keep it as the front, correct `proxy` in the map.',
     },
   },
 });

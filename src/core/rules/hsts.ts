@@ -6,12 +6,12 @@ import { indexed } from '../indexed.ts';
 const locks = card({
   id: 'hsts-locks-out',
   severity: 'error',
-  summary: 'A road tells browsers to insist on HTTPS where that locks them out.',
-  why: 'A browser that read it once turns every http:// of this name into https://, keeps the port and accepts no untrusted certificate, until the time is over.',
+  summary: 'A road tells browsers to use only HTTPS, but HTTPS does not work there.',
+  why: 'Once a browser has read it, it uses only HTTPS for this name and accepts no untrusted certificate until the time is over.',
   source: 'RFC 6797 §8.3 and §8.4',
   messages: {
     plain: {
-      message: '`{key}` is served on plain HTTP, too, but `hsts` forbids browsers to use that.',
+      message: '`{key}` is also served on plain HTTP, but `hsts` forbids browsers to use it.',
       remedy: 'Write `hsts: off`, or remove `plain`.',
     },
     port: {
@@ -46,14 +46,14 @@ export const hstsLocksOut: Rule = {
 const remembered = card({
   id: 'hsts-remembered',
   severity: 'warning',
-  summary: 'Browsers remember that a name insists on HTTPS, but the map no longer does.',
-  why: 'What was sent cannot be taken back. Each browser forgets it when its time is over, or when it reads max-age=0 over HTTPS with a valid certificate.',
+  summary: 'Browsers remember HSTS for a name, but the map no longer has it.',
+  why: 'A browser forgets HSTS only when its time is over, or when it gets max-age=0 over HTTPS with a valid certificate.',
   source: 'RFC 6797 §6.1.1 and §8.1',
   messages: {
     stands: {
       message:
-        'Browsers that came to {name} before may insist on HTTPS with a good certificate until {until}, and the road {now}.',
-      remedy: 'First write `hsts: forget` for a while, with a valid certificate.',
+        'Browsers that visited {name} may require HTTPS with a valid certificate until {until}, but the road {now}.',
+      remedy: 'First set `hsts: forget` for a while, with a valid certificate.',
     },
   },
 });

@@ -7,13 +7,13 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'label-not-obeyed',
   severity: 'warning',
-  summary: 'A container asks for a road by its label, and gets none.',
-  why: 'Whoever started the container waits for a road that is not there. Labels make roads only where the map lets them.',
+  summary: 'A container asks for a road by its label, but gets none.',
+  why: 'The container has no road. Labels make roads only where the map allows it.',
   source: 'map reference: labels',
   messages: {
     unreadable: {
       message: 'The label `mile-marker.road` of `{service}` is not understood.',
-      remedy: 'Write in it: {name: NAME, port: PORT, gate: GATE}. All but the name may be left out.',
+      remedy: 'Write in it: {name: NAME, port: PORT, gate: GATE}. Only the name is required.',
     },
     'name-missing': {
       message: 'The label `mile-marker.road` of `{service}` has no name.',
@@ -24,12 +24,12 @@ const words = card({
       remedy: 'Write in its label: {name: NAME.{obey}}',
     },
     'name-elsewhere': {
-      message: '`{service}` asks for a road at {text}, where the map obeys no label.',
+      message: '`{service}` asks for a road at {text}, where the map allows no labels.',
       remedy: 'Write in its label a full name below {obey}. Or put the road on the map yourself.',
     },
     'on-map': {
-      message: '`{service}` asks for a road at {text}, which is on the map already. The map counts.',
-      remedy: 'Write another name in its label, or take the label away.',
+      message: '`{service}` asks for a road at {text}, which is on the map already. The map wins.',
+      remedy: 'Write another name in its label, or remove the label.',
     },
     double: {
       message: '`{service}` asks for a road at {text}, which the label of `{other}` has.',
@@ -53,7 +53,7 @@ const words = card({
     },
     tls: {
       message: '`{service}` asks for a road to its port {text}, where it speaks TLS.',
-      remedy: 'Put the road on the map, with what proves who answers: to: https://HOST:PORT, and upstream-ca.',
+      remedy: 'Put the road on the map, with the certificate to check: to: https://HOST:PORT, and upstream-ca.',
     },
     'not-web': {
       message: '`{service}` asks for a road, but {text}.',

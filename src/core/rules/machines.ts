@@ -7,14 +7,14 @@ import type { Facts, Rule } from './rule.ts';
 const clear = card({
   id: 'machine-in-clear-text',
   severity: 'warning',
-  summary: 'What visitors send goes on to another machine in clear text.',
+  summary: 'Requests go to another machine in clear text.',
   why: 'Everybody on the network between the machines can read and change it: cookies, passwords, pages.',
   source: 'RFC 9110 §17.1; map reference: private-networks',
   messages: {
     roads: {
-      message: 'Roads to {machines} go on in clear text, to {addresses}.',
+      message: 'Roads to {machines} use clear text, to {addresses}.',
       remedy:
-        'If nobody else is on that network (a tunnel, a cable of your own), write in the map: private-networks: [{networks}]. Else have the service speak TLS, and lead there by `to: https://{address}:PORT`.',
+        'If nobody else is on that network (a tunnel, a cable of your own), write in the map: private-networks: [{networks}]. If not, switch on TLS in the service and write `to: https://{address}:PORT`.',
     },
   },
 });
@@ -23,13 +23,13 @@ const engine = card({
   id: 'machine-engine-open',
   severity: 'warning',
   summary: 'The container engine of another machine is asked without TLS.',
-  why: 'Whoever reaches that port is root on that machine, and everybody on the way can become so.',
+  why: 'Anyone who reaches that port is root on that machine.',
   source: 'Engine API v1.41; RFC 8446',
   messages: {
     open: {
-      message: 'The engine of {machine} is asked at {engine} without TLS: whoever reaches that port is root there.',
+      message: 'The engine of {machine} is asked at {engine} without TLS: anyone who reaches that port is root there.',
       remedy:
-        'Ask it through ssh instead: engine: ssh://USER@{address}. Or have it demand client certificates, and name the folder with yours under `keys`.',
+        'Ask it through ssh instead: engine: ssh://USER@{address}. Or make it require client certificates, and name the folder with yours under `keys`.',
     },
   },
 });

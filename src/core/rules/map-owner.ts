@@ -6,15 +6,14 @@ import type { Rule } from './rule.ts';
 const trusted = card({
   id: 'map-owner-trusted',
   severity: 'note',
-  summary: 'Whoever owns the map decides what a server reads that starts as root.',
-  why: "The server's main process reads its configuration as root before it serves as another user. The written files belong to the owner of the map, who can change them at any time: he can have the server read any file of this machine, and some servers load programs.",
+  summary: 'The owner of the map controls files that a root process reads.',
+  why: 'The server reads its configuration as root. The owner of the map can change those files at any time, and so read any file of this machine through the server. Some servers also load programs.',
   source: 'docs/security.md',
   messages: {
     owner: {
       message:
-        '{proxy} starts as root and reads files that `{owner}` may change, so `{owner}` has the rights of root here.',
-      remedy:
-        'If that is you, nothing is to be done. If not, give the map to root, so that only what root installs goes live: chown -R root: {folder}',
+        '{proxy} starts as root and reads files that `{owner}` may change, so `{owner}` effectively has root rights here.',
+      remedy: 'If that is you, nothing needs doing. If not, give the map to root:  chown -R root: {folder}',
     },
   },
 });

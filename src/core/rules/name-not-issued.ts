@@ -6,7 +6,7 @@ const words = card({
   id: 'name-not-issued',
   severity: 'warning',
   summary: 'No public authority issues a certificate for a name on the map.',
-  why: 'Name servers and some browsers take such a name, so it seems to work, until a certificate is asked for.',
+  why: 'DNS and some browsers accept such a name, but no authority issues a certificate for it.',
   source:
     'RFC 5892 (code points that IDNA2008 allows); RFC 5890 §2.3.1; CA/Browser Forum Baseline Requirements §7.1.2.7.12',
   messages: {

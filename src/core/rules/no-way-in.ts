@@ -7,22 +7,22 @@ const words = card({
   id: 'no-way-in',
   severity: 'error',
   summary: 'Nobody outside can reach the address of the front.',
-  why: 'Your provider shares one public address among many customers, or the address exists only behind your router. Opening ports does not change that.',
+  why: 'Your provider shares one public address between customers, or the address exists only behind your router. Opening ports does not help.',
   source: 'RFC 6598 (100.64.0.0/10); RFC 1918',
   messages: {
     shared: {
-      message: 'The address {address} of the front is one that your provider shares among many customers.',
+      message: 'The address {address} of the front is shared by your provider between many customers.',
       remedy:
         'Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
     },
     other: {
       message: 'From outside you are at {seen}, but `front.address` says {written}.',
       remedy:
-        'Correct `front.address`. If the address changes now and then, write a name there and let a timer keep it: mile-marker install timers',
+        'Correct `front.address`. If the address changes, write a name there and let a timer update it: mile-marker install timers',
     },
     behind: {
       message:
-        'From outside you are at {seen}, but your router has {written}. Your provider shares one address among many customers.',
+        'From outside you are at {seen}, but your router has {written}. Your provider shares one address between many customers.',
       remedy:
         'Ask the provider for a public address of your own (IPv6 often has one already), or put the front on a machine that has one.',
     },

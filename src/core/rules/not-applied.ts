@@ -9,12 +9,12 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'compose-not-applied',
   severity: 'warning',
-  summary: 'A service still runs as its Compose file was before.',
+  summary: 'A service still runs with its old Compose settings.',
   why: 'A change in a Compose file has no effect until the container is recreated. A restart is not enough.',
   source: 'Compose Specification, sections "ports" and "restart"; Engine API v1.41, ContainerInspect',
   messages: {
     before: {
-      message: '`{service}` still runs as its Compose file was before: {differences}.',
+      message: '`{service}` still runs with its old Compose settings: {differences}.',
       remedy: 'Recreate it: {compose} up -d {name}',
     },
   },

@@ -10,7 +10,7 @@ const words = card({
   id: 'not-for-the-web',
   severity: 'error',
   summary: 'A road leads to a database, a cache, a queue or the container engine.',
-  why: 'It is not meant for browsers, and often trusts whoever can reach it.',
+  why: 'It is not meant for browsers, and often trusts anyone who can reach it.',
   source: 'IANA Service Name and Transport Protocol Port Number Registry',
   messages: {
     port: {
@@ -27,7 +27,7 @@ const words = card({
     },
     socket: {
       message:
-        '`{key}` lets everyone reach `{service}`, which has the engine socket. Whoever gets in is root on this machine.',
+        '`{key}` lets everyone reach `{service}`, which has the engine socket. Anyone who gets in is root on this machine.',
       remedy: 'Give the road `gate: home`, or remove the socket from the service.',
     },
   },
@@ -63,7 +63,7 @@ function openPorts({ map, plan }: Facts): Finding[] {
     const service = indexed(plan.ports, 'name').get(name)?.resolution?.service ?? null;
     const use = useOfPort(leads.port) ?? useOfImage(service?.image ?? null);
     if (use === null) return [];
-    const to = leads.kind === 'port' ? 'this host' : leads.kind === 'service' ? `\`${leads.service}\`` : leads.host;
+    const to = leads.kind === 'port' ? 'this machine' : leads.kind === 'service' ? `\`${leads.service}\`` : leads.host;
     const data = { key: name, port: leads.port, to, use };
     return [tell(words, { say: 'raw', data, severity: 'warning', roads: [name], where })];
   });

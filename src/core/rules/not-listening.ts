@@ -9,15 +9,16 @@ const words = card({
   id: 'service-not-listening',
   severity: 'error',
   summary: 'Inside its container a service listens on another port than the road says.',
-  why: 'What an image or a Compose file says of its port is a promise. What the program opens decides, and settings move it.',
+  why: 'The port in an image or a Compose file is only a hint. The settings of the program decide.',
   source: 'proc(5), /proc/PID/net/tcp of the container',
   messages: {
     other: {
-      message: '`{key}` leads to port {port} of `{service}`, on which nothing listens inside. It listens on {real}.',
+      message:
+        '`{key}` leads to port {port} of `{service}`, but nothing listens there inside the container. It listens on {real}.',
       remedy: 'Write `to: {service}:{first}`{publish}.',
     },
     loopback: {
-      message: '`{key}` leads to port {port} of `{service}`, which listens there on loopback of its container only.',
+      message: '`{key}` leads to port {port} of `{service}`, which listens only on loopback inside its container.',
       remedy: 'In the settings of the service let it listen on every address: 0.0.0.0',
     },
     nothing: {

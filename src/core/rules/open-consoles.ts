@@ -7,7 +7,7 @@ export const consoleOpenWords = card({
   id: 'console-open-to-everyone',
   severity: 'warning',
   summary: 'Something that looks like a console or a dashboard is open to everybody.',
-  why: 'Names in public certificates are found within hours, and many such pages have no good password.',
+  why: 'Scanners find names in public certificates within hours, and many such pages have a weak password.',
   source: 'RFC 9162: names in certificates are published',
   messages: {
     open: {

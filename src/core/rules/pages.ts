@@ -6,8 +6,8 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'page-not-shown',
   severity: 'error',
-  summary: 'A page of your own cannot be shown, or never would be.',
-  why: 'Visitors would get the plain words of the front instead.',
+  summary: 'One of your own pages cannot be shown, or is never used.',
+  why: 'Visitors would get the front’s plain error page instead.',
   source: 'map reference: `pages`',
   messages: {
     unfit: {
@@ -36,14 +36,13 @@ export const pageNotShown: Rule = {
 const barred = card({
   id: 'front-files-barred',
   severity: 'warning',
-  summary: 'The proxy cannot read what it answers with.',
-  why: 'In place of "the service cannot be reached" visitors get an answer about rights that nobody meant.',
+  summary: 'The proxy cannot read the files of its own answers.',
+  why: 'Visitors get a "forbidden" page instead of "the service cannot be reached".',
   source: 'path_resolution(7)',
   messages: {
     barred: {
-      message:
-        '{proxy} serves as {user}, which cannot read the written files because of: {bars}. Some of its own answers are such files.',
-      remedy: 'Let others go through these folders: chmod o+x {folders}',
+      message: '{proxy} (user {user}) cannot read the files of its own answers because of: {bars}.',
+      remedy: 'Let that user pass these folders: chmod o+x {folders}',
     },
   },
 });

@@ -10,8 +10,8 @@ import { shellWord } from '../shell-word.ts';
 const words = card({
   id: 'people-file-faulty',
   severity: 'error',
-  summary: 'The password file of a gate keeps people out, or lets others in too easily.',
-  why: 'A proxy that finds no usable line refuses everybody, and says so only in its log. Some servers compute the hash again for each request and serve nobody else meanwhile.',
+  summary: 'The password file of a gate has a fault: it locks people out, or is too weak.',
+  why: 'A proxy without a usable line refuses everybody and only logs it. Some servers compute the hash at each request and block meanwhile.',
   source: 'htpasswd(1); crypt(5)',
   messages: {
     missing: {
@@ -27,8 +27,8 @@ const words = card({
       remedy: 'Run this as the user who owns it.',
     },
     barred: {
-      message: '{proxy} runs as {user}, which cannot read {file} because of: {bars}.',
-      remedy: 'Open it to {user} only: {commands}',
+      message: '{proxy} (user {user}) cannot read {file} because of: {bars}.',
+      remedy: 'Let only {user} read it: {commands}',
     },
     others: {
       message: '{file} can be read by others on this machine (mode {mode}).',
@@ -58,15 +58,16 @@ const words = card({
       remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
     },
     weak: {
-      message: 'The hash of {name} in {file} is weak ({kind}): whoever gets the file soon has the password.',
+      message:
+        'The hash of {name} in {file} is weak ({kind}): anyone who gets the file can crack the password quickly.',
       remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
     },
     deadly: {
-      message: '{proxy} ends itself over a password that takes so long to check: that of {name}, about {ms} ms.',
+      message: '{proxy} crashes when it checks the password of {name}, which takes about {ms} ms.',
       remedy: 'Set it again: mile-marker people add {name} --gate {gate}',
     },
     slow: {
-      message: 'Each request of {name} costs about {ms} ms of {proxy}, which serves nobody else meanwhile.',
+      message: 'Each request of {name} blocks {proxy} for about {ms} ms.',
       remedy: 'Set it again, with a cost that fits: mile-marker people add {name} --gate {gate}',
     },
   },

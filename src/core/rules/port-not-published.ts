@@ -10,7 +10,7 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'port-not-published',
   severity: 'error',
-  summary: 'A road leads to a port of a service that is not published on this host.',
+  summary: 'A road leads to a port of a service that is not published on this machine.',
   why: 'The proxy runs on the host, outside the container network, so it reaches only published ports.',
   source: 'Compose Specification, section "ports"',
   messages: {
@@ -25,7 +25,7 @@ const words = card({
     none: {
       message: '`{service}` publishes no port, so the proxy cannot reach its port {port}.',
       remedy:
-        'Add to the service: ports: ["127.0.0.1:{port}:{port}{ending}"] (in the middle any free port of this host).',
+        'Add to the service: ports: ["127.0.0.1:{port}:{port}{ending}"] (in the middle, any free port of this machine).',
     },
     container: {
       message:

@@ -10,42 +10,42 @@ import type { Rule } from './rule.ts';
 const words = card({
   id: 'proxy-cannot',
   severity: 'error',
-  summary: 'The map asks for something that its proxy cannot do.',
-  why: 'Visitors would get an error, or a log would stay empty, and nothing would say why.',
+  summary: 'The map uses something that its proxy cannot do.',
+  why: 'Visitors would get an error, or a log would stay empty.',
   source: 'the documentation of the proxy; docs/proxies.md has all in which they differ',
   messages: {
     folder: {
-      message: '`{road}` shows {folder}, and {proxy} shows no files.',
+      message: '`{road}` shows {folder}, but {proxy} cannot serve files.',
       remedy:
-        'Let a service show it, and lead the road there: `to: SERVICE:PORT`. Or write another proxy under `front`: {others}',
+        'Serve it from a service, and lead the road there: `to: SERVICE:PORT`. Or write another proxy under `front`: {others}',
     },
     people: {
-      message: '`{road}` has gates with several files of people, and {proxy} asks one file for each road.',
+      message: '`{road}` has gates with several password files, but {proxy} can use only one for each road.',
       remedy:
-        'Leave one gate with people there; a person who may pass stands in its file. Or write another proxy under `front`: {others}',
+        'Keep one gate with people, and put everybody who may pass into its file. Or write another proxy under `front`: {others}',
     },
     raw: {
-      message: '`{port}` is a raw port, and {proxy} passes on no {protocol}.',
+      message: '`{port}` is a raw port, but {proxy} cannot pass on {protocol}.',
       remedy: 'Remove it. Or write another proxy under `front`: {others}',
     },
     rate: {
-      message: '`{road}` has a `rate`, and {proxy} counts no requests.',
-      remedy: 'Take `rate` away. Or write another proxy under `front`: {others}',
+      message: '`{road}` has a `rate`, but {proxy} cannot count requests.',
+      remedy: 'Remove `rate`. Or write another proxy under `front`: {others}',
     },
     passwords: {
-      message: '{proxy} counts no requests, so passwords can be tried on {count} as fast as it hashes them.',
+      message: '{proxy} cannot count requests, so passwords can be guessed on {count} without a limit.',
       remedy:
         'Give them long passwords: `mile-marker people add NAME --gate GATE --generate`. Or write another proxy under `front`: {others}',
     },
     several: {
-      message: '`{service}` runs {count} times, and {proxy} goes to one of them, at {at}.',
+      message: '`{service}` has {count} replicas, but {proxy} uses only the one at {at}.',
       remedy:
-        'Visitors get there all the same; when that one is gone, write again: mile-marker install. To use all of them write another proxy under `front`: {others}',
+        'If that replica moves, run again: mile-marker install. To use all replicas, write another proxy under `front`: {others}',
     },
     log: {
-      message: '`{road}` is to be logged to {file}, and {proxy} writes no files.',
+      message: '`{road}` has the log file {file}, but {proxy} cannot write files.',
       remedy:
-        'Take `log` away: it logs to the journal (`log` in its own configuration). Or write another proxy under `front`: {others}',
+        'Remove `log`: it logs to the journal (`log` in its own configuration). Or write another proxy under `front`: {others}',
     },
   },
 });

@@ -7,7 +7,7 @@ const words = card({
   id: 'proxy-too-old',
   severity: 'error',
   summary: 'The installed server program cannot read the written files.',
-  why: 'It would refuse them, or understand something else than what is meant.',
+  why: 'It would refuse them or misunderstand them.',
   source: 'docs/proxies.md: the versions that the files are written for',
   messages: {
     version: {

@@ -13,21 +13,22 @@ import type { Facts, Rule } from './rule.ts';
 const words = card({
   id: 'service-published-to-everyone',
   severity: 'warning',
-  summary: 'A service on a road also publishes its port on every address of this host.',
-  why: 'Whoever uses that port bypasses the gate and TLS. Container ports are forwarded before the input rules of a firewall, so closing the port there does not help.',
+  summary: 'A service on a road also publishes its port on every address of this machine.',
+  why: 'Anyone who uses that port bypasses the gate and TLS. Container ports are forwarded before the input rules of a firewall, so closing the port there does not help.',
   source: 'Compose Specification, section "ports": without a host address, all of them',
   messages: {
     open: {
-      message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
+      message: '`{service}` is reachable past the front, on port {outside} of every address of this machine.',
       remedy: 'Close it: {how}',
     },
     needless: {
-      message: '`{service}` is reachable past the front, on port {outside} of every address of this host.',
+      message: '`{service}` is reachable past the front, on port {outside} of every address of this machine.',
       remedy: 'In {file} remove line {line}: the front reaches the service by their shared network{then}',
     },
     stray: {
       message: '`{service}` is open to the world on port {outside}, which no road leads to.',
-      remedy: 'Fine if it is meant for everybody. If not, {how}. Or keep strangers out: mile-marker install firewall',
+      remedy:
+        'If this is on purpose, nothing needs doing. If not, {how}. Or keep strangers out: mile-marker install firewall',
     },
   },
 });

@@ -42,7 +42,7 @@ const toNowhere = card({
   id: 'redirect-nowhere',
   severity: 'warning',
   summary: 'A road redirects to a name under your domains that is not on the map.',
-  why: 'The front refuses names that are not on the map. Unless another machine serves this one, visitors are sent to an error.',
+  why: 'The front refuses names that are not on the map. Visitors get an error, unless another machine serves that name.',
   source: 'map reference: `unknown`',
   messages: {
     near: {

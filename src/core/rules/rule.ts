@@ -30,7 +30,7 @@ export interface Facts {
   served: Served | null;
   /** The server program on this machine: its version, and what it is built with; null where that is not known. */
   installed: { version: string | null; modules: readonly string[] | null };
-  /** What this host is like, its container networks told apart. */
+  /** What this machine is like, its container networks told apart. */
   host: HostFacts;
   sockets: ListeningSocket[];
   startsAtBoot: boolean | null;

@@ -9,7 +9,7 @@ const source = 'Engine API v1.41, ContainerInspect: State';
 const stopped = card({
   id: 'service-stopped',
   severity: 'warning',
-  summary: 'A service on a road, or the front itself, does not run.',
+  summary: 'A service on a road, or the front itself, is not running.',
   why: 'The front answers 502 to every visitor until it does.',
   source,
   messages: {
@@ -40,12 +40,12 @@ const stopped = card({
 const restarting = card({
   id: 'service-restarting',
   severity: 'warning',
-  summary: 'A service on a road keeps ending and being restarted.',
-  why: 'Between two starts visitors get 502. A service that lives for seconds may look fine when you look.',
+  summary: 'A service on a road crashes again and again.',
+  why: 'Visitors get 502 between two starts.',
   source,
   messages: {
     restarting: {
-      message: 'The container `{container}` keeps ending with exit code {code} and being restarted.',
+      message: 'The container `{container}` crashes again and again with exit code {code}.',
       remedy: 'Read why: docker logs {container}',
     },
   },
@@ -55,7 +55,7 @@ const unhealthy = card({
   id: 'service-unhealthy',
   severity: 'warning',
   summary: "A service on a road fails its container's own health check.",
-  why: 'It runs, but by its own check it does not work.',
+  why: 'It runs, but its own check says that it does not work.',
   source: 'Engine API v1.41, ContainerInspect: State.Health',
   messages: {
     unhealthy: {

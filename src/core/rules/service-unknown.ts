@@ -17,15 +17,15 @@ const words = card({
     },
     'no-compose': {
       message: '`{service}` should be a service, but the map names no Compose file and no container engine.',
-      remedy: 'Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this host: `:PORT`.',
+      remedy: 'Add `compose: [compose.yaml]` or `engine` to the map, or lead to a port of this machine: `:PORT`.',
     },
     twin: {
       message: 'Another project has a service called `{service}`, too: {projects}. The road stays with {own}.',
-      remedy: 'Write which one is meant: `{own}/{service}:{port}`.',
+      remedy: 'Write the full name: `{own}/{service}:{port}`.',
     },
     ambiguous: {
       message: 'Several projects have a service called `{service}`: {projects}.',
-      remedy: 'Write which one: `{first}/{service}:{port}`.',
+      remedy: 'Write the full name: `{first}/{service}:{port}`.',
     },
   },
 });

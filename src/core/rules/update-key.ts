@@ -5,7 +5,7 @@ const unreadable = card({
   id: 'update-key-unreadable',
   severity: 'warning',
   summary: 'The key that signs updates of the zone cannot be read.',
-  why: 'Nothing can be published, and no name be proven by a record: neither `dns publish` nor `dns update-address`, nor certificates with the DNS challenge.',
+  why: 'Without it `dns publish`, `dns update-address` and the DNS challenge cannot work.',
   source: 'RFC 8945 (TSIG)',
   messages: {
     file: {

@@ -8,11 +8,11 @@ const words = card({
   id: 'upstream-unproven',
   severity: 'warning',
   summary: 'A service behind HTTPS does not prove who it is.',
-  why: 'Whoever gets between the front and the service can read everything, even passwords.',
+  why: 'Anyone between the front and the service can read everything, even passwords.',
   source: 'RFC 9110 §4.3.4',
   messages: {
     insecure: {
-      message: '`{road}` accepts whoever answers at {to} (`upstream-insecure`).',
+      message: '`{road}` accepts any certificate at {to} (`upstream-insecure`).',
       remedy:
         'Write `upstream-ca: FILE` with its certificate or authority. To see it: openssl s_client -connect {to} -showcerts',
     },
@@ -24,7 +24,7 @@ const words = card({
     pin: {
       message: '{proxy} cannot check `upstream-pin` of `{road}`, and answers 502.',
       remedy:
-        'Write `upstream-ca: FILE` with the service’s own certificate, which does the same. Or write `proxy: builtin`.',
+        'Write `upstream-ca: FILE` with the service’s own certificate: this has the same effect. Or write `proxy: builtin`.',
     },
     address: {
       message:

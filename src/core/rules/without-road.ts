@@ -12,7 +12,7 @@ const words = card({
   why: 'It may be new, or forgotten.',
   source: 'Engine API v1.41, ContainerList',
   messages: {
-    some: { message: 'No road leads to {services}.', remedy: 'See what could be added: mile-marker survey' },
+    some: { message: 'No road leads to {services}.', remedy: 'See what you can add: mile-marker survey' },
   },
 });
 

@@ -68,7 +68,7 @@ function propose({ service, map, inventory, front, taken }: Input): Proposal | {
   // Its container has another name each time.
   if (placed !== undefined)
     return {
-      why: `the cluster placed it, for its service ${placed}: write \`cluster: true\` in the map, and ask again`,
+      why: `it is a task of the cluster service ${placed}: write \`cluster: true\` in the map, and ask again`,
     };
   const why = notForTheWebBy(service);
   if (why !== null) return { why };
@@ -88,7 +88,7 @@ function propose({ service, map, inventory, front, taken }: Input): Proposal | {
 }
 
 function noPort(service: Service, wanted: number | null, front: WhereFront): string {
-  if (service.networkMode === 'host') return "it shares this host's network: add it by hand with `to: :PORT`";
+  if (service.networkMode === 'host') return "it shares this machine's network: add it by hand with `to: :PORT`";
   if (wanted === null) return 'it says no port: add it by hand';
   const port = String(wanted);
   return front.kind === 'container'

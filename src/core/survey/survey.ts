@@ -22,7 +22,7 @@ import type { Resolution } from '../plan/resolve-service.ts';
  *
  * @property state of its container; `none` when it has none, null when no engine was asked
  * @property inNoFile it runs, and no Compose file of the map declares it
- * @property listens each port inside, and where on this host it is published
+ * @property listens each port inside, and where on this machine it is published
  * @property roads full names of the roads that lead to it
  * @property apart why no road is offered for it, or null
  */
@@ -43,8 +43,8 @@ export interface SurveyedService {
 }
 
 /**
- * @property inside port in the container; null when it shares this host's network and says no port
- * @property published address and port of this host, `address: null` for every address, `port: null` for one that changes; null when it is not
+ * @property inside port in the container; null when it shares this machine's network and says no port
+ * @property published address and port of this machine, `address: null` for every address, `port: null` for one that changes; null when it is not
  *   published
  * @property isSeen a program really listens there; null when that cannot be seen
  */
@@ -59,7 +59,7 @@ interface SurveyedPort {
 export interface Survey {
   /** This host's first, then each machine's. */
   projects: Array<{ machine: string | null; project: string | null; services: SurveyedService[] }>;
-  /** Roads and raw ports that lead to a port of this host itself, and which program listens there; null when none does. */
+  /** Roads and raw ports that lead to a port of this machine itself, and which program listens there; null when none does. */
   hostPorts: Array<{ road: string; port: number; owner: string | null; owners: ListeningSocket['owners'] }>;
   /** Roads and raw ports at whose end nobody can be found, with the reason. */
   nowhere: Array<{ road: string; to: string; why: string }>;
@@ -99,7 +99,7 @@ export function makeSurvey({ site, inventory, front, sockets }: SurveyInput): Su
   const nowhere = leading.flatMap(({ title: road, leads, resolution }) => {
     const silent = hostPorts.some((one) => one.road === road && one.owner === null);
     const why = silent
-      ? 'nothing listens on that port of this host'
+      ? 'nothing listens on that port of this machine'
       : resolution === null
         ? null
         : whyNobody(resolution, inventory);
@@ -184,7 +184,7 @@ export function stateWords({
     case 'paused':
       return 'frozen';
     case 'created':
-      return 'made, never started';
+      return 'created, never started';
     case 'dead':
     case 'removing':
       return state;

@@ -21,8 +21,8 @@ export function takenMap({ taken, domain, addresses, proxy, covered = new Map() 
   const gates = gatesOf(roads);
   return [
     schemaLine,
-    '# The map, made from what was served before. Each road says where that stood.',
-    '# Check it with `mile-marker check`, and hold it against what runs now: mile-marker verify',
+    '# The map, made from the old configuration. Each road says where it came from.',
+    '# Check it with `mile-marker check`, and compare it with the running server: mile-marker verify',
     `domains: [${domains.map(scalar).join(', ')}]`,
     '',
     'front:',
@@ -143,7 +143,7 @@ function roadLines(road: TakenRoad, domains: readonly string[], gates: ReturnTyp
     `  # ${origin.file}:${String(origin.line)}`,
     ...(gate === null || gate.wasOn === null
       ? []
-      : [`  # Its gate stood on ${gate.wasOn} alone. A gate of a map is on the whole road.`]),
+      : [`  # Its gate was on ${gate.wasOn} only. A gate of a map is on the whole road.`]),
     `  ${scalar(key)}:`,
     ...leadLines(leads).map((line) => `    ${line}`),
     `    gate: ${gateName ?? 'home'}`,
@@ -182,7 +182,7 @@ function leadLines(leads: TakenLeads): string[] {
 function leftLines(left: readonly Left[]): string[] {
   if (left.length === 0) return [];
   const lines = left.map(({ origin, what, why }) => `#   ${origin.file}:${String(origin.line)}  ${what}: ${why}`);
-  return ['', '# Not carried over:', ...lines.map((line) => line.replace(/[\r\n]+/g, ' '))];
+  return ['', '# Not taken over:', ...lines.map((line) => line.replace(/[\r\n]+/g, ' '))];
 }
 
 /** A word that YAML reads as itself, else in quotes (YAML 1.2 §7.3.1). */

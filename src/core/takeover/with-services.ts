@@ -3,7 +3,7 @@ import { nameOnMap } from '../survey/propose.ts';
 import { holderOf } from '../inventory/port-holders.ts';
 import type { TakenLeads, TakenOver } from './taken-over.ts';
 
-/** The same with services in place of the ports of this host that they publish: a port that moves is found, and one that is open to all is told. */
+/** The same with services in place of the ports of this machine that they publish: a port that moves is found, and one that is open to all is told. */
 export function withServices(taken: TakenOver, inventory: Inventory): TakenOver {
   const led = (leads: TakenLeads): TakenLeads => {
     const port = leads.kind === 'service' ? /^:(\d+)$/.exec(leads.to)?.[1] : undefined;

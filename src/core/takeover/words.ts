@@ -16,7 +16,7 @@ export function once(left: readonly Left[]): Left[] {
   return [...new Map(left.map((one) => [JSON.stringify(one), one])).values()];
 }
 
-/** A service as a map writes it, a port of this host or a URL, of an authority such as `localhost:8080`. */
+/** A service as a map writes it, a port of this machine or a URL, of an authority such as `localhost:8080`. */
 export function serviceWords(scheme: string, authority: string): string {
   const [, host = '', port] = /^(\[[^\]]+\]|[^:]+)(?::(\d+))?$/.exec(authority) ?? [];
   const local = ['127.0.0.1', 'localhost', '[::1]', '0.0.0.0'].includes(host);
@@ -68,7 +68,7 @@ export function redirectLeads(
     left.push({
       origin,
       what: `redirect to ${shown}`,
-      why: 'led every path to one page; a redirect of a map keeps path and query',
+      why: 'sent every path to one page; a redirect of a map keeps path and query',
     });
   return {
     kind: 'redirect',

@@ -18,18 +18,18 @@ Written by Mile Marker. ${isOnHost(facts) ? onHostWords : routerWords}
 | --- | --- | --- | --- | --- |
 ${rows.join('\n')}
 ${ofSix(facts)}
-Nothing else: no SSH, no console, no database, no port of a container. To test what is open, run \`mile-marker verify\` from another
+Nothing else: no SSH, no console, no database, no container port. To test which ports are open, run \`mile-marker verify\` from another
 network, such as a phone with Wi-Fi off.
 
 ## The firewall of this machine
 
-Published container ports are forwarded before the usual input rules see them, so a port that looks closed may be open.
-The rules in \`${oneLine(rules)}\` come before that. They are a table of their own and change no other. Load them on trial first, as root: they are
-removed by themselves if you have locked yourself out:
+Published container ports bypass the usual input rules, so a port that looks closed may be open.
+The rules in \`${oneLine(rules)}\` apply before that. They have their own table and change no other. Load them on trial first, as root. They are
+removed automatically if you lock yourself out:
 
 \`\`\`sh
 mile-marker install firewall
-# Does a second session still work? Then keep them from there, over reboots, too:
+# If a second session still works, keep them from there, also after a reboot:
 mile-marker install firewall --keep
 \`\`\`
 

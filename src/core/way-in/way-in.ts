@@ -24,7 +24,7 @@ export function waysIn({ front, ports }: Plan): WayIn[] {
   return [
     { what: 'HTTPS', protocol: 'TCP', outside: front.ports.https, inside: front.listen.https },
     {
-      what: 'plain HTTP, which is sent on to HTTPS',
+      what: 'plain HTTP, redirected to HTTPS',
       protocol: 'TCP',
       outside: front.ports.http,
       inside: front.listen.http,

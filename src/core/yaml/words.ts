@@ -41,7 +41,7 @@ export const yamlWords: Record<YamlSlip, Words> = {
     remedy: 'Write `&{name}` at the value that it should repeat, or write the value.',
   },
   'alias-flood': {
-    message: 'The aliases of this file multiply to far too many values.',
+    message: 'The aliases of this file expand to far too many values.',
     remedy: 'Write the values instead.',
   },
   'key-not-text': {

@@ -172,7 +172,7 @@ export async function refreshExports(planned: PlannedCertificate): Promise<void>
   if (other === undefined) return;
   throw new Trouble({
     code: 'exports-of-others',
-    message: `The copy of \`${planned.id}\` at ${other.to} was not made anew: the list of copies can be written by the owner of the map, and root writes no file that another user names.`,
-    remedy: `To have root make it, run this once as root: mile-marker certs export ${shellWord(planned.id)} --to ${shellWord(other.to)}${other.key === null ? '' : ` --key ${shellWord(other.key)}`}${other.then.map((word) => ` --then ${shellWord(word)}`).join('')}. Else renew as the owner of the map.`,
+    message: `The copy of \`${planned.id}\` at ${other.to} was not updated: the owner of the map can edit the list of copies, and root does not write files that another user names.`,
+    remedy: `To let root write it, run this once as root: mile-marker certs export ${shellWord(planned.id)} --to ${shellWord(other.to)}${other.key === null ? '' : ` --key ${shellWord(other.key)}`}${other.then.map((word) => ` --then ${shellWord(word)}`).join('')}. Else renew as the owner of the map.`,
   });
 }

@@ -118,7 +118,7 @@ const orderMs = 15 * 60_000;
 function tooSlow({ shown }: Authority): Trouble {
   return new Trouble({
     code: 'acme-too-slow',
-    message: `The authority ${shown} did not come to an end within a quarter of an hour.`,
+    message: `The authority ${shown} did not finish within 15 minutes.`,
     remedy: 'Run it again later. The stored certificates were not changed.',
   });
 }
@@ -127,7 +127,7 @@ function notRight({ shown }: Authority, problem: string): Trouble {
   return new Trouble({
     code: 'certificate-not-right',
     message: `The authority ${shown} sent a certificate that was not stored: ${problem}.`,
-    remedy: 'Run it again. If that does not help, ask the authority. The stored certificate was not changed.',
+    remedy: 'Run it again. The stored certificate was not changed.',
   });
 }
 

@@ -98,7 +98,7 @@ function noAuthority(): Trouble {
   return new Trouble({
     code: 'acme-missing',
     message: 'The map has no authority to get certificates from.',
-    remedy: 'Add to the map: `acme: {directory: production}`. The way is proven with the staging authority first.',
+    remedy: 'Add to the map: `acme: {directory: production}`. Mile Marker tries the staging authority first.',
     exitCode: 2,
   });
 }
@@ -114,10 +114,10 @@ export function fromAuthority({ map, plan }: Site, named: readonly PlannedCertif
     named.length > 0 ? named.filter(({ from }) => from !== 'acme') : own.length > 0 ? [] : plan.certificates;
   if (stray === undefined) return named.length > 0 ? [...named] : own;
   if (map.acme === null) throw noAuthority();
-  const other = stray.from === 'files' ? 'comes from files of yours' : 'is for practice';
+  const other = stray.from === 'files' ? 'comes from your own files' : 'is for practice';
   throw new Trouble({
     code: 'not-from-authority',
-    message: `The map says that the certificate \`${stray.id}\` ${other}, so no authority is asked for it.`,
+    message: `The map says that the certificate \`${stray.id}\` ${other}, so it does not come from an authority.`,
     remedy: `To get it from the authority, write \`from: acme\` at \`${stray.id}\` under \`certificates\`.`,
     exitCode: 2,
   });
@@ -146,7 +146,7 @@ async function failedTrials(
   for (const planned of untried) {
     input.signal.throwIfAborted();
     if (limit === null) {
-      input.say(`${planned.id}: proving the way with ${authority.shown} first\n`);
+      input.say(`${planned.id}: trying ${authority.shown} first\n`);
       session ??= await open(authority);
       const trouble = await obtainOne({ ...input, planned, session, authority, trial: true }).catch(onlyLimits);
       if (trouble instanceof AuthorityLimit) limit = trouble;

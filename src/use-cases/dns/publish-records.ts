@@ -72,7 +72,7 @@ function isAsLeft(
       .sort()
       .join();
   if (!same)
-    kept.push(`${name} is no longer on the map, but somebody else changed its ${type} record; it is left as it is.`);
+    kept.push(`${name} is no longer on the map. Somebody else changed its ${type} record; it is left as it is.`);
   return same;
 }
 
@@ -185,7 +185,7 @@ async function assertTaken(server: NameServer, changes: readonly SetChange[]): P
   );
   if (missing.length === 0) return;
   const [first] = missing;
-  const message = `The name server ${server.address} accepted the update, but does not have ${first?.type ?? ''} ${first?.name ?? ''}.`;
+  const message = `The name server ${server.address} accepted the update, but does not show ${first?.type ?? ''} ${first?.name ?? ''}.`;
   throw new Trouble({
     code: 'update-not-taken',
     message,

@@ -88,19 +88,19 @@ function notTaken({
 }): Trouble {
   const message = `${host} did not take ${address} for ${name}. It answered ${answer.word}: ${answer.reason}.`;
   if (answer.kind === 'refused') return new Trouble({ code: 'update-url-refused', message, remedy: settle });
-  const remedy = 'It is told again in half an hour at the earliest, by the timer or by: mile-marker dns update-address';
+  const remedy = 'The next try is in half an hour at the earliest, by the timer or by: mile-marker dns update-address';
   return new Trouble({ code: answer.kind === 'later' ? 'update-url-rests' : 'update-url-unclear', message, remedy });
 }
 
 const settle =
-  'Settle it with the service, or correct the map or the login. It is not asked again until one of them is another, or you run: mile-marker dns update-address --again';
+  'Fix the account at the service, the map or the login. The next try is after such a change, or when you run: mile-marker dns update-address --again';
 
 function refusedBefore(host: string, { at, word }: UpdateEntry): Trouble {
-  const message = `${host} was not asked: it answered ${word} at ${at}, and each further try would count against you.`;
+  const message = `${host} was not contacted: it answered ${word} at ${at}, and further tries would count against you.`;
   return new Trouble({ code: 'update-url-refused', message, remedy: settle });
 }
 
 function rests(host: string, { at, word }: UpdateEntry, until: Date): Trouble {
-  const message = `${host} was not asked: it answered ${word} at ${at}.`;
+  const message = `${host} was not contacted: it answered ${word} at ${at}.`;
   return new Trouble({ code: 'update-url-rests', message, remedy: `Try again after ${until.toISOString()}.` });
 }

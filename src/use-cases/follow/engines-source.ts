@@ -16,7 +16,7 @@ interface Heeded {
   trouble: EngineHeard['trouble'];
 }
 
-/** The engines themselves: that of this host, and those of the machines of the map. */
+/** The engines themselves: that of this machine, and those of the machines of the map. */
 export class EnginesSource implements Source {
   private heeded = new Map<string, Heeded>();
   private onNews: () => void = () => undefined;

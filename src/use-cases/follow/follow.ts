@@ -18,7 +18,7 @@ import { Rounds, type Pace } from './rounds.ts';
 import { sayProblems } from './say-problems.ts';
 import { problemsOf, type Source } from './source.ts';
 
-/** What `follow` says of what it saw and did. Everything is said once. `machine` is empty for this host. */
+/** What `follow` says of what it saw and did. Everything is said once. `machine` is empty for this machine. */
 export type Followed =
   | { kind: 'first'; roads: number; edition: number }
   | { kind: 'live'; changes: RoadChange[]; edition: number; afterMs: number }

@@ -10,7 +10,7 @@ const nothingYet = {
 };
 
 const gone = {
-  message: 'The half of `follow` that asks the engine does not run, so nothing new is heard.',
+  message: 'The half of `follow` that asks the engine is not running, so nothing new is noticed.',
   remedy: 'Start it: mile-marker follow --half engine. With systemd: systemctl restart mile-marker-follow-engine',
 };
 

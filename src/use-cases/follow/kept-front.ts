@@ -45,7 +45,7 @@ export class KeptFront {
     const { front } = site.plan;
     if (programOf(front.proxy).limits.readsCertificatesAnew) return null;
     await this.alone(site, () => reloadFront(site, this.input.env));
-    return `${programOf(front.proxy).title} has read the certificates anew`;
+    return `${programOf(front.proxy).title} has reloaded the certificates`;
   }
 
   /** A person or a timer may be changing the same files. */
@@ -71,7 +71,7 @@ export async function assertInstalled({ plan, paths }: Pick<Site, 'plan' | 'path
   throw new Trouble({
     code: 'follow-not-installed',
     message: `${programOf(plan.front.proxy).title} runs nothing of this map yet, so there is nothing to keep up to date.`,
-    remedy: 'Bring it live once: mile-marker install. Then: mile-marker follow',
+    remedy: 'Make it live once: mile-marker install. Then: mile-marker follow',
     exitCode: exit.badInput,
   });
 }

@@ -14,7 +14,7 @@ export interface Source {
   stop: () => void;
 }
 
-/** What is wrong with asking engines, by the names of their machines; that of this host has none. */
+/** What is wrong with asking engines, by the names of their machines; that of this machine has none. */
 export function problemsOf({ engine, machines }: HeardEngines): Map<string, string> {
   const all: Array<[string, EngineHeard | null]> = [['', engine], ...machines];
   return new Map(

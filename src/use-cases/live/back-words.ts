@@ -19,7 +19,7 @@ export function backWords({ change, why, back }: BackInput): Trouble {
   const code = 'install-went-back';
   const kept = back.left.map(
     (one) =>
-      ` ${one.path} was changed meanwhile and stays as it is; as it was before: ${keptPath(place.folder, one.kept)}.`,
+      ` ${one.path} was changed meanwhile and was not restored. Its earlier content: ${keptPath(place.folder, one.kept)}.`,
   );
   const more = kept.join('');
   if (stuck !== null)
@@ -33,18 +33,18 @@ export function backWords({ change, why, back }: BackInput): Trouble {
   if (silent !== null)
     return new Trouble({
       code,
-      message: `${why}. All files are as they were, for ${liveWords(from?.edition ?? null)}, but ${title} does not answer: ${silent}.${more}`,
+      message: `${why}. All files are restored, for ${liveWords(from?.edition ?? null)}, but ${title} does not answer: ${silent}.${more}`,
       remedy: `Start it: ${words.start({ container: before.container?.name ?? null })}`,
     });
   const isDown = from !== null && !was.answered;
   const now = isDown
-    ? `All files are as they were, for ${liveWords(from.edition)}. ${title} did not answer before, and is not running it now`
+    ? `All files are restored, for ${liveWords(from.edition)}. ${title} did not answer before, and is not running it now`
     : `Live now: ${liveWords(from?.edition ?? null)}, as before`;
   return new Trouble({
     code,
     message: `${why}. ${now}.${more}`,
     remedy: isDown
-      ? `Fix that, then run this again. To have it serve what it served: ${words.start({ container: before.container?.name ?? null })}`
+      ? `Fix that, then run this again. To make it serve again: ${words.start({ container: before.container?.name ?? null })}`
       : 'Fix that, then run this again. What happened so far: mile-marker editions',
   });
 }

@@ -68,7 +68,7 @@ async function tell(change: Change, world: World, how: Reloading): Promise<strin
 /** The old front listens no more, and ends what it has begun. */
 async function giveWay(left: FrontPlace, world: World, ends: boolean): Promise<string | null> {
   const gone = await (ends ? end(left, world) : leave(left, world));
-  if (!gone.passed) return `${programOf(left.proxy).title} does not give way: ${gone.output}`;
+  if (!gone.passed) return `${programOf(left.proxy).title} cannot be stopped: ${gone.output}`;
   await noteFront(left.folder, { event: 'stopped', at: stamp(world), proxy: left.proxy });
   if (left.container !== null) return null;
   // One that says it has gone may hold its ports a moment longer.
@@ -96,7 +96,7 @@ async function withoutOurs(place: FrontPlace, world: World): Promise<string | nu
   const gone = await leave(place, world);
   if (!gone.passed) return gone.output;
   const isGone = async (): Promise<boolean> => (await saidMark(place, world)) === null;
-  return (await until(isGone, { withinMs: markPatienceMs, everyMs: 100 })) ? null : 'it still answers the mark';
+  return (await until(isGone, { withinMs: markPatienceMs, everyMs: 100 })) ? null : 'it is still running';
 }
 
 async function untilMark(place: FrontPlace, mark: string, world: World): Promise<string | null> {

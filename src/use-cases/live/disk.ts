@@ -62,7 +62,7 @@ async function assertMayAll({ makes, removes, replaces, restores, place: { folde
   if (!isBounded(folder)) return;
   for (const { path, content, proxy } of [...makes, ...removes]) {
     const line = programOf(proxy).renderer?.includeLine({ current: join(folder, 'current') })?.line ?? '';
-    if (content !== '' && content !== includeText(line)) throw notRoots(path, 'is not as root writes it');
+    if (content !== '' && content !== includeText(line)) throw notRoots(path, 'is not as root wrote it');
   }
 }
 

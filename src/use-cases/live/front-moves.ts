@@ -12,7 +12,7 @@ import { Trouble } from '../../adapters/trouble.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 
-/** Where a front is: on this host, in a container, or a service of a cluster. */
+/** Where a front is: on this machine, in a container, or a service of a cluster. */
 export interface FrontPlace extends PlaceEntry {
   /** The folder of its editions. */
   folder: string;
@@ -96,8 +96,8 @@ export async function readAnew(place: FrontPlace, world: World): Promise<void> {
   const { title, words } = programOf(place.proxy);
   throw new Trouble({
     code: 'reload-failed',
-    message: `${title} did not read its files anew: ${output}. It goes on with what it has.`,
-    remedy: `Fix that. It works when this does: ${words.reload({ container: place.container?.name ?? null })}`,
+    message: `${title} did not reload its files: ${output}. It keeps the old ones.`,
+    remedy: `Fix that. It is fixed when this works: ${words.reload({ container: place.container?.name ?? null })}`,
   });
 }
 

@@ -62,8 +62,8 @@ function hindrancesOf(site: Site, place: Place, includeLine: WriteResult['includ
       return [
         {
           code: 'proxy-refuses',
-          message: `${title} does not accept what it is set up with: ${place.why}. Nothing was changed.`,
-          remedy: `Fix that first: until then no reload changes anything. It works when this does: ${words.reload({ container })}`,
+          message: `${title} does not accept its configuration: ${place.why}. Nothing was changed.`,
+          remedy: `Fix that first: until then no reload has any effect. It is fixed when this works: ${words.reload({ container })}`,
         },
       ];
     case 'barred':
@@ -108,7 +108,7 @@ function needsRoot(
   ];
   return {
     code: 'needs-root',
-    message: `Bringing this live needs root: ${why}. ${title} was not touched. Nothing was changed.`,
+    message: `Making this live needs root: ${why}. ${title} was not touched. Nothing was changed.`,
     remedy: `As root: mile-marker install ${map}\n      Or step by step:\n${steps.map((step) => `      ${step}`).join('\n')}`,
     exitCode: exit.badInput,
   };
@@ -141,7 +141,7 @@ async function ofLeft(
       : [
           {
             code: 'port-kept',
-            message: `${title} serves something else on the ports of this map, so ${programOf(site.plan.front.proxy).title} cannot have them: ${others.join(', ')}. Nothing was changed.`,
+            message: `${title} uses the ports of this map for other names, so ${programOf(site.plan.front.proxy).title} cannot have them: ${others.join(', ')}. Nothing was changed.`,
             remedy: `Put these names on the map, or give them another port in ${first.file}. Then run this again`,
           },
         ];
@@ -158,7 +158,7 @@ function ofListening(files: readonly string[], ports: readonly number[], title: 
   return [
     {
       code: 'port-kept',
-      message: `${title} goes on listening on port ${ports.join(' or ')} by ${files.join(', ')}. Nothing was changed.`,
+      message: `${title} would keep listening on port ${ports.join(' or ')} by ${files.join(', ')}. Nothing was changed.`,
       remedy: `Have those lines switched off in the same step, which \`mile-marker undo front\` takes back: mile-marker install ${files.map((file) => `--replace ${shellWord(file)}`).join(' ')}`,
     },
   ];

@@ -82,7 +82,7 @@ async function assertTrial({ paths, now }: Shared): Promise<Extract<Standing, { 
       code: 'no-trial',
       message: kept
         ? 'The rules are kept already; none are on trial.'
-        : 'No rules are on trial: they went away, or were never loaded.',
+        : 'No rules are on trial: the trial is over, or was never started.',
       remedy: 'Load them: mile-marker install firewall',
       exitCode: 2,
     });

@@ -87,7 +87,7 @@ export async function installFront(input: InstallInput): Promise<Installed> {
   const isMoved = makes.length + removes.length + replaces.length + back.length > 0;
   const problem = await carryOut(change, input, { isTested, isMoved });
   if (problem !== null)
-    throw await wentBack(change, input, `${programOf(place.proxy).title} did not take it up: ${problem}`);
+    throw await wentBack(change, input, `${programOf(place.proxy).title} did not load it: ${problem}`);
   onStep('testing every road');
   const after = await input.test(site.plan);
   // What was not tested to its end says nothing, neither good nor bad.
@@ -176,7 +176,7 @@ function interrupted(to: number): Trouble {
   return new Trouble({
     code: 'install-interrupted',
     message: `Interrupted before every road was tested. The front may run edition ${editionNumber(to)} already.`,
-    remedy: 'To end it, by what the front says that it runs: mile-marker install',
+    remedy: 'To finish it: mile-marker install',
     exitCode: exit.interrupted,
   });
 }
@@ -199,6 +199,6 @@ async function assertAccepted(change: Change, world: World): Promise<boolean> {
     code: 'proxy-refuses',
     message: `${programOf(place.proxy).title} does not accept edition ${editionNumber(edition)}: ${why}. Live now: ${liveWords(from?.edition ?? null)}, as before.`,
     remedy:
-      'Nothing was switched. If it names one of your own files, fix that. If it names one below .mile-marker, please report this.',
+      'The front is unchanged. If the error names one of your own files, fix that file. If it names one below .mile-marker, please report this.',
   });
 }

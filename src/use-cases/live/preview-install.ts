@@ -58,7 +58,7 @@ export async function previewInstall(input: PreviewInput): Promise<Prepared> {
   return { changes, edition: written.edition, truth, place, left, written, switched, isLive };
 }
 
-/** The Compose file of a front in a container; null where it runs on this host. */
+/** The Compose file of a front in a container; null where it runs on this machine. */
 export async function composeOf(
   { site, cwd }: Pick<PreviewInput, 'site' | 'cwd'>,
   dry: boolean,

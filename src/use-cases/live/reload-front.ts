@@ -32,7 +32,7 @@ export async function reloadFront(site: FrontOf, env: Env): Promise<void> {
   const { program, installed } = await runnerOf(place, env);
   const { passed, output } = await installed.reload(program, { isMoved: false });
   if (passed) return;
-  const message = `${title} did not take up the new certificate: ${firstLine(output)}.`;
+  const message = `${title} did not load the new certificate: ${firstLine(output)}.`;
   const remedy = `The certificate is stored. Reload it by hand: ${words.reload({ container: place.container?.name ?? null })}`;
   throw new Trouble({ code: 'reload-failed', message, remedy });
 }

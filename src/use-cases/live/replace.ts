@@ -63,7 +63,7 @@ function cannot(path: string, why: string): Trouble {
   return new Trouble({
     code: 'cannot-replace',
     message: `Nothing can be switched off in ${path}: ${why}. Nothing was changed.`,
-    remedy: 'Change that file by hand, or put those names on the map. What is in the way: mile-marker check',
+    remedy: 'Change that file by hand, or put those names on the map. mile-marker check lists the conflicts.',
     exitCode: 2,
   });
 }

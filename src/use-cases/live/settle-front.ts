@@ -27,12 +27,12 @@ export async function settleFront(own: { folder: string; map: string }, world: W
   if (state === null || state.begun === null) return null;
   const change = await changeOf(state.begun, state, { ...own, current: await readLink(own.folder).catch(() => null) });
   const to = state.begun.to;
-  const cut = `An earlier installation of ${liveWords(to)} was cut short.`;
+  const cut = `An earlier installation of ${liveWords(to)} was interrupted.`;
   if (await holds(change, world)) {
     const at = world.now().toISOString();
     await noteFront(own.folder, { event: 'confirmed', at, edition: to, tested: false });
     await clearKept(change.restores, own.folder);
-    return { live: to, says: `${cut} The front runs it already, so it stays. It was not tested.` };
+    return { live: to, says: `${cut} The front runs it already, so it stays live. It was not tested.` };
   }
   const before = change.from?.edition ?? null;
   const { stuck, silent } = await takeBack(change, 'cut short', world);

@@ -43,7 +43,7 @@ export async function undoFront(input: UndoInput): Promise<Undone> {
   await begin(change, input);
   const problem = await carryOut(change, input, { isMoved: true });
   if (problem !== null) {
-    const why = `${programOf(change.place.proxy).title} did not go to what was asked for: ${problem}`;
+    const why = `${programOf(change.place.proxy).title} did not change to the requested edition: ${problem}`;
     throw backWords({ change, why, back: await takeBack(change, why, input) });
   }
   const from = truth.live?.edition ?? null;
@@ -134,7 +134,7 @@ async function includeFor(
   if (reads.how === 'file') return [{ path: reads.path, content: includeText(line), proxy: place.proxy }];
   throw new Trouble({
     code: 'undo-not-ready',
-    message: `${title} cannot take that edition up: ${reads.why}. Nothing was changed.`,
+    message: `${title} cannot load that edition: ${reads.why}. Nothing was changed.`,
     remedy: `Fix that, then run this again${reads.how === 'first' ? `: ${reads.steps}` : ''}`,
   });
 }

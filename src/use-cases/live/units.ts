@@ -39,7 +39,7 @@ async function wantedService({ plan, paths, mapFile }: Site): Promise<WantedUnit
     throw new Trouble({
       code: 'service-other-proxy',
       message: `${title} serves this map, and is started by ${front.container === null ? `its own unit, ${units.join(' or ')}` : 'the container engine'}.`,
-      remedy: `To have it started with the machine: ${how}`,
+      remedy: `To start it at boot: ${how}`,
       exitCode: 2,
     });
   }
@@ -161,7 +161,7 @@ export async function changedUnits({ units }: WantedUnits, mapFile: string): Pro
       throw new Trouble({
         code: 'unit-not-ours',
         message: `systemd has a unit ${unit.path} already, and it is not for this map.`,
-        remedy: `Look at it: systemctl cat ${unit.path}. To have this map in its place: rename or remove that unit, then run this again.`,
+        remedy: `Look at it: systemctl cat ${unit.path}. To use this map instead: rename or remove that unit, then run this again.`,
         exitCode: 2,
       });
     changed.push(unit);

@@ -14,7 +14,7 @@ import {
 } from '../../core/proxies/front-compose.ts';
 import type { Site } from '../map/load.ts';
 
-/** @property file null when the front runs on this host and needs no container; `before` is what stood there, null when nothing did */
+/** @property file null when the front runs on this machine and needs no container; `before` is what stood there, null when nothing did */
 export interface ComposeResult {
   file: { path: string; text: string; before: string | null; changed: boolean } | null;
   ports: ClosedPort[];

@@ -39,7 +39,7 @@ function rendererFor(proxy: Plan['front']['proxy']): Renderer {
   const { renderer, title } = programOf(proxy);
   if (renderer !== null) return renderer;
   const written = writtenPrograms().map(({ name }) => `\`proxy: ${name}\``);
-  const message = `This version writes no configuration for ${title} yet.`;
+  const message = `This version cannot write a configuration for ${title} yet.`;
   throw new Trouble({ code: 'proxy-later', message, remedy: `Write one of: ${written.join(', ')}.`, exitCode: 2 });
 }
 
@@ -166,7 +166,7 @@ function assertUsable(renderer: Renderer, folders: string[]): void {
   for (const folder of folders) {
     const odd = renderer.unusablePath(folder);
     if (odd === null) continue;
-    const message = `The folder ${folder} has the character ${JSON.stringify(odd)} in its path, which has a meaning of its own in the configuration.`;
+    const message = `The folder ${folder} has the character ${JSON.stringify(odd)} in its path, which is not allowed in the configuration.`;
     throw new Trouble({
       code: 'path-unusable',
       message,

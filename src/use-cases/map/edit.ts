@@ -298,7 +298,7 @@ function isSetAlone(
 }
 
 function byHand({ kind, road }: Pick<Edit, 'kind' | 'road'>, shownMap: string): Trouble {
-  const message = `${shownMap} is written in a way that \`${kind}\` cannot edit without changing the rest.`;
+  const message = `${shownMap} is written in a way that \`${kind}\` cannot edit without changing other lines.`;
   const remedy = kind === 'pause' ? `Write \`paused: true\` into the road ${road} yourself.` : 'Edit it by hand.';
   return new Trouble({ code: 'edit-by-hand', message, remedy, exitCode: 2 });
 }

@@ -52,7 +52,7 @@ export async function initMap({
   return { shown: await writeMap(text, cwd), compose: there };
 }
 
-/** @property left what could not be carried over */
+/** @property left what could not be taken over */
 interface InitFrom {
   shown: string;
   roads: TakenRoad[];
@@ -93,7 +93,7 @@ export async function initFromProxy({
   if (taken.roads.length === 0)
     throw new Trouble({
       code: 'nothing-served',
-      message: `${title} serves no name that a map could have.${because}`,
+      message: `${title} serves no name that fits on a map.${because}`,
       remedy: 'Start with an empty one: mile-marker init --domain NAME --address ADDRESS',
       exitCode: 2,
     });
@@ -101,7 +101,7 @@ export async function initFromProxy({
   if (own.length === 0)
     throw new Trouble({
       code: 'address-needed',
-      message: `${title} listens on every address of this machine, so which of them is the public one is not known.`,
+      message: `${title} listens on every address of this machine, so its public address is not known.`,
       remedy: `Name it: mile-marker init --from ${from} --address ${ownAddresses(hostFacts())}`,
       exitCode: 2,
     });

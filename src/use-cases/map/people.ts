@@ -103,7 +103,7 @@ export async function removePerson({ file }: PeoplePlace, name: string, proxy: P
   if (people.length === 1) {
     throw new Trouble({
       code: 'last-person',
-      message: `\`${name}\` is the only person in ${file}. Without anybody the gate would lock everyone out.`,
+      message: `\`${name}\` is the only person in ${file}. An empty gate would lock everyone out.`,
       remedy: 'Add somebody else first, or remove `people` from the gate.',
       exitCode: 2,
     });

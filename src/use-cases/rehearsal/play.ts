@@ -56,7 +56,7 @@ export async function playAll(input: PlayInput): Promise<Report> {
 /** Nothing is sent over raw ports: `verify` connects to them once they are live. */
 function rawPort(one: PlannedPort): CaseResult {
   const expected = one.to === null ? 'nothing' : `${one.to.host}:${String(one.to.port)}`;
-  const untested = 'a rehearsal sends nothing over raw ports; verify connects to them once they are live';
+  const untested = 'a rehearsal does not test raw ports; verify does when they are live';
   return {
     road: one.name,
     prefix: null,
@@ -85,7 +85,7 @@ function whyNot({ sent }: RehearsalCase, prepared: Prepared, kept: Map<string, n
   const road = prepared.askedFor(sent.host[0] ?? '')?.road ?? null;
   const verdict = decide(prepared, requestOf(sent));
   if (verdict.act === 'forward' && verdict.upstream.trust.kind === 'pin')
-    return 'the key of its service is pinned, and nobody else has it';
+    return 'the key of its service is pinned, so no stand-in can have it';
   if (verdict.act === 'forward' && isInTheWay(verdict.upstream, prepared.plan))
     return `its service has port ${String(verdict.upstream.port)}, as the front does, and stands on another machine`;
   const rate = road?.rules.rate ?? null;

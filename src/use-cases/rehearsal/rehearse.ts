@@ -135,7 +135,7 @@ async function onFreePorts(input: RehearseInput, { program, scratch }: Backstage
 function failed(message: string, { front }: Plan): Trouble {
   return new Trouble({
     code: 'rehearsal-failed',
-    message: `The rehearsal of ${programOf(front.proxy).title} came to no end: ${message.replace(/\.$/, '')}.`,
+    message: `The rehearsal of ${programOf(front.proxy).title} did not finish: ${message.replace(/\.$/, '')}.`,
     remedy: 'Nothing was changed. To see what check says of the map: mile-marker check',
   });
 }
@@ -158,13 +158,13 @@ async function runInside(
     signal,
   });
   if (signal.aborted) return { code: 'interrupted', message: 'interrupted' };
-  if (ended.timedOut) return { code: 'rehearsal-failed', message: 'it took too long, and was ended' };
+  if (ended.timedOut) return { code: 'rehearsal-failed', message: 'it took too long and was stopped' };
   const text = await readFile(join(job.scratch, 'report.json'), 'utf8').catch(() => null);
   if (text === null) {
     const said = ended.err.trim().split('\n')[0] ?? '';
     return {
       code: before.length > 0 ? 'not-sealed' : 'rehearsal-failed',
-      message: said === '' ? 'it ended without a word' : said,
+      message: said === '' ? 'it ended without a message' : said,
     };
   }
   const told = JSON.parse(text) as { report: Report } | { trouble: { code: string; message: string } };

@@ -59,7 +59,7 @@ async function askMachine({ name, engine, keys }: MapMachine, mapFolder: string)
   }
 }
 
-/** The advice for an engine of this host would be wrong for another one's. */
+/** The advice for an engine of this machine would be wrong for another one's. */
 function adviceFor({ code, remedy }: Trouble, { name, engine }: Pick<MapMachine, 'name' | 'engine'>): string {
   if (code === 'engine-address') return remedy;
   if (code === 'engine-wants-tls')
@@ -67,7 +67,7 @@ function adviceFor({ code, remedy }: Trouble, { name, engine }: Pick<MapMachine,
   if (engine.startsWith('ssh:')) {
     const words = /^ssh:\/\/([^:/]+)(?::(\d+))?/.exec(engine);
     const port = words?.[2] === undefined ? '' : `-p ${words[2]} `;
-    return `Try it by hand, and answer what it asks: ssh ${port}${words?.[1] ?? ''} docker version.`;
+    return `Try it by hand and answer its questions: ssh ${port}${words?.[1] ?? ''} docker version.`;
   }
   return 'Check that the machine is up, that its engine listens there, and that `keys` of the machine are of its authority.';
 }

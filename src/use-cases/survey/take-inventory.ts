@@ -24,7 +24,7 @@ interface InventoryInput {
   heard?: HeardEngines | undefined;
 }
 
-/** What engines said a moment ago. @property engine of this host; null when there is none, or it has said nothing yet */
+/** What engines said a moment ago. @property engine of this machine; null when there is none, or it has said nothing yet */
 export interface HeardEngines {
   engine: EngineHeard | null;
   machines: ReadonlyMap<string, EngineHeard>;

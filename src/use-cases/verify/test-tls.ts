@@ -53,7 +53,7 @@ export async function testTlsAt(
 /** What an authority issued is renewed; what somebody bought is bought again. */
 function howAnew(planned: PlannedCertificate | undefined): string {
   if (planned?.from !== 'files') return 'mile-marker certs renew';
-  return `mile-marker certs import --as ${planned.id} FILES, with those that you got where this one is from`;
+  return `mile-marker certs import --as ${planned.id} FILES, with the new files from the same authority`;
 }
 
 async function look(

@@ -141,7 +141,7 @@ async function readRecord(file: string, trust: Trust, io: VerifyWorld): Promise<
   const place = seen.line === 0 ? path : `${path}:${String(seen.line)}`;
   throw new Trouble({
     code: 'seen-unreadable',
-    message: `${place}: this is not what the script prints: ${seen.why}.`,
+    message: `${place}: this is not the output of the script: ${seen.why}.`,
     remedy: 'Print the script: mile-marker verify --script > look.sh. Run it there: sh look.sh > seen.txt',
     exitCode: 2,
   });

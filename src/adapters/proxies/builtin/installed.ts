@@ -30,7 +30,7 @@ export const installedBuiltin: InstalledProxy = {
 async function placeFor(map: string): Promise<Place> {
   const pid = await foregroundProcess(map);
   if (pid === null) return { how: 'read' };
-  const why = `\`mile-marker serve\` (process ${String(pid)}) serves this map in the foreground and takes nothing up`;
+  const why = `\`mile-marker serve\` (process ${String(pid)}) serves this map in the foreground and does not reload`;
   return { how: 'first', why, steps: `end it with Ctrl-C, or: kill ${String(pid)}` };
 }
 

@@ -83,7 +83,7 @@ async function dump(program: string): Promise<string> {
   const refuse = (reason: string): Trouble =>
     new Trouble({
       code: 'proxy-refuses',
-      message: `haproxy does not accept what it is set up with, or may not read it: ${reason}.`,
+      message: `haproxy does not accept its configuration, or cannot read it: ${reason}.`,
       remedy: 'Fix that, or run this as root. Nothing was changed.',
     });
   const tested = await runQuiet(program, testWords(files), patienceMs);

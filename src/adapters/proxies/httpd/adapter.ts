@@ -93,7 +93,7 @@ async function dump(program: string): Promise<string> {
   if (code === 0) return withTexts(out);
   throw new Trouble({
     code: 'proxy-refuses',
-    message: `httpd does not accept what it is set up with, or may not read it: ${reasonIn(err)}.`,
+    message: `httpd does not accept its configuration, or cannot read it: ${reasonIn(err)}.`,
     remedy: 'Fix that, or run this as root. Nothing was changed.',
   });
 }

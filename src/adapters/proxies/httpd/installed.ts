@@ -46,7 +46,12 @@ async function placeFor(program: string, entry: string, { ports, texts: coming }
   const { code, out, err } = await run(program, ['-t', ...dumpOptions]);
   const isRoot = process.getuid?.() === 0;
   if (code !== 0 && !isRoot && /[Pp]ermission denied/.test(err))
-    return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
+    return {
+      how: 'barred',
+      why: 'some of its files are not readable for you',
+      path: null,
+      isRead: err.includes(entry),
+    };
   if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
   const first = await lackOf(out, ports, coming);
   if (first !== null) return first;
@@ -62,7 +67,7 @@ async function lackOf(out: string, ports: readonly number[], coming: readonly st
   const off = usedModules.filter((name) => !loaded.has(name));
   const modules = existsSync('/etc/apache2/mods-available')
     ? `a2enmod ${off.join(' ')}`
-    : 'load them by LoadModule lines';
+    : 'load them with LoadModule lines';
   const texts = await Promise.all(filesRead(out).map((path) => readFile(path, 'utf8').catch(() => '')));
   const heard = new Set(portsListened([...texts, ...coming].join('\n')));
   const silent = ports.filter((port) => !heard.has(port));
@@ -96,7 +101,7 @@ async function placeIn(out: string, entry: string): Promise<Place> {
 /** Whoever may not write the file, or tell the main process anything, cannot bring anything live. */
 async function whyBarred(out: string, place: Place): Promise<string | null> {
   const mayWrite = place.how !== 'file' || (await access(dirname(place.path), constants.W_OK).then(yes, no));
-  if (!mayWrite) return 'you may not write where it reads files';
+  if (!mayWrite) return 'you cannot write to the folder that it reads';
   const pid = await mainProcess(out);
   try {
     if (pid !== null) process.kill(pid, 0);

@@ -73,7 +73,7 @@ async function dump(program: string): Promise<string> {
   if (code === 0) return out;
   throw new Trouble({
     code: 'proxy-refuses',
-    message: `nginx does not accept what it is set up with, or may not read it: ${refusalOf(err)}.`,
+    message: `nginx does not accept its configuration, or cannot read it: ${refusalOf(err)}.`,
     remedy: 'Fix that, or run this as root. Nothing was changed.',
   });
 }

@@ -48,7 +48,12 @@ async function placeFor(program: string, entry: string, { raw }: Needs): Promise
   const { code, out, err } = await dumpOf(program);
   const isRoot = process.getuid?.() === 0;
   if (code !== 0 && !isRoot && /Permission denied/.test(err))
-    return { how: 'barred', why: 'you may not read all that it reads', path: null, isRead: err.includes(entry) };
+    return {
+      how: 'barred',
+      why: 'some of its files are not readable for you',
+      path: null,
+      isRead: err.includes(entry),
+    };
   if (code !== 0) return { how: 'refuses', why: reasonIn(err) };
   const first = raw ? await lackForRaw(program, out, dirname(entry)) : null;
   if (first !== null) return first;
@@ -89,7 +94,7 @@ function lineForRaw(dump: string, current: string, hasStream: boolean): string {
 /** Whoever may not write the file, or tell the main process anything, cannot bring anything live. */
 async function whyBarred(program: string, dump: string, place: Place): Promise<string | null> {
   const mayWrite = place.how !== 'file' || (await mayWriteIn(dirname(place.path)));
-  if (!mayWrite) return 'you may not write where it reads files';
+  if (!mayWrite) return 'you cannot write to the folder that it reads';
   const pid = await pidIn(pidFileIn(dump) ?? (await builtPidFile(program)));
   try {
     if (pid !== null) process.kill(pid, 0);

@@ -122,7 +122,7 @@ export const dns = z.strictObject(
       .optional()
       .meta(
         about(
-          'How `dns update-address` learns an address that changes: from an interface of this host, from a STUN server (RFC 8489), or from a program that prints it.',
+          'How `dns update-address` learns an address that changes: from an interface of this machine, from a STUN server (RFC 8489), or from a program that prints it.',
           '{stun: "192.0.2.7:3478"}',
         ),
       ),

@@ -111,7 +111,7 @@ export const front = z.strictObject(
       .optional()
       .meta(
         about(
-          'What the gate `home` means. Default: loopback and the on-link networks of this host, without container networks.',
+          'What the gate `home` means. Default: loopback and the on-link networks of this machine, without container networks.',
           '[192.168.64.0/24]',
         ),
       ),
@@ -139,7 +139,7 @@ export const front = z.strictObject(
       .optional()
       .meta(
         about(
-          'The container that the proxy runs in; without it the proxy runs on this host. It decides how services are reached.',
+          'The container that the proxy runs in; without it the proxy runs on this machine. It decides how services are reached.',
           'front',
         ),
       ),

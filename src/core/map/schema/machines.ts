@@ -18,7 +18,7 @@ export const machine = z.strictObject(
       )
       .meta(
         about(
-          'Where its container engine is asked: over TCP with the keys below, through ssh (the installed client, with the key that it finds by itself; a path behind the host is that of the socket there), or at a socket of this host.',
+          'Where its container engine is asked: over TCP with the keys below, through ssh (the installed client, with the key that it finds by itself; a path behind the host is that of the socket there), or at a socket of this machine.',
           'tcp://192.168.64.9:2376',
         ),
       ),

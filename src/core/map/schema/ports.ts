@@ -7,7 +7,7 @@ const keys = z.strictObject(
   {
     to: z
       .string(wants('SERVICE:PORT, :PORT, or tcp://HOST:PORT'))
-      .meta(about('Where it leads: a service, a port of this host, or another machine.', 'weather-mast:1883')),
+      .meta(about('Where it leads: a service, a port of this machine, or another machine.', 'weather-mast:1883')),
     gate: oneOrMany(label('the name of a gate'), 'the name of a gate, or a list of at most five', 5)
       .default(['home'])
       .meta(about('Who may connect, by networks alone: a raw port asks for no password.', 'home')),

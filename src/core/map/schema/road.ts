@@ -78,7 +78,7 @@ const roadKeys = z.strictObject(
       .optional()
       .meta(
         about(
-          'The service: SERVICE:PORT as in compose (the inside port), PROJECT/SERVICE:PORT, :PORT of this host, or a URL.',
+          'The service: SERVICE:PORT as in compose (the inside port), PROJECT/SERVICE:PORT, :PORT of this machine, or a URL.',
           'bird-log:8080',
         ),
       ),

@@ -208,7 +208,7 @@ function ownAnswer(plan: Plan, { leads }: PlannedPart, when: string, down: strin
   }
 }
 
-/** Address and options of a `server` line; null when this host lacks what a safe connection needs, or haproxy cannot prove what the map asks to be proven. */
+/** Address and options of a `server` line; null when this machine lacks what a safe connection needs, or haproxy cannot prove what the map asks to be proven. */
 function dialable({ host }: Plan, upstream: Upstream | null): string | null {
   if (upstream === null || (upstream.byName && host.resolvers.length === 0)) return null;
   const at = withPort(upstream.host, upstream.port);

@@ -81,7 +81,7 @@ function roadOf(frontend: Frontend, configuration: Configuration, asked: Asked):
   const root = found.find(({ prefix }) => prefix === '/');
   if (root?.leads === 'https') return null;
   if (root === undefined) {
-    left.push({ origin: originOf(section.head), what: name, why: 'leads nowhere that a map can say' });
+    left.push({ origin: originOf(section.head), what: name, why: 'leads to a place that a map cannot describe' });
     return null;
   }
   if (!secure)
@@ -156,7 +156,7 @@ function listUnsaid(rules: readonly Ruled[], { left }: Asked): void {
       (kind === 'http-request' && /^set-header$/.test(action) && /^host$/i.test(header)) ||
       (kind === 'http-response' && /^(set|add|del)-header$/.test(action) && condition === null) ||
       (kind === 'tcp-request' && action === 'inspect-delay');
-    if (!isSaid) left.push({ origin: originOf(line), what: line.words.join(' '), why: 'a map has nothing like it' });
+    if (!isSaid) left.push({ origin: originOf(line), what: line.words.join(' '), why: 'a map has nothing like this' });
     else if (kind === 'errorfile' || kind === 'errorfiles')
       left.push({
         origin: originOf(line),

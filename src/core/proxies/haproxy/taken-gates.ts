@@ -44,7 +44,7 @@ function gateIn(condition: Condition, line: Line, { left }: Asked): TakenGate | 
   const shown = line.words.join(' ');
   const gate: TakenGate = { networks: [], people: null, need: 'all', except: [], wasOn: null, unsaid: false };
   const unsaid = (why: string): TakenGate => {
-    left.push({ origin, what: shown, why: `${why}; the road is for home alone` });
+    left.push({ origin, what: shown, why: `${why}; the road is now for home only` });
     return { ...gate, unsaid: true };
   };
   const [terms = [], ...others] = condition;
@@ -62,11 +62,11 @@ function gateIn(condition: Condition, line: Line, { left }: Asked): TakenGate | 
     // A part that nobody may see is closed, but for files that no service has.
     const isPart = rest.every((one) => one.of === 'prefix') && prefixes.some((prefix) => !prefix.startsWith('/.'));
     if (isPart) return { ...gate, networks: ['127.0.0.0/8'], wasOn: prefixes[0] ?? null };
-    left.push({ origin, what: shown, why: 'keeps some out; a gate of a map says who may come in' });
+    left.push({ origin, what: shown, why: 'keeps some visitors out; a gate of a map lists who may come in' });
     return null;
   }
   const [only] = inside;
-  if (inside.length > 1 || only?.of !== 'networks') return unsaid('lets in whom a map cannot name');
+  if (inside.length > 1 || only?.of !== 'networks') return unsaid('lets in visitors that a map cannot describe');
   if (rest.some((one) => one.of !== 'prefix')) return unsaid('lets in by a condition');
   return { ...gate, networks: [...only.networks], wasOn: prefixes[0] ?? null };
 }

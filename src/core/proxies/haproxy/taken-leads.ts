@@ -56,10 +56,10 @@ function toBackend(
     return [];
   };
   const backend = backends.get(name);
-  if (backend === undefined) return left(line, line.words.join(' '), 'its backend is found while it runs');
+  if (backend === undefined) return left(line, line.words.join(' '), 'its backend is only known at run time');
   const prefixes = prefixesOf(condition);
   if (prefixes === null)
-    return left(line, line.words.join(' '), 'stands behind a condition; a map has none but gates and methods');
+    return left(line, line.words.join(' '), 'depends on a condition; a map has only gates and methods');
   const leads = backendLeads(backend, rulesOf(backend, lists), asked);
   return leads === null ? [] : prefixes.map((prefix) => ({ prefix, leads, of: line, backend }));
 }
@@ -149,11 +149,11 @@ function redirectOf({ line, condition }: Ruled, { name, secure, left }: Asked): 
   const isScheme = words[0] === 'scheme';
   if (isScheme && value('scheme') === 'https')
     return secure ? [] : [{ prefix: '/', leads: 'https', of: line, backend: null }];
-  if (prefixes?.join() !== '/') return unsaid('redirects some paths alone, or by a condition');
+  if (prefixes?.join() !== '/') return unsaid('redirects only some paths, or by a condition');
   const target = words[0] === 'prefix' || words[0] === 'location' ? value(words[0]) : '';
   const isKept = words[0] === 'prefix' || ownPath.test(target);
   const [, scheme = '', host = '', rest = ''] = /^(https?):\/\/([^/%]*)(.*)$/.exec(target.replace(ownPath, '')) ?? [];
-  if (scheme === '' || /%/.test(rest)) return unsaid('a target made while it runs');
+  if (scheme === '' || /%/.test(rest)) return unsaid('a target that is only known at run time');
   const code = words.includes('code') ? value('code') : '302';
   const origin = originOf(line);
   const same = host === name;

@@ -179,7 +179,7 @@ function ownLines(plan: Plan, road: PlannedRoad, listener: Listener): string[] {
   });
 }
 
-/** Where a service is dialled; null when this host lacks what a safe connection needs, or httpd cannot prove what the map asks to be proven. */
+/** Where a service is dialled; null when this machine lacks what a safe connection needs, or httpd cannot prove what the map asks to be proven. */
 function dialledAt(plan: Plan, upstream: Upstream | null): string | null {
   if (upstream === null) return null;
   if (upstream.scheme === 'http' || upstream.trust.kind === 'none') return originOf(upstream);

@@ -66,7 +66,7 @@ function roadOf(name: string, written: string, server: Server, context: Context)
   // All that it does is to send visitors to HTTPS, which every road of a map does.
   if (root?.leads === 'https') return null;
   if (root === undefined) {
-    context.left.push({ origin: originOf(directive), what: name, why: 'leads nowhere that a map can say' });
+    context.left.push({ origin: originOf(directive), what: name, why: 'leads to a place that a map cannot describe' });
     return null;
   }
   const leads = root.leads as TakenLeads;
@@ -238,9 +238,9 @@ function listUnsaid(own: readonly Directive[], { left }: Context): void {
       left.push({
         origin: originOf(one),
         what: `<${one.name} ${one.args.join(' ')}>`,
-        why: 'a condition; a map has none but gates and methods',
+        why: 'a condition; a map has only gates and methods',
       });
     else if (!said.has(one.name) && !/^(ssl|h2|deflate|expires|addoutputfilter|http2)/.test(one.name))
-      left.push({ origin: originOf(one), what: one.name, why: 'a map has nothing like it' });
+      left.push({ origin: originOf(one), what: one.name, why: 'a map has nothing like this' });
   }
 }

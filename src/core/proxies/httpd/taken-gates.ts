@@ -71,7 +71,7 @@ class Reader {
     this.left.push({
       origin: originOf(one),
       what,
-      why: 'lets in whom a map cannot name; the road is for home alone',
+      why: 'lets in visitors that a map cannot describe; the road is now for home only',
     });
     return 'unsaid';
   }
@@ -114,7 +114,11 @@ class Reader {
 
   /** Counts for nothing in what it stands in. */
   private keptOut(one: Directive, what: string): null {
-    this.left.push({ origin: originOf(one), what, why: 'keeps some out; a gate of a map says who may come in' });
+    this.left.push({
+      origin: originOf(one),
+      what,
+      why: 'keeps some visitors out; a gate of a map lists who may come in',
+    });
     return null;
   }
 

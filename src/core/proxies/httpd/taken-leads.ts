@@ -54,16 +54,19 @@ function rewritten(name: string, server: Server, context: Context): Lead[] {
         target.replace(/^(https?:\/\/[^/%]*)%1/, (_, head: string) => `${head}${captured ?? '%1'}`),
       ) ?? [];
     if (scheme === '')
-      left(one, target === '-' ? 'does what a map cannot say' : 'rewrites paths; a map leaves the path as it is');
+      left(
+        one,
+        target === '-' ? 'does something that a map cannot describe' : 'rewrites paths; a map leaves the path as it is',
+      );
     else if (has(/^P$/i) && scheme.startsWith('ws')) continue;
-    else if (held === 'unknown') left(one, 'stands behind a condition; a map has none but gates and methods');
+    else if (held === 'unknown') left(one, 'depends on a condition; a map has only gates and methods');
     else if (has(/^P$/i)) {
       const prefix = everyPath.test(pattern) ? '/' : /^\^?(\/[\w./-]*?)\/?\(\.\*\)\$?$/.exec(pattern)?.[1];
       const onward = rest.replace(/\/?(?:\$1|%\{REQUEST_URI\})$/, '') || '/';
       if (prefix === undefined) left(one, 'a pattern of paths; `paths` of a map has prefixes');
       else if (onward !== prefix) left(one, `passes ${prefix} on as ${onward}; a map leaves the path as it is`);
       else found.push({ prefix, leads: serviceOf(one, `${scheme}://${host}`, server, context), of: one });
-    } else if (!everyPath.test(pattern)) left(one, 'redirects some paths alone');
+    } else if (!everyPath.test(pattern)) left(one, 'redirects only some paths');
     else {
       const keeps = /^(\/?%\{REQUEST_URI\}|\/?\$1)$/.test(rest);
       if (!keeps && /[$%]/.test(rest)) left(one, 'a target made of variables');
@@ -207,7 +210,7 @@ function serviceOf(of: Directive, target: string, { block }: Server, context: Co
   const first = group === undefined ? target : (members[0]?.args[0] ?? '');
   const [, inner = written, authority = ''] = /^([a-z0-9]+):\/\/([^/]*)/.exec(first) ?? [];
   if (authority === '' || /[$%|]/.test(`${authority}${name}`) || inner === 'balancer') {
-    context.left.push({ origin: originOf(of), what: target, why: 'its target is worked out while it runs' });
+    context.left.push({ origin: originOf(of), what: target, why: 'its target is only known at run time' });
     return null;
   }
   const scheme = /^(https|wss|h2)$/.test(inner) ? 'https' : 'http';

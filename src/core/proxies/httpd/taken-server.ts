@@ -15,7 +15,7 @@ export interface Server {
   listens: Array<{ port: number; secure: boolean }>;
 }
 
-/** What all servers share, and the list of what could not be carried over. */
+/** What all servers share, and the list of what could not be taken over. */
 export interface Context {
   root: string;
   /** `balancer://NAME`, with what stands in its section. */

@@ -30,8 +30,7 @@ export const differs: Differs = {
   proofs: 'are kept',
   pin: 'cannot: 502, and an error of `check`',
   server: '`nginx`, without version',
-  'early-hints':
-    'hints and answer come out raw as one body before 1.29.0, whose list of changes names them first; `verify` reports it',
+  'early-hints': 'before 1.29 early hints are mixed into the page; `verify` reports it',
   'not-http': 'the bytes come out raw (1.22)',
   'named-headers': 'pass, since nginx can take away only names that it knows',
   control: 'reach the service, but for NUL and line ends',

@@ -208,7 +208,7 @@ export function originOf({ scheme, host, port }: Upstream): string {
   return `${scheme}://${withPort(host, port)}`;
 }
 
-/** Where to dial, or null when this host lacks what a safe connection needs, or nginx cannot prove what the map asks to be proven. */
+/** Where to dial, or null when this machine lacks what a safe connection needs, or nginx cannot prove what the map asks to be proven. */
 function passLines({ plan, road, index, crowd, leads }: LeadInput, upstream: Upstream, kind: Kind): string[] | null {
   const { host, front } = plan;
   const tls = upstream.scheme === 'https' ? tlsLines(upstream, host.trustedRoots) : [];

@@ -125,7 +125,7 @@ function pathsOf(name: string, server: Server, context: Context): TakenRoad['pat
     };
     if (kind.startsWith('~')) return left('a pattern of paths; `paths` of a map has prefixes');
     if (kind.startsWith('@')) return [];
-    if (kind === '=') return left('one path alone; `paths` of a map has prefixes');
+    if (kind === '=') return left('one exact path; `paths` of a map has prefixes');
     if (!prefix.startsWith('/')) return left('not a prefix');
     const pass = block.find(({ name: inner }) => inner === 'proxy_pass');
     const target = pass === undefined ? '' : filledIn(pass.args[0] ?? '', server.variables);
@@ -143,7 +143,9 @@ function pathsOf(name: string, server: Server, context: Context): TakenRoad['pat
     // A gate of its own is seen to with the road's.
     if (folder === null && hasGate(block)) return [];
     return left(
-      folder === null ? 'does something that a map cannot say' : 'a folder below a prefix; give it a name of its own',
+      folder === null
+        ? 'does something that a map cannot describe'
+        : 'a folder below a prefix; give it a name of its own',
     );
   });
 }
@@ -205,7 +207,7 @@ function listUnsaid(block: readonly Directive[], { left }: Context): void {
       /^(ssl_|ssl$|gzip|proxy_(?!pass|cookie|cache|intercept|method|hide)|client_|send_|large_|open_file|http2_)/.test(
         one.name,
       );
-    if (!isSaid) left.push({ origin: originOf(one), what: one.name, why: 'a map has nothing like it' });
+    if (!isSaid) left.push({ origin: originOf(one), what: one.name, why: 'a map has nothing like this' });
     else if (one.name === 'autoindex' && one.args[0] === 'on')
       left.push({ origin: originOf(one), what: 'autoindex', why: 'a road to a folder shows no list of files' });
     else if (one.name === 'error_page')

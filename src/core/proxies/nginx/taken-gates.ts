@@ -59,7 +59,7 @@ export function gateOf(root: readonly Directive[], server: Server, context: Cont
       whole !== null &&
       inner.some((word) => isForAll(word) || (word.name === 'auth_basic' && word.args[0] === 'off'))
     )
-      left(one, `location ${one.args.join(' ')}`, 'asked less of visitors than the rest; a road has one gate');
+      left(one, `location ${one.args.join(' ')}`, 'was less strict than the rest; a road has one gate');
   }
   return whole === null ? (onParts[0] ?? null) : { ...whole, except };
 }
@@ -79,7 +79,7 @@ function gateIn(levels: Levels, { left }: Context): TakenGate | null {
     left.push({
       origin: originOf(one),
       what: one.name,
-      why: 'lets in whom a map cannot name; the road is for home alone',
+      why: 'lets in visitors that a map cannot describe; the road is now for home only',
     });
   const access = of('allow', 'deny');
   const closed = access.some(({ name, args }) => name === 'deny' && args[0] === 'all');
@@ -89,7 +89,7 @@ function gateIn(levels: Levels, { left }: Context): TakenGate | null {
       left.push({
         origin: originOf(one),
         what: `deny ${one.args[0] ?? ''}`,
-        why: 'keeps one network out; a gate of a map says who may come in',
+        why: 'keeps one network out; a gate of a map lists who may come in',
       });
   const [auth] = of('auth_basic');
   const people = auth === undefined || auth.args[0] === 'off' ? null : (of('auth_basic_user_file')[0]?.args[0] ?? null);

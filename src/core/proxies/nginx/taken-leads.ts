@@ -22,7 +22,7 @@ export function leadsOfName(name: string, server: Server, context: Context): Lea
         context.left.push({
           origin: originOf(one),
           what: `if (${condition})`,
-          why: 'a condition; a map has none but gates and methods',
+          why: 'a condition; a map has only gates and methods',
         });
       continue;
     }
@@ -45,7 +45,7 @@ function rootLeads(name: string, server: Server, context: Context): Leads {
     context.left.push({
       origin: originOf(root ?? server.directive),
       what: name,
-      why: 'leads nowhere that a map can say',
+      why: 'leads to a place that a map cannot describe',
     });
   return null;
 }
@@ -86,7 +86,7 @@ function serviceOf(pass: Directive, block: readonly Directive[], server: Server,
     context.left.push({ origin: originOf(pass), what: `proxy_pass ${pass.args[0] ?? ''}`, why });
     return null;
   };
-  if (authority === '' || authority.includes('$')) return left('its target is worked out while it runs');
+  if (authority === '' || authority.includes('$')) return left('its target is only known at run time');
   if (authority.startsWith('unix:')) return left('a socket file; publish a port of the service instead');
   if (path !== '' && path !== '/' && path !== '$request_uri')
     return left(`adds ${path} to the path, which a map leaves as it is`);

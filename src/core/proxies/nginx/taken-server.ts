@@ -16,7 +16,7 @@ export interface Server {
   variables: ReadonlyMap<string, string>;
 }
 
-/** What all servers share, and the list of what could not be carried over. */
+/** What all servers share, and the list of what could not be taken over. */
 export interface Context {
   upstreams: ReadonlyMap<string, Directive>;
   left: Left[];
