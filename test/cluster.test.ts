@@ -103,7 +103,7 @@ test('a service of the cluster: all of its tasks are used; one that ends, moves 
   manager('service', 'scale', '--detach', 'tides=0');
   await untilRunning(0);
   await untilSeen(1, /502$/);
-  expect(flat(await run('check'))).toContain('`tides` is scaled to none. do: Start it: docker service scale tides=1');
+  expect(flat(await run('check'))).toContain('`tides` is scaled to 0. do: Start it: docker service scale tides=1');
   expect(await stop(child, 'SIGTERM')).toBe(0);
 });
 
@@ -148,7 +148,7 @@ test('what cannot be on several nodes is said, with where and what to do', async
     join(folder, 'mile-marker.yaml'),
     `domains: [saltmarsh.example]\nfront: {address: 192.0.2.7, nodes: [marsh1]}\nroads: {tides: "tides:8080"}\n`,
   );
-  expect(flat(await run('check'))).toContain('`front.nodes` names nodes of a cluster, and the map asks no cluster.');
+  expect(flat(await run('check'))).toContain('`front.nodes` names cluster nodes, but the map has no cluster.');
   front('proxy: nginx');
   expect((await run('write', '--cluster')).err.replace(/\s+/g, ' ')).toContain(
     'Name them under `front`: `nodes: [NODE, ...]`',

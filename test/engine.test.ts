@@ -224,7 +224,7 @@ test('where a program really listens inside counts more than what its image says
   for (let tries = 0; tries < 50 && words.some((one) => one.includes('nothing listens inside')); tries += 1)
     words = await told();
   expect(words).toEqual([
-    `\`owls\` leads to port 8080 of \`owl-box\`, on which nothing listens inside. It listens on 3000. | Write \`to: owl-box:3000\`, and under \`ports\` of the service: - "127.0.0.1:${String(late)}:3000".`,
+    `\`owls\` leads to port 8080 of \`owl-box\`, but nothing listens there inside the container. It listens on 3000. | Write \`to: owl-box:3000\`, and under \`ports\` of the service: - "127.0.0.1:${String(late)}:3000".`,
     '`shy` leads to port 8080 of `shy`, which listens only on loopback inside its container. | In the settings of the service let it listen on every address: 0.0.0.0',
   ]);
   engine.docker('rm', '-f', 'owl-box', 'shy');

@@ -350,7 +350,7 @@ describe('containers of others', () => {
     expect(await ask('log.saltmarsh.example')).toBe('right 200');
     const checked = await mileMarker(['check'], folder);
     expect(checked.out.replace(/\s+/g, ' ')).toContain(
-      'Another project has a service called `log`, too: aaa. The road stays with marsh. do: Write which one is meant: `marsh/log:',
+      'Another project has a service called `log`, too: aaa. The road stays with marsh. do: Write the full name: `marsh/log:',
     );
   });
 

@@ -95,7 +95,7 @@ test('logs tell who never came, as far as they go back', async () => {
   write(logged(50, '-', 403), logged(51, '-', 502));
   expect(await from()).toEqual([
     'person-never-seen: Nobody logged in at the gate `wardens` as edda, finn since 2026-05-31.',
-    'road-without-visitors: roster.saltmarsh.example has answered nobody since 2026-05-02, by its log.',
+    'road-without-visitors: roster.saltmarsh.example has had no visitors since 2026-05-02, according to its log.',
   ]);
 });
 

@@ -83,7 +83,7 @@ test('what runs there is seen, dialled and tested like what runs here', async ()
   expect(flat(check)).toContain(
     `No address that others reach has port 8080 of \`shy\`, which runs on hide. do: On hide, publish it where the front reaches it: -p ${there}:8080:8080`,
   );
-  expect(flat(check)).toContain(`Roads to hide go on in clear text, to ${there}.`);
+  expect(flat(check)).toContain(`Roads to hide use clear text, to ${there}.`);
   expect(flat(check)).toContain(`write in the map: private-networks: [${there}/32].`);
   expect(check.out).not.toMatch(/machine-engine-open|no-restart-policy|service-stopped/);
   map(atHide(byTls, `private-networks: [${there}/32]\n`));
@@ -136,7 +136,7 @@ test('away while commands run: its roads lead where they did, and it is said onc
   map(atHide(byTls.replace('2376', '2399'), `private-networks: [${there}/32]\n`));
   const check = await run('check');
   expect(flat(check)).toMatch(
-    /^warning machine-unanswered mile-marker\.yaml:\d+:3 hide: The container engine cannot be reached at tcp:\/\/10\.203\.\d\.2:2399: the connection was refused\. What runs there is taken to be as it was at 20[^ ]+Z\. do: Check that the machine is up/,
+    /^warning machine-unanswered mile-marker\.yaml:\d+:3 hide: The container engine cannot be reached at tcp:\/\/10\.203\.\d\.2:2399: the connection was refused\. What runs there is assumed to be as at 20[^ ]+Z\. do: Check that the machine is up/,
   );
   expect(check.out.match(/machine-unanswered/g)).toHaveLength(1);
   expect((await run('install', '--yes', '--no-rehearsal')).err).toMatch(/is live/);

@@ -174,7 +174,7 @@ test('practice first, then one authority, then another: what is stored from else
     writeFileSync(join(folder, 'root.pem'), readFileSync(other.root));
     writeFileSync(map, real.replace(authority.directory, other.directory));
     expect((await mileMarker(['check'], folder)).out.replace(/\s+/g, ' ')).toContain(
-      `is from ${new URL(authority.directory).host}, and the map says ${new URL(other.directory).host}.`,
+      `is from ${new URL(authority.directory).host}, but the map says ${new URL(other.directory).host}.`,
     );
     expect((await mileMarker(['certs', 'renew'], folder)).out).toBe('certificate `log`: stored\n');
   } finally {

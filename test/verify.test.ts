@@ -176,7 +176,7 @@ describe('names and ports', () => {
       [
         'dns-missing',
         1,
-        'Add where you keep your zone (the whole list: mile-marker dns records): none.saltmarsh.example. CNAME right.saltmarsh.example.',
+        'Add at your DNS provider (full list: mile-marker dns records): none.saltmarsh.example. CNAME right.saltmarsh.example.',
       ],
     ]);
     // A broken DNS leg does not stop the rest, which goes on at the front's address.

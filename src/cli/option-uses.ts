@@ -32,6 +32,7 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
     closing: { part: ['front'] },
     minutes: { part: ['firewall'], not: ['keep'] },
     keep: { part: ['firewall'] },
+    show: { part: ['service', 'follow', 'timers'] },
     then: { part: ['timers'] },
     notify: { part: ['timers'] },
     mail: { part: ['timers'] },
@@ -47,7 +48,7 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
     ports: { not: ['free'] },
   },
   roads: { tree: { not: ['why', 'json'] }, why: { not: ['json'] } },
-  explain: { from: oneRequest, as: oneRequest, method: oneRequest, header: oneRequest },
+  explain: { from: oneRequest, as: oneRequest, method: oneRequest, header: oneRequest, allSteps: oneRequest },
   write: { diff: { not: ['json'] }, cluster: { not: ['out'] } },
   'dns records': { zone: { not: ['hosts', 'json'] }, hosts: { not: ['json'] } },
   verify: {

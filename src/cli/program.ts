@@ -3,6 +3,7 @@ import { certs } from './commands/certs.ts';
 import { check } from './commands/check.ts';
 import type { CommandContext } from './io.ts';
 import { completeWords, completion } from './commands/completion.ts';
+import { commandGroups } from './command-groups.ts';
 import { moreHelp } from './help/more-help.ts';
 import { demo } from './commands/demo.ts';
 import { dns } from './commands/dns.ts';
@@ -70,9 +71,10 @@ export function makeProgram(context: CommandContext): Command {
       'after',
       '\nStart with: mile-marker init --domain NAME --address ADDRESS. To see it work: mile-marker demo',
     )
-    .configureHelp({ helpWidth: Math.min(io.width, 100) });
+    .configureHelp({ helpWidth: Math.min(io.width, 100), subcommandTerm: (command) => command.name() });
   program.hook('preAction', (_, command) => assertUsed(command));
   for (const make of commands) program.addCommand(make(context));
+  inGroups(program);
   program.addCommand(renamed(), { hidden: true });
   program.addCommand(completeWords(context), { hidden: true });
   for (const command of [program, ...allBelow(program)]) {
@@ -82,6 +84,18 @@ export function makeProgram(context: CommandContext): Command {
       .addHelpText('after', () => moreHelp(command, io.width));
   }
   return program;
+}
+
+function inGroups(program: Command): void {
+  const [last] = commandGroups.slice(-1);
+  program.commandsGroup(last?.[0] ?? '');
+  program.helpCommand('help [command]', last?.[1]['help'] ?? '');
+  for (const [heading, commands] of commandGroups)
+    for (const [name, summary] of Object.entries(commands))
+      program.commands
+        .find((command) => command.name() === name)
+        ?.helpGroup(heading)
+        .summary(summary);
 }
 
 /** `start` was the name of `init`; somebody may have it in a note. */

@@ -120,7 +120,7 @@ test('a password file for nginx is opened to its group and to nobody else, and k
   // The folder above is closed to nginx, which check says with the way out.
   const { out } = await mileMarker(['check'], folder);
   expect(out.replace(/\s+/g, ' ')).toContain(
-    `nginx runs as ${user?.name ?? ''}, which cannot read ${file} because of: ${folder}.`,
+    `nginx (user ${user?.name ?? ''}) cannot read ${file} because of: ${folder}.`,
   );
 });
 

@@ -74,7 +74,7 @@ test('the servers of the zone decide; what only this machine finds otherwise is 
   expect(told(besideZone(judged(stale), right, input(stale)))).toEqual([
     [
       'warning',
-      'This machine finds nestcam.saltmarsh.example at 198.51.100.7, but the servers of the zone say 203.0.113.24, 2001:db8:40::24.',
+      'This machine finds nestcam.saltmarsh.example at 198.51.100.7, but the zone’s servers say 203.0.113.24, 2001:db8:40::24.',
     ],
   ]);
 });

@@ -86,7 +86,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: ":1"}',
     { host: rented },
-    'home-is-empty: `home` is this machine alone, so nobody passes to a.saltmarsh.example.',
+    'home-is-empty: `home` is only this machine here, so nobody can open a.saltmarsh.example.',
   ],
   [
     `domains: [saltmarsh.example]\nfront: {address: 203.0.113.24, home: [192.168.64.10], listen: {http: 8080, https: 8443}}\nroads: {a: ":1"}`,
@@ -121,7 +121,7 @@ test.each<[string, Case, string]>([
   [
     onNginx(wardens),
     people(`edda:${good}\n`, { bars: ['/site'] }),
-    'people-file-faulty: nginx runs as www-data, which cannot read /site/w because of: /site.',
+    'people-file-faulty: nginx (user www-data) cannot read /site/w because of: /site.',
   ],
   [wardens, people(`edda:${good}\njoost\n`), 'people-file-faulty: /site/w line 2 is ignored: it has no colon.'],
   [
@@ -138,7 +138,7 @@ test.each<[string, Case, string]>([
   [
     wardens,
     people('edda:{SHA}fEqNCco3Yq9h5ZUglD3CZJT4lBs=\n'),
-    'people-file-faulty: The hash of edda in /site/w is weak (sha1): whoever gets the file soon has the password.',
+    'people-file-faulty: The hash of edda in /site/w is weak (sha1): anyone who gets the file can crack the password quickly.',
   ],
   [
     onNginx(wardens),
@@ -164,7 +164,7 @@ test.each<[string, Case, string]>([
   [
     'gates: {wide: {networks: 192.168.0.0/17}, small: {networks: 192.168.64.128/25}}\nroads: {a: {to: ":1", gate: [wide, small]}}',
     { host: { gateway: null } },
-    'gate-without-effect: `a.saltmarsh.example` has the gate `wide`, and `small` beside it already lets in fewer. | Keep only `small`.',
+    'gate-without-effect: `a.saltmarsh.example` has the gates `wide` and `small`. `small` is stricter, so `wide` has no effect. | Keep only `small`.',
   ],
   [
     'gates: {idle: {networks: 192.168.64.128/25}}\nroads: {}',
@@ -227,7 +227,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: ":1"}',
     { hsts: { 'a.saltmarsh.example': now + 86_400_000 } },
-    'hsts-remembered: Browsers that came to a.saltmarsh.example before may insist on HTTPS with a good certificate until 2026-11-24, and the road now shows a certificate for practice.',
+    'hsts-remembered: Browsers that visited a.saltmarsh.example may require HTTPS with a valid certificate until 2026-11-24, but the road now shows a certificate for practice.',
   ],
   [
     'roads: {a: {to: ":1", methods: GET, cors: {origins: "*"}}}',
@@ -253,7 +253,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: {to: "https://192.168.64.9", upstream-insecure: true}}',
     {},
-    'upstream-unproven: `a.saltmarsh.example` accepts whoever answers at 192.168.64.9:443 (`upstream-insecure`).',
+    'upstream-unproven: `a.saltmarsh.example` accepts any certificate at 192.168.64.9:443 (`upstream-insecure`).',
   ],
   [
     'roads: {a: {to: "https://192.168.64.9", upstream-ca: x.pem}}',
@@ -290,27 +290,27 @@ test.each<[string, Case, string]>([
   [
     onHaproxy(folder),
     { files: { folders: new Map([['/site/site', { state: 'there', hasIndex: true, bars: [] }]]) } },
-    'proxy-cannot: `a.saltmarsh.example` shows /site/site, and haproxy shows no files.',
+    'proxy-cannot: `a.saltmarsh.example` shows /site/site, but haproxy cannot serve files.',
   ],
   [
     onHaproxy('roads: {a: {to: ":1", log: a.log}}'),
     {},
-    'proxy-cannot: `a.saltmarsh.example` is to be logged to /site/a.log, and haproxy writes no files.',
+    'proxy-cannot: `a.saltmarsh.example` has the log file /site/a.log, but haproxy cannot write files.',
   ],
   [
     onHttpd('roads: {a: {to: ":1", rate: 5/s}}'),
     {},
-    'proxy-cannot: `a.saltmarsh.example` has a `rate`, and httpd counts no requests.',
+    'proxy-cannot: `a.saltmarsh.example` has a `rate`, but httpd cannot count requests.',
   ],
   [
     onHttpd('gates: {w: {people: w}, r: {people: r}}\nroads: {a: {to: ":1", gate: [w, r]}}'),
     {},
-    'proxy-cannot: `a.saltmarsh.example` has gates with several files of people, and httpd asks one file for each road.',
+    'proxy-cannot: `a.saltmarsh.example` has gates with several password files, but httpd can use only one for each road.',
   ],
   [
     onHttpd(wardens),
     people(`e:${good}`),
-    'proxy-cannot: httpd counts no requests, so passwords can be tried on one road as fast as it hashes them.',
+    'proxy-cannot: httpd cannot count requests, so passwords can be guessed on one road without a limit.',
   ],
   [
     onHaproxy(wardens),

@@ -154,7 +154,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'restarting',
     one,
     { ...running, containers: [{ ...log, state: 'restarting', exitCode: 1 }] },
-    'service-restarting: The container `p-log-1` keeps ending with exit code 1 and being restarted. | Read why: docker logs p-log-1',
+    'service-restarting: The container `p-log-1` crashes again and again with exit code 1. | Read why: docker logs p-log-1',
   ],
   [
     'unhealthy',
@@ -205,7 +205,7 @@ const alarms: Array<[string, string, Case, string]> = [
         addresses: [{ interface: 'eth0', address: '203.0.113.24', network: '203.0.113.0/24', ofContainers: false }],
       },
     },
-    'service-published-to-everyone: `gulls` is open to the world on port 3999, which no road leads to. | Fine if it is meant for everybody. If not, recreate it with: -p 127.0.0.1:3999:3000. Or keep strangers out: mile-marker install firewall',
+    'service-published-to-everyone: `gulls` is open to the world on port 3999, which no road leads to. | If this is on purpose, nothing needs doing. If not, recreate it with: -p 127.0.0.1:3999:3000. Or keep strangers out: mile-marker install firewall',
   ],
   [
     'open by its file, and running',
@@ -310,7 +310,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'the port of the mark, by what was the front before',
     'roads: {}',
     { ...bare, sockets: [socket(918, 'nginx'), { ...socket(80, 'nginx'), owners: socket(918, 'nginx').owners }] },
-    'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, and the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To keep it as the front, correct `proxy` in the map.',
+    'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, but the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To keep it as the front, correct `proxy` in the map.',
   ],
   [
     "the front's port, by somebody unseen",
@@ -381,7 +381,7 @@ const alarms: Array<[string, string, Case, string]> = [
         }),
       ],
     },
-    'name-answered-twice: `gulls` is asked for as `gulls`, to which `reeds/count` on the network p_default answers, too. | Give it an alias of its own: docker network disconnect p_default gulls, then: docker network connect --alias gulls --alias gulls-alone p_default gulls',
+    'name-answered-twice: `gulls` is reached as `gulls`, but `reeds/count` on the network p_default has that name too. | Give it an alias of its own: docker network disconnect p_default gulls, then: docker network connect --alias gulls --alias gulls-alone p_default gulls',
   ],
   [
     'the same of a Compose file',
@@ -401,7 +401,7 @@ const alarms: Array<[string, string, Case, string]> = [
         ),
       ],
     },
-    'name-answered-twice: `marsh/gulls` is asked for as `gulls`, to which `reeds/gulls` on the network reeds_default answers, too. | Under `networks` of `marsh/gulls`, at `default`, write `aliases: [gulls-alone]`, then: docker compose up -d gulls',
+    'name-answered-twice: `marsh/gulls` is reached as `gulls`, but `reeds/gulls` on the network reeds_default has that name too. | Under `networks` of `marsh/gulls`, at `default`, write `aliases: [gulls-alone]`, then: docker compose up -d gulls',
   ],
   [
     'loopback in a container',

@@ -148,7 +148,7 @@ test.each<[string, Case, string]>([
   [
     'acme: {directory: production}\nroads: {a: ":9"}',
     { issuedBy: { 'a.saltmarsh.example': 'staging' } },
-    'certificate-for-practice: The certificate stored for a.saltmarsh.example is from staging, and the map says production. | Run: mile-marker certs obtain',
+    'certificate-for-practice: The certificate stored for a.saltmarsh.example is from staging, but the map says production. | Run: mile-marker certs obtain',
   ],
   [
     'roads: {www: ":80", a: {redirect: "https://ww.saltmarsh.example"}}',
@@ -236,7 +236,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {}',
     { served: { by: 'nginx', blocks: readDump(dump, null), problem: null, refuses: false } },
-    'default-server-taken: The installed nginx already has a default server on port 80: /etc/nginx/sites-enabled/old, line 1. | Remove it. The written files answer strangers themselves.',
+    'default-server-taken: The installed nginx already has a default server on port 80: /etc/nginx/sites-enabled/old, line 1. | Remove it. Mile Marker’s files handle unknown names themselves.',
   ],
   [
     'roads: {🐦: ":9"}',
@@ -251,7 +251,7 @@ test.each<[string, Case, string]>([
   [
     'gates: {hide: {networks: 192.168.5.0/24}}\nroads: {a: {to: ":9", gate: hide}}',
     {},
-    'gate-without-home: `hide` lets in 192.168.5.0/24: none of it is your home (192.168.64.0/24), nor has this machine an address there. | If it is for home, write `gate: home` on its roads, or correct its `networks`.',
+    'gate-without-home: `hide` lets in 192.168.5.0/24: your home (192.168.64.0/24) and this machine are not in it. | If it is for home, write `gate: home` on its roads, or correct its `networks`.',
   ],
   [
     'roads: {}',
@@ -286,7 +286,7 @@ test.each<[string, Case, string]>([
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: 198.51.100.0/24, speaks: http}}\nroads: {b: {redirect: "https://c.example"}}',
     { compose: false },
-    'edge-redirect-loop: With `speaks: http` every visitor goes round in a circle on b.a.example. | Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
+    'edge-redirect-loop: With `speaks: http`, visitors of b end in a redirect loop.a.example. | Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
   ],
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: [127.0.0.0/8, 192.168.64.9/32, 192.168.0.0/16]}}\ngates: {keepers: {networks: 192.168.64.16/28}}\nroads: {b: {redirect: "https://c.example", gate: keepers}}',

@@ -10,6 +10,7 @@ export function explain(context: CommandContext): Command {
     .option('--as <person>', 'a person with the right password')
     .option('--method <method>', 'method of the request', 'GET')
     .option('--header <line>', 'a header of the request, as NAME: VALUE (may be repeated)', collect)
+    .option('--all-steps', 'also show the steps at which nothing is set')
     .option('--all', 'show all roads against all kinds of visitors')
     .addOption(mapOption())
     .addOption(jsonOption())

@@ -26,7 +26,14 @@ export function install(context: CommandContext): Command {
     .description(
       'make the map live, with a rehearsal and a way back; also sets up services, timers or a trial firewall',
     )
-    .addArgument(new Argument('[part]', 'what is to go live').choices(installable).default('front'))
+    .addArgument(
+      new Argument(
+        '[part]',
+        'front: the map; service: start the builtin front at boot; follow: watch the containers; timers: renewals and nightly tests; firewall: rules on trial',
+      )
+        .choices(installable)
+        .default('front'),
+    )
     .addOption(mapOption())
     .option('--yes', 'do not ask')
     .option('--dry-run', 'only show what would change')
@@ -57,6 +64,7 @@ export function install(context: CommandContext): Command {
     .addOption(nightMailTo('timers: '))
     .addOption(nightLogin('timers: '))
     .addOption(nightTrust('timers: '))
+    .option('--show', 'service, follow, timers: print the unit files')
     .option('--keep', 'firewall: keep the trial rules, also after a reboot')
     .action(async (part: (typeof installable)[number], options: InstallOptions & InstallFrontOptions & UnitOptions) => {
       if (part === 'firewall') {

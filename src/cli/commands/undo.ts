@@ -10,17 +10,18 @@ import type { CommandContext } from '../io.ts';
 export function undo(context: CommandContext): Command {
   return new Command('undo')
     .description('undo an installation: the front, its services and timers, or the firewall')
-    .addArgument(new Argument('<part>', 'what to undo').choices(installable))
+    .addArgument(new Argument('[part]', 'what to undo').choices(installable))
     .addArgument(new Argument('[edition]', 'front: this edition instead').argParser(parseEdition))
     .option('--yes', 'do not ask')
     .addOption(new Option('--trial <id>', 'only if this trial is still running').hideHelp())
     .addOption(mapOption())
     .action(
       async (
-        part: (typeof installable)[number],
+        part: (typeof installable)[number] | undefined,
         edition: number | undefined,
         options: UndoOptions & UndoFrontOptions,
       ) => {
+        if (part === undefined) throw undoWhat();
         if (edition !== undefined && part !== 'front') throw onlyFront(part);
         if (part === 'firewall') {
           const { runUndoFirewall } = await import('../run/firewall.ts');
@@ -36,6 +37,16 @@ export function undo(context: CommandContext): Command {
         await alone(options, 'undo', context.io, () => runUndoFront(edition ?? null, options, context));
       },
     );
+}
+
+function undoWhat(): Trouble {
+  return new Trouble({
+    code: 'undo-what',
+    message: 'Undo what?',
+    remedy:
+      'Name one: mile-marker undo front (to the edition before), service, follow, timers (what `install` set up), or firewall.',
+    exitCode: 2,
+  });
 }
 
 function onlyFront(part: string): Trouble {

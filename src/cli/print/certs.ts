@@ -73,20 +73,13 @@ export function formatCertificates(
   const head = ['certificate', 'ends', 'left', 'renews', 'roads'].map((word) => paint.bold(word));
   return table(
     head,
-    rows.map(({ id, from, to, issuer, daysLeft: days, left, renews, roads, covers }) => {
+    rows.map(({ id, from, to, issuer, daysLeft: days, renews, roads, covers }) => {
       const names =
         roads.length > 3 && width < 140 ? `${String(roads.length)} roads` : roads.map(({ road }) => road).join('\n');
       const apart = covers.length === 1 && covers[0] === id ? [] : covers;
       const about = [id, ...apart.map((name) => `  ${name}`), ...(issuer === null ? [] : [`  by ${issuer}`])];
-      const rest =
-        to === null ? ['none yet', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days\n${bar(left ?? 0)}`];
+      const rest = to === null ? ['none yet', ''] : [`${to}\nfrom ${from ?? ''}`, `${String(days)} days`];
       return [about.join('\n'), ...rest, renewsBy(renews).replace(', ', '\n'), names === id ? 'its own name' : names];
     }),
   );
-}
-
-/** Ten marks of life; what is spent is a dot, so that it reads without colour too. */
-function bar(left: number): string {
-  const full = Math.ceil(left * 10);
-  return `${'|'.repeat(full)}${'.'.repeat(10 - full)}`;
 }

@@ -1,3 +1,5 @@
+import { existsSync } from 'node:fs';
+import { exit, Trouble } from '../../adapters/trouble.ts';
 import { editionsIn, readCurrent, readEdition, readFrontJournal } from '../../adapters/files/editions.ts';
 import { findMap } from '../../adapters/files/find-map.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
@@ -32,9 +34,17 @@ const words: Record<Outcome, string> = {
   unfinished: 'cut short',
 };
 
+/** Editions outlive a map that was lost; where there is neither, the name is a slip. */
+function assertThere(mapFile: string): void {
+  if (existsSync(mapFile) || existsSync(statePaths(mapFile).root)) return;
+  const remedy = 'Check the path, or make a map: mile-marker init --domain NAME --address ADDRESS';
+  throw new Trouble({ code: 'map-not-found', message: `There is no map ${mapFile}.`, remedy, exitCode: exit.badInput });
+}
+
 /** Every edition that is there, the newest last, and what became of it. */
 export async function runEditions({ map, json }: Options, { io }: CommandContext): Promise<void> {
   const mapFile = await findMap({ option: map, cwd: io.cwd, env: io.env });
+  assertThere(mapFile);
   await sayMap(map, mapFile, io);
   await sayCutShort(mapFile, io);
   const { front } = statePaths(mapFile);

@@ -5,9 +5,11 @@ import { roadToAsk } from '../../core/plan/wildcard-road.ts';
 import { prepare } from '../../core/verdict/decide.ts';
 import { explain, type Explanation, type ExplainedStep } from '../../core/verdict/explain.ts';
 import { explainPort } from '../../core/verdict/explain-port.ts';
+import { nothingSet } from '../../core/verdict/steps/step.ts';
 import { exposedPorts, exposure, strangerTo, viewpoints } from '../../core/verdict/exposure.ts';
 import type { VerdictRequest } from '../../core/verdict/verdict.ts';
 import type { Site } from '../../use-cases/map/load.ts';
+import { chosenRoads } from '../../use-cases/map/chosen-roads.ts';
 import { peopleOf } from '../../use-cases/map/people-of.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { openSite } from '../open-site.ts';
@@ -24,6 +26,7 @@ export interface ExplainOptions {
   method: string;
   header?: string[];
   all?: boolean;
+  allSteps?: boolean;
 }
 
 export async function runExplain(url: string | null, options: ExplainOptions, context: CommandContext): Promise<void> {
@@ -41,6 +44,8 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
     explainRaw(url, { site, options, io });
     return;
   }
+  // A bare word is the name of a road, or a slip; whoever asks for a strange name writes it in full.
+  if (!isRoad && /^[a-z0-9_-]+$/i.test(url)) chosenRoads(site.plan, [url]);
   const people = peopleOf(site);
   const { request, shown } = requestOf(url, options, site, people);
   const explanation = explain(prepare(site.plan), request);
@@ -161,12 +166,17 @@ interface Shown {
 
 function printExplanation({ verdict, steps }: Explanation, { site, options, request, shown, io }: Shown): void {
   io.out(`${request.method} ${shown}\n${whoWords(request.peer, options)}\n\n`);
-  printSteps(steps, io);
+  printSteps(options.allSteps === true ? steps : steps.filter(isTelling), io);
   if (verdict.act === 'forward') {
     io.out('\nthe service receives\n');
     for (const [name, value] of Object.entries(verdict.headers)) io.out(`   ${name}: ${value}\n`);
   }
   printEnd(site, io);
+}
+
+/** A step at which nothing is set has nothing to tell. */
+function isTelling({ words, outcome }: ExplainedStep): boolean {
+  return outcome === 'decides' || words !== nothingSet.words;
 }
 
 function printSteps(steps: ReadonlyArray<Omit<ExplainedStep, 'step'> & { step: string }>, io: Io): void {

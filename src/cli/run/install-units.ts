@@ -28,6 +28,7 @@ import { wishesOf, type ScheduleOptions } from './schedule.ts';
 export interface UnitOptions extends OpenOptions, Omit<ScheduleOptions, 'map' | 'out'> {
   yes?: boolean;
   dryRun?: boolean;
+  show?: boolean;
 }
 
 /** Shows the units, asks, writes and starts them; without systemd or the right to, prints what to do instead. */
@@ -42,7 +43,10 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
       io.out(jsonDocument('install-units', { map: site.mapFile, part, end: words, units: wanted.units }));
   };
   if (options.json !== true)
-    for (const { path, content } of changed) io.out(`# /etc/systemd/system/${path}\n${content}\n`);
+    for (const { path, content } of changed)
+      io.out(
+        options.show === true ? `# /etc/systemd/system/${path}\n${content}\n` : `write   /etc/systemd/system/${path}\n`,
+      );
   const asRoot = wanted.units.find(({ content }) => content.includes('\nUser=0\n'));
   if (part === 'service' && asRoot !== undefined) io.err(asRootWords(asRoot.content));
   if (options.dryRun === true) {
@@ -58,7 +62,7 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   }
   if (changed.length === 0) {
     end('same');
-    io.err(`${plural(wanted.units.length, 'unit')} of systemd stand as they should. Nothing was changed.\n`);
+    io.err(`${plural(wanted.units.length, 'unit')} of systemd are up to date. Nothing was changed.\n`);
     return;
   }
   if (part === 'service' && (await lastWritten(site.paths)) === null) {
@@ -115,7 +119,7 @@ const nextWords: Record<UnitPart, { installed: string; removed: string; what: st
 function asRootWords(unit: string): string {
   const rights = unit.includes('CAP_NET_BIND_SERVICE')
     ? 'no other root rights than ports below 1024'
-    : 'none of its rights';
+    : 'none of the other root rights';
   return `The folder of the map belongs to root, so the front runs as root, with ${rights}.\nTo run it as its own user: chown -R USER FOLDER, then run this again.\n`;
 }
 

@@ -13,6 +13,7 @@ import {
   readPeople,
   removePerson,
   setPerson,
+  peopleFiles,
   whichFile,
   type PeoplePlace,
 } from '../../use-cases/map/people.ts';
@@ -142,11 +143,26 @@ async function removeFromFront(
   io.err(`${name} can no longer log in at ${gates(place)} (edition ${editionNumber(ended.edition)} is live).\n${more}`);
 }
 
+/** The people of one gate, or of every gate that has any. */
 export async function runListPeople(options: PeopleOptions, context: CommandContext): Promise<void> {
-  const opened = await open(options, context);
-  if (opened === null) return;
-  const { place, site } = opened;
+  const site = await openSite(options, context, 'people');
+  if (site === null) return;
   const { io } = context;
+  // A document is about one file.
+  const places =
+    options.json === true
+      ? [whichFile(site.map, site.mapFile, options.gate)]
+      : peopleFiles(site.map, site.mapFile, options.gate);
+  for (const [index, place] of places.entries()) {
+    if (index > 0) io.out('\n');
+    await listPeople(site, place, options, io);
+  }
+  if (options.json === true) return;
+  const gate = options.gate ?? (places.length > 1 ? 'GATE' : null);
+  io.err(`next: mile-marker people add NAME${gate === null ? '' : ` --gate ${gate}`}\n`);
+}
+
+async function listPeople(site: Site, place: PeoplePlace, { json }: PeopleOptions, io: Io): Promise<void> {
   const { proxy } = site.plan.front;
   const { people, bad } = await readPeople(place.file);
   const rows = people.map(({ name, hash, line }) => {
@@ -161,7 +177,7 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
       weak: isWeakKind(kind),
     };
   });
-  if (options.json === true) {
+  if (json === true) {
     io.out(jsonDocument('people', { map: site.mapFile, file: place.file, gates: place.gates, people: rows, bad }));
     return;
   }
@@ -191,7 +207,6 @@ export async function runListPeople(options: PeopleOptions, context: CommandCont
   io.err(
     `${rows.length === 0 ? 'Nobody' : plural(rows.length, 'person', 'people')} can log in at ${gates(place)}: ${shownPath(place.file, io.cwd)}\n`,
   );
-  io.err(`next: mile-marker people add NAME${options.gate === undefined ? '' : ` --gate ${options.gate}`}\n`);
 }
 
 const badWords = {

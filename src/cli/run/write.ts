@@ -9,6 +9,8 @@ import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { shellWord } from '../../core/shell-word.ts';
+import { planChanges } from '../../core/live/plan-changes.ts';
+import { planPath, readPlan } from '../../core/proxies/builtin/renderer.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { judgeSite, type Site } from '../../use-cases/map/load.ts';
@@ -131,7 +133,7 @@ function printResult(
 ): void {
   const { changes, edition, written, folder, throwaway } = result;
   const number = editionNumber(edition);
-  if (options.diff === true) io.out(changes.map((change) => patch(change, io.colour.out)).join(''));
+  if (options.diff === true) printDifference(changes, options.plan, io);
   else printChanges(changes, io);
   // Behind the difference, which may be long.
   if (options.moving !== null) io.err(movingWords(options.moving, io.width));
@@ -203,6 +205,22 @@ const mostListed = 10;
 function verb({ before, after }: FileChange): string {
   if (before === null) return 'new    ';
   return after === null ? 'gone   ' : 'changed';
+}
+
+/** First what changes on the map, then how the files of the server do. The plan itself is for programs. */
+function printDifference(changes: readonly FileChange[], plan: Plan, io: Io): void {
+  const written = changes.find(({ path }) => path === planPath);
+  const before = written === undefined || written.before === null ? null : readPlan(written.before);
+  const lines = written === undefined ? [] : planChanges(before, plan);
+  if (lines.length > 0) io.out(`${lines.join('\n')}\n`);
+  const files = changes.filter(({ path }) => !path.endsWith('.json'));
+  const isChanged = ({ before: from, after: to }: FileChange): boolean => from !== null && to !== null;
+  printChanges(
+    files.filter((one) => !isChanged(one)),
+    io,
+  );
+  const patches = files.filter(isChanged).map((one) => patch(one, io.colour.out));
+  io.out(`${lines.length > 0 && patches.length > 0 ? '\n' : ''}${patches.join('')}`);
 }
 
 function patch({ path, before, after }: FileChange, colour: boolean): string {

@@ -99,7 +99,9 @@ export function judgeTls(input: TlsInput): LegResult {
     problems.find((one) => severityOf(one) === 'error') ?? problems.find((one) => severityOf(one) === 'warning');
   if (worst !== undefined) return { ...bad('tls', kindOf(worst), worst), problems };
   const say = ({ this: 'replaced', others: 'chosen', none: 'practice' } as const)[input.authority];
-  const note = seen.trustedBy === 'practice' ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
+  // A map without an authority is meant for practice: `check` says so, once.
+  const isMeant = say === 'practice';
+  const note = seen.trustedBy === 'practice' && !isMeant ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
   const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);
   if (renewed?.severity === 'warning')

@@ -30,6 +30,7 @@ export const mapKeyUnknown = card({
       remedy: 'Remove the line.',
     },
     near: { message: '`{key}` is not a key of {parent}.', remedy: 'Did you mean `{near}`?' },
+    hint: { message: '`{key}` is not a key of {parent}.', remedy: '{hint}' },
     far: { message: '`{key}` is not a key of {parent}.', remedy: 'Remove it, or use one of: {known}.' },
   },
 });

@@ -5,6 +5,7 @@ import { nearest } from '../findings/nearest.ts';
 import { remembered } from '../remembered.ts';
 import { readYaml, type YamlText } from '../yaml/document.ts';
 import { mapKeyDouble, mapKeyMissing, mapKeyUnknown, mapUnreadable, mapValueWrong, nameInvalid } from './cards.ts';
+import { keyHint, standsFor } from './key-hints.ts';
 import { normalizeMap } from './normalize.ts';
 import { readAgain, type MapResult } from './read-again.ts';
 import { renamedKey, renamedValue } from './renamed.ts';
@@ -35,7 +36,10 @@ function readMapText(
     tell(mapKeyDouble, { say: 'double', data: { key, first }, where }),
   );
   const parsed = mapSchema.safeParse(yaml.value);
-  if (!parsed.success) findings.push(...parsed.error.issues.flatMap((issue) => findingsOfIssue(issue, yaml)));
+  if (!parsed.success) {
+    const issues = withoutMisspelled(parsed.error.issues, yaml);
+    findings.push(...issues.flatMap((issue) => findingsOfIssue(issue, yaml)));
+  }
   // What could be read is checked further, so that one wrong port does not hide two equal names.
   const keys = parsed.success ? parsed.data : salvage(yaml.value);
   const normalized = keys === null ? { map: null, findings: [] } : normalizeMap({ file, keys, yaml });
@@ -77,6 +81,23 @@ function named(value: unknown, key: string, standIn: object): Record<string, obj
   return Object.fromEntries(names.filter((name) => label('').safeParse(name).success).map((name) => [name, standIn]));
 }
 
+/** A key that is misspelled is missing too: that is one mistake. */
+function withoutMisspelled(issues: readonly z.core.$ZodIssue[], yaml: YamlText): z.core.$ZodIssue[] {
+  const unknown = issues.flatMap(({ path, ...issue }) =>
+    issue.code === 'unrecognized_keys' ? issue.keys.map((key) => ({ path, key })) : [],
+  );
+  return issues.filter(({ path }) => {
+    if (path.length === 0 || valueAt(yaml.value, path) !== undefined) return true;
+    const parent = path.slice(0, -1);
+    const missing = String(path[path.length - 1]);
+    return !unknown.some(
+      (one) =>
+        nameOf(one.path) === nameOf(parent) &&
+        (nearest(one.key, knownKeys(parent)) === missing || standsFor(parent, one.key, missing)),
+    );
+  });
+}
+
 function findingsOfIssue(issue: z.core.$ZodIssue, yaml: YamlText): Finding[] {
   const path = issue.path;
   if (issue.code === 'unrecognized_keys') return issue.keys.map((key) => unknownKey(path, key, yaml));
@@ -111,9 +132,11 @@ function unknownKey(path: readonly PropertyKey[], key: string, yaml: YamlText): 
   const known = knownKeys(path);
   const renamed = renamedKey(path, key, yaml);
   if (renamed !== null) return renamed;
+  const hint = keyHint(path, key);
   const near = nearest(key, known);
-  const data = { key, parent: nameOf(path), known: known.join(', '), near: near ?? '' };
-  return tell(mapKeyUnknown, { say: near === null ? 'far' : 'near', data, where: yaml.placeOfKey([...path, key]) });
+  const data = { key, parent: nameOf(path), known: known.join(', '), near: near ?? '', hint: hint ?? '' };
+  const say = hint !== null ? 'hint' : near !== null ? 'near' : 'far';
+  return tell(mapKeyUnknown, { say, data, where: yaml.placeOfKey([...path, key]) });
 }
 
 function wrongKey({ path, issues }: z.core.$ZodIssueInvalidKey, yaml: YamlText): Finding {

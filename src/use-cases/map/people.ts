@@ -7,6 +7,7 @@ import { proxyUser } from '../../adapters/host/file-user.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
 import { codeOf, reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { nameProblem, parsePasswordFile, withPerson, type PasswordFile } from '../../core/people/password-file.ts';
+import { groupedBy } from '../../core/grouped-by.ts';
 import { builtInGates } from '../../core/map/built-in-gates.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 
@@ -32,12 +33,27 @@ export function whichFile(map: SiteMap, mapFile: string, gate: string | undefine
     throw new Trouble({
       code: 'which-people',
       message: `The map has more than one password file: ${files.join(', ')}.`,
-      remedy: `Choose one: --gate  ${withPeople[0]?.name ?? ''}`,
+      remedy: `Choose one: --gate ${withPeople[0]?.name ?? ''}`,
       exitCode: 2,
     });
   }
   const gates = withPeople.filter(({ path }) => path === only).map(({ name }) => name);
   return { file: resolve(dirname(mapFile), only), gates };
+}
+
+/**
+ * Every password file of the map, with the gates that ask it; of one gate its own.
+ *
+ * @throws Trouble `gate-without-people`
+ */
+export function peopleFiles(map: SiteMap, mapFile: string, gate: string | undefined): PeoplePlace[] {
+  if (gate !== undefined) return [whichFile(map, mapFile, gate)];
+  const withPeople = map.gates.flatMap((one) => (one.people === null ? [] : [{ name: one.name, path: one.people }]));
+  if (withPeople.length === 0) throw noPeople(map, gate);
+  return [...groupedBy(withPeople, ({ path }) => path)].map(([path, gates]) => ({
+    file: resolve(dirname(mapFile), path),
+    gates: gates.map(({ name }) => name),
+  }));
 }
 
 function noPeople(map: SiteMap, gate: string | undefined): Trouble {
