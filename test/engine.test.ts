@@ -394,7 +394,7 @@ describe('a front in a container', () => {
     const first = await run('install', '--yes');
     expect([first.code, first.err]).toEqual([
       0,
-      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads well/),
+      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads work/),
     ]);
     expect(first.out).toContain('front.compose.yaml');
     expect(await answers()).toEqual(hosts());
@@ -461,7 +461,7 @@ describe('a front in a container', () => {
     const first = await run('install', '--yes');
     expect([first.code, first.err]).toEqual([
       0,
-      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads well/),
+      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads work/),
     ]);
     expect(await answers()).toEqual(hosts());
     writeMap(inside.replace('camera:', 'lens:'), { front: own });
@@ -487,7 +487,7 @@ describe('a front in a container', () => {
     const first = await run('install', '--yes');
     expect([first.code, first.err]).toEqual([
       0,
-      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads well/),
+      expect.stringMatching(/is live\. At the front itself: 3 of 3 roads work/),
     ]);
     await untilHealthy();
     expect(await answers()).toEqual(hosts());
@@ -550,7 +550,7 @@ describe('a front in a container', () => {
     engine.docker('start', ...services);
     writeMap(`${inside}labels: {obey: lab.saltmarsh.example}\n`, { front });
     await mileMarker(['certs', 'make'], site);
-    expect((await mileMarker(['install', '--yes', '--no-rehearsal'], site)).err).toContain('3 of 3 roads well');
+    expect((await mileMarker(['install', '--yes', '--no-rehearsal'], site)).err).toContain('3 of 3 roads work');
     // As after a reboot, where nothing waits for anything.
     engine.docker('stop', '-t', '0', 'front', ...services);
     engine.docker('start', 'front');

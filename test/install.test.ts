@@ -79,7 +79,7 @@ test('from nothing to live and back again', async () => {
   ]);
   expect(await at.run('install')).toMatchObject({ code: 2, err: expect.stringContaining('add --yes') as string });
   const first = await at.run('install', '--yes', '--no-rehearsal');
-  expect([first.code, first.err]).toEqual([0, expect.stringMatching(/Edition 0001 is live\. [^]*1 of 1 road well/)]);
+  expect([first.code, first.err]).toEqual([0, expect.stringMatching(/Edition 0001 is live\. [^]*1 of 1 road works/)]);
   expect([await at.mark(), readdirSync(at.files)]).toEqual(['edition 0001', ['mile-marker.conf']]);
   expect((await at.run('install', '--yes', '--no-rehearsal')).err).toMatch(/Edition 0001 is live already/);
 

@@ -458,5 +458,5 @@ test('what is live and reaches nothing is no success', async () => {
     readFileSync(join(at.folder, 'mile-marker.yaml'), 'utf8').replace(/to: ":\d+"/, 'to: ":9"'),
   );
   const ran = await at.install();
-  expect([ran.code, ran.err]).toEqual([1, expect.stringContaining('0 of 1 road well')]);
+  expect([ran.code, ran.err]).toEqual([1, expect.stringContaining('0 of 1 road works')]);
 });

@@ -94,7 +94,7 @@ test('what runs there is seen, dialled and tested like what runs here', async ()
   );
   const installed = await run('install', '--yes', '--no-rehearsal');
   ends.push(() => end(folder));
-  expect(installed.err).toContain('2 of 2 roads well');
+  expect(installed.err).toContain('2 of 2 roads work');
   expect(await ask('cam')).toMatch(/^[0-9a-f]{12}\s+200$/);
   expect((await run('report')).err).toContain('Written: report.html');
   expect(readFileSync(join(folder, 'report.html'), 'utf8')).toContain('containers of no project on hide');

@@ -65,7 +65,7 @@ function run(line: string, ...more: string[]): string {
 /** The same without a word in the guide. */
 function isWell(road: string, at = home): void {
   const { code, out } = quiet('verify', road, '--at', at);
-  expect([code, out]).toEqual([0, expect.stringContaining('1 of 1 road well')]);
+  expect([code, out]).toEqual([0, expect.stringContaining('1 of 1 road works')]);
 }
 
 function container(name: string, port: string): void {

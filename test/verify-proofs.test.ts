@@ -148,7 +148,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
   child.stdout.setEncoding('utf8').on('data', (text: string) => (out += text));
   try {
     await says(child, 'Testing again every 200ms. Ctrl-C stops.');
-    expect(out).toContain('1 of 1 road well');
+    expect(out).toContain('1 of 1 road works');
     close(server);
     await prints(/\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC\n {2}new +service-down: nestcam/);
     server = await serve();

@@ -81,6 +81,22 @@ function currentFolder(): string {
   }
 }
 
+/** Where nobody watches a terminal, such as in a log, long work says what it does every ten seconds. */
+const everyMs = 10_000;
+
+let doing = '';
+let saying: NodeJS.Timeout | null = null;
+
+function slowly(line: string): void {
+  doing = line;
+  if (line === '') {
+    if (saying !== null) clearInterval(saying);
+    saying = null;
+    return;
+  }
+  saying ??= setInterval(() => void process.stderr.write(`${doing} …\n`), everyMs).unref();
+}
+
 const plain = (process.env['NO_COLOR'] ?? '') !== '' || process.env['TERM'] === 'dumb';
 void runProgram(process.argv.slice(2), {
   out: (text) => process.stdout.write(text),
@@ -88,7 +104,7 @@ void runProgram(process.argv.slice(2), {
   width: process.stdout.columns ?? 80,
   // `isTTY` of a pipe is undefined, which the library of colours would take for a question to CI and FORCE_COLOR.
   colour: { out: isatty(1) && !plain, err: isatty(2) && !plain },
-  progress: (line) => void (process.stderr.isTTY && process.stderr.write(`\r\u001b[K${line}`)),
+  progress: process.stderr.isTTY ? (line) => void process.stderr.write(`\r\u001b[K${line}`) : slowly,
   ask: process.stdin.isTTY && process.stderr.isTTY ? ask : null,
   askSecret: process.stdin.isTTY && process.stderr.isTTY ? askSecret : null,
   readInput: async () => {

@@ -29,10 +29,10 @@ export function formatVerify(
     ...legs.filter(({ leg }) => shown.includes(leg)).map((leg) => legCell(leg, paint, width)),
   ]);
   const { well, untested } = countStandings(roads);
-  const open = untested === 0 ? '' : `, ${String(untested)} not tested to the end`;
+  const open = untested === 0 ? '' : `, ${String(untested)} not tested completely`;
   const counts = countsInWords(countFindings(findings));
   const what = `${plural(roads.length, 'road')}${plan.ports.length > 0 ? ' and raw ports' : ''}`;
-  const summary = `${String(well)} of ${what} well${open}; ${counts}.\n`;
+  const summary = `${String(well)} of ${what} ${roads.length === 1 ? 'works' : 'work'}${open}; ${counts}.\n`;
   const words = findings.length === 0 ? '' : `\n${formatFindings(findings, { width, colour })}`;
   const follows = verbose && findings.length > 0 ? followsFrom(away, width) : '';
   return `${table(head, rows)}${rest}${dashes}${words}${follows}\n${summary}`;

@@ -60,13 +60,14 @@ export function reportInstalled(result: Installed, { plan }: Site, { json }: Ope
       return;
     case 'live': {
       const { well, untested, unsure, faulty } = countStandings(result.after.roads);
+      const of = well + untested + unsure + faulty;
       const wrong = result.after.findings.filter(({ severity }) => severity === 'error');
       if (json !== true && wrong.length > 0)
         io.out(`\n${formatFindings(wrong, { width: io.width, colour: io.colour.out })}\n`);
-      const rest = untested + unsure === 0 ? '' : `, ${String(untested + unsure)} not tested to the end`;
+      const rest = untested + unsure === 0 ? '' : `, ${String(untested + unsure)} not tested completely`;
       const bad = faulty === 0 ? '' : `, ${String(faulty)} with something wrong`;
       io.err(
-        `Edition ${number} is live. At the front itself: ${String(well)} of ${plural(well + untested + unsure + faulty, 'road')} well${bad}${rest}.\n`,
+        `Edition ${number} is live. At the front itself: ${String(well)} of ${plural(of, 'road')} ${of === 1 ? 'works' : 'work'}${bad}${rest}.\n`,
       );
       io.err(`next: ${afterLive(plan)}\n      to go back: mile-marker undo front\n`);
     }

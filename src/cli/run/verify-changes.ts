@@ -3,6 +3,8 @@ import { ensureState } from '../../adapters/files/state-folder.ts';
 import { reasonOf } from '../../adapters/trouble.ts';
 import { changesSince, entryOf, newestOf, type Told } from '../../core/legs/journal.ts';
 import { vantageWords } from '../../core/legs/vantage.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import { placeAt } from '../../use-cases/verify/verify-input.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import type { VerifyResult } from '../../use-cases/verify/verify.ts';
 import type { VerifyOptions } from './verify-options.ts';
@@ -16,20 +18,32 @@ export interface Changes {
   gone: Told[];
 }
 
-/** Whether a run is one over the whole map as visitors see it, which is kept and shown. */
-export function isWhole(names: readonly string[], { at, read, fromAddress }: VerifyOptions): boolean {
-  return names.length === 0 && at === undefined && read === undefined && fromAddress === undefined;
+/** Whether a run is one over the whole map as visitors see it, which is kept and shown. An address that is the map's own may be named. */
+export function isWhole(
+  names: readonly string[],
+  { at, read, fromAddress }: VerifyOptions,
+  { front }: Pick<Plan, 'front'>,
+): boolean {
+  if (names.length > 0 || read !== undefined || fromAddress !== undefined) return false;
+  return at === undefined || [...front.addresses, ...front.home].includes(placeAt(at, { front }).address);
+}
+
+/** Why a run over all roads is not kept, where somebody may wonder. */
+export function notKept(names: readonly string[], options: VerifyOptions, plan: Plan): string {
+  const { at } = options;
+  if (names.length > 0 || at === undefined || isWhole([], options, plan)) return '';
+  return `Not kept for \`report\` and \`roads --tree\`: ${at} is not an address of the front on the map.\n`;
 }
 
 /** Keeps a run over the whole map, and compares it with the one before; null when there is none to compare with. */
 export async function noteRun(
-  { paths }: Site,
+  { paths, plan }: Site,
   names: readonly string[],
   options: VerifyOptions,
   { findings, roads, vantage }: VerifyResult,
   io: Io,
 ): Promise<Changes | null> {
-  if (!isWhole(names, options)) return null;
+  if (!isWhole(names, options, plan)) return null;
   const at = io.now().toISOString();
   const entry = entryOf(findings, roads, at);
   try {

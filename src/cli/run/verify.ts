@@ -7,6 +7,7 @@ import { vantageWords } from '../../core/legs/vantage.ts';
 import { lookScript } from '../../core/look/script.ts';
 import { askable } from '../../use-cases/verify/askable.ts';
 import { linksForPhone } from '../../use-cases/verify/links.ts';
+import type { Plan } from '../../core/plan/plan.ts';
 import type { Site } from '../../use-cases/map/load.ts';
 import { limiters } from '../../use-cases/verify/limiter.ts';
 import { liveQuestions, lookQuestions, shakeQuestions } from '../../use-cases/verify/questions.ts';
@@ -26,15 +27,15 @@ import { formatVerify } from '../print/verify.ts';
 import { limitsOf, placeAt } from '../../use-cases/verify/verify-input.ts';
 import { documentOf, testRoads, notify, printing, writeJunit } from './verify-run.ts';
 import { nightMail, sendMail } from './night-mail.ts';
-import { changeLines, isNews, isWhole, noteRun, sinceWords } from './verify-changes.ts';
+import { changeLines, isNews, isWhole, noteRun, notKept, sinceWords } from './verify-changes.ts';
 import { showRun } from './verify-shows.ts';
 import { watch } from './verify-watch.ts';
 
 export async function runVerify(names: string[], options: VerifyOptions, context: CommandContext): Promise<void> {
   const { io } = context;
-  refusePartial(names, options);
   const site = await openSite(options, context, 'verify');
   if (site === null) return;
+  refusePartial(names, options, site.plan);
   // Every step on the network listens for Ctrl-C.
   setMaxListeners(0, io.signal);
   if (options.script === true) return printScript(site, names, options, io);
@@ -56,7 +57,7 @@ async function verifyOnce(
     return;
   }
   const changes = await noteRun(site, names, options, result, io);
-  const isNight = options.since === true && isWhole(names, options);
+  const isNight = options.since === true && isWhole(names, options, site.plan);
   const old = isNight ? await monthlyForgotten(site, io.now()) : [];
   const checked = isNight
     ? await checkedSince(site, { now: io.now(), env: io.env })
@@ -69,6 +70,7 @@ async function verifyOnce(
     io.out(`\nonce a month:\n${formatFindings(old, { width: io.width, colour: io.colour.out })}`);
   await writeJunit(options, result, io);
   await showRun(site, options, result, { io, every: null });
+  io.err(notKept(names, options, site.plan));
   io.err(leftOut(result, site, options));
   io.err(nextStep(result));
   const isChecked = checked.come.length + checked.gone.length > 0;
@@ -118,9 +120,9 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
 }
 
 /** A page or numbers of a few roads, or as nobody else sees them, would be taken for the whole. */
-function refusePartial(names: readonly string[], options: VerifyOptions): void {
+function refusePartial(names: readonly string[], options: VerifyOptions, plan: Plan): void {
   const shown = options.report !== undefined ? '--report' : options.metrics !== undefined ? '--metrics' : null;
-  if (shown === null || (isWhole(names, options) && options.script !== true && options.links !== true)) return;
+  if (shown === null || (isWhole(names, options, plan) && options.script !== true && options.links !== true)) return;
   throw new Trouble({
     code: 'options-apart',
     message: `${shown} shows the whole map as visitors see it, but this run tests less.`,

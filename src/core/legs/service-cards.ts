@@ -117,9 +117,10 @@ export const serviceUnclear = card({
       remedy: 'Run this on the machine that runs the services: mile-marker verify',
     },
     alike: {
-      message: '{names} and {other} give the same answer, so it is not certain which one is behind the name.',
+      message:
+        'The services of these roads show the same page, so it is not certain that each name leads to its own: {same}.',
       remedy:
-        'Open it in a browser once. To make it certain from now on, write a text of its page under `expect` in the map.',
+        'Open each in a browser once. To make it certain from now on, write a text of each page under `expect` in the map.',
     },
     differs: {
       message:

@@ -4,6 +4,7 @@ import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
 import { frontHoldsBack } from './front-cards.ts';
 import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';
+import { byUnits } from '../by-units.ts';
 import type { Altered } from './altered.ts';
 import { titleOf, type Answer, type Attempt, type Failure } from './answer.ts';
 import { differing } from './differing.ts';
@@ -90,6 +91,11 @@ function holding(upstream: string): LegResult {
   return bad('service', 'held-back', problem);
 }
 
+/** One page that several services show is one cause. */
+function pageOf({ print }: DirectEvidence): string {
+  return `page:${print?.title ?? ''}:${String(print?.status ?? 0)}:${String(print?.words.size ?? 0)}`;
+}
+
 function hinting(upstream: string): LegResult {
   const cause = `service:${upstream}`;
   return bad('service', 'early-hints', { card: frontCannotReach, say: 'hints', data: { upstream }, cause });
@@ -171,7 +177,8 @@ function classified(input: ServiceInput, direct: DirectAnswer, answer: Answer): 
   if (likeness === 'alike' && twin === undefined) return fitting(input, answer);
   const other = twin === undefined ? '' : partName(twin.road, twin.part);
   if (likeness === 'alike') {
-    const unclear = { card: serviceUnclear, say: 'alike', data: { ...data, other }, cause };
+    const same = [name, other].sort(byUnits);
+    const unclear = { card: serviceUnclear, say: 'alike', data: { ...data, same }, cause: pageOf(own) };
     return bad('service', 'unclear', unclear, answer.status);
   }
   if (twin !== undefined)

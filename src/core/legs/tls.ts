@@ -101,7 +101,8 @@ export function judgeTls(input: TlsInput): LegResult {
   const say = ({ this: 'replaced', others: 'chosen', none: 'practice' } as const)[input.authority];
   // A map without an authority is meant for practice: `check` says so, once.
   const isMeant = say === 'practice';
-  const note = seen.trustedBy === 'practice' && !isMeant ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
+  const note =
+    seen.trustedBy === 'practice' && !isMeant ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
   const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);
   if (renewed?.severity === 'warning')
@@ -135,7 +136,8 @@ function nameProblem({ name, domains, port, shownToAll }: TlsInput, { leaf }: Tl
   const nameless = leaf.selfMade ? 'throwaway' : 'other';
   const own = leaf.fingerprint === shownToAll ? 'default' : 'other';
   const say = leaf.dnsNames.length === 0 ? nameless : ours ? own : 'foreign';
-  return { card: otherName, say, data: { shown, port }, cause: causeOf(leaf) };
+  // Each name without a certificate has a throwaway one of its own, for one reason.
+  return { card: otherName, say, data: { shown, port }, cause: say === 'throwaway' ? say : causeOf(leaf) };
 }
 
 function dateProblem({ now, anew }: TlsInput, { leaf }: TlsEvidence): Problem | null {

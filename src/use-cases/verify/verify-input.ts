@@ -168,7 +168,7 @@ function seesHome(site: Site, { resolver }: VerifyRequest): boolean {
 }
 
 /** The HTTP port that goes with `--at`: the machine's own when the HTTPS port is the machine's own, else the visitors'. */
-export function placeAt(text: string, { front }: Plan): NonNullable<VerifyInput['at']> {
+export function placeAt(text: string, { front }: Pick<Plan, 'front'>): NonNullable<VerifyInput['at']> {
   const { address, port } = parseEndpoint(text, front.ports.https, '--at');
   const inside = port === front.listen.https && port !== front.ports.https;
   return { address, httpsPort: port, httpPort: inside ? front.listen.http : front.ports.http };
