@@ -368,7 +368,7 @@ next: mile-marker dns publish
 `);
     expect(dig(first, 'cam.open.example', 'CNAME')).toEqual([]);
     const done = await mileMarker(['dns', 'publish', '--yes'], folder);
-    expect([done.code, done.err]).toEqual([0, expect.stringContaining('setsof records changed, and read back')]);
+    expect([done.code, done.err]).toEqual([0, expect.stringContaining('sets of records changed, and read back')]);
     expect(dig(first, 'cam.open.example', 'A')).toEqual(['www.open.example.', '203.0.113.24']);
     expect(dig(first, 'log.open.example', 'A')).toEqual(['203.0.113.24']);
     expect(dig(first, 'log.open.example', 'TXT')).toHaveLength(1);
@@ -421,7 +421,7 @@ next: mile-marker dns publish
     const names = Array.from({ length: 400 }, (_, index) => `n${String(index)}`);
     const folder = siteWith(names, open);
     const { code, err } = await mileMarker(['dns', 'publish', '--yes'], folder);
-    expect([code, err]).toEqual([0, expect.stringContaining('setsof records changed')]);
+    expect([code, err]).toEqual([0, expect.stringContaining('sets of records changed')]);
     expect(dig(first, 'n399.open.example', 'A')).toEqual(['n0.open.example.', '203.0.113.24']);
     expect((await mileMarker(['dns', 'undo', '--yes'], folder)).code).toBe(0);
     expect(dig(first, 'n399.open.example', 'A')).toEqual([]);

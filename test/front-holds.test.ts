@@ -546,7 +546,7 @@ roads:
     ]);
   });
 
-  describe('what docs/design.md declares to differ', () => {
+  describe('what docs/design/README.md declares to differ', () => {
     const own = <T>(builtin: T, nginx: T, haproxy = nginx, httpd = nginx): T =>
       ({ builtin, nginx, httpd, haproxy })[proxy];
 

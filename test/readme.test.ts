@@ -1,10 +1,12 @@
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { readMap } from '../src/core/map/read-map.ts';
 import { folderWith, mileMarker } from './support/program.ts';
 
 /** What the README shows first is what a person tries first. */
 
-const readme = readFileSync(join(__dirname, '../README.md'), 'utf8');
+const root = join(__dirname, '..');
+const readme = readFileSync(join(root, 'README.md'), 'utf8');
 
 function blocks(language: string): string[] {
   return [...readme.matchAll(new RegExp(`^\`\`\`${language}\\n([\\s\\S]*?)^\`\`\``, 'gm'))].map(
@@ -56,4 +58,38 @@ test('its first commands do what it says, in an empty folder', async () => {
   const map = readFileSync(join(folder, 'mile-marker.yaml'), 'utf8');
   expect(map).toContain('  sightings: bird-log:8080\n');
   expect(map).toContain('  nestcam:\n    to: nestcam:3000\n    gate: home\n    paused: true\n');
+});
+
+/** Every page that a person reads; the table of faults is one of rows. */
+const pages = ['README.md', 'CONTRIBUTING.md', ...pagesBelow('docs')].filter((page) => !page.endsWith('faults.md'));
+
+function pagesBelow(folder: string): string[] {
+  return readdirSync(join(root, folder), { recursive: true })
+    .map((name) => join(folder, String(name)))
+    .filter((name) => name.endsWith('.md'));
+}
+
+test.each(pages)('%s has no line above 300 characters, no paragraph above 90 words, and no dead link', (page) => {
+  const text = readFileSync(join(root, page), 'utf8');
+  expect(text.split('\n').filter((line) => line.length > 300)).toEqual([]);
+  const prose = text.replace(/^```[\s\S]*?^```/gm, '');
+  const paragraphs = prose.split(/\n\s*\n|\n(?=\s*[-*|] |\d+\. |#)/).filter((one) => !one.trimStart().startsWith('|'));
+  expect(paragraphs.filter((one) => one.split(/\s+/).length > 90)).toEqual([]);
+  const links = [...prose.matchAll(/\]\(([^)#\s]+)(?:#[^)]*)?\)/g)].map(([, link = '']) => link);
+  const dead = links.filter((link) => !/^[a-z]+:/.test(link) && !existsSync(join(root, dirname(page), link)));
+  expect(dead).toEqual([]);
+});
+
+test('a stranger reads the README in a minute', () => {
+  expect(readme.split('\n').length).toBeLessThanOrEqual(111);
+  expect([...readme.matchAll(/!\[/g)].length).toBeLessThanOrEqual(6);
+  for (const picture of readdirSync(join(root, 'docs/screenshots')))
+    expect(readme).toContain(`docs/screenshots/${picture}`);
+});
+
+test('every whole example of the guide is a map', () => {
+  const text = readFileSync(join(root, 'docs/guide/12-examples.md'), 'utf8');
+  const maps = [...text.matchAll(/^```yaml\n([\s\S]*?)^```/gm)].map(([, map = '']) => map);
+  expect(maps.length).toBeGreaterThan(6);
+  for (const map of maps) expect([map, readMap({ file: 'mile-marker.yaml', text: map }).findings]).toEqual([map, []]);
 });

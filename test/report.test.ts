@@ -190,14 +190,14 @@ test('without a run nothing is said of one', async () => {
   const folder = place({ roads: 5, runs: 0 });
   const { page, err } = await pageOf(folder);
   expect(err).toMatch(
-    /5 roads: 4 no run, 1 paused\. No run over the whole map is stored, so it shows the map alone\. next: mile-marker verify/,
+    /5 roads: 4 not tested yet, 1 paused\. The roads have not been tested yet, so it shows only the map\. next: mile-marker verify/,
   );
   const text = page.replace(/<style>.*?<\/style>/s, '').replace(/<[^>]+>/g, ' ');
   expect(text).toContain('No run over the whole map is stored');
   expect(text).not.toMatch(/\bwell\b|\bok\b|\d ms\b/);
   const tree = await mileMarker(['roads', '--tree'], folder);
   expect([tree.out, tree.err]).toEqual([
-    expect.stringMatching(/· no run/),
+    expect.stringMatching(/· not tested yet/),
     expect.stringContaining('The roads have not been tested yet.'),
   ]);
 });
@@ -239,7 +239,7 @@ describe('in a browser', () => {
       true,
     ],
     ['long names on a phone', { roads: 30, long: true, legs: broken, findings: down }, 390, false],
-    ['no run on a phone, in the dark', { roads: 5, runs: 0 }, 390, true],
+    ['not tested yet, on a phone, in the dark', { roads: 5, runs: 0 }, 390, true],
     ['40 roads', { roads: 40, runs: 60, legs: broken, findings: down }, 1280, false],
   ] as Array<[string, Place, number, boolean]>)(
     '%s: readable by all, as wide as the window, no text cut off, nothing asked for',

@@ -30,7 +30,7 @@ test('runs are kept: what came and went is said, told to a program, and written 
   let service = await serve();
   const front = await startFront(folder, 'builtin');
   const argv = ['verify', '--resolver', `127.0.0.1:${String(dns.port)}`, '--since', '--junit', 'out.xml'];
-  const shown = ['--metrics', 'out.prom', '--report', 'roads.html'];
+  const shown = ['--metrics', 'out.metrics', '--report', 'roads.html'];
   const notify = ['--notify', process.execPath, '--notify', 'keep.mjs'];
   // The program of --notify runs where the command was started.
   const run = () => mileMarkerProcess([...argv, ...shown, ...notify], folder);
@@ -58,13 +58,13 @@ test('runs are kept: what came and went is said, told to a program, and written 
     expect(xml).toMatch(
       /<testcase classname="log\.saltmarsh\.example" name="service"><failure message="down">log\.saltmarsh/,
     );
-    expect(readFileSync(join(folder, 'out.prom'), 'utf8')).toMatch(
+    expect(readFileSync(join(folder, 'out.metrics'), 'utf8')).toMatch(
       /mile_marker_road_well\{road="log\.saltmarsh\.example"\} 0\n[^]*mile_marker_leg_ok\{road="log\.saltmarsh\.example",leg="service"\} 0\n[^]*mile_marker_answer_seconds\{road="old\.saltmarsh\.example"\} 0\.\d+\n[^]*# EOF\n$/,
     );
     expect(readFileSync(join(folder, 'roads.html'), 'utf8').replace(/<[^>]+>/g, '')).toMatch(
       /Newest run: .*less than a minute before this page was made/,
     );
-    const ofOne = await mileMarker(['verify', 'old', '--metrics', 'out.prom'], folder);
+    const ofOne = await mileMarker(['verify', 'old', '--metrics', 'out.metrics'], folder);
     expect([ofOne.code, ofOne.err]).toEqual([2, expect.stringMatching(/--metrics shows the whole map/)]);
     // One road, or another address, is no picture of the whole.
     await mileMarker(['verify', 'old', '--at', '127.0.0.1'], folder);

@@ -138,7 +138,7 @@ export const uses: Readonly<Record<string, Uses>> = {
   },
   'certs import': {
     examples: [
-      ['certs import fullchain.pem key.pem', 'PEM files in any order'],
+      ['certs import saltmarsh.pem saltmarsh.key', 'PEM files in any order'],
       ['certs import saltmarsh.p12', 'PKCS#12; it asks for the password'],
     ],
     well: 'it is stored',

@@ -86,7 +86,7 @@ function portWords({ inside, protocol, published, isOnHost, isSeen }: SurveyedSe
   const silent = isSeen === false ? ' (nothing listens)' : '';
   if (published === null) return `${number}${silent}`;
   const { address, port } = published;
-  if (port === null) return `${number}on a port that changes at each start${silent}`;
+  if (port === null) return `${number} on a port that changes at each start${silent}`;
   return `${number} on ${address === null ? `every address:${String(port)}` : withPort(address, port)}${silent}`;
 }
 

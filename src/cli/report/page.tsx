@@ -22,7 +22,7 @@ export function reportPage(report: Report, refreshSeconds: number | null): strin
 
 const noRun = (
   <p>
-    No run of <code>mile-marker verify</code> over the whole map is stored here, so nothing is known of it.
+    The roads have not been tested yet. Run <code>mile-marker verify</code>.
   </p>
 );
 
@@ -87,7 +87,7 @@ function Page({ report, refreshSeconds }: { report: Report; refreshSeconds: numb
             {living.length === 0 ? (
               ''
             ) : (
-              <div class="wide" tabindex={0} role="region" aria-label="The lives of the certificates, drawn">
+              <div class="wide" tabindex={0} role="region" aria-label="The certificates as bars">
                 <div
                   class="plot"
                   role="img"
@@ -100,7 +100,7 @@ function Page({ report, refreshSeconds }: { report: Report; refreshSeconds: numb
             {living.length === 0 ? (
               ''
             ) : (
-              <p class="soft">The lighter end begins where the certificate is to be renewed.</p>
+              <p class="soft">The lighter end is the time in which the certificate is renewed.</p>
             )}
             <Certificates certificates={certificates} now={now} />
           </Part>
@@ -113,22 +113,22 @@ function Page({ report, refreshSeconds }: { report: Report; refreshSeconds: numb
                   <div
                     class="plot"
                     role="img"
-                    aria-label="How long answers took in the last runs; the table of legs has the newest and the middle of each road."
+                    aria-label="How long answers took in the last runs; the table of roads has the latest and the median."
                   >
                     {raw(timesPlot(times, (name) => display.get(name) ?? name))}
                   </div>
                 </div>
                 <p class="soft">
-                  From the question to the head of the answer of the first page, in the last{' '}
-                  {String(Math.max(...times.map(({ count }) => count)))} runs. A box holds the middle half of them, the
-                  line in it is the middle one, the whiskers reach the least and the most, and the point is the newest.
+                  Time until the first page starts to arrive, in the last{' '}
+                  {String(Math.max(...times.map(({ count }) => count)))} runs. Box: middle half of the runs. Line:
+                  median. Whiskers: fastest and slowest. Dot: latest.
                 </p>
               </>
             )}
           </Part>
           <Part id="changes">
             {changes.length === 0 ? (
-              <p>Nothing came and nothing went in the runs that are stored.</p>
+              <p>No finding is new or fixed in the stored runs.</p>
             ) : (
               <Changes changes={changes} />
             )}
@@ -139,8 +139,8 @@ function Page({ report, refreshSeconds }: { report: Report; refreshSeconds: numb
           </Part>
         </main>
         <footer>
-          Made by mile-marker report on {moment(now)}. This page holds the names and addresses of your services: show it
-          to whom you trust.
+          Made by mile-marker report on {moment(now)}. This page shows the names and addresses of your services. Share
+          it only with people you trust.
         </footer>
         {newest === null ? '' : <script>{raw(filterScript)}</script>}
       </body>
@@ -151,7 +151,7 @@ function Page({ report, refreshSeconds }: { report: Report; refreshSeconds: numb
 const parts: ReadonlyArray<readonly [string, string]> = [
   ['picture', 'The picture'],
   ['fix', 'What to fix'],
-  ['roads', 'Every road, leg by leg'],
+  ['roads', 'Every road, step by step'],
   ['reach', 'Who may reach what'],
   ['certificates', 'Certificates'],
   ['times', 'Answer times'],
@@ -172,7 +172,7 @@ function ToDo({ newest, check }: Pick<Report, 'newest' | 'check'>) {
   const seen = newest?.findings ?? [];
   return (
     <>
-      {newest !== null && seen.length === 0 ? <p>The newest run found nothing wrong.</p> : ''}
+      {newest !== null && seen.length === 0 ? <p>The latest test found nothing wrong.</p> : ''}
       {newest === null ? noRun : <Findings findings={seen} />}
       {check.length === 0 ? '' : <h3>From the map and this machine</h3>}
       <Findings findings={check} />
@@ -181,9 +181,8 @@ function ToDo({ newest, check }: Pick<Report, 'newest' | 'check'>) {
 }
 
 function whenWords({ newest, now }: Report): string {
-  if (newest === null)
-    return `Made on ${moment(now)}. No run over the whole map is stored: mile-marker verify makes one.`;
-  return `Newest run: ${moment(newest.at)}, ${since(now - Date.parse(newest.at))} before this page was made. ${newest.vantage}`;
+  if (newest === null) return `Made on ${moment(now)}. The roads have not been tested yet: run mile-marker verify.`;
+  return `Latest test: ${moment(newest.at)}, ${since(now - Date.parse(newest.at))} before this page was made. ${newest.vantage}`;
 }
 
 /** Lines of equal height, as maps have them; an ornament. */

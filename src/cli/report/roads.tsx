@@ -43,8 +43,8 @@ export function Legs({ roads, strips, times }: Pick<Report, 'roads' | 'strips' |
         </table>
       </div>
       <p class="soft">
-        <span aria-hidden="true">-</span> stands where nothing is to be tested. Answer: the newest time. Usually: the
-        middle one of the last runs. Last runs: the newest is on the right, and a higher bar is worse.
+        <span aria-hidden="true">-</span> means nothing to test. Answer: latest time. Usually: median of the last runs.
+        Last runs: the latest is on the right; a higher bar is worse.
       </p>
     </>
   );

@@ -63,7 +63,7 @@ async function showAndCarryOut({ site, proposal, options, context }: Shown): Pro
   if (options.json === true) io.out(document(site, proposal, true));
   const count = proposal.zones.flatMap(({ changes }) => changes).length;
   io.err(
-    `${plural(count, 'set')}of records changed${way.kind === 'update' ? `, and read back from ${way.server.address}` : ''}.\n`,
+    `${plural(count, 'set')} of records changed${way.kind === 'update' ? `, and read back from ${way.server.address}` : ''}.\n`,
   );
   io.err(
     `next: mile-marker dns check --watch${proposal.act === 'publish' ? '\n      to undo it: mile-marker dns undo' : ''}\n`,

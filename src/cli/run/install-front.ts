@@ -63,7 +63,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   const preview = await previewInstall({ ...world, site, cwd: io.cwd, replace });
   if (options.json !== true) {
     printPreview(preview, site.plan, io);
-    for (const path of replace) io.out(`changed ${path}(conflicting servers commented out)\n`);
+    for (const path of replace) io.out(`changed ${path} (conflicting servers commented out)\n`);
   }
   if (options.dryRun === true) {
     if (options.json === true) io.out(installDocument(site, preview, null, moving));

@@ -105,7 +105,7 @@ function caseWords({ what, expected, differences, untested }: CaseResult, width:
 export function endWords(rehearsed: Rehearsed, { plan }: Site, { width }: Pick<Io, 'width'>): string {
   const { played, went, untested } = countsOf(rehearsed);
   const { title } = programOf(plan.front.proxy);
-  const where = rehearsed.how === 'sealed' ? 'in a sealed network' : 'on loopback';
+  const where = rehearsed.how === 'sealed' ? 'in an isolated network' : 'on loopback';
   const outcome = went === 0 ? 'all as planned' : `${String(went)} not as planned`;
   const reasons = [...new Set(rehearsed.results.flatMap(({ untested: why }) => why ?? []))];
   const rest = untested === 0 ? '' : `${plural(untested, 'request')} not played: ${reasons.join('; ')}. `;

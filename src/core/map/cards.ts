@@ -158,7 +158,7 @@ export const mapValueWrong = card({
     'dns-key': { message: '`dns.server` needs signed updates.', remedy: 'Add `key`, the path of a TSIG key file.' },
     'acme-missing': {
       message: '`{key}` comes from acme, but the map has no `acme`.',
-      remedy: 'Add: acme: {directory: staging}',
+      remedy: 'Add: acme: {directory: production}',
     },
     'permanent-alone': { message: '`permanent` only works together with `redirect`.', remedy: 'Remove it.' },
     'to-form': {

@@ -13,11 +13,14 @@ export function proxiesPage(): string {
     '',
     'A map means the same on every proxy: tests send each request to all of them and hold what comes back against one verdict. These differences cannot be configured away.',
     '',
-    ...table(
-      ['', ...programs.map(({ title }) => title)],
-      ids.map((id) => [differences[id], ...programs.map(({ differs }) => differs[id])]),
-    ),
+    'Each list shows what one server does. Where most of them do the same, the lists have the same line.',
     '',
+    ...programs.flatMap(({ title, differs }) => [
+      `## ${title}`,
+      '',
+      ...ids.map((id) => `- ${differences[id]}: **${differs[id]}**`),
+      '',
+    ]),
     '## Versions',
     '',
     'The oldest version that the files are written for, and the newest that the tests have run on. An older one is an error of `check`.',

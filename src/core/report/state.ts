@@ -10,7 +10,7 @@ export const stateWords: Readonly<Record<RoadState, string>> = {
   warning: 'warning',
   unsure: 'unsure',
   untested: 'not tested',
-  unknown: 'no run',
+  unknown: 'not tested yet',
   paused: 'paused',
   well: 'well',
 };

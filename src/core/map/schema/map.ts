@@ -65,7 +65,7 @@ export const mapSchema = z.strictObject(
       ),
     acme: acme
       .optional()
-      .meta(about('The authority that issues the certificates.', '{directory: staging, challenge: dns}')),
+      .meta(about('The authority that issues the certificates.', '{directory: production, challenge: dns}')),
     dns: dns
       .optional()
       .meta(
