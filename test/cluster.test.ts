@@ -140,7 +140,7 @@ function visit(host: string, nodes = [1, 2]): Promise<string> {
 test('what cannot be on several nodes is said, with where and what to do', async () => {
   front('proxy: builtin, nodes: [marsh1, marsh9]');
   const words = flat(await run('check'));
-  expect(words).toContain('no node of the cluster has that. do: Write another proxy under `front`: proxy: nginx,');
+  expect(words).toContain('which the cluster nodes do not have. do: Write another proxy under `front`: proxy: nginx,');
   expect(words).toContain('The cluster has no node called marsh9. do: Did you mean marsh1?');
   front('proxy: nginx, nodes: [marsh1, marsh2]', '  papers: {folder: ./papers, gate: everyone}\n');
   expect(flat(await run('check'))).toContain('which the nodes of the front do not have.');

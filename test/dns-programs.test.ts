@@ -97,7 +97,7 @@ test('who is refused is not asked again before a person has seen to it', async (
   const update = (...more: string[]): Promise<Ran> =>
     mileMarker(['dns', 'update-address', '--resolver', resolver, ...more], folder);
   login(folder, 'marsh:wrong');
-  const refused = [3, expect.stringMatching(/badauth[^]*Settle it with the service/)];
+  const refused = [3, expect.stringMatching(/badauth[^]*Fix the account at the service/)];
   for (const more of [[], [], []]) {
     const { code, err } = await update(...more);
     expect([code, err]).toEqual(refused);

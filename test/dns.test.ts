@@ -445,7 +445,7 @@ next: mile-marker dns publish
     );
     const byHand = await mileMarker(['dns', 'publish', '--resolver', first], siteWith(['hut'], { ...open, dns: '' }));
     expect([byHand.code, byHand.out]).toEqual([0, expect.stringContaining('+ hut.open.example. 3600 A 203.0.113.24')]);
-    expect(byHand.err).toContain('has no server and no program');
+    expect(byHand.err).toContain('names no server and no program');
   });
 
   test('--watch tells what is not right yet, and ends when it is', async () => {

@@ -330,7 +330,7 @@ test('a socket that one may not use is told with exit code 3, and what using it 
   writeMap(roads);
   const { code, out, err } = await asNobody(['survey', '--map', join(site, 'mile-marker.yaml')]);
   expect([code, out]).toEqual([3, '']);
-  expect(err).toContain('You have no right to ask the container engine');
+  expect(err).toContain('Permission denied: the container engine');
   expect(err).toContain('has root rights on this machine');
 });
 

@@ -204,7 +204,7 @@ test('an edit by command waits until it is live by itself, and says so', async (
   const { err, code } = await mileMarkerProcess(['set', 'tides', 'body-limit', '5MiB'], folder);
   expect([code, err.replace(/\s+/g, ' ')]).toEqual([
     0,
-    expect.stringContaining('brings this live by itself. It is live.'),
+    expect.stringContaining('makes this live by itself. It is live.'),
   ]);
 });
 
@@ -227,7 +227,7 @@ test('in two halves: the one with the socket writes down what it found, the othe
   writeFileSync(found, readFileSync(found, 'utf8').replace('"facts":', '"more":'));
   await until('has written nothing yet. The roads stay as they are.');
   expect(await ask('moths.lab.saltmarsh.example')).toBe('tides 200');
-  expect((await mileMarkerProcess(['follow'], folder)).err).toContain('runs for this map already');
+  expect((await mileMarkerProcess(['follow'], folder)).err).toContain('is already running for this map');
 });
 
 test('where nothing was installed there is nothing to keep up to date', async () => {
@@ -400,5 +400,5 @@ test('the half that keeps the front notices that the other one has gone', async 
   );
   expect((await source.read()).engine?.trouble).toBeNull();
   await letGo?.();
-  expect((await source.read()).engine?.trouble?.message).toContain('does not run');
+  expect((await source.read()).engine?.trouble?.message).toContain('is not running');
 });

@@ -31,7 +31,10 @@ test('passwords stand in a file for its owner alone, and no difference shows the
     expect([argv, code, out.includes('01-people.cfg'), out.includes('$2')]).toEqual([argv, 0, true, false]);
   }
   const removed = await mileMarker(['people', 'remove', 'joost', '--gate', 'wardens'], folder);
-  expect([removed.code, removed.err]).toEqual([0, expect.stringContaining('haproxy lets them in until this is live')]);
+  expect([removed.code, removed.err]).toEqual([
+    0,
+    expect.stringContaining('haproxy lets them in until the map is live'),
+  ]);
 });
 
 test('a service that is not there, or has a name that nobody knows, keeps no other road from being served', async () => {
@@ -187,7 +190,7 @@ backend log
   );
   const nameless = await run(`cd new && rm mile-marker.yaml; ${tool} init --from haproxy --address 127.0.0.1 || true`);
   expect(nameless).toMatch(
-    /serves no name that a map could have\. \/etc\/haproxy\/haproxy\.cfg:10, default_backend log: answers every name that is not named/,
+    /serves no name that fits on a map\. \/etc\/haproxy\/haproxy\.cfg:10, default_backend log: answers every name that is not named/,
   );
   // What it cannot read is said, and no map is made of half of it.
   writeFileSync(join(folder, 'etc/haproxy.cfg'), `${base(join(folder, 'gone.pem'))}    nonsense\n`);

@@ -130,7 +130,7 @@ test('what a run that was killed left behind is named, and taken back by the nex
   writeFileSync(join(acme, 'gone.pending.json'), JSON.stringify([proof]));
   writeFileSync(join(acme, 'gone.order.json'), JSON.stringify({ url: 'https://a.example/1', for: 'x' }));
   writeFileSync(join(acme, 'gone.order.key'), 'secret');
-  expect((await mileMarker(['certs'], folder)).err).toContain('`gone` was cut short');
+  expect((await mileMarker(['certs'], folder)).err).toContain('`gone` was interrupted');
   await mileMarker(['certs', 'renew', '--resolver', site.server, '--wait', '1s'], folder);
   expect(readFileSync(join(folder, 'published'), 'utf8').split('\n')[0]).toBe(
     'remove _acme-challenge.left.saltmarsh.example TXT low',
@@ -157,16 +157,16 @@ describe('a certificate is stored only when it is right', () => {
     ['no key', () => pairProblem({ ...made.right, key: 'x' }, { names, now }), /another key/],
     ['a name missing', () => pairProblem(made.right, { names: [...names, 'x.saltmarsh.example'], now }), /lacks x/],
     ['a name besides', () => pairProblem(made.right, { names: names.slice(1), now }), /also covers tides/],
-    ['an address besides', () => pairProblem(made.address, { names, now }), /other things than host names/],
+    ['an address besides', () => pairProblem(made.address, { names, now }), /something other than host names/],
     ['of an authority', () => pairProblem(made.authority, { names, now }), /for an authority/],
     ['not for servers', () => pairProblem(made.mail, { names, now }), /not for servers/],
     ['ended', () => pairProblem(made.right, { names, now: now + 91 * 86_400_000 }), /expired on/],
     ['not yet', () => pairProblem(made.right, { names, now: now - 86_400_000 }), /is valid from/],
-    ['rubbish behind it', () => pairProblem(more(made.right, 'rubbish'), { names, now }), /nothing else/],
-    ['a key behind it', () => pairProblem(more(made.right, made.other.key), { names, now }), /nothing else/],
-    ['nothing at all', () => pairProblem({ ...made.right, certificate: '' }, { names, now }), /nothing else/],
-    ['cut off', () => pairProblem(cut(made.right), { names, now }), /cannot be read|nothing else/],
-    ['a chain of somebody else', () => pairProblem(more(made.right, made.stranger), { names, now }), /lead on/],
+    ['rubbish behind it', () => pairProblem(more(made.right, 'rubbish'), { names, now }), /not a plain list/],
+    ['a key behind it', () => pairProblem(more(made.right, made.other.key), { names, now }), /not a plain list/],
+    ['nothing at all', () => pairProblem({ ...made.right, certificate: '' }, { names, now }), /not a plain list/],
+    ['cut off', () => pairProblem(cut(made.right), { names, now }), /cannot be read|not a plain list/],
+    ['a chain of somebody else', () => pairProblem(more(made.right, made.stranger), { names, now }), /has a gap/],
     [
       'a leaf as chain',
       () => pairProblem(more(made.right, made.other.certificate), { names, now }),

@@ -58,7 +58,7 @@ test('goes live in the background, takes up what changes without losing anybody,
   const first = await at.run('install', '--yes');
   expect([first.code, first.err, await at.mark()]).toEqual([
     0,
-    expect.stringMatching(/Rehearsed [^]*all as\s+meant[^]*Edition 0001 is live\. [^]*1 of 1 road works/),
+    expect.stringMatching(/Rehearsed [^]*all as\s+planned[^]*Edition 0001 is live\. [^]*1 of 1 road works/),
     'edition 0001',
   ]);
   const pid = readFileSync(join(at.folder, '.mile-marker/serve.json'), 'utf8');
@@ -122,5 +122,5 @@ test('without systemd the line for cron is shown', async () => {
     expect.stringMatching(/systemd does not run here[^]*@reboot .*'--written'/),
   ]);
   // Its ports are high ones.
-  expect(none.err.includes('the front runs as root, with none of its rights.\n')).toBe(process.getuid?.() === 0);
+  expect(none.err.includes('the front runs as root, with none of root’s rights.\n')).toBe(process.getuid?.() === 0);
 });

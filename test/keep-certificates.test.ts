@@ -213,7 +213,7 @@ test.each([
   ['', '', 'no authority to get certificates from', 'Add to the map: `acme: {directory: production}`'],
   ['acme: {directory: staging}\n', 'bought', '`bought` comes from your own files', 'write `from: acme` at `bought`'],
   ['acme: {directory: staging}\n', 'keepers', '`keepers` is for practice', 'write `from: acme` at `keepers`'],
-  ['acme: {directory: staging}\n', '', 'so no authority is asked for it', 'write `from: acme` at `'],
+  ['acme: {directory: staging}\n', '', 'so it does not come from an authority', 'write `from: acme` at `'],
 ])(
   'certs obtain where nothing comes from an authority (%j, %j): what is missing, and the line',
   async (acme, id, why, line) => {

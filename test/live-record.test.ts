@@ -110,7 +110,7 @@ test('cut short while the server is down: a look changes nothing, and what was c
     expect([journalOf(at), readdirSync(at.files), currentOf(at)]).toEqual(before);
   }
   const ended = await at.run('certs', 'make');
-  expect(ended.err).toMatch(/cut short\. Everything is as before: edition 0001/);
+  expect(ended.err).toMatch(/was interrupted\. Everything is as before: edition 0001/);
   expect([readdirSync(at.files), currentOf(at)]).toEqual([['mile-marker.conf'], 'editions/0001']);
   await at.start();
   expect(await at.mark()).toBe('edition 0001');
@@ -127,10 +127,10 @@ test('a port that is taken leaves on the disk what was there, and no command rep
   });
   expect([failed.code, failed.err.replace(/\s+/g, ' ')]).toEqual([
     3,
-    expect.stringMatching(/All files are as they were, for edition 0001\. nginx did not answer before/),
+    expect.stringMatching(/All files are restored, for edition 0001\. nginx did not answer before/),
   ]);
   taken.close();
-  expect((await at.run('certs', 'make', '--no-reload')).err).not.toMatch(/cut short/);
+  expect((await at.run('certs', 'make', '--no-reload')).err).not.toMatch(/was interrupted/);
   await at.start();
   expect(await at.mark()).toBe('edition 0001');
 });
@@ -220,7 +220,7 @@ test('what somebody changed in a switched-off file stays, and it is said where t
   expect((await at.install('--replace', file)).code).toBe(0);
   appendFileSync(file, '# a note of mine\n');
   const undone = await at.run('undo', 'front', '--yes');
-  const kept = /as it was before: (\S+)/.exec(undone.err)?.[1] ?? '';
+  const kept = /its earlier content: (\S+)/.exec(undone.err)?.[1] ?? '';
   expect(readFileSync(file, 'utf8')).toContain('a note of mine');
   expect(readFileSync(kept, 'utf8')).toMatch(/^server \{/);
 });
@@ -332,7 +332,7 @@ test('pause closes at once, alone, whatever else waits; what opens says that it 
   expect([paused.code, paused.err.replace(/\s+/g, ' ')]).toEqual([
     0,
     expect.stringMatching(
-      /Visitors of roster\.saltmarsh\.example get 503 now \(edition 0002 is live\)\. Other changes of the map still wait/,
+      /Visitors of roster\.saltmarsh\.example get 503 now \(edition 0002 is live\)\. Other changes on the map are not live yet/,
     ),
   ]);
   expect(await at.mark()).toBe('edition 0002');

@@ -161,7 +161,7 @@ test('a file that is no record of the script, or was cut off, is refused with th
     const { code, err } = await mileMarker(['verify', '--read', file], folder);
     return [code, err];
   };
-  expect(await words('other')).toEqual([2, expect.stringContaining('other:1: this is not what the script prints')]);
+  expect(await words('other')).toEqual([2, expect.stringContaining('other:1: this is not the output of the script')]);
   expect(await words('cut')).toEqual([2, expect.stringContaining('it was cut off')]);
   expect(await words('odd')).toEqual([2, expect.stringContaining('odd:4: ')]);
 });

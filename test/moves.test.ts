@@ -31,7 +31,7 @@ roads:
 
 let live: ProxyName | null = null;
 
-/** As a person does it: what httpd goes on listening by is switched off in the step that the message names. */
+/** As a person does it: what httpd would keep listening by is switched off in the step that the message names. */
 async function install(proxy: ProxyName): Promise<Ran> {
   const ports = live === 'httpd' && proxy !== 'httpd' ? ['--replace', '/etc/apache2/ports.conf'] : [];
   const argv = ['install', '--yes', '--no-rehearsal', '--proxy', proxy, ...ports];
@@ -72,7 +72,7 @@ test('what keeps the ports is said before anything is touched, with the step tha
   const said = await machine.run(['install', '--yes', '--no-rehearsal', '--proxy', 'nginx']);
   expect([said.code, said.err]).toEqual([
     3,
-    expect.stringMatching(/httpd goes on listening[^]*install --replace \/etc\/apache2\/ports\.conf/),
+    expect.stringMatching(/httpd would keep listening[^]*install --replace \/etc\/apache2\/ports\.conf/),
   ]);
   expect([await foreign(), await machine.ask('log')]).toEqual([before, '200 first']);
 });

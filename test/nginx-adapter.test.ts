@@ -103,7 +103,7 @@ test('after a renewal the proxy of the map shows the new certificate, when it is
     writeFileSync(join(folder, 'nginx.conf'), 'http { gulls; }');
     const yetLater = { now: () => new Date(Date.now() + 760 * 86_400_000) };
     const refused = await mileMarker(['certs', 'renew', '--reload'], folder, env, yetLater);
-    expect([refused.code, refused.err]).toEqual([3, expect.stringContaining('did not take up the new certificate')]);
+    expect([refused.code, refused.err]).toEqual([3, expect.stringContaining('did not load the new certificate')]);
   } finally {
     await front.stop();
   }

@@ -134,10 +134,10 @@ describe.each<ProxyName>(['builtin', 'nginx', 'haproxy'])('%s', (proxy) => {
       /raw-port-other: .* greets visitors with "SSH-2\.0-marsh", and its service at 127\.0\.0\.1:\d+ with "220 tide/,
     ],
     ['nothing', /raw-port-other: .* says nothing, where its service/],
-    ['tls', /raw-port-other: .* waits for a TLS handshake/],
-    ['no-proxy', /raw-port-other: .* the front does not do it/],
+    ['tls', /raw-port-other: .* expects a TLS handshake/],
+    ['no-proxy', /raw-port-other: .* the front does not send it/],
     ['extra-proxy', /raw-port-other: .* which does not understand it/],
-    ['wants', /raw-port-other: .* the map does not say so/],
+    ['wants', /raw-port-other: .* which is not on the map/],
     ['quiet', /^untested says-nothing$/],
     ['past', /raw-port-bypassed/],
   ])('%s', (name, wanted) => {

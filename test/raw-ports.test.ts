@@ -445,7 +445,7 @@ ports:\n  8883/tcp: {to: ":9", gate: everyone, tls: true, name: mast}\nacme: {di
     const map = '  8883/tcp: {to: ":9", gate: shore}\n  27015/udp: {to: ":9", gate: shore}\n';
     const cannot = async (proxy: ProxyName): Promise<string[]> =>
       (await check(map, proxy)).filter((text) => text.startsWith('proxy-cannot'));
-    expect(await cannot('haproxy')).toEqual([expect.stringContaining('haproxy passes on no UDP')]);
+    expect(await cannot('haproxy')).toEqual([expect.stringContaining('haproxy cannot pass on UDP')]);
     expect(await cannot('httpd')).toHaveLength(2);
     expect([await cannot('nginx'), await cannot('builtin')]).toEqual([[], []]);
   });

@@ -92,9 +92,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
     );
     const why = new Set(cases.flatMap(({ untested }) => untested ?? []));
     expect([...why].sort()).toEqual([
-      ...(programOf(proxy).limits.rawPorts.length > 0
-        ? [expect.stringMatching(/^a rehearsal sends nothing over raw/)]
-        : []),
+      ...(programOf(proxy).limits.rawPorts.length > 0 ? [expect.stringMatching(/^a rehearsal does not test raw/)] : []),
       expect.stringMatching(/^its service has port 443/),
       expect.stringMatching(/^more than the rate of nestcam/),
     ]);
@@ -109,7 +107,7 @@ describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy)
       0,
       '',
       expect.stringMatching(
-        /on loopback: \d+ requests, all as planned[^]*does not allow a sealed network[^]*not the very files/,
+        /on loopback: \d+ requests, all as planned[^]*does not allow an isolated network[^]*throwaway certificates/,
       ),
     ]);
   });

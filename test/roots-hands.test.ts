@@ -116,7 +116,7 @@ describe('commands that look', () => {
     const ran = await mileMarker(['install', '--map', join(folder, 'mile-marker.yaml')], folder);
     expect(ran.code).not.toBe(0);
     expect([existsSync(path), existsSync(written)]).toEqual([true, false]);
-    expect(`${ran.out}${ran.err}`).toContain('Root does not touch it');
+    expect(`${ran.out}${ran.err}`).toContain('Root leaves that file alone');
   });
 });
 
@@ -138,7 +138,7 @@ describe('a map that is found', () => {
     const folder = folderWith({ 'mile-marker.yaml': map });
     const cwd = make(folder);
     const ran = await mileMarker(['roads'], cwd);
-    expect([ran.code, ran.err.replace(/\s+/g, ' ')]).toEqual([2, expect.stringContaining('others may write in')]);
+    expect([ran.code, ran.err.replace(/\s+/g, ' ')]).toEqual([2, expect.stringContaining('others can write to')]);
     const [, named = ''] = /--map (\S+)/.exec(ran.err) ?? [];
     expect((await mileMarker(['roads', '--map', named], cwd)).code).toBe(0);
   });
@@ -204,7 +204,7 @@ describe('root writes through no link of another user', () => {
   test('a journal that is another file, too, gets no line', async () => {
     const folder = mapOfKeeper({ other: 'x\n' });
     spawnSync('ln', [join(folder, 'other'), join(folder, 'journal.jsonl')]);
-    await expect(addLine(join(folder, 'journal.jsonl'), 'y', 0o600)).rejects.toThrow(/another name/);
+    await expect(addLine(join(folder, 'journal.jsonl'), 'y', 0o600)).rejects.toThrow(/second name/);
     expect(readFileSync(join(folder, 'other'), 'utf8')).toBe('x\n');
   });
 });
@@ -218,7 +218,7 @@ test('what root keeps of a map of somebody else lies where nobody else can chang
   rmSync(path);
   writeFileSync(path, '# off\n');
   await expect(restoreFile({ ...kept, path: join(folder, 'b.conf') }, front, () => true)).rejects.toThrow(
-    /did not keep/,
+    /no saved copy/,
   );
   await expect(restoreFile({ ...kept, kept: join(folder, 'b.conf') }, front, () => true)).rejects.toThrow(
     /not what was kept here/,
@@ -237,7 +237,9 @@ test('files that root may change for a map of somebody else are its own, of a se
   const etc = join('/etc', 'nginx');
   await assertMayChange(join(etc, 'conf.d', 'new.conf'), front, [etc]);
   for (const path of ['/etc/passwd', `${etc}/../passwd`, join(dirname(front), 'x.conf'), '/tmp/x.conf'])
-    await expect(assertMayChange(path, front, [etc, dirname(front), '/tmp'])).rejects.toThrow(/Root does not touch it/);
+    await expect(assertMayChange(path, front, [etc, dirname(front), '/tmp'])).rejects.toThrow(
+      /Root leaves that file alone/,
+    );
 });
 
 test('words of units and crontabs come back as they are, and a line end is refused', () => {

@@ -68,7 +68,7 @@ test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'haproxy', 'haproxy 
     try {
       const all = await ask(30, { method: 'GET', https });
       const check = (await mileMarker(['check'], folder)).out.replace(/\s+/g, ' ');
-      expect(check.includes('`log` runs 3 times, and httpd goes to one of them')).toBe(proxy === 'httpd');
+      expect(check.includes('`log` has 3 replicas, but httpd uses only the one at')).toBe(proxy === 'httpd');
       if (proxy === 'httpd') {
         expect(new Set(all)).toEqual(new Set(['log 0 200']));
         return;

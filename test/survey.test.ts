@@ -151,7 +151,7 @@ test.each([
 
 test('serve --written needs neither the map nor the engine', async () => {
   const none = await mileMarker(['serve', '--written'], folder);
-  expect([none.code, none.err]).toEqual([2, expect.stringContaining('Nothing was written yet')]);
+  expect([none.code, none.err]).toEqual([2, expect.stringContaining('Nothing is written yet')]);
   await mileMarker(['certs', 'make'], folder);
   await mileMarker(['people', 'add', 'edda', '--generate'], folder);
   await mileMarker(['write'], folder);

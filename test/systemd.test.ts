@@ -67,7 +67,7 @@ test('the builtin front runs as the owner of the map, with low ports, is reloade
   await keeper('mile-marker certs make');
   const refused = await machine.run(`cd ${site}; mile-marker install --yes`, 'keeper');
   expect(refused.out).toMatch(
-    /port (?:80|918): permission denied\. .*run this as root, and then `mile-marker install service`/,
+    /port (?:80|918): permission denied\. .*Run this as root, then `mile-marker install service`/,
   );
   expect((await machine.run(`cd ${site}; mile-marker install service --yes`)).out).toContain('Nothing is written yet');
   // As it says.

@@ -156,7 +156,7 @@ Use Site cam ${String(given.cam)}
       /tides\.saltmarsh\.example:\n {4}folder: \/.*\/tides\n {4}gate: as-tides/,
       /except: \[\/open\]/,
       /owls\.saltmarsh\.example:\n {4}redirect: "https:\/\/www\.example\.org"\n {4}permanent: true/,
-      /# Its gate was on \/keys alone.*\n {2}hides\.saltmarsh\.example:\n {4}to: ":\d+"\n {4}gate: home/,
+      /# Its gate was on \/keys only.*\n {2}hides\.saltmarsh\.example:\n {4}to: ":\d+"\n {4}gate: home/,
     ],
     left: [
       /the name gull\?\.saltmarsh\.example: a pattern of names/,
@@ -214,7 +214,7 @@ backend gulls
       /log\.saltmarsh\.example:\n {4}redirect: "https:\/\/sightings\.saltmarsh\.example:\d+"\n {4}permanent: true/,
       /as-roster-saltmarsh-example:\n {4}networks: \["?127\.0\.0\.0\/8"?, "?192\.0\.2\.0\/24"?\]/,
     ],
-    left: [/backend people: spreads over several servers/, /use_backend gulls .*: stands behind a condition/],
+    left: [/backend people: spreads over several servers/, /use_backend gulls .*: depends on a condition/],
     // Plain HTTP keeps the visitor's port, which is not that of HTTPS here.
     wrong: ['redirect-wrong: log.saltmarsh.example, roster.saltmarsh.example, sightings.saltmarsh.example'],
   },
@@ -247,7 +247,7 @@ listen bytes
     ],
     left: [
       /http-request auth .*: lets in the people of the list wardens, which stands in this file/,
-      /http-request deny if .*: keeps some out/,
+      /http-request deny if .*: keeps some visitors out/,
       /set-path .*: rewrites paths/,
       /listen bytes: passes bytes on; write it under `ports`/,
     ],

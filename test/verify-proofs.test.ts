@@ -156,7 +156,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     // The map is read anew each time, as far as it can be.
     const map = join(folder, 'mile-marker.yaml');
     const sound = readFileSync(map, 'utf8');
-    const unread = says(child, 'The map cannot be read now. Going on with the map as it was before.');
+    const unread = says(child, 'The map cannot be read now. Testing goes on with the earlier map.');
     writeFileSync(map, 'roads: [');
     await unread;
     writeFileSync(map, sound.replace('gate: everyone}', 'gate: everyone, paused: true}'));

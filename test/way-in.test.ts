@@ -116,7 +116,7 @@ test('install loads the rules on trial: they go away by themselves, are kept on 
 
   expect(run('install', 'firewall')).toMatchObject({ status: 2, stderr: expect.stringContaining('mile-marker write') });
   expect((await mileMarker(['write'], folder)).code).toBe(0);
-  expect(run('install', 'firewall', '--keep').stderr).toContain('never loaded');
+  expect(run('install', 'firewall', '--keep').stderr).toContain('No rules are on trial');
 
   // What a trial does while it stands is looked at during a long one, so that a slow machine sees the same as a fast one.
   expect(run('install', 'firewall', '--minutes', '3')).toMatchObject({ status: 0 });

@@ -92,7 +92,7 @@ describe('finding the map', () => {
     });
     const env = own ? { MILE_MARKER_MAP: join(folder, 'site/mile-marker.yaml') } : {};
     const { err } = await mileMarker(argv, join(folder, where), env);
-    expect(/Commands below need it, too:(.*)/.exec(err)?.[1] ?? null).toBe(words);
+    expect(/Commands below need it too:(.*)/.exec(err)?.[1] ?? null).toBe(words);
   });
 
   test.each([

@@ -29,7 +29,7 @@ const leaf: TlsEvidence['leaf'] = {
 };
 test.each<[string, Partial<TlsEvidence>, Partial<TlsEvidence['leaf']>, string]>([
   ['all well', {}, {}, 'tls ok secure'],
-  ['from the practice authority', { trustedBy: 'practice' }, {}, 'tls ok practice certificate-practice/practice'],
+  ['from the practice authority', { trustedBy: 'practice' }, {}, 'tls ok practice'],
   ['it has ended', {}, { notAfter: now }, 'tls wrong expired certificate-dates/ended'],
   ['its last millisecond, of long life', {}, { notAfter: now + 1 }, 'tls warning expires-soon certificate-dates/soon'],
   ['14 days are left', {}, { notAfter: now + 14 * day }, 'tls ok secure'],

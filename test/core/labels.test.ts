@@ -64,7 +64,7 @@ test.each<[string, Container[], string]>([
   [
     'a name that is not for labels',
     [labelled('x', '{name: www}')],
-    'asks for a road at www.saltmarsh.example, where the map obeys no label',
+    'asks for a road at www.saltmarsh.example, where the map allows no labels',
   ],
   [
     'a name of the map',

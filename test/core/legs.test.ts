@@ -304,7 +304,7 @@ test.each([
   const open = [22, 9000].map((port) => ({ address: '203.0.113.24', port }));
   const published = new Map([[9000, 'container console']]);
   const found = judgeOpenPorts({ open, unproven: [], published, fromHome: false, here, isWalled });
-  const by = { outside: 'Close it', here: 'install firewall', walled: 'See it as strangers do' };
+  const by = { outside: 'To close it', here: 'install firewall', walled: 'See it as strangers do' };
   const say = (remedy: string): string => Object.entries(by).find(([, words]) => remedy.includes(words))?.[0] ?? '';
   expect(found.map(({ remedy, severity }) => `${say(remedy)} ${severity}`)).toEqual(expected);
 });

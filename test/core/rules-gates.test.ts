@@ -143,7 +143,7 @@ test.each<[string, Case, string]>([
   [
     onNginx(wardens),
     people(`edda:${good.replace('$07$', '$12$')}\n`),
-    'people-file-faulty: Each request of edda costs about 307 ms of nginx',
+    'people-file-faulty: Each request of edda blocks nginx for about 307 ms',
   ],
   [
     networks('0.0.0.0/0'),
@@ -159,7 +159,7 @@ test.each<[string, Case, string]>([
   [
     'roads: {a: {to: ":1", gate: [everyone, home]}}',
     {},
-    'gate-without-effect: `a` has the gate `everyone` beside `home`',
+    'gate-without-effect: `a` has the gate `everyone` together with `home`',
   ],
   [
     'gates: {wide: {networks: 192.168.0.0/17}, small: {networks: 192.168.64.128/25}}\nroads: {a: {to: ":1", gate: [wide, small]}}',
@@ -315,7 +315,7 @@ test.each<[string, Case, string]>([
   [
     onHaproxy(wardens),
     people(`e:${good.replace('$07$', '$15$')}`),
-    'people-file-faulty: haproxy ends itself over a password that takes so long to check: that of e',
+    'people-file-faulty: haproxy crashes when it checks the password of e',
   ],
   ['roads: {a: {to: ":1", plain: true}}', {}, 'road-in-clear-text: `a.saltmarsh.example` is served on plain HTTP too.'],
   [

@@ -310,7 +310,7 @@ const alarms: Array<[string, string, Case, string]> = [
     'the port of the mark, by what was the front before',
     'roads: {}',
     { ...bare, sockets: [socket(918, 'nginx'), { ...socket(80, 'nginx'), owners: socket(918, 'nginx').owners }] },
-    'front-port-taken: nginx (process 548) is the front now, by its ports and its mark, but the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To keep it as the front, correct `proxy` in the map.',
+    'front-port-taken: nginx (process 548) is the front now, but the map says `proxy: builtin`. | Stop it as soon as the new one is ready to start. Visitors notice a short break. To keep it as the front, correct `proxy` in the map.',
   ],
   [
     "the front's port, by somebody unseen",

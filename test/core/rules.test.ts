@@ -281,12 +281,12 @@ test.each<[string, Case, string]>([
   [
     'domains: [a.example]\nfront: {address: {interface: eth7}}\nroads: {}',
     { compose: false },
-    'front-without-address: The interface `eth7` of this machine has no address, or does not exist. This host has: lo, eth0, docker0. | Correct the name, or write the public address itself under `front.address`.',
+    'front-without-address: The interface `eth7` of this machine has no address, or does not exist. This machine has: lo, eth0, docker0. | Correct the name, or write the public address itself under `front.address`.',
   ],
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: 198.51.100.0/24, speaks: http}}\nroads: {b: {redirect: "https://c.example"}}',
     { compose: false },
-    'edge-redirect-loop: With `speaks: http`, visitors of b end in a redirect loop.a.example. | Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
+    'edge-redirect-loop: With `speaks: http`, visitors of b.a.example end in a redirect loop. | Set the edge to speak HTTPS to your front and to check its certificate, then write in the map: speaks: https',
   ],
   [
     'domains: [a.example]\nfront: {address: 203.0.113.24, edge: {networks: [127.0.0.0/8, 192.168.64.9/32, 192.168.0.0/16]}}\ngates: {keepers: {networks: 192.168.64.16/28}}\nroads: {b: {redirect: "https://c.example", gate: keepers}}',

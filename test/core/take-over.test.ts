@@ -47,7 +47,7 @@ test.each<[what: string, server: string, gate: object | null, left: RegExp[]]>([
     'a hook without a password that still wants the network',
     `${closed} ${people} location / { ${pass} } location /hooks/ { auth_basic off; ${pass} }`,
     { networks: ['192.168.64.0/24'], except: [] },
-    [/asked less of visitors/],
+    [/was less strict/],
   ],
   [
     'a part alone',
@@ -66,7 +66,7 @@ test.each<[what: string, server: string, gate: object | null, left: RegExp[]]>([
     'another program decides',
     `location / { auth_request /ask; ${pass} }`,
     { unsaid: true },
-    [/auth_request: .*home alone/],
+    [/auth_request: .*home only/],
   ],
   ['certificates of visitors', `ssl_verify_client on; location / { ${pass} }`, { unsaid: true }, [/ssl_verify_client/]],
 ])('%s', (_, server, gate, wanted) => {

@@ -57,7 +57,7 @@ test('every key is described, its example is what it expects, and the whole map 
 });
 
 test.each([
-  ['engine: unix:///run/engine.sock', 'engine: none', '`engine: none` asks no engine'],
+  ['engine: unix:///run/engine.sock', 'engine: none', 'but the map says `engine: none`'],
   ['  obey: lab.saltmarsh.example', '  obey: lab.saltmash.example', 'which lies in none of `domains`'],
   ['gates: [wardens]', 'gates: [warden]', 'names the gate `warden`, which the map does not have.'],
   ['timeout: 15m', 'timeout: 900', '`roads.nestcam.timeout` expects a time with its unit'],
@@ -66,7 +66,7 @@ test.each([
   ['security-headers: strict', 'security-headers: strct', 'security-headers` expects basic, strict or off'],
   ['gate: [wardens, home]', 'gate: [warden, home]', 'names the gate `warden`, which the map does not have.'],
   ['certificate: marsh\n', 'certificate: mash\n', 'names the certificate `mash`, which the map does not have.'],
-  ['  wardens:\n', '  home: {networks: 192.0.2.0/24}\n  wardens:\n', '`home` is a built-in gate'],
+  ['  wardens:\n', '  home: {networks: 192.0.2.0/24}\n  wardens:\n', '`home` is the name of a built-in gate'],
   ['  wardens:\n', '  empty: {need: any}\n  wardens:\n', 'The gate `empty` has neither `people` nor `networks`.'],
   ['to: https://192.168.64.9:8443', 'to: http://192.168.64.9:8443', '`roads.station.upstream-ca` only works with'],
   ['upstream-insecure: true', 'upstream-insecure: true\n    upstream-ca: a', 'more than one of `upstream-ca`'],

@@ -119,7 +119,7 @@ const nextWords: Record<UnitPart, { installed: string; removed: string; what: st
 function asRootWords(unit: string): string {
   const rights = unit.includes('CAP_NET_BIND_SERVICE')
     ? 'no other root rights than ports below 1024'
-    : 'none of the other root rights';
+    : 'none of root’s rights';
   return `The folder of the map belongs to root, so the front runs as root, with ${rights}.\nTo run it as its own user: chown -R USER FOLDER, then run this again.\n`;
 }
 

@@ -29,7 +29,7 @@ const ofFront: Readonly<Record<string, string>> = {
   ...of('Write your public address: `address: 203.0.113.24`.', 'ip', 'host', 'public-ip', 'public'),
   ...of('Write `ports: {http: 80, https: 443}`.', 'port'),
   ...of('Write it at the top of the map: `acme: {contact: NAME@DOMAIN}`.', 'email', 'mail', 'contact'),
-  ...of('Write `proxy: builtin`, `nginx`, `httpd` or `haproxy`.', 'server', 'type', 'kind'),
+  ...of('Write `proxy: NAME`. Which proxies there are: mile-marker init --help', 'server', 'type', 'kind'),
 };
 
 const ofAcme = of('Write `contact: NAME@DOMAIN`.', 'email', 'mail');
