@@ -358,8 +358,7 @@ describe('publishing', () => {
 + log.open.example. 3600 AAAA 2001:db8:40::24
 + cam.open.example. 3600 CNAME www.open.example.
 ",
-  "map: mile-marker.yaml
-note: log.open.example has TXT records, and an alias cannot be beside them, so
+  "note: log.open.example has TXT records, and an alias cannot be beside them, so
       it gets the address itself.
 Nothing was changed.
 next: mile-marker dns publish

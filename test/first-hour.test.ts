@@ -99,7 +99,7 @@ test('four commands, no editor', () => {
   const live = run('install', '--yes');
   expect([live.code, live.out]).toEqual([
     0,
-    expect.stringMatching(/all as\s+planned[^]*Edition 0001 is live\. [^]*3 of 3 roads work/),
+    expect.stringMatching(/all\s+as\s+planned[^]*Edition 0001 is live\. [^]*3 of 3 roads work/),
   ]);
   const judged = run('verify', '--at', '203.0.113.24');
   expect([judged.code, judged.out]).toEqual([0, expect.stringContaining('3 of 3 roads work')]);

@@ -58,7 +58,7 @@ test('goes live in the background, takes up what changes without losing anybody,
   const first = await at.run('install', '--yes');
   expect([first.code, first.err, await at.mark()]).toEqual([
     0,
-    expect.stringMatching(/Rehearsed [^]*all as\s+planned[^]*Edition 0001 is live\. [^]*1 of 1 road works/),
+    expect.stringMatching(/Rehearsed [^]*all\s+as\s+planned[^]*Edition 0001 is live\. [^]*1 of 1 road works/),
     'edition 0001',
   ]);
   const pid = readFileSync(join(at.folder, '.mile-marker/serve.json'), 'utf8');

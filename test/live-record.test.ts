@@ -345,7 +345,7 @@ test('pause closes at once, alone, whatever else waits; what opens says that it 
     expect.stringMatching(/Only the new gate of nestcam\S+ counts now \(edition 0003/),
   ]);
   expect(await at.mark()).toBe('edition 0003');
-  expect((await at.run('install', '--closing')).err).toContain('is as closed as the map already');
+  expect((await at.run('install', '--closing')).err).toContain('Everything that closes is live already');
 });
 
 test('a line of the journal that was cut takes nothing of the next one with it', async () => {

@@ -114,7 +114,7 @@ test('the page has every road, what was seen of it, and what to do; nothing of i
   const text = page.replace(/<[^>]+>/g, ' ').replace(/\s+/g, ' ');
   for (let index = 0; index < 8; index += 1) expect(text).toContain(`${nameOf(index)}.saltmarsh.example`);
   expect(text).toContain(
-    'Newest run: 29 November 2026, 03:10 UTC, 28 hours before this page was made. Tested from outside, as 198.51.100.7',
+    'Latest test: 29 November 2026, 03:10 UTC, 28 hours before this page was made. Tested from outside, as 198.51.100.7',
   );
   expect(page).toContain('&lt;img src=x onerror=alert(1)&gt; &amp; &quot;so on&quot;');
   expect(page).not.toContain('<img');
@@ -193,7 +193,7 @@ test('without a run nothing is said of one', async () => {
     /5 roads: 4 not tested yet, 1 paused\. The roads have not been tested yet, so it shows only the map\. next: mile-marker verify/,
   );
   const text = page.replace(/<style>.*?<\/style>/s, '').replace(/<[^>]+>/g, ' ');
-  expect(text).toContain('No run over the whole map is stored');
+  expect(text).toContain('The roads have not been tested yet');
   expect(text).not.toMatch(/\bwell\b|\bok\b|\d ms\b/);
   const tree = await mileMarker(['roads', '--tree'], folder);
   expect([tree.out, tree.err]).toEqual([

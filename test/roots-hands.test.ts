@@ -221,9 +221,11 @@ test('what root keeps of a map of somebody else lies where nobody else can chang
     /no saved copy/,
   );
   await expect(restoreFile({ ...kept, kept: join(folder, 'b.conf') }, front, () => true)).rejects.toThrow(
-    /not what was kept here/,
+    /not the file that was saved here/,
   );
-  await expect(restoreFile({ ...kept, kept: '../../x' }, front, () => true)).rejects.toThrow(/not what was kept here/);
+  await expect(restoreFile({ ...kept, kept: '../../x' }, front, () => true)).rejects.toThrow(
+    /not the file that was saved here/,
+  );
   // What the journal says of it since counts for nothing.
   const lied = { ...kept, link: '/etc/passwd', owner: { uid: keeper, gid: keeper } };
   expect(await restoreFile(lied, front, () => false)).toBe('back');

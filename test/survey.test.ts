@@ -42,16 +42,18 @@ test('shows each service with its roads, what is apart, and what leads nowhere',
 "observatory state listens on road
 bird-log running N on every address:N sightings
 nestcam running N on 127.0.0.1:N nestcam
-ringing-db running, in no N none: its image
- file of the map is a database
+ringing-db running, not in N none: its image
+ your Compose is a database
+ files
 roster running N on 127.0.0.1:N roster
 tide-tables ended with code N on 127.0.0.1:N tides
  1
 visitor-pages running 80 on 127.0.0.1:N www
 
 in no project state listens on road
-gull-count running, in no N on 127.0.0.1:N none
- file of the map
+gull-count running, not in N on 127.0.0.1:N none
+ your Compose
+ files
 
 on this machine itself
  workbench.saltmarsh.example to :N: node (process N)

@@ -72,11 +72,11 @@ test('the builtin front runs as the owner of the map, with low ports, is reloade
   expect((await machine.run(`cd ${site}; mile-marker install service --yes`)).out).toContain('Nothing is written yet');
   // As it says.
   await root('mile-marker install --yes');
-  expect(await root('mile-marker install service --dry-run')).toMatch(
+  expect(await root('mile-marker install service --dry-run --show')).toMatch(
     /NoNewPrivileges=yes\nProtectSystem=strict[^]*ReadWritePaths=\S+\/\.mile-marker\n[^]*Nothing was changed/,
   );
   await root('mile-marker install service --yes');
-  expect(await root('mile-marker install service')).toContain('stand as they should');
+  expect(await root('mile-marker install service')).toContain('are up to date');
   expect(await keeper(asked)).toBe('200');
   await ownedByKeeper();
   const process = await root('systemctl show -P MainPID mile-marker');

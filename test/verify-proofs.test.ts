@@ -163,7 +163,7 @@ test('--watch goes on driving, prints what comes and what goes, and ends with Ct
     await prints(/ {2}new +pause-ignored: nestcam/);
     expect(await stop(child)).toBe(130);
     // What stays the same is not printed again.
-    expect(out.match(/road well/g)).toHaveLength(1);
+    expect(out.match(/road works/g)).toHaveLength(1);
   } finally {
     child.kill('SIGKILL');
     close(server);

@@ -10,7 +10,7 @@ import { passTo, startFaultyFront, toHttps, type Behaviour } from './support/fau
 import { startFront } from './support/fronts.ts';
 import { practiceHead } from './support/site.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
-import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
+import { folderWith, launch, mileMarker, stop, type Ran } from './support/program.ts';
 
 /** verify judges fronts that Mile Marker did not write. One fault at a time is tried in test/faults/; here several roads have one each. */
 

@@ -20,7 +20,6 @@ import type { CommandContext } from '../io.ts';
 import { sayMap } from '../said-map.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
-import { plural } from '../print/style.ts';
 import { agreed } from './install-front.ts';
 import { mailProgram } from './night-mail.ts';
 import { wishesOf, type ScheduleOptions } from './schedule.ts';
@@ -62,7 +61,7 @@ export async function runInstallUnits(part: UnitPart, options: UnitOptions, cont
   }
   if (changed.length === 0) {
     end('same');
-    io.err(`${plural(wanted.units.length, 'unit')} of systemd are up to date. Nothing was changed.\n`);
+    io.err('The systemd units are up to date. Nothing was changed.\n');
     return;
   }
   if (part === 'service' && (await lastWritten(site.paths)) === null) {

@@ -48,7 +48,7 @@ export async function runUndoFront(
   io.err(`Live now: ${liveWords(result.to)}. Before: ${liveWords(result.from)}. The map is unchanged.\n`);
   for (const path of result.broughtBack) io.err(`Restored: ${path}\n`);
   for (const { path, kept } of result.left)
-    io.err(`Not restored, because somebody changed it since: ${path}\n      its earlier content:  ${kept}\n`);
+    io.err(`Not restored, because somebody changed it since: ${path}\n      its earlier content: ${kept}\n`);
   const again =
     result.from === null || result.to === null
       ? 'mile-marker install'

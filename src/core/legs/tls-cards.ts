@@ -257,10 +257,6 @@ export const practice = card({
   why: 'Only machines on which you installed that authority accept it.',
   source: 'RFC 5280 §6.1: trust anchors',
   messages: {
-    practice: {
-      message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
-      remedy: 'Good for practice. For visitors, add `acme` to the map, then: mile-marker certs obtain',
-    },
     chosen: {
       message: "{names}: the certificate is from your practice authority. Other people's browsers will warn.",
       remedy:

@@ -98,11 +98,12 @@ export function judgeTls(input: TlsInput): LegResult {
   const worst =
     problems.find((one) => severityOf(one) === 'error') ?? problems.find((one) => severityOf(one) === 'warning');
   if (worst !== undefined) return { ...bad('tls', kindOf(worst), worst), problems };
-  const say = ({ this: 'replaced', others: 'chosen', none: 'practice' } as const)[input.authority];
-  // A map without an authority is meant for practice: `check` says so, once.
-  const isMeant = say === 'practice';
+  const say = ({ this: 'replaced', others: 'chosen', none: null } as const)[input.authority];
+  // A map without an authority is meant for practice: `check` says so.
   const note =
-    seen.trustedBy === 'practice' && !isMeant ? [{ card: practice, say, data: {}, cause: 'practice-authority' }] : [];
+    seen.trustedBy === 'practice' && say !== null
+      ? [{ card: practice, say, data: {}, cause: 'practice-authority' }]
+      : [];
   const kind = seen.trustedBy === 'practice' ? 'practice' : 'secure';
   const renewed = heldProblem(input, seen);
   if (renewed?.severity === 'warning')
