@@ -1,4 +1,5 @@
 import { withPort } from '../networks/address.ts';
+import { without } from '../without.ts';
 import { partName } from '../plan/parts.ts';
 import type { GatePart, Plan, PlannedLeads, PlannedRoad, PlannedRules } from '../plan/plan.ts';
 
@@ -43,7 +44,7 @@ const settings: Readonly<Record<string, (plan: Plan) => Shown>> = {
  * @param before null where nothing was written yet
  */
 export function planChanges(before: Plan | null, after: Plan): string[] {
-  const ofFront = before === null ? [] : changed(settings, before, after).map((words) => words);
+  const ofFront = before === null ? [] : changed(settings, before, after);
   return [
     ...ofFront,
     ...roadChanges(before?.roads ?? [], after.roads),
@@ -52,7 +53,7 @@ export function planChanges(before: Plan | null, after: Plan): string[] {
       before?.ports ?? [],
       after.ports,
       ({ name }) => name,
-      ({ where, resolution, ...rest }) => rest,
+      (port) => without(port, 'where', 'resolution'),
     ),
     ...keyed(
       'certificate ',
@@ -105,7 +106,7 @@ function changesOf(before: PlannedRoad, after: PlannedRoad): string[] {
 
 /** The gate has the same name, and lets others in. */
 function gateChanges(before: readonly GatePart[], after: readonly GatePart[]): string[] {
-  const shown = (parts: readonly GatePart[]): string => JSON.stringify(parts.map(({ where, ...rest }) => rest));
+  const shown = (parts: readonly GatePart[]): string => JSON.stringify(parts.map((part) => without(part, 'where')));
   return shown(before) === shown(after) ? [] : [`gate ${after.map(({ name }) => name).join(', ')}: its rules changed`];
 }
 
