@@ -61,7 +61,7 @@ ${lines.join('')}`;
   }));
   const newest: NewestRun = {
     at: '2026-11-29T03:10:00.000Z',
-    vantage: 'Tested from outside, as 198.51.100.7, at 203.0.113.24.',
+    vantage: 'Tested from outside (198.51.100.7), at 203.0.113.24.',
     roads: tested.map(({ road, millis, legs: letters }) => ({
       road,
       millis,
@@ -114,7 +114,7 @@ test('the page has every road, what was seen of it, and what to do; nothing of i
   const text = page.replace(/<[^>]+>/g, ' ').replace(/\s+/g, ' ');
   for (let index = 0; index < 8; index += 1) expect(text).toContain(`${nameOf(index)}.saltmarsh.example`);
   expect(text).toContain(
-    'Latest test: 29 November 2026, 03:10 UTC, 28 hours before this page was made. Tested from outside, as 198.51.100.7',
+    'Latest test: 29 November 2026, 03:10 UTC, 28 hours before this page was made. Tested from outside (198.51.100.7)',
   );
   expect(page).toContain('&lt;img src=x onerror=alert(1)&gt; &amp; &quot;so on&quot;');
   expect(page).not.toContain('<img');

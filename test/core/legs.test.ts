@@ -293,7 +293,9 @@ test.each([
 test('where it was tested from: the own machine through its router is not outside', () => {
   const at = ['203.0.113.24'];
   const words = vantageWords({ from: '192.168.64.10', place: 'router', seenAs: null, at });
-  expect(words).toBe("Tested on the front's own machine, through the router, as 192.168.64.10, at 203.0.113.24.");
+  expect(words).toBe(
+    'Tested from this machine (192.168.64.10), which runs the front, through the router, at 203.0.113.24.',
+  );
 });
 
 test.each([

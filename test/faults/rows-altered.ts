@@ -22,7 +22,7 @@ export const alteredRows: Row[] = [
   {
     name: 'the service is told its own address as its name, and redirects there',
     rule: 'front-alters-request',
-    says: 'asked for as 127.0.0.1:',
+    says: 'sends the service the Host 127.0.0.1:',
     service: {
       does: {
         when: { publicName: true },
@@ -35,7 +35,7 @@ export const alteredRows: Row[] = [
   {
     name: 'httpd: the service is told its own address as its name',
     rule: 'front-alters-request',
-    says: 'asked for as 127.0.0.1:',
+    says: 'sends the service the Host 127.0.0.1:',
     service: {
       does: {
         when: { publicName: true },

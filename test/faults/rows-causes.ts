@@ -22,7 +22,7 @@ export const causeRows: Row[] = [
   {
     name: 'the signatures of the zone are wrong',
     rule: 'dns-signature-bad',
-    says: 'not to look at signatures',
+    says: 'without checking signatures',
     records: 'bogus',
   },
   {
@@ -36,7 +36,7 @@ export const causeRows: Row[] = [
   {
     name: 'nginx: plain HTTP to a service that wants HTTPS',
     rule: 'front-cannot-reach-service',
-    says: 'speaks plain HTTP to something that wants HTTPS',
+    says: 'speaks plain HTTP to a service that wants HTTPS',
     to: '"https://127.0.0.1:{service}"',
     road: 'upstream-host: nestcam.saltmarsh.example, upstream-ca: ca.pem',
     service: { tls: true },
@@ -134,10 +134,10 @@ export const causeRows: Row[] = [
     node: { certificate: { mustStaple: true } },
   },
   {
-    name: 'nginx: suites by which nobody proves who they are',
+    name: 'nginx: suites by which does not encrypt or does not authenticate',
     rule: 'tls-weak-suite',
     severity: 'error',
-    says: 'nobody proves who they are',
+    says: 'does not encrypt or does not authenticate',
     nginx: { extra: 'ssl_ciphers ECDHE+AESGCM:aNULL:@SECLEVEL=0;' },
   },
   { name: 'events that come through', rule: null, service: { does: 'events' }, own: 'nginx' },

@@ -52,7 +52,7 @@ export const passedOnRows: Row[] = [
       nestcam: 'RequestHeader unset Range\n  ProxyPass / http://127.0.0.1:{service}/\n  ProxyPreserveHost On',
     },
   }),
-  altered('what is compressed is said to be compressed twice', 'takes compressed pages', {
+  altered('what is compressed is said to be compressed twice', 'accepts compression', {
     node: {
       https: {
         when: { has: ['accept-encoding', 'gzip'] },
@@ -84,7 +84,7 @@ export const passedOnRows: Row[] = [
     service: { does: cookies('lang=en; Path=/; Secure') },
     nginx: nginx('proxy_cookie_flags ~ nosecure;'),
   }),
-  altered('nginx: cookies are for a name of the inside', 'browsers do not keep it', {
+  altered('nginx: cookies are for a name of the inside', 'which browsers reject', {
     service: { does: cookies('seen=1; Path=/; Secure; Domain=nestcam.saltmarsh.example') },
     nginx: nginx('proxy_cookie_domain nestcam.saltmarsh.example nestcam.marsh.internal;'),
   }),

@@ -93,7 +93,7 @@ export const redirectRows: Row[] = [
   {
     name: 'the redirects never come to an end',
     rule: 'redirect-loop',
-    says: 'do not come to an end',
+    says: 'never end',
     service: { does: { answers: 302, headers: { location: 'https://{name}:{https}/?next={time}' } } },
   },
   {

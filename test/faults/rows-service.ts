@@ -120,7 +120,7 @@ export const serviceRows: Row[] = [
     name: 'the service redirects to its inside address',
     rule: 'redirect-shows-inside',
     severity: 'warning',
-    says: 'an inside address',
+    says: 'an internal address',
     service: { does: { answers: 302, headers: { location: 'http://127.0.0.1:{service}/login' } } },
   },
   {

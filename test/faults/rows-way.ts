@@ -76,7 +76,7 @@ export const wayRows: Row[] = [
     name: 'suites without forward secrecy are taken too',
     rule: 'tls-weak-suite',
     severity: 'warning',
-    says: 'also takes the cipher suite TLS_RSA_WITH_AES_128_GCM_SHA256',
+    says: 'also accepts the weak cipher suite TLS_RSA_WITH_AES_128_GCM_SHA256',
     node: { tls: { ciphers: 'ECDHE-RSA-AES128-GCM-SHA256:AES128-GCM-SHA256' }, certificate: { key: 'rsa-2048' } },
   },
   {
@@ -88,14 +88,14 @@ export const wayRows: Row[] = [
   {
     name: 'the front was not reloaded when the certificate came',
     rule: 'certificate-not-planned',
-    says: 'has not taken it up',
+    says: 'has not loaded it',
     held: {},
     node: { certificate: { from: '2026-01-01', to: '2026-04-01' } },
   },
   {
     name: 'the front was not reloaded, and still shows one that it made itself',
     rule: 'certificate-not-planned',
-    says: 'has not taken it up',
+    says: 'has not loaded it',
     held: {},
     node: { certificate: { by: 'itself', from: '2026-01-01' } },
   },

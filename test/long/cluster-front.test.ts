@@ -119,7 +119,7 @@ test('the front on two nodes: brought live, changed and undone; nobody who tries
   const before = await serialAt(1);
   rmSync(join(folder, '.mile-marker/certificates', name), { recursive: true });
   await run('certs', 'make', '--no-reload');
-  expect(flat(await run('check', '--installed'))).toContain('since the nodes of the front were given them.');
+  expect(flat(await run('check', '--installed'))).toContain('since the nodes of the front got them.');
   rmSync(join(folder, '.mile-marker/certificates', name), { recursive: true });
   expect(flat(await run('certs', 'make'))).toContain(`${name} 2`);
   expect([(await serialAt(1)) === before, (await serialAt(1)) === (await serialAt(2))]).toEqual([false, true]);
@@ -137,7 +137,7 @@ test('an edition that does not come up on the first node goes to no other', asyn
   map(roads, 'proxy: nginx, nodes: [marsh1, marsh2], listen: {http: 8088}');
   const refused = await under(() => run('install', '--yes', '--despite', 'front-port-taken'));
   expect(flat(refused.result)).toMatch(
-    /did not take it up: the (?:cluster went back to what ran before|new edition does not answer on).*Live now: edition \d+, as before/,
+    /did not load it: the (?:new edition did not start on every node|new edition is not answering on).*Live now: edition \d+, as before/,
   );
   expect(refused.got.filter((status) => status !== '200')).toEqual([]);
   for (const [index, id] of taken.entries()) cluster.engines[index]?.docker('rm', '-f', id);

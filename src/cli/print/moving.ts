@@ -18,12 +18,12 @@ export function movingWords({ from, to, noticed, odd, played, otherwise }: Movin
   return [
     rows.length === 0 ? `${head}, nothing changes for visitors or services.\n` : `${head}, this changes:\n`,
     ...rows,
-    `Of ${plural(played, 'request')} that a rehearsal plays, ${String(otherwise.length)} ${otherwise.length === 1 ? 'is' : 'are'} answered otherwise${shown.length === 0 ? '.' : ':'}\n`,
+    `Of ${plural(played, 'request')} that a rehearsal plays, ${String(otherwise.length)} ${otherwise.length === 1 ? 'is' : 'are'} answered differently${shown.length === 0 ? '.' : ':'}\n`,
     ...shown,
     ...(more > 0 ? [`  and ${String(more)} more\n`] : []),
     ...(odd === 0
       ? []
-      : [wrap(`Besides, ${plural(odd, 'difference')} for requests that no browser sends: docs/proxies.md`, { width })]),
+      : [wrap(`Also ${plural(odd, 'difference')} for requests that no browser sends: docs/proxies.md`, { width })]),
     '\n',
   ].join('');
 }

@@ -174,6 +174,11 @@ function printExplanation({ verdict, steps }: Explanation, { site, options, requ
   printEnd(site, io);
 }
 
+/** One name of ours says little to a person. */
+function shownStep(step: string): string {
+  return step === 'sanity' ? 'well-formed' : step;
+}
+
 /** A step at which nothing is set has nothing to tell. */
 function isTelling({ words, outcome }: ExplainedStep): boolean {
   return outcome === 'decides' || words !== nothingSet.words;
@@ -182,10 +187,10 @@ function isTelling({ words, outcome }: ExplainedStep): boolean {
 function printSteps(steps: ReadonlyArray<Omit<ExplainedStep, 'step'> & { step: string }>, io: Io): void {
   const paint = style(io.colour.out);
   const reached = steps.filter(({ outcome }) => outcome !== 'not-reached');
-  const width = Math.max(...reached.map(({ step }) => step.length)) + 2;
+  const width = Math.max(...reached.map(({ step }) => shownStep(step).length)) + 2;
   io.out(paint.bold(`   ${'step'.padEnd(width)}line\n`));
   for (const [index, { step, words, outcome, mapLine }] of reached.entries()) {
-    const name = index > 0 && reached[index - 1]?.step === step ? '' : step;
+    const name = index > 0 && reached[index - 1]?.step === step ? '' : shownStep(step);
     const sign = outcome === 'decides' ? '=>' : '  ';
     const line = (mapLine === 0 ? '' : String(mapLine)).padStart(4);
     const first = `${sign} ${name.padEnd(width)}${line}  `;

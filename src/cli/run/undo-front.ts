@@ -53,7 +53,7 @@ export async function runUndoFront(
     result.from === null || result.to === null
       ? 'mile-marker install'
       : `mile-marker undo front ${editionNumber(result.from)}`;
-  io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again:  ${again}\n`);
+  io.err(result.to === null ? `next: ${again}\n` : `next: mile-marker verify\n      to go forward again: ${again}\n`);
 }
 
 /** By the edition that runs, where the mark says another one than the journal. */

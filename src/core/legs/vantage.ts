@@ -18,11 +18,11 @@ export function vantageWords({ from, place, seenAs, at }: Vantage): string {
   const tried = at.join(' and ');
   if (from === null) return `The front is not reachable from here, at ${tried}.`;
   const where = {
-    machine: "on the front's own machine",
-    router: "on the front's own machine, through the router",
-    home: 'in a network of the front',
-    outside: 'from outside',
+    machine: `from this machine (${from}), which runs the front`,
+    router: `from this machine (${from}), which runs the front, through the router`,
+    home: `from a network of the front (${from})`,
+    outside: `from outside (${from})`,
   }[place];
-  const seen = seenAs === null || seenAs === from ? '' : `; the front sees ${seenAs}`;
-  return `Tested ${where}, as ${from}${seen}, at ${tried}.`;
+  const seen = seenAs === null || seenAs === from ? '' : ` The front sees ${seenAs}.`;
+  return `Tested ${where}${tried === from ? '' : `, at ${tried}`}.${seen}`;
 }

@@ -42,7 +42,7 @@ export const differs: Differs = {
   'many-lines': '431, from 4000 on 400',
   'kept-by-name': 'are kept',
   hashes: 'what the C library verifies',
-  passwords: 'hashed anew for each request',
+  passwords: 'hashed again for each request',
   'kept-connections': "is the visitor's own; others may have it from their second request on",
   'broken-connections': 'a GET and its like are sent once more; a POST gets no answer, and its program decides',
   people: 'count with the next `install`: they stand in its configuration',

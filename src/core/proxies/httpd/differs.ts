@@ -42,7 +42,7 @@ export const differs: Differs = {
   'many-lines': '400',
   'kept-by-name': 'one for each request',
   hashes: 'what the C library verifies, and those',
-  passwords: 'hashed anew for each request',
+  passwords: 'hashed again for each request',
   'kept-connections': 'any GET, HEAD or OPTIONS may have it, others from the second request of a visitor on',
   'broken-connections':
     'a GET that comes first on its connection is sent once more; later ones get no answer, and browsers send them again; 502 over HTTP/2',

@@ -42,7 +42,7 @@ export const differs: Differs = {
   'many-lines': '431 in newer packages; older ones pass them all',
   'kept-by-name': 'one for each request',
   hashes: 'what the C library verifies, and those',
-  passwords: 'hashed anew for each request',
+  passwords: 'hashed again for each request',
   'kept-connections': 'any request may have it',
   'broken-connections': 'a GET and its like are sent once more, a POST gets 502',
   people: 'count at once',
