@@ -391,7 +391,7 @@ test('a server that says it has reloaded and has not is found out', async () => 
   const first = await mileMarkerProcess(['install', '--yes', '--no-rehearsal'], at.folder, impatient(at));
   expect([first.code, first.err]).toEqual([
     3,
-    expect.stringMatching(/did not take it up[^]*Live now: nothing of this map/),
+    expect.stringMatching(/did not load it[^]*Live now: nothing of this map/),
   ]);
 });
 
@@ -407,7 +407,7 @@ test('a server that dies when it is told to reload is started again with what it
   const ran = await mileMarkerProcess(['install', '--yes', '--no-rehearsal'], at.folder, impatient(at));
   expect([ran.code, ran.err]).toEqual([
     3,
-    expect.stringMatching(/did not take it up[^]*Live now: edition 0001, as before/),
+    expect.stringMatching(/did not load it[^]*Live now: edition 0001, as before/),
   ]);
   expect(await at.mark()).toBe('edition 0001');
 });
@@ -423,7 +423,7 @@ test('a server that hangs when it is told to reload is waited for no longer than
   const ran = await mileMarkerProcess(['install', '--yes', '--no-rehearsal'], at.folder, impatient(at));
   expect([ran.code, ran.err.replace(/\s+/g, ' ')]).toEqual([
     3,
-    expect.stringMatching(/did not take it up: it did not end within 2 seconds\. Live now: edition 0001, as before/),
+    expect.stringMatching(/did not load it: it did not end within 2 seconds\. Live now: edition 0001, as before/),
   ]);
   expect(await at.mark()).toBe('edition 0001');
 });

@@ -42,11 +42,11 @@ export const passedOnRows: Row[] = [
   altered('haproxy: HEAD is refused', 'to HEAD', {
     haproxy: { secure: 'http-request deny deny_status 405 if METH_HEAD { hdr_beg(host) -i nestcam } !{ method GET }' },
   }),
-  altered('nginx: parts of a page are not passed on', 'in the middle', {
+  altered('nginx: parts of a page are not passed on', 'cannot be resumed', {
     service: { does: film },
     nginx: nginx('proxy_set_header Range "";'),
   }),
-  altered('httpd: parts of a page are not passed on', 'in the middle', {
+  altered('httpd: parts of a page are not passed on', 'cannot be resumed', {
     service: { does: film },
     httpd: {
       nestcam: 'RequestHeader unset Range\n  ProxyPass / http://127.0.0.1:{service}/\n  ProxyPreserveHost On',
@@ -140,7 +140,7 @@ export const passedOnRows: Row[] = [
     nginx: nginx('rewrite ^(.*)$ $1? break;'),
   }),
   asked('nginx: a slash more behind the service', 'asks 127.0.0.1', { nginx: nginx('', '//') }),
-  asked('nginx: the path is decoded and written anew', 'written otherwise', {
+  asked('nginx: the path is decoded and written anew', 'spelled differently', {
     severity: 'warning',
     nginx: nginx('', '/'),
   }),
