@@ -62,7 +62,7 @@ test('runs are kept: what came and went is said, told to a program, and written 
       /mile_marker_road_well\{road="log\.saltmarsh\.example"\} 0\n[^]*mile_marker_leg_ok\{road="log\.saltmarsh\.example",leg="service"\} 0\n[^]*mile_marker_answer_seconds\{road="old\.saltmarsh\.example"\} 0\.\d+\n[^]*# EOF\n$/,
     );
     expect(readFileSync(join(folder, 'roads.html'), 'utf8').replace(/<[^>]+>/g, '')).toMatch(
-      /Newest run: .*less than a minute before this page was made/,
+      /Latest test: .*less than a minute before this page was made/,
     );
     const ofOne = await mileMarker(['verify', 'old', '--metrics', 'out.metrics'], folder);
     expect([ofOne.code, ofOne.err]).toEqual([2, expect.stringMatching(/--metrics shows the whole map/)]);
