@@ -168,7 +168,7 @@ function nextWords(
 }
 
 function containerWords(again: string, start: string | null): string {
-  return `next: ${start ?? 'mile-marker write --compose'}\n      if it is already running:  ${again}\n`;
+  return `next: ${start ?? 'mile-marker write --compose'}\n      if it is already running: ${again}\n`;
 }
 
 function includeWords(

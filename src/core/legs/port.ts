@@ -137,7 +137,7 @@ function problemOf(
   return [{ card: otherwise, say, data, cause, endpoint }];
 }
 
-/** That a connection was not taken: refused, lost on the way, or that there is no way there from here. `{endpoint}` is left to whoever gathers them. */
+/** A connection was not accepted: refused, lost, or without a route from this machine. `{endpoint}` is filled in where problems are gathered. */
 export function notTaken(
   { address, port }: { address: string; port: number },
   { kind, reason }: Failure,
