@@ -3,7 +3,7 @@ import { createTwoFilesPatch } from 'diff';
 import { findMap, shownPath } from '../../adapters/files/find-map.ts';
 import { renewIdentity } from '../../adapters/files/identity.ts';
 import { statePaths } from '../../adapters/files/state-folder.ts';
-import { readEdition } from '../../adapters/files/editions.ts';
+import { readCurrent, readEdition } from '../../adapters/files/editions.ts';
 import { writeStack } from '../../adapters/files/stack-file.ts';
 import { exit, Trouble } from '../../adapters/trouble.ts';
 import type { Finding } from '../../core/findings/finding.ts';
@@ -78,7 +78,14 @@ export async function runWrite(options: Options, context: CommandContext): Promi
     front.kind === 'container' ? programOf(plan.front.proxy).words.reload({ container: front.name }) : null;
   const file = compose?.file ?? null;
   const start = file === null ? null : `${site.host.compose} -f ${shellWord(file.path)} up -d`;
-  printResult(result, { ...options, container, start, plan, moving }, io);
+  // What is only shown has changed no edition.
+  const before = options.diff === true ? await planIn(result.folder) : null;
+  printResult(result, { ...options, container, start, plan, moving, before }, io);
+}
+
+async function planIn(folder: string): Promise<Plan | null> {
+  const current = await readCurrent(folder);
+  return readPlan(current?.files.find(({ path }) => path === planPath)?.content ?? '');
 }
 
 function noNodes(): Trouble {
@@ -128,12 +135,18 @@ function blocks({ rule, severity }: Finding): boolean {
 
 function printResult(
   result: WriteResult,
-  options: Options & { container: string | null; start: string | null; plan: Plan; moving: MovingOf | null },
+  options: Options & {
+    container: string | null;
+    start: string | null;
+    plan: Plan;
+    moving: MovingOf | null;
+    before: Plan | null;
+  },
   io: Io,
 ): void {
   const { changes, edition, written, folder, throwaway } = result;
   const number = editionNumber(edition);
-  if (options.diff === true) printDifference(changes, options.plan, io);
+  if (options.diff === true) printDifference(changes, { before: options.before, after: options.plan }, io);
   else printChanges(changes, io);
   // Behind the difference, which may be long.
   if (options.moving !== null) io.err(movingWords(options.moving, io.width));
@@ -208,10 +221,12 @@ function verb({ before, after }: FileChange): string {
 }
 
 /** First what changes on the map, then how the files of the server do. The plan itself is for programs. */
-function printDifference(changes: readonly FileChange[], plan: Plan, io: Io): void {
-  const written = changes.find(({ path }) => path === planPath);
-  const before = written === undefined || written.before === null ? null : readPlan(written.before);
-  const lines = written === undefined ? [] : planChanges(before, plan);
+function printDifference(
+  changes: readonly FileChange[],
+  { before, after }: { before: Plan | null; after: Plan },
+  io: Io,
+): void {
+  const lines = changes.length === 0 ? [] : planChanges(before, after);
   if (lines.length > 0) io.out(`${lines.join('\n')}\n`);
   const files = changes.filter(({ path }) => !path.endsWith('.json'));
   const isChanged = ({ before: from, after: to }: FileChange): boolean => from !== null && to !== null;
