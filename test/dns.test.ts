@@ -412,7 +412,7 @@ next: mile-marker dns publish
     );
     await expect(update(name, ['198.51.100.7'], ['198.51.100.2'])).rejects.toThrow('Nothing was changed there');
     const hourAgo = new Date(Date.now() - 3_600_000);
-    await expect(update(name, ['198.51.100.1'], [], hourAgo)).rejects.toThrow('the clocks differ (BADTIME)');
+    await expect(update(name, ['198.51.100.1'], [], hourAgo)).rejects.toThrow('its clock differs (BADTIME)');
     expect(dig(first, name, 'A')).toEqual(['198.51.100.1']);
   });
 

@@ -187,7 +187,7 @@ describe('the commands', () => {
     expect((await mileMarker(['pause', 'sightings'], folder)).out).toContain('paused sightings.saltmarsh.example\n');
     expect(map(folder)).toContain('  # the log\n  sightings: {to: bird-log:8080, paused: true}   # home only\n');
     expect((await mileMarker(['roads'], folder)).out).toMatch(/sightings\.saltmarsh\.example +home, paused/);
-    expect((await mileMarker(['pause', 'sightings'], folder)).out).toContain('is paused already');
+    expect((await mileMarker(['pause', 'sightings'], folder)).out).toContain('is already paused');
     await mileMarker(['resume', 'sightings'], folder);
     await mileMarker(['remove', 'old'], folder);
     await mileMarker(['remove', 'owls'], folder);
@@ -201,7 +201,7 @@ describe('the commands', () => {
       'sightings.saltmarsh.example now says gate: everyone\n',
     );
     expect(map(folder)).toContain('  sightings: {to: bird-log:8080, gate: everyone}   # home only\n');
-    expect(await set('sightings', 'gate', 'everyone')).toContain('says gate: everyone already');
+    expect(await set('sightings', 'gate', 'everyone')).toContain('already says gate: everyone');
     await set('nestcam', 'methods', '[GET, HEAD]');
     await set('nestcam.saltmarsh.example', 'gate', 'home');
     expect(map(folder)).toContain('    to: nestcam:3000\n    gate: home\n    methods: [GET, HEAD]\n');
@@ -216,7 +216,7 @@ describe('the commands', () => {
     const set = async (...argv: string[]): Promise<string> => (await mileMarker(['set', ...argv], folder)).out;
     expect(await set('nest*,sightings', 'hsts', '1d')).toContain('2 roads now say hsts: 1d\n');
     expect(map(folder)).toContain('  sightings: {to: bird-log:8080, hsts: 1d}   # home only\n');
-    expect(await set('--all', 'hsts', '1d')).toMatch(/^\d roads? say hsts: 1d already\n/);
+    expect(await set('--all', 'hsts', '1d')).toMatch(/^\d roads? already say hsts: 1d\n/);
     await set('--all', 'hsts', '--unset');
     expect(map(folder)).toBe(text);
     expect(await set('front.home', '192.168.64.10')).toContain('The map now says front.home: 192.168.64.10\n');

@@ -334,7 +334,7 @@ test('a socket that one may not use is told with exit code 3, and what using it 
   expect(err).toContain('has root rights on this machine');
 });
 
-test('whatever else answers there is told, also when it says nothing', async () => {
+test('whatever else answers there is told, also when it gives no answer', async () => {
   const odd = await listening(
     http.createServer((_, response) => response.end('<html>hello</html>')),
     0,

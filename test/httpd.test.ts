@@ -88,7 +88,7 @@ roads:
   expect(readFileSync(join(folder, 'replaced'), 'utf8')).toContain('# ServerName tides.saltmarsh.example');
   expect(readFileSync(join(folder, 'etc/sites-enabled/old.conf'), 'utf8')).toBe(old);
   expect(readFileSync(join(folder, 'etc/conf-enabled/mile-marker.conf'), 'utf8')).toContain('front/current/front.conf');
-  expect(said).toMatch(/0002 [^ ]+ [^ ]+ .*taken back: undone/);
+  expect(said).toMatch(/0002 .* undone/);
 });
 
 test('answers that it makes from files are known for its own, whatever they are about', () => {

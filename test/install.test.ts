@@ -95,7 +95,7 @@ test('from nothing to live and back again', async () => {
   expect(await at.mark()).toBe('edition 0002');
   expect((await at.run('undo', 'front', '2', '--yes')).err).toMatch(/Edition 0002 is live already/);
   const list = await at.run('editions');
-  expect(list.out).toMatch(/0001 .* 1 road +(was live|taken back)/);
+  expect(list.out).toMatch(/0001 .* 1 road +(was live|undone)/);
   expect(list.out).toMatch(/0002 .* new roster\S+ +live\n/);
   expect(await at.run('undo', 'front', '9', '--yes')).toMatchObject({
     code: 2,
@@ -334,7 +334,7 @@ test('what was right and is not any more is taken back, with its cause; what was
     expect.stringMatching(/undone\. Live now: edition 0001,\s+as\s+before/),
   ]);
   expect(await at.mark()).toBe('edition 0001');
-  expect((await at.run('editions')).out).toMatch(/0002 .* taken back: .*nothing listens/);
+  expect((await at.run('editions')).out).toMatch(/0002 .* undone\n(.*\n)*0002  .*nothing listens/);
 
   // By hand it goes live all the same; then it is no worse than before.
   expect((await at.run('undo', 'front', '2', '--yes')).code).toBe(0);
@@ -377,7 +377,7 @@ test('an error of check stops it, and what nginx refuses is never switched to', 
     'edition 0001',
     'editions/0001',
   ]);
-  expect((await at.run('editions')).out).toMatch(/0002 .* refused by the proxy: duplicate upstream/);
+  expect((await at.run('editions')).out).toMatch(/0002 .* refused by the proxy\n\n0002 {2}duplicate upstream/);
 });
 
 /** An environment in which servers get two seconds. */

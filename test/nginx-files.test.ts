@@ -104,7 +104,7 @@ upstream mm_de87a3447395eb03_once0 {
     keepalive_timeout 1s;
 }
 
-# Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).
+# Redirects everything to HTTPS. The target stays byte for byte ($request_uri; $uri would decode it).
 server {
     listen 0.0.0.0:80;
     server_name roster.saltmarsh.example;
@@ -129,7 +129,7 @@ server {
     add_header Referrer-Policy $mm_default_referrer_policy_20168 always;
     add_header Allow $mile_marker_allow always;
     add_header Upgrade $mile_marker_upgraded always;
-    # The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.
+    # The certificate of this connection must cover the name. Without case: $ssl_server_name keeps what the client wrote.
     if ($ssl_server_name !~* "^(?:roster\\\\.saltmarsh\\\\.example)\\\\.?$") {
         return 421;
     }
@@ -150,7 +150,7 @@ server {
         allow ::1/128;
         allow 192.168.64.0/24;
         deny all;
-        # What goes there in another way. No protocol has the number 418 (RFC 9110 §15.5.19).
+        # Other requests go elsewhere by 418, which no protocol uses (RFC 9110 §15.5.19).
         if ($mile_marker_kind != kept) {
             error_page 418 = @lead0_$mile_marker_kind;
             return 418;

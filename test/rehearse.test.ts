@@ -154,7 +154,7 @@ test('a front that lets past a gate, and one that leads astray, are found out', 
   expect(wrong.every((line) => /^(null: )?(rings|roster|sightings)/.test(line))).toBe(true);
   const told = await mileMarker(['rehearse'], folder, env);
   expect(told.out).toMatch(/rings[^]*expected {2}401\n +got {7}200 from 127\.0\.0\.1:8085/);
-  expect(told.out).toMatch(/and \d+ more requests, listed by --all/);
+  expect(told.out).toMatch(/and \d+ more requests, listed by --verbose/);
   expect(readFileSync(join(folder, 'w'), 'utf8')).toMatch(/^edda:\$2/);
   const install = await mileMarker(['install', '--yes', '--json'], folder, env);
   const refused = JSON.parse(install.out) as { end: string; rehearsal: { summary: unknown; cases: unknown[] } };

@@ -109,7 +109,7 @@ test('the page has every road, what was seen of it, and what to do; nothing of i
   const folder = place({ roads: 8, legs: broken, findings: down });
   const { page, err } = await pageOf(folder);
   expect(err).toMatch(
-    /Written: page\.html\. 8 roads: 2 wrong, 1 warning, 1 unsure, 1 not tested, 1 paused, 2 well\. The newest run is 28 hours old\./,
+    /Written: page\.html\. 8 roads: 2 wrong, 1 warning, 1 unsure, 1 not tested, 1 paused, 2 working\. The newest run is 28 hours old\./,
   );
   const text = page.replace(/<[^>]+>/g, ' ').replace(/\s+/g, ' ');
   for (let index = 0; index < 8; index += 1) expect(text).toContain(`${nameOf(index)}.saltmarsh.example`);
@@ -123,7 +123,7 @@ test('the page has every road, what was seen of it, and what to do; nothing of i
   expect(text).toMatch(/29 November 2026, 03:10 UTC against 28 November 2026, 03:10 UTC new service-down/);
   expect(text).toMatch(/hide-1\.saltmarsh\.example refused passes passes refused/);
   expect(text).toMatch(
-    /hide-1\.saltmarsh\.example\/ mobile data : a refusal \(&quot;403&quot;, forbidden\) Wi-Fi at home : the page of the service/,
+    /hide-1\.saltmarsh\.example\/ mobile data : refused \(403\) Wi-Fi at home : the service&#39;s page/,
   );
   expect(page.match(/class="code"/g)).toHaveLength(new Set(page.match(/<a href="https?:[^"]+"/g)).size);
   expect([

@@ -207,31 +207,19 @@ roads:
   const { out, code } = await mileMarker(['verify', '--links'], folder);
   close(server);
   expect(code).toBe(0);
-  expect(out).toBe(`On mobile data, Wi-Fi off
+  expect(out).toBe(`on mobile data, Wi-Fi off                expect
+https://nestcam.saltmarsh.example/       the page "Nest camera"
+https://bench.saltmarsh.example/         refused (403)
+https://roster.saltmarsh.example/shifts  a login prompt, then a page with "This
+                                         week"
+https://moved.saltmarsh.example/         goes to https://www.example.org
+https://asleep.saltmarsh.example/        503: the road is paused
+http://nestcam.saltmarsh.example/        goes to https:// by itself
+http://203.0.113.24/                     no page: the connection closes
+http://203.0.113.24:${port}/               no page at all
 
-https://nestcam.saltmarsh.example/
-    see: a page titled "Nest camera", and a closed padlock
-https://bench.saltmarsh.example/
-    see: a refusal ("403", forbidden)
-https://roster.saltmarsh.example/shifts
-    see: a question for name and password, and then a page with "This week", and
-         a closed padlock
-https://moved.saltmarsh.example/
-    see: another address: https://www.example.org
-https://asleep.saltmarsh.example/
-    see: "503": the road is paused
-http://nestcam.saltmarsh.example/
-    see: the address changes to https:// by itself
-http://203.0.113.24/
-    see: nothing: the connection is closed
-http://203.0.113.24:${port}/
-    see: nothing: the page cannot be reached
-
-On the Wi-Fi at home
-
-https://bench.saltmarsh.example/
-    see: a page titled "Nest camera", and a closed padlock
-https://roster.saltmarsh.example/shifts
-    see: a page with "This week", and a closed padlock
+on the Wi-Fi at home                     expect
+https://bench.saltmarsh.example/         the page "Nest camera"
+https://roster.saltmarsh.example/shifts  a page with "This week"
 `);
 });

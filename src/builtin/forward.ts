@@ -158,7 +158,7 @@ class Passage implements Waiting {
     this.moved();
     const { statusCode = 0, statusMessage = '' } = incoming;
     const all = linesToVisitor(incoming.rawHeaders, to.answer);
-    // RFC 9110 §8.6: an answer without content has no length, whatever its service says.
+    // RFC 9110 §8.6: an answer without content has no length.
     const lines = statusCode === 204 ? without('content-length', all) : all;
     // HTTP/2 knows no others (RFC 9113 §8.3.2, RFC 9110 §15).
     const isTwo = response instanceof Http2ServerResponse;

@@ -6,6 +6,7 @@ import { handshake } from '../adapters/probe/handshake.ts';
 import { proxyUser } from '../adapters/host/file-user.ts';
 import type { OwnConfig } from '../adapters/proxies/adapter.ts';
 import { adapterOf } from '../adapters/proxies/adapters.ts';
+import { installedBuiltin } from '../adapters/proxies/builtin/installed.ts';
 import { waitForMark } from '../adapters/processes/wait-for-mark.ts';
 import { covers } from '../core/certificates/cover.ts';
 import type { ProxyName } from '../core/proxies/names.ts';
@@ -151,7 +152,7 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   const { proxy, env, signal, say } = input;
   const adapter = adapterOf(proxy);
   if (adapter === null) {
-    cleanups.push(() => takeBack(input, folder));
+    cleanups.push(() => endFront(folder));
     await shownCommand(input, ['install', '--yes'], folder);
     return;
   }
@@ -167,10 +168,8 @@ async function startFront({ input, folder, ports, cleanups }: Started & { cleanu
   await waitForMark({ address: '127.0.0.1', port: ports.mark, mark, withinMs: 10_000, signal });
 }
 
-/** The front runs in the background, and ends with the demo, also when Ctrl-C ended that. */
-async function takeBack({ command }: DemoInput, cwd: string): Promise<void> {
-  await command(['undo', 'front', '--yes'], { cwd, signal: new AbortController().signal, quiet: () => true });
-}
+/** The front runs in the background, and ends with the demo, also when Ctrl-C ended that. Whichever edition it runs by then: who looked around may have made more live. */
+const endFront = (folder: string): Promise<unknown> => installedBuiltin.stop(join(folder, 'mile-marker.yaml'));
 
 const configOf = (folder: string): string => join(folder, 'server.conf');
 const ownOf = (folder: string): OwnConfig => ({

@@ -138,7 +138,7 @@ async function askFirst({ mayLead }: DnsInput, from: DnsName, to: DnsName): Prom
   throw new Trouble({
     code: 'alias-not-confirmed',
     message: `${from} is an alias of ${to}, which is not a name for records of this kind. Nothing was published there.`,
-    remedy: `If that is meant so, run \`mile-marker certs obtain\` in a terminal and say yes; it is asked once. Else correct the CNAME record of ${from}.`,
+    remedy: `If that is on purpose, run \`mile-marker certs obtain\` in a terminal and say yes once. If not, correct the CNAME record of ${from}.`,
   });
 }
 

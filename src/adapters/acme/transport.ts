@@ -132,7 +132,7 @@ function exchange(
         resolve({ status: answer.statusCode ?? 0, headers: Object.fromEntries(plain), data: body });
       });
     });
-    request.on('timeout', () => request.destroy(new Error('it says nothing')));
+    request.on('timeout', () => request.destroy(new Error('it gives no answer')));
     request.on('error', (error) => reject(whole.aborted ? new TimeUp('no complete answer', wholeMs) : error));
     request.end(typeof data === 'string' ? data : undefined);
   });

@@ -109,7 +109,7 @@ export function replyProblem(reply: Buffer, key: TsigKey, requestMac: Buffer): s
 const errors: Record<number, string> = {
   16: 'the signature is wrong (BADSIG)',
   17: 'the key is unknown there (BADKEY)',
-  18: 'the clocks differ (BADTIME)',
+  18: 'its clock differs (BADTIME)',
 };
 
 /** RFC 8945 §4.2. @property at where the record begins */

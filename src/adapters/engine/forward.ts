@@ -94,5 +94,5 @@ function isListening(path: string): Promise<boolean> {
 
 function lastLine(said: string): string {
   const last = said.trim().split(/\r?\n/).pop();
-  return last === undefined || last === '' ? 'ssh ended without a word' : `ssh: ${last.replace(/\.$/, '')}`;
+  return last === undefined || last === '' ? 'ssh ended without a message' : `ssh: ${last.replace(/\.$/, '')}`;
 }

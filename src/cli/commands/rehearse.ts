@@ -7,7 +7,8 @@ export function rehearse(context: CommandContext): Command {
     .description(
       'start the proxy on the new files in an isolated network and send it the requests of visitors, people and attackers',
     )
-    .option('--all', 'list every request, not only those that went wrong')
+    .option('--all', 'count the answers on each road')
+    .option('--verbose', 'list every request with its answer')
     .option('--on-loopback', 'use free ports of this machine instead of an isolated network')
     .addOption(mapOption())
     .addOption(jsonOption())

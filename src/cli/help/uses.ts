@@ -210,7 +210,7 @@ export const uses: Readonly<Record<string, Uses>> = {
     ],
     well: 'the zones say what they should',
     wrong: null,
-    interrupted: 'interrupted; `dns undo` takes back what was sent',
+    interrupted: 'interrupted; `dns undo` undoes what was sent',
   },
   'dns undo': {
     examples: [
@@ -255,7 +255,8 @@ export const uses: Readonly<Record<string, Uses>> = {
   rehearse: {
     examples: [
       ['rehearse', 'only requests that went wrong'],
-      ['rehearse --all', 'every request with its answer'],
+      ['rehearse --all', 'how many requests each road got, and the answers'],
+      ['rehearse --verbose', 'every request with its answer'],
     ],
     well: 'every request was answered as the map says',
     wrong: 'some did not',

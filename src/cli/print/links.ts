@@ -1,16 +1,28 @@
 import type { PhoneLink } from '../../core/legs/links.ts';
-import type { Io } from '../io.ts';
-import { style, wrap } from './style.ts';
+import { wrap } from './style.ts';
+import { table } from './table.ts';
+
+const heads = { 'mobile data': 'on mobile data, Wi-Fi off', 'Wi-Fi at home': 'on the Wi-Fi at home' } as const;
 
 /** Links by the connection that the phone must have, each with what must be seen. */
-export function formatLinks(links: readonly PhoneLink[], { width, colour }: Pick<Io, 'width' | 'colour'>): string {
-  const paint = style(colour.out);
-  const heads = { 'mobile data': 'On mobile data, Wi-Fi off', 'Wi-Fi at home': 'On the Wi-Fi at home' } as const;
+export function formatLinks(links: readonly PhoneLink[], { width }: { width: number }): string {
+  const widest = Math.max(
+    0,
+    ...links.map(({ url }) => url.length),
+    ...Object.values(heads).map(({ length }) => length),
+  );
+  const room = width - widest - 2;
   const parts = (['mobile data', 'Wi-Fi at home'] as const).flatMap((on) => {
     const own = links.filter((link) => link.on === on);
     if (own.length === 0) return [];
-    const lines = own.map(({ url, see }) => `${url}\n${wrap(see, { width, first: '    see: ', indent: '         ' })}`);
-    return [`${paint.bold(heads[on])}\n\n${lines.join('')}`];
+    // Columns of both tables begin at the same place.
+    const head = [heads[on].padEnd(widest), 'expect'];
+    return [
+      table(
+        head,
+        own.map(({ url, see }) => [url, wrap(see, { width: room }).trimEnd()]),
+      ),
+    ];
   });
   return parts.join('\n');
 }

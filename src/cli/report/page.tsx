@@ -134,7 +134,10 @@ function Page({ report, refreshSeconds }: { report: Report; refreshSeconds: numb
             )}
           </Part>
           <Part id="phone">
-            <p>What no machine of yours can see: open each in a private window, first on mobile data with Wi-Fi off.</p>
+            <p>
+              No machine of yours can test this: open each link in a private window, first on mobile data with Wi-Fi
+              off. Each page must show a closed padlock.
+            </p>
             <Links links={links} />
           </Part>
         </main>

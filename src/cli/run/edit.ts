@@ -150,7 +150,7 @@ function wideWords(edit: WideEdit, { roads, changed }: { roads: string[]; change
   const said = edit.value === null ? `no \`${key}\`` : `${key}: ${edit.value}`;
   const who = edit.kind === 'set-at' ? 'The map' : plural(roads.length, 'road');
   const verb = edit.kind === 'set-at' || roads.length === 1 ? 'says' : 'say';
-  return changed ? `${who} now ${verb} ${said}` : `${who} ${verb} ${said} already`;
+  return changed ? `${who} now ${verb} ${said}` : `${who} already ${verb} ${said}`;
 }
 
 /** Brings live at once what narrower gates of several roads close. @returns whether there is nothing left to say */
@@ -289,9 +289,10 @@ async function nothingElseWaits({ map }: EditOptions, io: Io): Promise<boolean> 
 }
 
 function resultWords(edit: Edit, { road, changed }: { road: string; changed: boolean }): string {
-  if (edit.kind !== 'set') return changed ? `${done[edit.kind]} ${road}` : `${road} is ${done[edit.kind]} already`;
+  if (edit.kind === 'resume' && !changed) return `${road} was not paused`;
+  if (edit.kind !== 'set') return changed ? `${done[edit.kind]} ${road}` : `${road} is already ${done[edit.kind]}`;
   const said = edit.value === null ? `no \`${edit.key}\`` : `${edit.key}: ${edit.value}`;
-  return changed ? `${road} now says ${said}` : `${road} says ${said} already`;
+  return changed ? `${road} now says ${said}` : `${road} already says ${said}`;
 }
 
 function documentOf(

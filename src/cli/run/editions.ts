@@ -15,7 +15,7 @@ import { sayCutShort } from '../alone.ts';
 import type { CommandContext, Io } from '../io.ts';
 import { sayMap } from '../said-map.ts';
 import { jsonDocument } from '../print/json.ts';
-import { plural } from '../print/style.ts';
+import { plural, wrap } from '../print/style.ts';
 import { table } from '../print/table.ts';
 
 interface Options {
@@ -29,9 +29,9 @@ const words: Record<Outcome, string> = {
   silent: 'live last; the front does not answer',
   confirmed: 'was live',
   'not-tested': 'live, not tested',
-  returned: 'taken back',
+  returned: 'undone',
   refused: 'refused by the proxy',
-  unfinished: 'cut short',
+  unfinished: 'interrupted',
 };
 
 /** Editions outlive a map that was lost; where there is neither, the name is a slip. */
@@ -78,6 +78,12 @@ export async function runEditions({ map, json }: Options, { io }: CommandContext
       editions.map((one, index) => row({ ...one, isFirst: index === 0 })),
     ),
   );
+  const reasons = editions.filter(({ why }) => why !== null && why !== 'undone');
+  if (reasons.length > 0) io.out('\n');
+  for (const { number, why } of reasons) {
+    const first = `${editionNumber(number)}  `;
+    io.out(wrap(why ?? '', { width: io.width, first, indent: ' '.repeat(first.length) }));
+  }
   io.err('next: to go back to one: mile-marker undo front EDITION\n');
 }
 
@@ -102,12 +108,11 @@ function row({
   number,
   at,
   outcome,
-  why,
   difference,
   isFirst,
 }: Became & { number: number; difference: EditionDifference | null; isFirst: boolean }): string[] {
   const time = at === null ? '-' : at.slice(0, 19).replace('T', ' ');
   const differs =
     difference === null ? '-' : isFirst ? plural(difference.added.length, 'road') : differenceWords(difference);
-  return [editionNumber(number), time, differs, why === null ? words[outcome] : `${words[outcome]}: ${why}`];
+  return [editionNumber(number), time, differs, words[outcome]];
 }

@@ -1,5 +1,6 @@
 import { setMaxListeners } from 'node:events';
 import { exit } from '../../adapters/trouble.ts';
+import { groupedBy } from '../../core/grouped-by.ts';
 import { partName } from '../../core/plan/parts.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { writeFiles } from '../../use-cases/live/write.ts';
@@ -10,9 +11,11 @@ import type { CommandContext, Io } from '../io.ts';
 import { openSite, type OpenOptions } from '../open-site.ts';
 import { jsonDocument } from '../print/json.ts';
 import { plural, style, wrap } from '../print/style.ts';
+import { table } from '../print/table.ts';
 
 export interface RehearseOptions extends OpenOptions {
   all?: boolean;
+  verbose?: boolean;
   onLoopback?: boolean;
 }
 
@@ -46,9 +49,10 @@ export function countsOf({ results, strays }: Rehearsed): { played: number; went
   return { played: results.length - untested, went, untested };
 }
 
-export function rehearsalAsJson(rehearsed: Rehearsed, { all }: RehearseOptions): Record<string, unknown> {
+export function rehearsalAsJson(rehearsed: Rehearsed, { all, verbose }: RehearseOptions): Record<string, unknown> {
   const { how, why, results, strays } = rehearsed;
-  const cases = all === true ? results : results.filter(({ differences }) => differences.length > 0);
+  const cases =
+    all === true || verbose === true ? results : results.filter(({ differences }) => differences.length > 0);
   return { how, why, summary: countsOf(rehearsed), strays, cases };
 }
 
@@ -67,14 +71,14 @@ function someOfEach(differing: readonly CaseResult[]): CaseResult[] {
   });
 }
 
-/** What differs, part by part; with `--all` everything. */
-export function rehearsalWords({ results, strays }: Rehearsed, { all }: RehearseOptions, io: Io): string {
+/** What differs, part by part; with `--verbose` everything, with `--all` how many of each answer came besides. */
+export function rehearsalWords({ results, strays }: Rehearsed, { all, verbose }: RehearseOptions, io: Io): string {
   const paint = style(io.colour.out);
   const differing = results.filter(({ differences }) => differences.length > 0);
-  const shown = all === true ? results : someOfEach(differing);
+  const shown = verbose === true ? results : someOfEach(differing);
   const parts = new Map<string, CaseResult[]>();
   for (const one of shown) {
-    const name = one.road === null ? 'strangers and hostile input' : partName(one.road, one.prefix ?? '/');
+    const name = placeOf(one);
     parts.set(name, [...(parts.get(name) ?? []), one]);
   }
   const width = Math.max(0, ...shown.map(({ what }) => Math.min(what.length, 44)));
@@ -83,8 +87,29 @@ export function rehearsalWords({ results, strays }: Rehearsed, { all }: Rehearse
     return `${paint.bold(name)}\n${rows.join('')}\n`;
   });
   const more = differing.length - shown.length;
-  const rest = all === true || more <= 0 ? '' : `and ${plural(more, 'more request')}, listed by --all\n`;
-  return lines.join('') + rest + strays.map((words) => `unasked: ${words}\n`).join('');
+  const rest = more <= 0 ? '' : `and ${plural(more, 'more request')}, listed by --verbose\n`;
+  const counts = all === true ? answerTable(results) : '';
+  return counts + lines.join('') + rest + strays.map((words) => `unasked: ${words}\n`).join('');
+}
+
+function placeOf({ road, prefix }: CaseResult): string {
+  return road === null ? 'strangers and hostile input' : partName(road, prefix ?? '/');
+}
+
+/** How many requests each part of a road got, and how often each answer was the planned one. */
+function answerTable(results: readonly CaseResult[]): string {
+  const rows = [...groupedBy(results, placeOf)].map(([place, own]) => {
+    const answers = [...groupedBy(own, answerOf)].sort(([, a], [, b]) => b.length - a.length);
+    const counts = answers.map(([answer, { length }]) => `${answer} (${String(length)})`);
+    return [place, String(own.length), wrap(counts.join(', '), { width: 34 }).trimEnd()];
+  });
+  return `${table(['road', 'requests', 'answers'], rows)}\n`;
+}
+
+/** Of "200 from bird-log:8080" the status: each road has its services. */
+function answerOf({ expected, differences, untested }: CaseResult): string {
+  if (untested !== null) return 'not played';
+  return differences.length > 0 ? 'not as planned' : expected.replace(/^(\d{3}) .*/s, '$1');
 }
 
 function caseWords({ what, expected, differences, untested }: CaseResult, width: number, io: Io): string {

@@ -116,7 +116,7 @@ async function printLinks(site: Site, names: string[], options: VerifyOptions, i
     limits: limitsOf(options, site, io),
   });
   io.out(options.json === true ? jsonDocument('links', { map: site.mapFile, links }) : formatLinks(links, io));
-  io.err('\nnext: open each link in a private window, first on mobile data with Wi-Fi off\n');
+  io.err('\nnext: open each link in a private window; each page must show a closed padlock\n');
 }
 
 /** A page or numbers of a few roads, or as nobody else sees them, would be taken for the whole. */

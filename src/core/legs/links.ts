@@ -15,7 +15,7 @@ export interface PhoneLink {
 }
 
 /**
- * What to open on a phone with Wi-Fi off, and where a gate lets home in, once more at home: the one vantage that no machine of yours has.
+ * What to open on a phone with Wi-Fi off, and where a gate lets home in, once more at home: the one place from which no machine of yours can look.
  *
  * @param directs what the services answer when asked directly, by the part of their road
  * @param published ports at which services answer on this machine beside the front
@@ -39,7 +39,7 @@ export function phoneLinks(
           {
             url: `http://${plainAuthority(plan, first)}/`,
             on: 'mobile data',
-            see: 'the address changes to https:// by itself',
+            see: 'goes to https:// by itself',
           },
         ];
   return [...perRoad, ...plain, ...waysRound(plan, [...new Set(published)])];
@@ -74,7 +74,7 @@ function waysRound(plan: Plan, ports: readonly number[]): PhoneLink[] {
     ...ports.map((port) => ({
       url: `http://${withPort(address, port)}/`,
       on: 'mobile data' as const,
-      see: 'nothing: the page cannot be reached',
+      see: 'no page at all',
     })),
   ];
 }
@@ -96,27 +96,29 @@ function seenFrom(
   );
   const asks = verdict.act === 'answer' && verdict.status === 401;
   const behind = behindGate(road, part, directs.get(part));
-  if (road.paused) return '"503": the road is paused';
-  if (asks) return `a question for name and password, and then ${behind}`;
-  if (verdict.act === 'answer' && verdict.status === 403) return 'a refusal ("403", forbidden)';
+  if (road.paused) return '503: the road is paused';
+  if (asks) return `a login prompt, then ${behind}`;
+  if (verdict.act === 'answer' && verdict.status === 403) return 'refused (403)';
   return behind;
 }
+
+const servicesPage = "the service's page";
 
 function behindGate(road: PlannedRoad, part: PlannedPart, direct: DirectEvidence | undefined): string {
   const { leads } = part;
   const expected = expectedOf(road, part)?.text ?? null;
-  if (expected !== null) return `a page with "${expected}", and a closed padlock`;
-  if (leads.kind === 'redirect') return `another address: ${leads.url}`;
-  if (leads.kind === 'folder') return 'the page of your folder, and a closed padlock';
-  if (direct === undefined && leads.upstream !== null) return 'the page of the service, and a closed padlock';
-  if (direct?.answer.ok !== true) return 'the page of the service, which does not answer now';
+  if (expected !== null) return `a page with "${expected}"`;
+  if (leads.kind === 'redirect') return `goes to ${leads.url}`;
+  if (leads.kind === 'folder') return 'the page of your folder';
+  if (direct === undefined && leads.upstream !== null) return servicesPage;
+  if (direct?.answer.ok !== true) return 'an error: the service does not answer now';
   const { title, status } = direct.answer.value;
-  if (title !== null) return `a page titled "${title}", and a closed padlock`;
-  if (isRedirect(status)) return 'the page of the service, and a closed padlock';
-  return `the answer of the service (${String(status)}), and a closed padlock`;
+  if (title !== null) return `the page "${title}"`;
+  if (isRedirect(status)) return servicesPage;
+  return `${String(status)} from the service`;
 }
 
 function strangersSee({ front: { unknown } }: Plan): string {
-  if (unknown.act === 'refuse') return 'nothing: the connection is closed';
-  return unknown.act === 'not-found' ? '"404", and none of your pages' : 'another address, as set in `front.unknown`';
+  if (unknown.act === 'refuse') return 'no page: the connection closes';
+  return unknown.act === 'not-found' ? '404, none of your pages' : 'goes where `front.unknown` says';
 }

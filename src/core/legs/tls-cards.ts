@@ -93,7 +93,7 @@ export const untrusted = card({
   messages: {
     'self-made': {
       message: 'The certificate that the front shows for {names} is self-made: no authority signed it.',
-      remedy: 'Use one from an authority. If this one is meant: mile-marker verify --trust FILE',
+      remedy: 'Use one from an authority. If you use it on purpose: mile-marker verify --trust FILE',
     },
     incomplete: {
       message: 'The front shows the certificate for {names} without its intermediate certificate.',
@@ -102,7 +102,7 @@ export const untrusted = card({
     },
     unknown: {
       message: 'The certificate that the front shows for {names} is from {issuer}, which browsers do not trust.',
-      remedy: 'Use a public authority. If this one is meant: mile-marker verify --trust FILE',
+      remedy: 'Use a public authority. If you use it on purpose: mile-marker verify --trust FILE',
     },
     outdated: {
       message:

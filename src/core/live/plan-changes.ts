@@ -39,7 +39,7 @@ const settings: Readonly<Record<string, (plan: Plan) => Shown>> = {
 };
 
 /**
- * What another plan changes, a line each, in the words of the map. What is the same in all of it says nothing.
+ * What another plan changes, a line each, in the words of the map. What is the same in all of it gives no answer.
  *
  * @param before null where nothing was written yet
  */

@@ -22,7 +22,7 @@ interface ServiceNote {
 
 /** How each note begins, by which an earlier one is known. */
 export const noteHead =
-  '<!-- Mile Marker: notes for a service. Written anew by `mile-marker write`; what you add here is lost. -->';
+  '<!-- Mile Marker: notes for a service. `mile-marker write` replaces this file; what you add here is lost. -->';
 
 interface Led {
   road: PlannedRoad;

@@ -14,7 +14,7 @@ export function readLogLine(line: string): LogLine {
 const longestLogWords = 300;
 
 /**
- * Why the front did not get to the service, as its log has it, and what it dialled; null when it says nothing known.
+ * Why the front did not get to the service, as its log has it, and what it dialled; null when it gives no answer known.
  *
  * @param upstream host and port of the service, as the map has it
  */

@@ -139,7 +139,8 @@ export const wild = card({
   messages: {
     front: {
       message: 'A wildcard record of {domain} leads every name to the front, even those that are not on the map.',
-      remedy: 'If it is meant, write `style: wildcard` under `dns` in the map. If not, remove the record *.{domain}.',
+      remedy:
+        'If it is on purpose, write `style: wildcard` under `dns` in the map. If not, remove the record *.{domain}.',
     },
     elsewhere: {
       message: 'A wildcard record of {domain} leads every other name to {found}, which is not your front.',

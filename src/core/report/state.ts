@@ -12,7 +12,7 @@ export const stateWords: Readonly<Record<RoadState, string>> = {
   untested: 'not tested',
   unknown: 'not tested yet',
   paused: 'paused',
-  well: 'well',
+  well: 'working',
 };
 
 /** For terminals, where one shape has one column. */
@@ -37,7 +37,7 @@ export function stateOf(
   return paused ? 'paused' : standing;
 }
 
-/** "3 wrong, 9 well", the worst first. */
+/** "3 wrong, 9 working", the worst first. */
 export function countWords(states: readonly RoadState[]): string {
   return roadStates
     .map((state) => [states.filter((one) => one === state).length, stateWords[state]] as const)

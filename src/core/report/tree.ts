@@ -1,5 +1,5 @@
 import { groupedBy } from '../grouped-by.ts';
-import { byUnits } from '../by-units.ts';
+import { naturally } from '../by-units.ts';
 import type { Service } from '../inventory/inventory.ts';
 import { isLoopback, withPort } from '../networks/address.ts';
 import { partName } from '../plan/parts.ts';
@@ -42,7 +42,7 @@ export function treeOf(plan: Plan, stateOf: (name: string) => RoadState): Tree {
     ...plan.ports.map((port) => wayOfPort(port, stateOf(port.name))),
   ];
   const gates = [...groupedBy(ways, ({ gate }) => gate.name)]
-    .sort(([a], [b]) => gateRank(a) - gateRank(b) || byUnits(a, b))
+    .sort(([a], [b]) => gateRank(a) - gateRank(b) || naturally(a, b))
     .map(([name, own]): TreeGate => ({
       name,
       who: own[0] === undefined ? '' : whoPasses(own[0].gate),
@@ -63,12 +63,12 @@ interface Way extends Leaf {
 
 function placesOf(ways: readonly Way[]): TreePlace[] {
   return [...groupedBy(ways, ({ place }) => place)]
-    .sort(([a], [b]) => byUnits(a, b))
+    .sort(([a], [b]) => naturally(a, b))
     .map(([title, own]) => ({
       title,
       leaves: own
         .map(({ road, name, leads, state }) => ({ road, name, leads, state }))
-        .sort((a, b) => roadStates.indexOf(a.state) - roadStates.indexOf(b.state) || byUnits(a.name, b.name)),
+        .sort((a, b) => roadStates.indexOf(a.state) - roadStates.indexOf(b.state) || naturally(a.name, b.name)),
     }));
 }
 

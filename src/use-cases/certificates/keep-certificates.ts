@@ -67,7 +67,7 @@ export async function importCertificate({
   if (missing.length > 0 && !(evenSo && as !== null)) {
     const message = `The certificate covers ${names.join(', ') || 'no name'}, and \`${planned.id}\` also needs ${missing.join(', ')}.`;
     const remedy =
-      'Get one that covers them, or change `names` under `certificates` in the map. To store it all the same, add: --as ID --even-so';
+      'Get one that covers them, or change `names` under `certificates` in the map. To store it anyway, add: --as ID --even-so';
     throw new Trouble({ code: 'certificate-other-name', message, remedy, exitCode: 2 });
   }
   await ensureState(site.paths);
@@ -92,7 +92,7 @@ async function withIntermediate(
     code: 'certificate-incomplete',
     message: `The certificate is signed by ${whole.issuer}, whose own certificate is neither in these files nor beside them.`,
     remedy:
-      'Without it many programs refuse the certificate. Download the intermediate certificate where you got this one, and name it too: mile-marker certs import CERTIFICATE INTERMEDIATE KEY. To store it all the same, add: --even-so',
+      'Without it many programs refuse the certificate. Download the intermediate certificate where you got this one, and name it too: mile-marker certs import CERTIFICATE INTERMEDIATE KEY. To store it anyway, add: --even-so',
     exitCode: 2,
   });
 }
@@ -106,7 +106,7 @@ function refuseInvalid({ notBefore, notAfter }: { notBefore: number; notAfter: n
     time < notBefore
       ? `The certificate is not valid before ${day(notBefore)}.`
       : `The certificate expired on ${day(notAfter)}.`;
-  const remedy = 'Get a newer one. To store it all the same, add: --even-so';
+  const remedy = 'Get a newer one. To store it anyway, add: --even-so';
   throw new Trouble({ code: 'certificate-not-valid', message, remedy, exitCode: 2 });
 }
 

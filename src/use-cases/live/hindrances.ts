@@ -159,7 +159,7 @@ function ofListening(files: readonly string[], ports: readonly number[], title: 
     {
       code: 'port-kept',
       message: `${title} would keep listening on port ${ports.join(' or ')} by ${files.join(', ')}. Nothing was changed.`,
-      remedy: `Have those lines switched off in the same step, which \`mile-marker undo front\` takes back: mile-marker install ${files.map((file) => `--replace ${shellWord(file)}`).join(' ')}`,
+      remedy: `Have those lines switched off in the same step, which \`mile-marker undo front\` restores: mile-marker install ${files.map((file) => `--replace ${shellWord(file)}`).join(' ')}`,
     },
   ];
 }
@@ -177,7 +177,7 @@ async function ofLine(
   return [
     {
       code: 'include-by-hand',
-      message: `${title} reads these files by a line that \`mile-marker install\` did not add, so it cannot take it away. Nothing was changed.`,
+      message: `${title} reads these files by a line that \`mile-marker install\` did not add, so it cannot remove it. Nothing was changed.`,
       remedy: `Remove it, without a reload: ${line}, then run this again`,
     },
   ];

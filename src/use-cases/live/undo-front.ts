@@ -144,7 +144,7 @@ function byHand({ paths }: Site, { proxy }: FrontPlace): Trouble {
   const line = renderer?.includeLine({ current: join(paths.front, 'current') })?.line ?? '';
   return new Trouble({
     code: 'include-by-hand',
-    message: `The line by which ${title} reads these files was not added by \`mile-marker install\`, so it is not taken away. Nothing was changed.`,
+    message: `The line by which ${title} reads these files was not added by \`mile-marker install\`, so it stays. Nothing was changed.`,
     remedy: `Remove it yourself: ${line}, then: mile-marker undo front`,
   });
 }

@@ -79,7 +79,7 @@ interface Answer {
   chosen: boolean;
 }
 
-/** What it says now counts for as long as it says nothing else; only one that has never answered is as if it had been asked in vain. */
+/** What it says now counts for as long as it gives no answer else; only one that has never answered is as if it had been asked in vain. */
 function heardAnswer({ engine }: HeardEngines): Answer {
   if (engine === null || engine.facts !== null) return { facts: engine?.facts ?? null, trouble: null, chosen: false };
   const trouble = engine.trouble === null ? null : new Trouble({ code: 'engine-gone', ...engine.trouble });

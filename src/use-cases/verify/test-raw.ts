@@ -75,7 +75,7 @@ interface Odd {
   asWritten: { first?: string };
   asNot: { first?: string };
   tls: string | null;
-  /** What the service says first; empty when it says nothing as the map has it. */
+  /** What the service says first; empty when it gives no answer as the map has it. */
   wanted: string;
 }
 

@@ -187,9 +187,9 @@ const roadKeys = z.strictObject(
           'true',
         ),
       ),
-    'meant-so': oneOrMany(label('the id of a rule'), 'the id of a rule, or a list of ids')
+    'meant-so': oneOrMany(label('the id of a finding'), 'the id of a finding, or a list of ids')
       .optional()
-      .meta(about('Rules whose warnings about this road are meant, and not shown.', 'console-open-to-everyone')),
+      .meta(about('Warnings about this road that you accept; they are not shown.', 'console-open-to-everyone')),
     notes: z.string(wants('a text')).optional().meta(about('Your own notes.', 'ask the wardens before opening')),
     expect: expect
       .optional()

@@ -32,7 +32,7 @@ export function split({ name, lines }: RoadSection, crowds: Crowds): string[] {
 export function crowdsFile(crowds: Crowds): string {
   const inOrder = [...crowds].sort(([a], [b]) => (a < b ? -1 : 1));
   return [
-    `${ownHeader}: what roads have in common that differ in nothing but their services.`,
+    `${ownHeader}: shared by roads that differ only in their services.`,
     '',
     ...inOrder.flatMap(([name, lines]) => section(`defaults ${name} from ${defaultsName}`, lines)),
   ].join('\n');

@@ -23,15 +23,15 @@ export function frontFile(plan: Plan, current: string): string {
   const { front, host, limits } = plan;
   return [
     `${ownHeader} (map ${plan.identity}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
-    comment('Have haproxy read this folder: -f FOLDER behind its other files.'),
+    comment('Load this folder into haproxy: add -f FOLDER after its other files.'),
     '',
     ...section('global', [
       comment(
-        'A head of a request or an answer has to fit, with eight bytes for each line. Room costs: what may be sent twice is copied whole.',
+        'A request or answer head must fit, with eight bytes per line. Larger buffers cost time: requests that may be repeated are copied whole.',
       ),
       `tune.bufsize ${String(longestHeadBytes + mostHeaderLines * 8 + 2048)}`,
       `tune.http.maxhdr ${String(mostHeaderLines * 4)}`,
-      comment('Every handshake is a whole one: a session taken up again would bring the road that began it.'),
+      comment('No session resumption: a resumed session would keep the certificate of the name that began it.'),
       'tune.ssl.cachesize 0',
       ...socketLines(plan),
     ]),
@@ -40,7 +40,7 @@ export function frontFile(plan: Plan, current: string): string {
       'option http-keep-alive',
       'option dontlognull',
       comment(
-        'A kept connection that its service closes under a request: once more, where that is safe. A service that is down is said to be down at once.',
+        'Repeats a request once if the service closes a kept connection under it, and if that is safe. A service that is down is reported at once, without retries.',
       ),
       'retries 1',
       'retry-on empty-response',
@@ -75,7 +75,7 @@ export function frontFile(plan: Plan, current: string): string {
       ...nameLines(plan, current, 'http'),
       ...challengeLines(plan),
       ...strangerLines(plan, current),
-      comment('Everything goes to HTTPS, the target byte for byte.'),
+      comment('Redirects everything to HTTPS. The target stays byte for byte.'),
       `http-request redirect location ${quote(`https://%[var(txn.name)]${escapeFormat(outsidePort(plan))}%[pathq]`)} code 308 if { var(txn.road) -m str onward }`,
       ...normalLines(),
       ...originLines(),
@@ -101,7 +101,10 @@ function socketLines(plan: Plan): string[] {
   const path = socketPath(plan);
   return path === null
     ? []
-    : [comment('By it pending challenges are told.'), `stats socket ${quote(path)} mode 600 level admin`];
+    : [
+        comment('Mile Marker sets pending challenges through this socket.'),
+        `stats socket ${quote(path)} mode 600 level admin`,
+      ];
 }
 
 /** 4. A pending token of an authority (RFC 8555 §8.3). */
@@ -109,7 +112,7 @@ function challengeLines({ challenges }: Plan): string[] {
   if (challenges === null) return [];
   const prefix = '/\\.well-known/acme-challenge/';
   return [
-    comment('Pending challenges of an authority.'),
+    comment('Pending ACME challenges.'),
     `acl asks-token pathq -m reg ${quote(`^${prefix.replaceAll('\\\\', '\\')}[A-Za-z0-9_-]{1,200}$`)}`,
     `http-request set-var-fmt(txn.token) ${quote(`%[var(txn.name)]/%[pathq,regsub("^${prefix}","")]`)} if { method GET HEAD } asks-token { var(txn.road) -m found }`,
     `http-request set-var(txn.proof) ${quote(`var(txn.token),map(${pendingMap(challenges)})`)} if { var(txn.token) -m found }`,
@@ -139,7 +142,7 @@ function resolverLines(plan: Plan, resolvers: readonly string[]): string[] {
   if (!isByName || resolvers.length === 0) return [];
   return section(`resolvers ${resolversName}`, [
     comment(
-      'Names of services are looked up again, so that haproxy starts without them and follows where they move. DNS only; /etc/hosts is not read.',
+      'Looks up the names of services at run time: haproxy starts without them, and follows when they move. DNS only, not /etc/hosts.',
     ),
     ...resolvers.map((address, index) => `nameserver r${String(index)} ${withPort(address, 53)}`),
     `hold valid ${plan.front.container === null ? '30s' : '1s'}`,
@@ -155,7 +158,7 @@ function nameLines({ roads }: Plan, current: string, listener: 'http' | 'https')
   const map = (file: string): string => `map(${current}/${file})`;
   const below = `http-request set-var(txn.road) ${quote(`var(txn.name),regsub("^[0-9a-z_-]+\\.",""),${map(`names-below${plain}.map`)}`)} if !{ var(txn.road) -m found } { var(txn.name) -m reg ${quote('^[0-9a-z_-]+\\.')} }`;
   return [
-    comment('The name that is asked for, without port, capitals and the dot at its end.'),
+    comment('The requested name in lower case, without port and final dot.'),
     'http-request set-var(txn.name) req.fhdr(host),host_only,lower',
     `http-request set-var(txn.name) ${quote('var(txn.name),regsub("\\.$","")')} if { var(txn.name) -m end . }`,
     `http-request set-var(txn.road) ${quote(`var(txn.name),${map(`names${plain}.map`)}`)}`,
@@ -171,7 +174,7 @@ function strangerLines(plan: Plan, current: string): string[] {
     case 'refuse':
       return [
         comment(
-          'Names that are not on the map. Where HTTP/2 shares a connection between names, the visitor must open another one (RFC 9110 §15.5.20).',
+          'Names that are not on the map. HTTP/2 shares a connection between names; 421 makes the visitor open another (RFC 9110 §15.5.20).',
         ),
         'http-request return status 421 if HTTP_2.0 !{ var(txn.road) -m found }',
         `http-request reject ${stranger}`,
@@ -187,7 +190,7 @@ function strangerLines(plan: Plan, current: string): string[] {
 function shownLines({ certificates }: Plan, current: string): string[] {
   const below = `http-request set-var(txn.shown) ${quote(`var(txn.sni),regsub("^[0-9a-z_-]+\\.",""),map(${current}/shown-below.map)`)} if !{ var(txn.shown) -m found } { var(txn.sni) -m reg ${quote('^[0-9a-z_-]+\\.')} }`;
   return [
-    comment('Which certificate was shown.'),
+    comment('The certificate that this connection got.'),
     'http-request set-var(txn.sni) ssl_fc_sni,lower',
     `http-request set-var(txn.sni) ${quote('var(txn.sni),regsub("\\.$","")')} if { var(txn.sni) -m end . }`,
     `http-request set-var(txn.shown) ${quote(`var(txn.sni),map(${current}/shown.map)`)}`,
@@ -195,7 +198,7 @@ function shownLines({ certificates }: Plan, current: string): string[] {
   ];
 }
 
-/** A path that is not in normal form is below no prefix. */
+/** A path that is not in normal form matches no prefix. */
 function normalLines(): string[] {
   return [`http-request set-var(txn.normal) bool(true) if !{ path -m reg ${quote(abnormal)} }`];
 }
@@ -204,7 +207,7 @@ function normalLines(): string[] {
 export function markFile({ front }: Plan, mark: string): string {
   return [
     `${ownHeader}.`,
-    comment('Answers which edition this haproxy really runs. A reload that reports success proves nothing.'),
+    comment('Answers with the edition that this haproxy runs. A successful reload is no proof.'),
     ...section(`frontend mile-marker-mark from ${defaultsName}`, [
       `bind ${bindAddress(front.mark.address, front.mark.port)}`,
       `http-request return status 200 content-type text/plain string ${quote(mark)} if { path /mark }`,

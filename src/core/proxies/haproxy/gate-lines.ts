@@ -41,7 +41,7 @@ function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number,
     ...(people === null
       ? []
       : [
-          comment('A password is tried where it decides, and where an honest visitor could have such a long one.'),
+          comment('Checks a password only where it decides, and only up to a sensible length.'),
           `http-request set-var(txn.${of('known')}) bool(true) if${either ? ` !${isSet('near')}` : ''}${gated} { req.fhdr(authorization),length le ${String(longestCredentials + 'Basic '.length + 2)} } { http_auth(${peopleList(people)}) }`,
           `${ask} if !${isSet('known')}${either ? ` !${isSet('near')}` : ''}${gated}`,
         ]),

@@ -13,9 +13,7 @@ export function backendOf({ name }: Pick<PlannedRoad, 'name'>, listener: Listene
 /** Names in comparable form to sections: of all roads, and of those that are also served on plain HTTP. */
 export function nameMaps({ roads }: Plan): WrittenFile[] {
   const lines = (chosen: readonly PlannedRoad[], of: (road: PlannedRoad) => string): string =>
-    [`${ownHeader}: names and what they lead to.`, ...chosen.map((road) => `${bare(road.name)} ${of(road)}`), ''].join(
-      '\n',
-    );
+    [`${ownHeader}: names and their roads.`, ...chosen.map((road) => `${bare(road.name)} ${of(road)}`), ''].join('\n');
   const exact = roads.filter(({ name }) => !isWildcard(name));
   const wild = roads.filter(({ name }) => isWildcard(name));
   const all = (road: PlannedRoad): string => backendOf(road, 'https');
@@ -43,7 +41,7 @@ export function shownMaps(plan: Plan): WrittenFile[] {
     { path: 'shown.map', content: [`${ownHeader}: names and the certificate of each.`, ...exact, ''].join('\n') },
     {
       path: 'shown-below.map',
-      content: [`${ownHeader}: what is shown for all other names below these.`, ...below, ''].join('\n'),
+      content: [`${ownHeader}: certificates for all other names under these.`, ...below, ''].join('\n'),
     },
   ];
 }

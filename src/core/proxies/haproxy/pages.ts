@@ -15,7 +15,7 @@ export function downLines({ pages }: Plan, current: string): string[] {
   if (pages.down === undefined) return [];
   const file = quote(`${current}/${pagePath('down')}`);
   return [
-    comment('A service that cannot be reached.'),
+    comment('The answer when a service cannot be reached.'),
     ...[502, 503, 504].map((status) => `http-error status ${String(status)} ${type} file ${file}`),
   ];
 }

@@ -12,7 +12,7 @@ const ofConnection = ['HTTP2-Settings', 'Keep-Alive', 'Proxy-Connection', 'TE', 
 export function originLines(): string[] {
   const one = (name: string): string => `{ req.fhdr_cnt(${name}) eq 1 } !{ req.fhdr(${name}) -m len 0 }`;
   return [
-    comment('Who asks for a page of another origin, and whether that is all it does (Fetch standard, CORS protocol).'),
+    comment('Requests from pages of other origins, and their preflights (Fetch standard, CORS protocol).'),
     `http-request set-var(txn.from) req.fhdr(origin) if ${one('origin')}`,
     `http-request set-var(txn.preflight) bool(true) if { method OPTIONS } { var(txn.from) -m found } ${one('access-control-request-method')}`,
   ];
@@ -39,16 +39,18 @@ export function requestLines(plan: Plan, listener: Listener): string[] {
     edge === null || names.has(edge.header) ? [] : [[headerCase(edge.header), client]];
   const gone = forgeable.filter((name) => !names.has(name) && name !== edge?.header).map(headerCase);
   return [
-    comment('A tunnel of any other kind than a WebSocket would skip every rule after it.'),
+    comment('Only WebSockets may upgrade. Any other tunnel would bypass all further rules.'),
     'http-request set-var(txn.live) bool(true) if { method GET } HTTP_1.1 { req.hdr(upgrade) -m str -i websocket } { req.fhdr_cnt(upgrade) eq 1 } { req.hdr(connection) -m str -i upgrade }',
     'http-request del-header Upgrade unless { var(txn.live) -m found }',
     'http-request del-header Connection unless { var(txn.live) -m found }',
-    comment('What belongs to one connection, and what a stranger says of himself.'),
-    comment('Names of other letters are read as these by many programs.'),
+    comment('Removes what belongs to one connection, and what visitors claim about themselves.'),
+    comment('Many programs read names with other characters, such as _, as these.'),
     `http-request del-header ${quote(`${namesPattern([...ofConnection, ...gone])}|[^a-z0-9-]`)} -m reg`,
-    comment('The service itself says whether an upload may begin.'),
+    comment('The service decides whether an upload may begin.'),
     'http-request del-header Expect unless { req.hdr(expect) -m str -i 100-continue }',
-    comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
+    comment(
+      'Cookies of several lines are one (RFC 6265 §5.4). Of other headers that occur once, the first line counts.',
+    ),
     'http-request set-var(txn.cookies) req.fhdr_cnt(cookie)',
     ...[2, 3, 4].map((count) => {
       const all = Array.from({ length: count }, (_, index) => `%[req.fhdr(cookie,${String(index + 1)})]`).join('; ');
@@ -58,14 +60,14 @@ export function requestLines(plan: Plan, listener: Listener): string[] {
       (name) =>
         `http-request set-header ${headerCase(name)} ${quote(`%[req.fhdr(${name},1)]`)} if { req.fhdr_cnt(${name}) gt 1 }`,
     ),
-    comment('What services are told.'),
+    comment('Headers for the services.'),
     ...[...told, ...own].map(([name, value]) => `http-request set-header ${name} ${quote(value)}`),
-    comment('What must not be sent twice.'),
+    comment('Requests that must not be sent twice.'),
     'http-request disable-l7-retry unless { method GET HEAD OPTIONS PUT DELETE } !{ req.fhdr(content-length) -m int gt 0 } !{ req.fhdr_cnt(transfer-encoding) gt 0 } !{ var(txn.live) -m found }',
   ];
 }
 
-/** What a service says that goes no further: what belongs to the connection, and what speaks for the front. */
+/** Removes from answers what belongs to the connection, and what only the front may say. */
 const dropped = [
   ...[...ofConnection, 'Server', 'X-Powered-By', 'Strict-Transport-Security'],
   ...['Buffering', 'Charset', 'Expires', 'Limit-Rate', 'Redirect'].map((what) => `X-Accel-${what}`),
@@ -74,16 +76,16 @@ const dropped = [
 /** Answers of services, on every road. */
 export function answerLines(): string[] {
   return [
-    comment('What a service says that goes no further.'),
+    comment('Removes from answers what must not reach visitors.'),
     'http-response set-var(txn.answered) bool(true)',
-    comment('What no visitor may get: NUL among its headers, or another protocol than he asked for.'),
+    comment('Stops answers with NUL in a header, or a protocol that nobody asked for.'),
     `http-response deny deny_status 502 if { res.hdrs -m reg ${quote('\\x00')} }`,
     'http-response deny deny_status 502 if { status 101 } !{ var(txn.live) -m found }',
     `http-response del-header ${quote(namesPattern(dropped))} -m reg`,
     'http-response del-header Upgrade unless { status 101 }',
-    comment('RFC 9110 §8.6: an answer without content has no length, whatever its service says.'),
+    comment('RFC 9110 §8.6: an answer without content has no length.'),
     'http-response del-header Content-Length if { status 204 }',
-    comment('A service that cannot be reached.'),
+    comment('The answer when a service cannot be reached.'),
     'http-after-response set-status 502 if { status 503 } { var(txn.dials) -m found } !{ var(txn.answered) -m found }',
   ];
 }

@@ -16,7 +16,7 @@ export function portsFile(plan: Plan): string {
     ...section(`defaults ${defaultsName}`, [
       'mode tcp',
       'option dontlognull',
-      comment('A service that is down is said to be down at once.'),
+      comment('A service that is down is reported at once, without retries.'),
       'retries 0',
       `timeout connect ${String(limits.connectSeconds)}s`,
       ...['client', 'server', 'tunnel'].map((side) => `timeout ${side} ${String(limits.liveSeconds)}s`),

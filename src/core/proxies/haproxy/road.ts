@@ -49,7 +49,7 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener, current
     listener === 'http'
       ? []
       : [
-          comment('The certificate that was shown must cover this name.'),
+          comment('The certificate of this connection must cover the name.'),
           `http-request return status 421 if !{ var(txn.shown) -m str -- ${quote(road.certificate)} }`,
         ];
   const answers = roadAnswers(road, listener);
@@ -180,7 +180,7 @@ function serverLines(plan: Plan, upstream: Upstream, name: string, isAlone: bool
   const own = `server ${name} ${first ?? ''}`;
   if (others.length === 0 || !isAlone) return [own];
   return [
-    comment('It runs several times. What was not sent yet, or may be repeated, goes to the next.'),
+    comment('Several replicas. What was not sent yet, or may be repeated, goes to the next.'),
     'balance roundrobin',
     `retries ${String(others.length + 1)}`,
     'option redispatch 1',
@@ -229,7 +229,7 @@ function roadAnswers({ rules }: PlannedRoad, listener: Listener): string[] {
   const gone = [...headers.map(([name]) => name), ...(cors === null ? [] : corsHeaders.map(headerCase))];
   const after = (words: string): string => `http-after-response ${words}`;
   return [
-    comment('What every answer says.'),
+    comment('Headers of every answer.'),
     ...gone.map((name) => `http-response del-header ${name}`),
     ...(hsts === null || listener === 'http'
       ? []

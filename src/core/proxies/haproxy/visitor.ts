@@ -21,7 +21,7 @@ export function visitorLines({ front: { edge, listen } }: Plan): string[] {
   // Where only IPv4 is listened to, and no edge speaks for others, an address is what haproxy says it is.
   const isIpv4 = edge === null && listen.addresses.every((address) => !address.includes(':'));
   const client = [
-    comment('The visitor, as all that follows means it.'),
+    comment('The address of the visitor, for all rules below.'),
     ...(isIpv4
       ? ['http-request set-var(txn.client) src', 'http-request set-var(txn.node) src']
       : [
@@ -45,9 +45,9 @@ export function visitorLines({ front: { edge, listen } }: Plan): string[] {
     ];
   };
   return [
-    comment('Who stands in front says who the visitor is; of a list only what they wrote themselves.'),
+    comment('The edge in front names the visitor. Of a list, only the part that the edge wrote counts.'),
     ...inLines('acl of-edge src', edge.networks),
-    comment('Of whom they do not say who he is: their header is no list of addresses, or leads to them again.'),
+    comment('Visitors that the edge does not name: its header is not a list of addresses, or names the edge itself.'),
     `http-request set-var(txn.unknown) bool(true) if of-edge { req.fhdr(${edge.header}) -m reg ${quote(`^(?!${list}$)`)} }`,
     ...Array.from({ length: mostHops }, (_, index) => hop(index + 1)).flat(),
     'http-request set-var(txn.unknown) bool(true) if of-edge',

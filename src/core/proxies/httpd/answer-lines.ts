@@ -16,7 +16,7 @@ export function answerLines({ rules, parts }: PlannedRoad, listener: 'http' | 'h
   const allowed = methods ?? (hasFolder ? ['GET', 'HEAD'] : null);
   const always = (words: string): string => `Header always ${words}`;
   return [
-    comment('What every answer says.'),
+    comment('Headers of every answer.'),
     ...gone.map((name) => `Header onsuccess unset ${name}`),
     ...(hsts === null || listener === 'http' ? [] : [always(`set Strict-Transport-Security max-age=${String(hsts)}`)]),
     ...headers.map(([name, value]) => always(`set ${name} ${quoteHeader(value)}`)),

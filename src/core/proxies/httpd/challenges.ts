@@ -12,7 +12,7 @@ export function challengeFolder({ challenges }: Plan): string[] {
   if (challenges === null) return [];
   return section('Directory', quote(challenges), [
     'AllowOverride None',
-    comment('No link is followed there.'),
+    comment('Links are not followed.'),
     'Options None',
     'Require all granted',
     'ForceType text/plain',
@@ -24,7 +24,7 @@ export function challengeLines({ challenges }: Plan): string[] {
   if (challenges === null) return [];
   const file = `${escapeSubstitution(challenges)}/%{SERVER_NAME}%{ENV:mm_path}`;
   return [
-    comment('Pending challenges of an authority.'),
+    comment('Pending ACME challenges.'),
     ...rewrite(
       [
         ['%{REQUEST_METHOD}', '^(?:GET|HEAD)$'],

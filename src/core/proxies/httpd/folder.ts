@@ -26,7 +26,7 @@ export function typesFiles(): WrittenFile[] {
   return [
     {
       path: typesFile,
-      content: [`${ownHeader}: what files are.`, `ForceType ${unknownType}`, ...lines, ''].join('\n'),
+      content: [`${ownHeader}: types of files.`, `ForceType ${unknownType}`, ...lines, ''].join('\n'),
     },
   ];
 }
@@ -37,7 +37,7 @@ export function folderRules(path: string, current: string, when: Conditions): st
   const isPage: Conditions = [...when, ['%{REQUEST_URI}', '/$']];
   return [
     ...noFile('.').flatMap((pattern) => toNothing(current, [...when, ['%{ENV:mm_path}', pattern, 'NC']])),
-    comment('A link is refused there, so that none leads out of the folder.'),
+    comment('Links are refused, so that none leads out of the folder.'),
     ...toNothing(current, [...isPage, [`${folder}%{REQUEST_URI}index.html`, '!-F']]),
     ...rewrite(isPage, quoteRewrite(`${folder}$1index.html`), 'L', '^(.*)$'),
     ...toNothing(current, [...when, [`${folder}%{REQUEST_URI}`, '!-F']]),
@@ -62,7 +62,7 @@ export function folderSections(path: string, current: string): string[] {
 export function folderAnswers(authority: string, scheme: string, when: Conditions): string[] {
   return [
     ...rewrite([...when, ['%{REQUEST_METHOD}', '!^(?:GET|HEAD)$']], '-', 'R=405,L'),
-    comment('A folder without its slash: relative links in its page would lead elsewhere.'),
+    comment('Adds the slash after a folder; relative links need it.'),
     ...rewrite([...when, ['%{REQUEST_FILENAME}', '-d']], `${scheme}://${authority}%{ENV:mm_path}/`, 'R=307,NE,L'),
   ];
 }

@@ -15,7 +15,7 @@ export function frontFile(plan: Plan, current: string, roads: ReadonlyMap<string
   const exact = plan.roads.filter(({ name }) => !isWildcard(name));
   return [
     `${ownHeader} (map ${plan.identity}) from your map. Do not edit it: \`mile-marker write\` replaces it.`,
-    comment('Include it in your httpd configuration, before other servers at the same addresses.'),
+    comment('Include this in your httpd configuration, before other servers at the same addresses.'),
     '',
     dollarLine,
     'LogFormat "%h %l %u %t \\"%r\\" %>s %B \\"%{Referer}i\\" \\"%{User-Agent}i\\"" mile-marker',
@@ -23,7 +23,7 @@ export function frontFile(plan: Plan, current: string, roads: ReadonlyMap<string
     ...folderOf(`${current}/${answersPath}`, ['Require all granted']),
     ...challengeFolder(plan),
     '',
-    comment('Names that are not on the map. The first server at an address answers whatever no other one does.'),
+    comment('Names that are not on the map. The first server at an address answers all other names.'),
     ...section('VirtualHost', placesOf(plan, 'http'), [
       'ServerName nobody.invalid',
       includeLine(current, 'serving'),
@@ -111,7 +111,7 @@ export function onwardLines(plan: Plan, current: string, proven: boolean): strin
     includeLine(current, 'serving'),
     includeLine(current, 'sanity'),
     ...(proven ? challengeLines(plan) : []),
-    comment('Everything goes to HTTPS, the target byte for byte.'),
+    comment('Redirects everything to HTTPS. The target stays byte for byte.'),
     ...rewrite([], `https://%{SERVER_NAME}${port}%{ENV:mm_path}`, 'R=308,NE,L'),
   ];
 }
@@ -179,7 +179,7 @@ export function markFile({ front: { mark: at } }: Plan, mark: string): string {
   const place = withPort(at.address, at.port);
   return [
     `${ownHeader}.`,
-    comment('Answers which edition this httpd really runs. A reload that reports success proves nothing.'),
+    comment('Answers with the edition that this httpd runs. A successful reload is no proof.'),
     `Listen ${place}`,
     ...section('VirtualHost', place, [
       'ServerName mile-marker',

@@ -47,12 +47,10 @@ function askLines({ name }: PlannedRoad, file: string): string[] {
     // It is a format: the road of all other names is called by the one that was asked for.
     `AuthName ${isWildcard(name) ? '"%{SERVER_NAME}"' : quote(name)}`,
     'AuthBasicProvider file',
-    comment('Who is known and may not pass from there is not asked for another password.'),
+    comment('No password prompt for people who logged in correctly, but may not pass from here.'),
     'AuthzSendForbiddenOnFailure On',
     `AuthUserFile ${quote(file)}`,
-    comment(
-      'A password is tried where it is one: base64 of a length that no honest visitor passes (RFC 7617 sets none).',
-    ),
+    comment('Checks only base64 of a sensible length as a password (RFC 7617 sets no limit).'),
     ...section('If', `"req_novary('Authorization') !~ m#^(?:(?!basic(?: |$)).*|${soundBasic})$#i"`, [
       'AuthUserFile /dev/null',
     ]),

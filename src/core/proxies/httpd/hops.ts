@@ -72,7 +72,7 @@ export function hopFiles(plan: Plan, current: string): WrittenFile[] {
   return [
     {
       path: hopFile,
-      content: [`${ownHeader}: services that prove who they are.`, ...servers, ''].join('\n'),
+      content: [`${ownHeader}: services with checked certificates.`, ...servers, ''].join('\n'),
     },
   ];
 }
@@ -111,7 +111,7 @@ function hopServer(plan: Plan, current: string, name: string, hops: readonly Hop
         'P,NE,L',
       ),
     ]),
-    comment('Nobody else is asked for here.'),
+    comment('Only for this service.'),
     ...rewrite([], '-', 'R=404,L'),
   ]);
 }

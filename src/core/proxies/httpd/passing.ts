@@ -13,7 +13,7 @@ type Listener = 'http' | 'https';
 /** What belongs to one connection (RFC 9110 §7.6.1) and httpd would pass on. */
 const ofConnection = ['HTTP2-Settings', 'Proxy-Connection', 'TE', 'Trailer'];
 
-/** Beside the entry file: what every service is told. */
+/** Beside the entry file: headers that every service gets. */
 const toldFile = 'told.conf';
 
 /** These are of the road and its listener. */
@@ -23,32 +23,30 @@ export function toldFiles({ front: { edge } }: Plan): WrittenFile[] {
   const told = ['x-forwarded-for', 'x-real-ip', ...(edge === null ? [] : [edge.header])];
   const gone = forgeable.filter((name) => !ofRoad.includes(name) && !told.includes(name));
   const lines = [
-    `${ownHeader}: what every service is told.`,
+    `${ownHeader}: headers that every service gets.`,
     'ProxyPreserveHost On',
     'ProxyAddHeaders Off',
     'ProxyErrorOverride Off',
-    comment('What belongs to one connection, and what a stranger says of himself.'),
+    comment('Removes what belongs to one connection, and what visitors claim about themselves.'),
     ...[...ofConnection, ...gone.map(headerCase), ...Object.values(hopHeaders)].map(
       (name) => `RequestHeader unset ${name}`,
     ),
     comment(
-      'What the front says is not for the visitor to take away: mod_proxy removes whatever `Connection` names (RFC 9110 §7.6.1).',
+      'mod_proxy removes every header that `Connection` names (RFC 9110 §7.6.1). Visitors must not remove those of the front.',
     ),
     `RequestHeader edit* Connection "(?i)(^|,)[ \\t]*(?:${[...told, ...ofRoad, 'host', ...Object.values(hopHeaders)].join('|')})[ \\t]*(?=,|$)" "$1"`,
-    comment(
-      'How far a request may go is for TRACE and OPTIONS alone (RFC 9110 §7.6.2), and mod_proxy would count it for all.',
-    ),
+    comment('Max-Forwards is for TRACE and OPTIONS only (RFC 9110 §7.6.2); mod_proxy would apply it to all.'),
     'RequestHeader unset Max-Forwards',
-    comment('A tunnel of any other kind than a WebSocket would skip every rule after it.'),
+    comment('Only WebSockets may upgrade. Any other tunnel would bypass all further rules.'),
     `RequestHeader unset Upgrade "expr=! (%{REQUEST_METHOD} == 'GET' && %{SERVER_PROTOCOL} == 'HTTP/1.1' && req_novary('Upgrade') =~ /^websocket$/i && req_novary('Connection') =~ /(^|[, ])upgrade([, ]|$)/i)"`,
-    comment('Names of other letters are read as these by many programs.'),
+    comment('Many programs read names with other characters, such as _, as these.'),
     ...forgeable
       .filter((name) => name.includes('-'))
       .flatMap((name) => ['_', '.'].map((sign) => `RequestHeader unset ${headerCase(name).replace(/-/g, sign)}`)),
-    comment('Of several lines that stand once the first counts.'),
+    comment('Of headers that occur once, the first line counts.'),
     ...[...firstCounts].map((name) => `RequestHeader edit ${headerCase(name)} "\\s*,.*$" ""`),
     ...[...new Set(told)].map((name) => `RequestHeader set ${headerCase(name)} "%{mm_client}e"`),
-    comment('What a service says that goes no further: what belongs to the connection, and what speaks for the front.'),
+    comment('Removes from answers what belongs to the connection, and what only the front may say.'),
     ...dropped.map((name) => `Header onsuccess unset ${name}`),
     '',
   ];
@@ -81,7 +79,7 @@ export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, 
     `RequestHeader set X-Forwarded-Proto ${listener}`,
     ...(hasPeople(road.gate)
       ? [
-          comment('A password for the gate goes on to no service.'),
+          comment('The password of the gate does not reach the service.'),
           `RequestHeader unset Authorization "expr=req_novary('Authorization') =~ /^basic( |$)/i"`,
         ]
       : []),

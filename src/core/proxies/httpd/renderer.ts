@@ -27,7 +27,7 @@ export const httpdRenderer: Renderer = {
     const paths = new Map(plan.roads.map((road) => [road.name, `roads/${roadFileName(plan, road)}.conf`]));
     return [
       { path: entry, content: frontFile(plan, current, paths) },
-      { path: listenFile, content: [`${ownHeader}: where it listens.`, ...listenLines(plan), ''].join('\n') },
+      { path: listenFile, content: [`${ownHeader}: listeners.`, ...listenLines(plan), ''].join('\n') },
       ...servingFiles(plan, current),
       ...toldFiles(plan),
       ...hopFiles(plan, current),

@@ -87,11 +87,11 @@ function logLines({ rules: { log } }: PlannedRoad): string[] {
   return [log === false ? 'CustomLog /dev/null mile-marker' : `CustomLog ${quote(log)} mile-marker`];
 }
 
-/** 6. The certificate that was shown must cover this name. */
+/** 6. The certificate of this connection must cover the name. */
 function shownLines(plan: Plan, road: PlannedRoad): string[] {
   const names = shownPattern(plan, indexed(plan.certificates, 'id').get(road.certificate));
   return [
-    comment('The certificate that was shown must cover this name.'),
+    comment('The certificate of this connection must cover the name.'),
     ...rewrite([['%{SSL:SSL_TLS_SNI}', `!^(?:${names})\\.?$`, 'NC']], '-', 'R=421,L'),
   ];
 }
@@ -138,10 +138,10 @@ function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Lis
           ...tellingLines(plan, road, listener, current),
           ...ownLines(plan, road, listener),
           ...dialLines(plan, road),
-          comment('A service that cannot be reached, whatever the reason.'),
+          comment('The answer when a service cannot be reached, for any reason.'),
           ...[500, 503].map((status) => `ErrorDocument ${String(status)} /.mile-marker/502`),
           'ErrorDocument 502 /.mile-marker/again',
-          comment('What may be sent twice, and what goes on a connection of its own.'),
+          comment('Requests that may be sent twice, and those that get a connection of their own.'),
           ...rewrite([['%{THE_REQUEST}', '^GET ']], '-', 'E=mm_twice:1'),
           ...rewrite([['%{THE_REQUEST}', '!^(?:GET|HEAD|OPTIONS) ']], '-', 'E=proxy-initial-not-pooled:1'),
         ]),
@@ -205,7 +205,7 @@ function dialLines(plan: Plan, { parts, rules }: PlannedRoad): string[] {
 }
 
 const believing = [
-  comment('`upstream-insecure`: whoever answers is believed.'),
+  comment('`upstream-insecure`: the certificate of the service is not checked.'),
   ...['SSLProxyVerify none', 'SSLProxyCheckPeerName off', 'SSLProxyCheckPeerCN off', 'SSLProxyCheckPeerExpire off'],
 ];
 

@@ -23,13 +23,11 @@ export function includeLine(current: string, part: keyof typeof paths): string {
 
 export function servingFiles(plan: Plan, current: string): WrittenFile[] {
   return [
-    { path: paths.serving, content: [`${ownHeader}: what every server keeps.`, ...servingLines(plan), ''].join('\n') },
-    { path: paths.tls, content: [`${ownHeader}: what every server with TLS keeps.`, ...tlsLines, ''].join('\n') },
+    { path: paths.serving, content: [`${ownHeader}: settings of every server.`, ...servingLines(plan), ''].join('\n') },
+    { path: paths.tls, content: [`${ownHeader}: settings of every server with TLS.`, ...tlsLines, ''].join('\n') },
     {
       path: paths.sanity,
-      content: [`${ownHeader}: nothing malformed goes further.`, ...ownAnswerLines(current), ...sanityLines, ''].join(
-        '\n',
-      ),
+      content: [`${ownHeader}: refuses malformed requests.`, ...ownAnswerLines(current), ...sanityLines, ''].join('\n'),
     },
   ];
 }
@@ -40,11 +38,11 @@ function servingLines(plan: Plan): string[] {
     ...edgeLines(plan),
     'AddDefaultCharset Off',
     `Header always set Allow ${quote(usualMethods.join(', '))} ${onRefusal}`,
-    comment('A path that is not in normal form is below no prefix.'),
+    comment('A path that is not in normal form matches no prefix.'),
     ...rewrite([['%{ENV:mm_path}', `!${abnormal}`]], '-', 'E=mm_normal:1'),
     ...visitorLines(plan),
     comment(
-      'A page of another origin that asks (Fetch standard, CORS protocol). Of several lines httpd makes one, with commas.',
+      'Requests from pages of other origins (Fetch standard, CORS protocol). httpd joins several lines with commas.',
     ),
     ...rewrite(
       [
@@ -64,14 +62,12 @@ export function pathLines(plan: Plan): string[] {
     'UseCanonicalName Off',
     'ServerSignature Off',
     'TraceEnable off',
-    comment('Before HTTP/1.0 a request had neither headers nor a version.'),
+    comment('Refuses requests older than HTTP/1.0, which have no headers.'),
     'HttpProtocolOptions Strict Require1.0',
-    comment('Targets stay as they come.'),
+    comment('Targets stay unchanged.'),
     'AllowEncodedSlashes NoDecode',
     'MergeSlashes Off',
-    comment(
-      'Visitors who are slow on purpose are not waited for; one who pauses in the middle of an answer, as players do, is.',
-    ),
+    comment('Time limits for visitors who send slowly. Pausing in the middle of an answer, as players do, is fine.'),
     `RequestReadTimeout header=${String(slowHeadSeconds)} body=${String(slowBodySeconds)},MinRate=1`,
     `Timeout ${String(plan.limits.liveSeconds)}`,
     'KeepAlive On',
@@ -80,15 +76,15 @@ export function pathLines(plan: Plan): string[] {
     `LimitRequestLine ${String(longestLineBytes - 2)}`,
     `LimitRequestFieldSize ${String(longestLineBytes - 2)}`,
     `LimitRequestFields ${String(mostHeaderLines)}`,
-    comment('Bytes pass as they come, whatever other modules are set to do for all servers.'),
+    comment('Switches off filters that other modules may set for all servers.'),
     'SetEnv no-gzip 1',
     'SetEnv no-brotli 1',
-    comment('Uploads go on as they come; httpd would wait for the first sixteen kilobytes.'),
+    comment('Passes uploads on at once; httpd would wait for the first sixteen kilobytes.'),
     'SetEnv proxy-prefetch-nonblocking 1',
     'SetEnv mm_expr expr',
     'SetEnv mm_expr_capital Expr',
     'RewriteEngine On',
-    comment('The path as it came, also out of a target in absolute form (RFC 9112 §3.2.2).'),
+    comment('The path as requested, also out of an absolute target (RFC 9112 §3.2.2).'),
     ...rewrite([['%{THE_REQUEST}', '^[^ ]+ (?:[Hh][Tt][Tt][Pp][Ss]?://[^/? ]*)?(/[^? ]*)?']], '-', 'E=mm_path:%1'),
     ...rewrite([['%{ENV:mm_path}', '^$']], '-', 'E=mm_path:/'),
   ];
@@ -112,9 +108,9 @@ const tlsLines: readonly string[] = [
 /** Answers that httpd cannot make well by itself are files that say their own head (mod_asis); it asks itself for them, and nobody else can. */
 function ownAnswerLines(current: string): string[] {
   return [
-    comment('An answer of its own.'),
+    comment('An answer of the front itself.'),
     'ErrorDocument 405 /.mile-marker/405',
-    comment('A kept connection that its service closes under a request: once more, where that is safe.'),
+    comment('Repeats a request once if the service closes a kept connection under it, and if that is safe.'),
     ...rewrite(
       [
         ['%{ENV:REDIRECT_STATUS}', '=502'],

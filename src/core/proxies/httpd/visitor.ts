@@ -15,7 +15,7 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
   const { list, word } = saidPatterns;
   const nobody = own.replace(/\/.*$/, '');
   return [
-    comment('Who stands in front says who the visitor is; of a list only what they wrote themselves.'),
+    comment('The edge in front names the visitor. Of a list, only the part that the edge wrote counts.'),
     `RequestHeader edit ${header} "^(?!${list}$).*$" "${nobody}" early`,
     `RequestHeader edit ${header} "^(?:.*,)?(?![ \\t]*${word}[ \\t]*(?:,|$))[^,]*" "${nobody}" early`,
     `RequestHeader edit* ${header} "\\[([0-9A-Fa-f:.]+)\\](:[0-9]+)?(?=\\s*(,|$))" "$1" early`,
@@ -26,14 +26,14 @@ export function edgeLines({ front: { edge } }: Plan): string[] {
   ];
 }
 
-/** The visitor as headers say it. An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2). */
+/** The visitor as headers say it. An IPv4-mapped IPv6 address counts as the IPv4 address (RFC 4291 §2.5.5.2). */
 export function visitorLines({ front: { edge } }: Plan): string[] {
   return [
     ...rewrite([['%{REMOTE_ADDR}', '^(?:::ffff:(?=[0-9.]+$))?(.+)$', 'NC']], '-', 'E=mm_client:%1'),
     ...(edge === null
       ? []
       : [
-          comment('Of whom the edge does not say who he is: then he is in no network.'),
+          comment('A visitor that the edge does not name counts as in no network.'),
           `RewriteCond expr "${isIn(edge.networks)}"`,
           'RewriteRule ^ - [E=mm_client:unknown,E=mm_unknown:1]',
         ]),

@@ -20,7 +20,7 @@ export function frontFile(
 ): string {
   const lines = [
     `${ownHeader} from your map. Do not edit it: \`mile-marker write\` replaces it.`,
-    comment('Include it inside `http { }` of your nginx configuration.'),
+    comment('Include this inside `http { }` of your nginx configuration.'),
     '',
     dollarVariable,
     '',
@@ -38,7 +38,7 @@ export function frontFile(
     ...block('server', [
       ...secureListenLines(plan, version, ' default_server'),
       'server_name _;',
-      comment('Heads of requests are read by the limits of the default server, before their name is known.'),
+      comment('nginx reads request heads with the limits of the default server.'),
       servingLine(current),
       'ssl_reject_handshake on;',
       comment(
@@ -125,9 +125,7 @@ function strangerLines(plan: Plan): string[] {
   switch (front.unknown.act) {
     case 'refuse':
       return [
-        comment(
-          'Where HTTP/2 shares a connection between names, the visitor must open another one (RFC 9110 §15.5.20).',
-        ),
+        comment('HTTP/2 shares a connection between names; 421 makes the visitor open another (RFC 9110 §15.5.20).'),
         ...block('if ($server_protocol = HTTP/2.0)', ['return 421;']),
         comment('444 closes the connection without a byte.'),
         'return 444;',

@@ -51,7 +51,7 @@ export function serviceGroups({ name, parts }: PlannedRoad, layout: Layout): str
     const servers = addressesOf(leads.upstream).map(({ host, port }) => `server ${withPort(host, port)};`);
     const isMany = servers.length > 1;
     return [
-      ...(isMany ? [comment('It runs several times. One that does not answer is left out for a while.')] : []),
+      ...(isMany ? [comment('Several replicas. One that does not answer is skipped for a while.')] : []),
       ...Object.entries(layout === 'pages' ? idleSecondsOf : {}).flatMap(([kind, seconds]) =>
         block(`upstream ${keptName(name, index, kind)}`, [
           ...servers,
@@ -132,7 +132,7 @@ function folderLines(path: string, authority: string, listener: Listener): strin
     'max_ranges 1;',
     ...block('types', types),
     `default_type ${unknownType};`,
-    comment('A folder without its slash: relative links in its page would lead elsewhere.'),
+    comment('Adds the slash after a folder; relative links need it.'),
     // One `if` that returns: after any other, nginx forgets the `try_files` below.
     ...block('if (-d $document_root$mile_marker_bare)', [
       `return 307 "${listener}://${authority}$mile_marker_path/$mile_marker_query";`,
@@ -161,7 +161,7 @@ export function shortWay(of: Omit<LeadInput, 'leads' | 'index'>, entry: string):
     ...block(`location ${entry}`, [
       ...methodLines(road),
       ...step,
-      comment('What goes there in another way. No protocol has the number 418 (RFC 9110 §15.5.19).'),
+      comment('Other requests go elsewhere by 418, which no protocol uses (RFC 9110 §15.5.19).'),
       ...block(`if (${isOther})`, [`error_page 418 = ${locationOf(only.leads, 0, layout)};`, 'return 418;']),
       ...serviceLines(input, upstream, usual),
     ]),
@@ -225,8 +225,8 @@ function passLines({ plan, road, index, crowd, leads }: LeadInput, upstream: Ups
     ];
   if (!upstream.byName) return [`proxy_pass ${originOf(upstream)};`, ...tls];
   return [
-    comment('Through a variable, so that nginx starts without the name and looks it up again when it moves.'),
-    comment('This lookup asks DNS only; /etc/hosts is not read.'),
+    comment('Looked up through a variable: nginx starts without the name, and follows when it moves.'),
+    comment('This lookup uses DNS only, not /etc/hosts.'),
     `resolver ${host.resolvers.map(inUrl).join(' ')} valid=${front.container === null ? '30s' : '5s'};`,
     `set $mile_marker_to ${quote(originOf(upstream))};`,
     'proxy_pass $mile_marker_to;',
@@ -244,7 +244,11 @@ function tlsLines({ verifyAs, trust }: Upstream, roots: string | null): string[]
     'proxy_ssl_session_reuse off;',
   ];
   if (trust.kind === 'none')
-    return [...name, comment('`upstream-insecure`: whoever answers is believed.'), 'proxy_ssl_verify off;'];
+    return [
+      ...name,
+      comment('`upstream-insecure`: the certificate of the service is not checked.'),
+      'proxy_ssl_verify off;',
+    ];
   const file = trust.kind === 'ca' ? trust.file : roots;
   if (trust.kind === 'pin' || file === null) return null;
   return [

@@ -31,7 +31,7 @@ export function portFiles(plan: Plan, current: string): WrittenFile[] {
   ];
   const whole = [
     `${ownHeader} from your map.`,
-    comment('Include it outside `http { }`. It needs the stream module.'),
+    comment('Include this outside `http { }`. It needs the stream module.'),
     ...block('stream', [`include ${quote(`${current}/${serversFile}`)};`]),
     '',
   ];
@@ -71,7 +71,7 @@ function portLines(plan: Plan, port: PlannedPort): string[] {
     ...(tellsVisitor ? ['proxy_protocol on;'] : []),
     ...(to.byName
       ? [
-          comment('By name, and looked up anew, so that nginx starts without it and follows where it moves.'),
+          comment('Looked up by name at run time: nginx starts without it, and follows when it moves.'),
           `resolver ${host.resolvers.map(inUrl).join(' ')} valid=${front.container === null ? '30s' : '5s'};`,
           `set $mile_marker_service ${quote(to.host)};`,
           `proxy_pass $mile_marker_service:${String(to.port)};`,

@@ -31,20 +31,20 @@ export function proxyingLine(current: string): string {
 
 export function proxyingText({ limits }: Plan): string {
   return [
-    `${ownHeader}: what every connection to a service keeps.`,
-    comment('Bytes pass both ways as they come; nginx would hold uploads and event streams back.'),
+    `${ownHeader}: settings of every connection to a service.`,
+    comment('No buffering: nginx would hold back uploads and event streams.'),
     'proxy_http_version 1.1;',
     'proxy_redirect off;',
     'proxy_buffering off;',
     'proxy_request_buffering off;',
-    comment("The head alone is held. The second line is for nginx's own rule that these sizes fit together."),
+    comment('Buffers only the head of an answer. nginx requires the second line to fit the first.'),
     `proxy_buffer_size ${answerHead};`,
     `proxy_buffers 8 ${answerHead};`,
     'proxy_next_upstream off;',
     `proxy_connect_timeout ${String(limits.connectSeconds)}s;`,
-    comment('A service does not say where else nginx should look, nor how it should send.'),
+    comment('A service cannot steer nginx by these headers.'),
     'proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate;',
-    comment('What belongs to one connection (RFC 9110 §7.6.1), and what the front says itself.'),
+    comment('Removes what belongs to one connection (RFC 9110 §7.6.1), and what the front itself sets.'),
     ...[...ofConnection, 'TE', 'Upgrade', 'X-Powered-By', 'Strict-Transport-Security'].map(
       (name) => `proxy_hide_header ${name};`,
     ),
@@ -60,17 +60,17 @@ export function toldText(plan: Plan): string {
   const own = edge === null ? [] : [edge.header];
   const names = [...new Set([...forgeable.filter((name) => !ofRoad.includes(name)), ...own])];
   return [
-    `${ownHeader}: what every service is told.`,
-    comment(
-      'What belongs to one connection (RFC 9110 §7.6.1). An upgrade is asked for on the way of live connections alone.',
-    ),
+    `${ownHeader}: headers that every service gets.`,
+    comment('Removes what belongs to one connection (RFC 9110 §7.6.1). Only live connections ask for an upgrade.'),
     'proxy_set_header Connection $mile_marker_connection;',
     'proxy_set_header Upgrade $mile_marker_upgrade;',
     ...ofConnection.map((name) => `proxy_set_header ${name} "";`),
-    comment('Cookies of several lines are one (RFC 6265 §5.4). Of others that stand once the first line counts.'),
+    comment(
+      'Cookies of several lines are one (RFC 6265 §5.4). Of other headers that occur once, the first line counts.',
+    ),
     'proxy_set_header Cookie $http_cookie;',
     'proxy_set_header Origin $mile_marker_origin;',
-    comment('An empty value takes a header away: what a stranger wrote about himself never passes.'),
+    comment('An empty value removes a header: what visitors claim about themselves never passes.'),
     ...names.map((name) => {
       const value = own.includes(name) ? '$mile_marker_client' : (said[name] ?? '""');
       return `proxy_set_header ${headerCase(name)} ${value};`;
@@ -83,7 +83,7 @@ export function toldText(plan: Plan): string {
 export function proxyingMaps(): string[] {
   return [
     comment(
-      'How a service is gone to: live for a WebSocket (any other tunnel would skip every rule after it), kept what may be sent twice, else once.',
+      'The kind of connection to a service: live for a WebSocket, kept for requests that may be sent twice, else once.',
     ),
     ...block('map "$http_upgrade:$request_method:$content_length$http_transfer_encoding" $mile_marker_kind', [
       'default once;',

@@ -26,7 +26,7 @@ export const nginxRenderer: Renderer = {
     path: 'mark.conf',
     content: [
       `${ownHeader} (map ${plan.identity}).`,
-      comment('Answers which edition this nginx really runs. A reload that reports success proves nothing.'),
+      comment('Answers with the edition that this nginx runs. A successful reload is no proof.'),
       ...block('server', [
         `listen ${withPort(plan.front.mark.address, plan.front.mark.port)};`,
         'server_name _;',

@@ -32,7 +32,7 @@ export function roadFile(plan: Plan, road: PlannedRoad, placement: Place, layout
 export function crowdFile(plan: Plan, crowd: Crowd, placement: Place): string {
   const { road, members } = crowd;
   return fileOf({ plan, road, ...placement, layout: 'crowds', crowd }, [
-    `${ownHeader} for ${String(members.length)} roads that differ in nothing but this.`,
+    `${ownHeader} for ${String(members.length)} roads that differ only in this.`,
     ...crowdMaps(crowd),
   ]);
 }
@@ -69,7 +69,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
       ...hiddenLines(road),
       ...answerLines(road, 'https'),
       comment(
-        'The certificate that was shown must cover this name. Without case: $ssl_server_name keeps what the client wrote.',
+        'The certificate of this connection must cover the name. Without case: $ssl_server_name keeps what the client wrote.',
       ),
       ...block(`if ($ssl_server_name !~* ${pattern(`^(?:${shownPattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
       '',
@@ -105,7 +105,7 @@ function plainServer(subject: Subject): string[] {
   const common = [...listenLines(plan, 'http'), ...nameLines(subject), servingLine(current)];
   if (plain) {
     return [
-      comment('Plain HTTP too, as the map says.'),
+      comment('Also plain HTTP, as the map says.'),
       ...block('server', [
         ...common,
         ...edgeLines(plan),
@@ -119,7 +119,7 @@ function plainServer(subject: Subject): string[] {
   }
   const onward = `return 308 "https://${namedText(road.authority, road)}$request_uri";`;
   return [
-    comment('Plain HTTP: everything goes to HTTPS, the target byte for byte ($request_uri; $uri would decode it).'),
+    comment('Redirects everything to HTTPS. The target stays byte for byte ($request_uri; $uri would decode it).'),
     ...block('server', [
       ...common,
       'client_max_body_size 0;',

@@ -4,7 +4,7 @@ import { portNumber } from '../../networks/port-number.ts';
 import { soundHost } from '../pattern.ts';
 import { block, comment, ownHeader, pattern, quote } from './quote.ts';
 
-/** Beside the entry file: what every server keeps. */
+/** Beside the entry file: settings of every server. */
 export const servingFile = 'serving.conf';
 
 export function servingLine(current: string): string {
@@ -13,25 +13,23 @@ export function servingLine(current: string): string {
 
 export function servingText({ limits }: Plan): string {
   return [
-    `${ownHeader}: what every server keeps.`,
+    `${ownHeader}: settings of every server.`,
     'server_tokens off;',
-    comment(
-      'Visitors who are slow on purpose are not waited for; one who pauses in the middle of an answer, as players do, is.',
-    ),
+    comment('Time limits for visitors who send slowly. Pausing in the middle of an answer, as players do, is fine.'),
     `client_header_timeout ${String(slowHeadSeconds)}s;`,
     `client_body_timeout ${String(slowBodySeconds)}s;`,
     `send_timeout ${String(limits.liveSeconds)}s;`,
     `keepalive_timeout ${String(idleSeconds)}s;`,
-    comment("The longest head. 494 is nginx's own number for one that is longer (RFC 6585 §5)."),
+    comment("The longest request head. 494 is nginx's own code for a longer one (RFC 6585 §5)."),
     `large_client_header_buffers ${String(longestHeadBytes / longestLineBytes)} ${String(longestLineBytes / 1024)}k;`,
     'error_page 494 =431 @too_long;',
     ...block('location @too_long', ['return 431;']),
-    comment('A Location without a host stays so; nginx would put its own inside port there.'),
+    comment('Leaves relative redirects relative; nginx would add its inside port.'),
     'absolute_redirect off;',
-    comment('The steps of a gate look for a file that is never there; nginx need not ask the disk each time.'),
+    comment('Gates test for a file that never exists; this saves the disk lookup.'),
     'open_file_cache max=8;',
     'open_file_cache_errors on;',
-    comment('What nginx would pass on though it is malformed.'),
+    comment('Malformed requests that nginx itself would pass on.'),
     ...block('if ($mile_marker_malformed)', ['return 400;']),
     '',
   ].join('\n');
@@ -45,11 +43,11 @@ export function servingText({ limits }: Plan): string {
  */
 export function sanityMaps(): string[] {
   return [
-    comment('What nginx would pass on though it is malformed.'),
+    comment('Malformed requests that nginx itself would pass on.'),
     ...block('map $request $mile_marker_odd', [
       'default "";',
       `${pattern('~[^\\x20-\\x22\\x24-\\x7e]')} 1;`,
-      comment('A target of another scheme, of which nginx would take the path.'),
+      comment('Targets of another scheme; nginx would use their path.'),
       `${pattern('~^[^ ]+ (?![/*]|[Hh][Tt][Tt][Pp][Ss]?://)')} 1;`,
       `${pattern(`~^[^ ]+ [Hh][Tt][Tt][Pp][Ss]?://(?:\\[[^\\]]*\\]|[^/?#:[ ]*):(?!${portNumber}?(?:[/?# ]|$))`)} 1;`,
     ]),

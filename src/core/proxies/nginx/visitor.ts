@@ -25,7 +25,7 @@ export function visitorMaps(plan: Plan): string[] {
   const { edge } = plan.front;
   const { client } = visitorIn(plan);
   return [
-    comment('An IPv4 address in IPv6 clothes is the IPv4 address (RFC 4291 §2.5.5.2).'),
+    comment('An IPv4-mapped IPv6 address counts as the IPv4 address (RFC 4291 §2.5.5.2).'),
     ...block(`map $remote_addr $mile_marker_${edge === null ? 'client' : 'address'}`, [
       'default $remote_addr;',
       `${pattern('~*^::ffff:([0-9]+\\.[0-9]+\\.[0-9]+\\.[0-9]+)$')} $1;`,
@@ -44,7 +44,7 @@ function unknownMaps({ networks, header }: NonNullable<Plan['front']['edge']>): 
   const within = networks.map((network) => `${network} 1;`);
   const { list, word } = saidPatterns;
   return [
-    comment('Whether the edge brought the visitor, and does not say who he is: then he is in no network.'),
+    comment('A visitor that the edge brings but does not name counts as in no network.'),
     ...block('geo $realip_remote_addr $mile_marker_brought', ['default "";', ...within]),
     ...block('geo $mile_marker_is_edge', ['default "";', ...within]),
     ...block(`map $http_${header.replace(/-/g, '_')} $mile_marker_said`, [

@@ -40,7 +40,7 @@ export const trueAddress = {
   },
 } as const satisfies Step;
 
-/** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Nothing malformed reaches a service. */
+/** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Malformed requests are refused here. */
 export const sanity = {
   name: 'sanity',
   take: takeSanity,
