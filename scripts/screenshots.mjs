@@ -1,7 +1,7 @@
 // Makes docs/screenshots/ from the demo: each picture is a real terminal in which a command has just run.
 import { spawn, spawnSync } from 'node:child_process';
 import { createServer } from 'node:http';
-import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
@@ -11,6 +11,7 @@ const root = fileURLToPath(new URL('..', import.meta.url));
 const program = join(root, 'dist/mile-marker.js');
 const pictures = join(root, 'docs/screenshots');
 const display = ':87';
+const paper = '#fdfdfb';
 
 // The terminal's own colours, dark enough for its light ground.
 const palette = ['red #b3261e', 'green #1a7f37', 'yellow #8a5a00', 'blue #1f5fbf', 'cyan #0b6e7d']
@@ -117,7 +118,8 @@ function demoIsUp() {
 async function picture(name, commands, cwd) {
   const done = join(work, `${name}.done`);
   const lines = commands.flatMap((command) => [`printf '\\033[1m$ %s\\033[0m\\n' ${quote(command)}`, command, 'echo']);
-  writeFileSync(join(work, `${name}.sh`), `${lines.join('\n')}\ntouch ${quote(done)}\nsleep 60\n`);
+  // Without a cursor, which would stand below what was printed.
+  writeFileSync(join(work, `${name}.sh`), `printf '\\033[?25l'\n${lines.join('\n')}\ntouch ${quote(done)}\nsleep 60\n`);
   const env = {
     ...process.env,
     DISPLAY: display,
@@ -125,13 +127,24 @@ async function picture(name, commands, cwd) {
     TERM: 'xterm-256color',
   };
   const font = ['-fa', 'DejaVu Sans Mono', '-fs', '11'];
-  const look = ['-geometry', '142x46+0+0', ...font, '-bg', '#fdfdfb', '-fg', '#22282c', '+sb', '-b', '12', ...palette];
+  const look = ['-geometry', '142x46+0+0', ...font, '-bg', paper, '-fg', '#22282c', '+sb', '-b', '12', ...palette];
   const terminal = spawn('xterm', [...look, '-e', 'sh', join(work, `${name}.sh`)], { cwd, env, stdio: 'ignore' });
   for (let tries = 0; !existsSync(done) && tries < 300; tries += 1)
     await new Promise((resolve) => setTimeout(resolve, 100));
-  await new Promise((resolve) => setTimeout(resolve, 500));
-  spawnSync('import', ['-display', display, '-window', 'root', '-crop', '1280x800+0+0', join(pictures, `${name}.png`)]);
+  const file = join(pictures, `${name}.png`);
+  const shoot = ['-display', display, '-window', 'root', '-crop', '1276x796+2+2', file];
+  // As high as what was printed, and as wide as the others.
+  const ground = ['-bordercolor', paper, '-border', '14', '-background', paper, '-gravity', 'NorthWest'];
+  // A terminal that is not painted yet is an empty picture, which is small.
+  for (let tries = 0; tries < 10 && (tries === 0 || statSync(file).size < 2000); tries += 1) {
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    spawnSync('import', shoot);
+    spawnSync('mogrify', ['-trim', '+repage', ...ground, '-extent', '1280x', file]);
+  }
+  // The next one is not drawn under this one.
+  const closed = new Promise((resolve) => terminal.once('close', resolve));
   terminal.kill();
+  await closed;
   console.log(`docs/screenshots/${name}.png`);
 }
 

@@ -3,6 +3,11 @@ import { join } from 'node:path';
 import { folderWith, launch, mileMarker, stop, ended } from './support/program.ts';
 
 const told = ['service-down', 'redirect-shows-inside', 'dns-missing', 'certificate-practice'];
+/** What people run on most evenings. */
+const shortOnes = [
+  ...['roads', 'roads --tree', 'explain roster', 'explain --all', 'check', 'certs', 'dns records'],
+  ...['verify --links', 'rehearse', 'rehearse --all', 'editions', 'people list', 'install --dry-run'],
+];
 const ends = 'Verify found just these.';
 
 test('with nginx it finds just the troubles that it has, and leaves nothing behind', async () => {
@@ -27,8 +32,19 @@ test('with builtin the same; --keep runs until Ctrl-C, then stops and removes ev
   });
   const [made = ''] = readdirSync(folder);
   // Who looks around may bring more editions live; the front ends with the demo all the same.
-  const looked = ['--map', join(folder, made, 'mile-marker.yaml')];
-  expect((await mileMarker(['pause', 'nestcam', ...looked], folder)).err).toContain('is live');
+  const lab = join(folder, made);
+  expect((await mileMarker(['pause', 'nestcam'], lab)).err).toContain('is live');
+  // What went well fits a terminal of 24 lines, with eight roads.
+  for (const command of shortOnes) {
+    const { code: judged, out: shown, err: told } = await mileMarker(command.split(' '), lab);
+    const lines = (shown + told).split('\n');
+    expect([
+      command,
+      judged,
+      lines.length <= 25 || lines,
+      lines.filter((line) => line.length > 80 && !/^ *https?:\S+$/.test(line)),
+    ]).toEqual([command, 0, true, []]);
+  }
   const { pid } = JSON.parse(readFileSync(join(folder, made, '.mile-marker/serve.json'), 'utf8')) as { pid: number };
   await stop(child);
   const { code, out, err } = await over;

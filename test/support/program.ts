@@ -15,11 +15,16 @@ export interface Ran {
   said?: string;
 }
 
+/** Ended by the environment, when every hook has run. */
+declare const programsOfTests: ChildProcessWithoutNullStreams[];
+
 /** Starts the built program. */
 export function launch(argv: string[], cwd: string, env: Record<string, string> = {}): ChildProcessWithoutNullStreams {
   // An engine that happens to run on this machine is no part of a test.
   const clean = { PATH: process.env['PATH'] ?? '', HOME: cwd, DOCKER_HOST: 'none', ...env };
-  return spawn(process.execPath, [program, ...argv], { cwd, env: clean });
+  const child = spawn(process.execPath, [program, ...argv], { cwd, env: clean });
+  programsOfTests.push(child);
+  return child;
 }
 
 /** Runs the built program to its end, in a process of its own. */

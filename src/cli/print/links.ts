@@ -1,5 +1,4 @@
 import type { PhoneLink } from '../../core/legs/links.ts';
-import { wrap } from './style.ts';
 import { table } from './table.ts';
 
 const heads = { 'mobile data': 'on mobile data, Wi-Fi off', 'Wi-Fi at home': 'on the Wi-Fi at home' } as const;
@@ -11,7 +10,6 @@ export function formatLinks(links: readonly PhoneLink[], { width }: { width: num
     ...links.map(({ url }) => url.length),
     ...Object.values(heads).map(({ length }) => length),
   );
-  const room = width - widest - 2;
   const parts = (['mobile data', 'Wi-Fi at home'] as const).flatMap((on) => {
     const own = links.filter((link) => link.on === on);
     if (own.length === 0) return [];
@@ -20,7 +18,8 @@ export function formatLinks(links: readonly PhoneLink[], { width }: { width: num
     return [
       table(
         head,
-        own.map(({ url, see }) => [url, wrap(see, { width: room }).trimEnd()]),
+        own.map(({ url, see }) => [url, see]),
+        width,
       ),
     ];
   });

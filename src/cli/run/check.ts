@@ -54,7 +54,7 @@ async function nextStep(findings: readonly Finding[], site: Site, io: Io): Promi
   if (missing.length > 0) return nextCertificate(missing, plan);
   if (await isLive(site, io))
     return findings.some(({ severity }) => severity === 'warning')
-      ? 'The front runs this map. next: fix the warnings, or write `meant-so` on their roads\n'
+      ? 'The front runs this map.\nnext: fix the warnings, or write `meant-so` on their roads\n'
       : 'The front runs this map. Nothing needs doing. To test every road: mile-marker verify\n';
   return `next: ${programOf(plan.front.proxy).words.first(plan.front)}\n`;
 }

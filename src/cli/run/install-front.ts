@@ -61,7 +61,8 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
   setMaxListeners(0, io.signal);
   const world = { env: io.env, now: io.now, signal: io.signal };
   const preview = await previewInstall({ ...world, site, cwd: io.cwd, replace });
-  if (options.json !== true) {
+  const isSame = preview.isLive && replace.length === 0;
+  if (options.json !== true && !(isSame && options.dryRun !== true)) {
     printPreview(preview, site.plan, io);
     for (const path of replace) io.out(`changed ${path} (conflicting servers commented out)\n`);
   }
@@ -70,7 +71,7 @@ export async function runInstallFront(options: InstallFrontOptions, context: Com
     io.err('Nothing was changed.\nnext: mile-marker install\n');
     return;
   }
-  if (preview.isLive && replace.length === 0) {
+  if (isSame) {
     await readAnew(placeOf(site), world);
     const { title } = programOf(site.plan.front.proxy);
     if (options.json === true)

@@ -88,7 +88,7 @@ export function rehearsalWords({ results, strays }: Rehearsed, { all, verbose }:
   });
   const more = differing.length - shown.length;
   const rest = more <= 0 ? '' : `and ${plural(more, 'more request')}, listed by --verbose\n`;
-  const counts = all === true ? answerTable(results) : '';
+  const counts = all === true ? answerTable(results, io.width) : '';
   return counts + lines.join('') + rest + strays.map((words) => `unasked: ${words}\n`).join('');
 }
 
@@ -96,14 +96,17 @@ function placeOf({ road, prefix }: CaseResult): string {
   return road === null ? 'strangers and hostile input' : partName(road, prefix ?? '/');
 }
 
+/** A blank at which no line breaks. */
+const kept = '\u00a0';
+
 /** How many requests each part of a road got, and how often each answer was the planned one. */
-function answerTable(results: readonly CaseResult[]): string {
+function answerTable(results: readonly CaseResult[], width: number): string {
   const rows = [...groupedBy(results, placeOf)].map(([place, own]) => {
     const answers = [...groupedBy(own, answerOf)].sort(([, a], [, b]) => b.length - a.length);
-    const counts = answers.map(([answer, { length }]) => `${answer} (${String(length)})`);
-    return [place, String(own.length), wrap(counts.join(', '), { width: 34 }).trimEnd()];
+    const counts = answers.map(([answer, { length }]) => `${answer.replaceAll(' ', kept)}${kept}(${String(length)})`);
+    return [place, String(own.length), counts.join(', ')];
   });
-  return `${table(['road', 'requests', 'answers'], rows)}\n`;
+  return `${table(['road', 'requests', 'answers'], rows, width).replaceAll(kept, ' ')}\n`;
 }
 
 /** Of "200 from bird-log:8080" the status: each road has its services. */

@@ -43,12 +43,12 @@ export async function runRoads(options: RoadsOptions, context: CommandContext): 
     [...road.parts].reverse().map(({ prefix, leads }) => {
       const said = written.get(`${road.name}${prefix}`);
       const gate = road.paused ? `${road.gate.name}, paused` : road.gate.name;
-      return [partName(road.display, prefix), prefix === '/' ? gate : '', leadsTo(leads, said, io.width)];
+      return [partName(road.display, prefix), prefix === '/' ? gate : '', leadsTo(leads, said)];
     }),
   );
   const said = new Map(leadsOnMap(site).map(({ name, leads }) => [name, leads]));
   const raw = ports.map((port) => [port.name, port.gate.name, passedTo(port, said.get(port.name))]);
-  if (rows.length + raw.length > 0) io.out(table(head, [...rows, ...raw]));
+  if (rows.length + raw.length > 0) io.out(table(head, [...rows, ...raw], io.width));
   if (options.why === true) io.out(`\n${reasons(site)}`);
   const unresolved =
     ports.some(({ to }) => to === null) ||
@@ -78,10 +78,10 @@ async function printTree({ plan, paths }: Site, io: Io): Promise<void> {
 }
 
 /** What the map says, and where that is dialled. */
-function leadsTo(leads: PlannedLeads, written: Leads | undefined, width: number): string {
+function leadsTo(leads: PlannedLeads, written: Leads | undefined): string {
   if (leads.kind === 'redirect') {
     const short = leads.url.replace(/^https:\/\//, '');
-    return `redirect (${String(leads.status)}) to${width < 100 ? '\n' : ' '}${short}`;
+    return `redirect (${String(leads.status)}) to ${short}`;
   }
   if (leads.kind === 'folder') return `folder ${leads.path}`;
   const said = saidOf(written);

@@ -143,10 +143,10 @@ function nextStep({ findings, roads }: VerifyResult): string {
   const bad = findings.filter(({ severity }) => severity !== 'note');
   if (bad.length > 0) return 'next: fix the first finding, then: mile-marker verify\n';
   if (findings.some(saysNotNewest))
-    return 'The front has no faults, but runs an older map. next: mile-marker install\n';
+    return 'The front has no faults, but runs an older map.\nnext: mile-marker install\n';
   const { untested, unsure } = countStandings(roads);
   return untested + unsure > 0
-    ? `Nothing wrong was found. next: test the ${plural(untested + unsure, 'road')} that could not be tested completely, as the notes say\n`
+    ? `Nothing wrong was found.\nnext: test the ${plural(untested + unsure, 'road')} that could not be tested completely, as the notes say\n`
     : 'Nothing needs doing. To have it tested every night: mile-marker install timers\n';
 }
 

@@ -16,7 +16,7 @@ export const differs: Differs = {
   'unannounced-body': 'is cut off as it grows',
   rate: 'drop by drop',
   logs: 'written',
-  readers: 'is waited for, an hour',
+  readers: 'the front waits an hour',
   methods: "those that Node's parser knows; others get 400",
   'early-answer': 'both go on',
   'silent-answer': 'is cut off after an hour',

@@ -16,7 +16,7 @@ export const differs: Differs = {
   'unannounced-body': '411',
   rate: 'the burst and one more within the time in which the rate gives as many',
   logs: 'cannot: an error of `check`; it logs to the journal or to syslog',
-  readers: 'is waited for, a minute',
+  readers: 'the front waits a minute',
   methods: 'any in capitals',
   'early-answer': 'both go on',
   'silent-answer': 'after 60 seconds',
@@ -45,6 +45,6 @@ export const differs: Differs = {
   passwords: 'hashed again for each request',
   'kept-connections': "is the visitor's own; others may have it from their second request on",
   'broken-connections': 'a GET and its like are sent once more; a POST gets no answer, and its program decides',
-  people: 'count with the next `install`: they stand in its configuration',
+  people: 'count with the next `install`: they are in its configuration',
   'many-roads': 'stand in maps; above two hundred they share 256 files, and one for what they have in common',
 };

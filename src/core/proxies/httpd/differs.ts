@@ -16,7 +16,7 @@ export const differs: Differs = {
   'unannounced-body': '411',
   rate: 'cannot: an error of `check`, and a note where people are asked for passwords',
   logs: 'written',
-  readers: 'is waited for, an hour',
+  readers: 'the front waits an hour',
   methods: 'any in capitals',
   'early-answer': 'the rest of the upload is not passed on',
   'silent-answer': 'after 60 seconds',

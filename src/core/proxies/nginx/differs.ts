@@ -16,7 +16,7 @@ export const differs: Differs = {
   'unannounced-body': 'is cut off as it grows',
   rate: 'drop by drop',
   logs: 'written',
-  readers: 'is waited for, an hour',
+  readers: 'the front waits an hour',
   methods: 'any in capitals',
   'early-answer': 'the rest of the upload is not passed on',
   'silent-answer': 'after 60 seconds',
