@@ -1,3 +1,4 @@
+import type { PlannedGate } from '../src/core/gates/check.ts';
 import dgram from 'node:dgram';
 import { once } from 'node:events';
 import net from 'node:net';
@@ -5,7 +6,7 @@ import tls from 'node:tls';
 import { PassedDatagrams } from '../src/builtin/raw-udp.ts';
 import { judgeRaw, type RawEvidence } from '../src/core/legs/raw.ts';
 import { admits } from '../src/core/networks/admits.ts';
-import type { PlannedGate, PlannedPort } from '../src/core/plan/plan.ts';
+import type { PlannedPort } from '../src/core/plan/plan.ts';
 import { programOf } from '../src/core/proxies/programs.ts';
 import { startFront, type ProxyName, type RunningFront } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
@@ -206,7 +207,9 @@ test.each([
 ] as Array<[Array<{ networks: string[]; except: string[] } | null>, string, boolean]>)(
   'gates %j and %s: %s',
   (sets, address, admitted) => {
-    const parts = sets.map((networks) => ({ networks })) as PlannedGate['parts'];
+    const parts = sets.map((set) => ({
+      checks: set === null ? [] : [{ kind: 'networks', ...set }],
+    })) as unknown as PlannedGate['parts'];
     expect(admits({ name: 'g', parts }, address)).toBe(admitted);
   },
 );

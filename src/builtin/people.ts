@@ -1,3 +1,4 @@
+import { filesOf } from '../core/gates/check.ts';
 import { createHmac, randomBytes } from 'node:crypto';
 import { readFile, stat } from 'node:fs/promises';
 import type { PlannedRoad } from '../core/plan/plan.ts';
@@ -42,7 +43,7 @@ export class PasswordChecker {
     if (authorization === undefined || !asksPeople(gate, target)) return nobody;
     const said = credentialsOf(authorization);
     if (said === null) return /^basic(?: |$)/i.test(authorization) ? wrong : nobody;
-    const files = [...new Set(gate.parts.flatMap(({ people }) => people ?? []))];
+    const files = [...new Set(filesOf(gate))];
     const knownIn: string[] = [];
     for (const file of files) if (await this.isKnown(file, said, countedAs(client))) knownIn.push(file);
     return knownIn.length === 0 ? wrong : { person: said.name, knownIn };

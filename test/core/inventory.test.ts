@@ -1,3 +1,4 @@
+import { checkOf } from '../../src/core/gates/check.ts';
 import fc from 'fast-check';
 import { readCompose } from '../../src/core/inventory/compose.ts';
 import { mergeServices, withBases } from '../../src/core/inventory/compose-merge.ts';
@@ -361,7 +362,9 @@ test("a network that the engine made is nobody's home, whatever its interface is
   const here = { ...someHost, addresses: [...someHost.addresses, address] };
   const text = 'domains: [a.example]\nfront: {address: 203.0.113.24}\nroads: {w: ":80"}';
   const homeOf = (networks: EngineNetwork[]): unknown =>
-    plannedOf(text, { ...inventoryOf([], true), networks }, here).plan.roads[0]?.gate.parts[0]?.networks?.networks;
+    plannedOf(text, { ...inventoryOf([], true), networks }, here).plan.roads[0]?.gate.parts.flatMap(
+      (part) => checkOf(part, 'networks')?.networks ?? [],
+    );
   const known = { name: 'p_default', driver: 'bridge', subnets: ['172.20.0.0/16'] };
   expect(homeOf([])).toEqual(['127.0.0.0/8', '::1/128', '172.20.0.0/16', '192.168.64.0/24']);
   expect(homeOf([known])).toEqual(['127.0.0.0/8', '::1/128', '192.168.64.0/24']);

@@ -1,3 +1,4 @@
+import { filesOf } from '../../core/gates/check.ts';
 import { X509Certificate } from 'node:crypto';
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
@@ -13,7 +14,7 @@ import { whatBars } from './readable-by.ts';
 export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap {
   const user = proxyUser(front);
   const leads = roads.flatMap(({ parts }) => parts.map((part) => part.leads));
-  const people = roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? []));
+  const people = roads.flatMap(({ gate }) => filesOf(gate));
   return {
     people: new Map([...new Set(people)].map((file) => [file, peopleFile(file, user)])),
     folders: new Map(foldersOf(leads).map((folder) => [folder, shownFolder(folder, user)])),

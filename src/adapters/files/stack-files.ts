@@ -1,3 +1,4 @@
+import { filesOf } from '../../core/gates/check.ts';
 import { createHash } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -25,7 +26,7 @@ export async function stackFiles(plan: Plan, edition: Edition, paths: StatePaths
   const own = editionFolder(paths.front, edition.number);
   const written = edition.files.filter(({ path }) => !forPeople.includes(path));
   const isOneFile = programOf(plan.front.proxy).limits.pair === 'one-file';
-  const people = plan.roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? []));
+  const people = plan.roads.flatMap(({ gate }) => filesOf(gate));
   const authorities = dialledParts(plan.roads).flatMap(({ upstream: { trust } }) =>
     trust.kind === 'ca' ? trust.file : [],
   );

@@ -1,3 +1,4 @@
+import { filesOf } from '../../core/gates/check.ts';
 import { readFile } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
 import type { Command } from 'commander';
@@ -25,7 +26,7 @@ async function namesAtHand(option: string | undefined, io: Io): Promise<NamesAtH
     const file = await findMap({ option, cwd: io.cwd, env: io.env });
     const { map } = readMap({ file, text: await readFile(file, 'utf8') });
     if (map === null) return none;
-    const files = map.gates.flatMap(({ people }) => (people === null ? [] : [resolve(dirname(file), people)]));
+    const files = filesOf({ name: '', parts: map.gates }).map((path) => resolve(dirname(file), path));
     const texts = await Promise.all(files.map((path) => readFile(path, 'utf8').catch(() => '')));
     const people = texts.flatMap((text) => parsePasswordFile(text).people.map(({ name }) => name));
     return {

@@ -1,3 +1,4 @@
+import { filesOf } from '../../core/gates/check.ts';
 import { readCurrent } from '../../adapters/files/editions.ts';
 import { chooseCost, hashPassword } from '../../adapters/people/hash.ts';
 import { whyWeak } from '../../adapters/people/strength.ts';
@@ -84,7 +85,7 @@ function isReadAtOnce({ plan: { front } }: Site): boolean {
 async function isGateLive({ paths }: Site, { file }: PeoplePlace): Promise<boolean> {
   const edition = await readCurrent(paths.front);
   const plan = readPlan(edition?.files.find(({ path }) => path === planPath)?.content ?? '');
-  return plan?.roads.some(({ gate }) => gate.parts.some(({ people }) => people === file)) ?? false;
+  return plan?.roads.some(({ gate }) => filesOf(gate).includes(file)) ?? false;
 }
 
 /** Where the front runs by `install` and reads the file at each request, there is nothing left to do. */

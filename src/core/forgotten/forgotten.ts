@@ -1,3 +1,4 @@
+import { checkOf } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
@@ -146,8 +147,10 @@ function withoutVisitors({ name, paused: isPaused, where }: PlannedRoad, { logs,
 function neverSeen({ plan, logs, people, now }: ForgottenFacts): Finding[] {
   const gates = new Map<string, { gate: string; roads: PlannedRoad[] }>();
   for (const road of plan.roads)
-    for (const { name: gate, people: file } of road.gate.parts)
-      if (file !== null) gates.set(file, { gate, roads: [...(gates.get(file)?.roads ?? []), road] });
+    for (const part of road.gate.parts) {
+      const file = checkOf(part, 'people')?.file;
+      if (file !== undefined) gates.set(file, { gate: part.name, roads: [...(gates.get(file)?.roads ?? []), road] });
+    }
   return [...gates].flatMap(([file, { gate, roads }]) => {
     const told = roads.map(({ name }) => logs.get(name));
     const first = Math.max(...told.map((log) => log?.from ?? now));

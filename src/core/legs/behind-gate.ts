@@ -1,5 +1,6 @@
+import { type PlannedGate, checkOf } from '../gates/check.ts';
 import { card } from '../findings/card.ts';
-import type { PlannedGate, PlannedRoad } from '../plan/plan.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
 import type { DirectEvidence } from './direct.ts';
 import { untested, type LegResult, type Problem } from './leg.ts';
 import { serviceItself } from './service.ts';
@@ -82,9 +83,10 @@ function notTested({ gate }: PlannedRoad, router: HidingRouter | null): Problem 
 
 /** What somebody needs to pass: a password, to come from somewhere, or both. */
 function wayIn({ parts }: PlannedGate): 'people' | 'networks' | 'both' {
-  const needsPlace = parts.some(
-    ({ people, networks, need }) => networks !== null && (people === null || need === 'all'),
-  );
-  const needsPerson = parts.some(({ people }) => people !== null);
+  const needsPlace = parts.some(({ checks, need }) => {
+    const kinds = checks.map(({ kind }) => kind);
+    return kinds.includes('networks') && (kinds.length === 1 || need === 'all');
+  });
+  const needsPerson = parts.some((part) => checkOf(part, 'people') !== null);
   return needsPerson ? (needsPlace ? 'both' : 'people') : 'networks';
 }

@@ -1,3 +1,4 @@
+import { networksOf } from '../gates/check.ts';
 import { inUrl, isPrivate, withPort } from '../networks/address.ts';
 import type { Plan, PlannedPart, PlannedRoad } from '../plan/plan.ts';
 import { decide } from '../verdict/decide.ts';
@@ -55,7 +56,7 @@ function linksOf(
   const url = `https://${road.authority}${targetOf(road, part)}`;
   const seen = (peer: string): string => seenFrom(prepared, road, part, peer, directs);
   const links: PhoneLink[] = [{ url, on: 'mobile data', see: seen(stranger) }];
-  const near = road.gate.parts.flatMap(({ networks }) => networks?.networks ?? []);
+  const near = networksOf(road.gate);
   const home = near
     .map((network) => network.split('/')[0] ?? '')
     .find((address) => address !== '' && !/^(127\.|::1$)/.test(address));

@@ -1,7 +1,6 @@
-import { covering } from '../networks/covering.ts';
-import type { NetworkSet } from '../networks/home.ts';
-import { inNetworks } from '../networks/address.ts';
-import type { GatePart, Plan, PlannedGate } from '../plan/plan.ts';
+import type { Check, GatePart, PlannedGate } from '../gates/check.ts';
+import { kindOf } from '../gates/kinds.ts';
+import type { Plan } from '../plan/plan.ts';
 
 /** How a road or a raw port is closed further than it is now. @property road its name; `8883/tcp` of a raw port */
 export interface Closed {
@@ -58,7 +57,7 @@ function isNarrower(gate: PlannedGate, than: PlannedGate): boolean {
 
 function isAlike(one: PlannedGate, other: PlannedGate): boolean {
   const meaning = ({ parts }: PlannedGate): string =>
-    JSON.stringify(parts.map(({ networks, people, need, except }) => [networks, people, need, except]));
+    JSON.stringify(parts.map(({ checks, need, except }) => [checks, need, except]));
   return meaning(one) === meaning(other);
 }
 
@@ -66,27 +65,12 @@ function isAlike(one: PlannedGate, other: PlannedGate): boolean {
 function implies(part: GatePart, other: GatePart): boolean {
   // A path that is excepted passes without anything.
   if (!part.except.every((prefix) => other.except.includes(prefix))) return false;
-  const { networks, people } = other;
-  const byNetwork = networks !== null && hasNetworkIn(part, networks);
-  const byPerson = people !== null && hasPersonOf(part, people);
-  if (networks !== null && people !== null && other.need === 'any')
-    return byNetwork || byPerson || isEitherIn(part, { networks, people });
-  return (networks === null || byNetwork) && (people === null || byPerson);
+  return other.need === 'any' ? ensures(part, other.checks) : other.checks.every((check) => ensures(part, [check]));
 }
 
-function hasNetworkIn({ networks, people, need }: GatePart, wide: NetworkSet): boolean {
-  return networks !== null && (people === null || need === 'all') && isWithin(networks, wide);
-}
-
-function hasPersonOf({ networks, people, need }: GatePart, file: string): boolean {
-  return people === file && (networks === null || need === 'all');
-}
-
-function isEitherIn(part: GatePart, { networks, people }: { networks: NetworkSet; people: string }): boolean {
-  return part.need === 'any' && part.people === people && part.networks !== null && isWithin(part.networks, networks);
-}
-
-function isWithin(narrow: NetworkSet, wide: NetworkSet): boolean {
-  const areIn = narrow.networks.every((network) => covering(wide.networks, network));
-  return areIn && wide.except.every((one) => narrow.except.includes(one) || !inNetworks(one, narrow.networks));
+/** Whether whoever passes `part` passes one of `wanted`. */
+function ensures({ checks, need }: GatePart, wanted: readonly Check[]): boolean {
+  const is = (own: Check): boolean =>
+    wanted.some((check) => check.kind === own.kind && kindOf(own).implies(own, check));
+  return need === 'any' ? checks.every(is) : checks.some(is);
 }

@@ -1,7 +1,8 @@
+import type { GatePart } from '../gates/check.ts';
 import { withPort } from '../networks/address.ts';
 import { without } from '../without.ts';
 import { partName } from '../plan/parts.ts';
-import type { GatePart, Plan, PlannedLeads, PlannedRoad, PlannedRules } from '../plan/plan.ts';
+import type { Plan, PlannedLeads, PlannedRoad, PlannedRules } from '../plan/plan.ts';
 
 /** A setting in words; null where there is none. */
 type Shown = string | null;

@@ -1,6 +1,7 @@
 import { tell } from '../findings/card.ts';
 import type { Finding, Place } from '../findings/finding.ts';
 import { asciiName } from '../names/host-name.ts';
+import { readChecks } from '../gates/kinds.ts';
 import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseDuration } from './units.ts';
 import type { YamlText } from '../yaml/document.ts';
@@ -88,10 +89,9 @@ function securityParts(keys: MapKeys, yaml: YamlText): Pick<SiteMap, 'acme' | 'd
 }
 
 function makeGates({ gates = {} }: MapKeys, yaml: YamlText): SiteMap['gates'] {
-  return Object.entries(gates).map(([name, { people = null, networks, need, except = [] }]) => ({
+  return Object.entries(gates).map(([name, { need, except = [], ...written }]) => ({
     name,
-    people,
-    networks: networks?.map((text) => parseNetwork(text) ?? text) ?? null,
+    checks: readChecks(written),
     need,
     except,
     where: yaml.placeOfKey(['gates', name]),

@@ -1,4 +1,5 @@
 import type { Place } from '../findings/finding.ts';
+import type { GatePart } from '../gates/check.ts';
 import type { ProxyName } from '../proxies/names.ts';
 import type { RoadRules } from './road-rules.ts';
 
@@ -77,21 +78,6 @@ export interface MapRoad {
   written: Record<string, unknown>;
   fromLabel: string | null;
   ofPort?: string;
-}
-
-/**
- * A gate of the map's own. At least one of people and networks is there.
- *
- * @property people path of a password file, relative to the map
- * @property except prefixes of targets that pass ungated
- */
-interface MapGate {
-  name: string;
-  people: string | null;
-  networks: string[] | null;
-  need: 'any' | 'all';
-  except: string[];
-  where: Place;
 }
 
 /**
@@ -205,7 +191,7 @@ export interface SiteMap {
   acme: MapAcme | null;
   dns: MapDns;
   certificates: MapCertificate[];
-  gates: MapGate[];
+  gates: GatePart[];
   roads: MapRoad[];
   ports: MapPort[];
   pages: MapPage[];

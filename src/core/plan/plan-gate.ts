@@ -1,10 +1,10 @@
 import type { Place } from '../findings/finding.ts';
+import type { GatePart, PlannedGate } from '../gates/check.ts';
+import { kindOf } from '../gates/kinds.ts';
 import { indexed } from '../indexed.ts';
 import type { HostFacts } from '../inventory/inventory.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import { homeNetworks } from '../networks/home.ts';
-import { absolutePath } from './absolute-path.ts';
-import type { GatePart, PlannedGate } from './plan.ts';
 
 interface GateInput {
   host: HostFacts;
@@ -15,24 +15,15 @@ interface GateInput {
 
 /** Gates as a road or a port names them, as one: all of them must let a visitor pass. @param where they are named */
 export function planGate(gates: readonly string[], where: Place, { host, map, mapFolder }: GateInput): PlannedGate {
-  const plain = { people: null, need: 'all' as const, except: [] };
-  const parts = gates.flatMap((gate): GatePart[] => {
-    if (gate === 'everyone') return [];
-    if (gate === 'home') return [{ name: gate, networks: homeNetworks(host, map.front.homeNetworks), ...plain, where }];
-    const found = indexed(map.gates, 'name').get(gate);
+  const plain = { need: 'all' as const, except: [], where };
+  const parts = gates.flatMap((name): GatePart[] => {
+    if (name === 'everyone') return [];
+    if (name === 'home')
+      return [{ name, checks: [{ kind: 'networks', ...homeNetworks(host, map.front.homeNetworks) }], ...plain }];
+    const found = indexed(map.gates, 'name').get(name);
     // A gate that the map does not have is an error in the map; until then nobody passes it.
-    if (found === undefined) return [{ name: gate, networks: { networks: [], except: [] }, ...plain, where }];
-    const { people, networks, need, except } = found;
-    return [
-      {
-        name: gate,
-        networks: networks === null ? null : { networks, except: [] },
-        people: people === null ? null : absolutePath(mapFolder, people),
-        need,
-        except,
-        where: found.where,
-      },
-    ];
+    if (found === undefined) return [{ name, checks: [{ kind: 'networks', networks: [], except: [] }], ...plain }];
+    return [{ ...found, checks: found.checks.map((check) => kindOf(check).place(check, { mapFolder })) }];
   });
   return { name: gates.join(' + '), parts };
 }

@@ -1,7 +1,8 @@
+import { asksFor, type PlannedGate } from '../gates/check.ts';
 import type { MapRoad, SiteMap } from '../map/site-map.ts';
 import { withoutStar } from '../names/wildcard.ts';
 import { absolutePath } from './absolute-path.ts';
-import type { PlannedCertificate, PlannedGate, PlannedRate, PlannedRules } from './plan.ts';
+import type { PlannedCertificate, PlannedRate, PlannedRules } from './plan.ts';
 
 /** What a people gate gets without a word in the map: every guess costs this machine a hash. */
 const rateOfPeople: PlannedRate = { requests: 20, perSeconds: 1, burst: 100 };
@@ -38,7 +39,7 @@ interface RulesInput {
 /** Fills in what the map leaves open about a road. */
 export function planRules({ road, map, mapFolder, gate, certificate, silenceSeconds }: RulesInput): PlannedRules {
   const { rules } = road;
-  const hasPeople = gate.parts.some(({ people }) => people !== null);
+  const hasPeople = asksFor(gate, 'people');
   const set = rules.responseHeaders.map(([name]) => name.toLowerCase());
   return {
     methods: rules.methods,

@@ -1,13 +1,13 @@
 import type { Place } from '../findings/finding.ts';
 import type { Cors, Expect } from '../map/road-rules.ts';
 import type { Rate } from '../map/units.ts';
-import type { NetworkSet } from '../networks/home.ts';
+import type { PlannedGate } from '../gates/check.ts';
 import type { PageKind, Protocol, Unknown } from '../map/site-map.ts';
 import type { ProxyName } from '../proxies/names.ts';
 import type { Resolution } from './resolve-service.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
-export const planVersion = 6;
+export const planVersion = 7;
 
 /**
  * Where a road's requests are sent.
@@ -36,27 +36,6 @@ export interface Upstream {
 
 export type UpstreamTrust =
   { kind: 'system' } | { kind: 'ca'; file: string } | { kind: 'pin'; digest: string } | { kind: 'none' };
-
-/** Who may pass: all parts must agree. Without a part everyone passes. @property name for people */
-export interface PlannedGate {
-  name: string;
-  parts: GatePart[];
-}
-
-/**
- * One gate of the map. With networks and people `need` says whether one is enough.
- *
- * @property people absolute path of a password file
- * @property except prefixes of targets that pass ungated, matched in normal form only
- */
-export interface GatePart {
-  name: string;
-  networks: NetworkSet | null;
-  people: string | null;
-  need: 'any' | 'all';
-  except: string[];
-  where: Place;
-}
 
 /**
  * Where a road leads. `upstream: null`: it could not be worked out, findings say why, and every proxy answers 502. A folder's path is

@@ -1,3 +1,4 @@
+import { filesOf } from '../gates/check.ts';
 import { isPracticeFront } from '../plan/practice-front.ts';
 import { stringify } from 'yaml';
 import type { PublishedPort, Service } from '../inventory/inventory.ts';
@@ -75,7 +76,7 @@ function programPart({ plan, mapFile, folders, program, owner }: FrontComposeInp
  */
 export function foldersOfMap({ roads, challenges }: Plan, mapFile: string): string[] {
   const own = parentOf(mapFile);
-  const passwords = roads.flatMap(({ gate }) => gate.parts.flatMap(({ people }) => people ?? []));
+  const passwords = roads.flatMap(({ gate }) => filesOf(gate));
   const authorities = dialledParts(roads).flatMap(({ upstream: { trust } }) => (trust.kind === 'ca' ? trust.file : []));
   const files = [...passwords, ...authorities];
   const shown = roads.flatMap(({ parts }) => parts.flatMap(({ leads }) => (leads.kind === 'folder' ? leads.path : [])));

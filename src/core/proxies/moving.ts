@@ -1,3 +1,4 @@
+import { asksFor } from '../gates/check.ts';
 import { dialledParts } from '../plan/parts.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { differences, type DifferenceId } from './differences.ts';
@@ -77,5 +78,5 @@ function hasNamed({ roads }: Plan): boolean {
 }
 
 function asksPeople({ roads }: Plan): boolean {
-  return roads.some(({ gate }) => gate.parts.some(({ people }) => people !== null));
+  return roads.some(({ gate }) => asksFor(gate, 'people'));
 }

@@ -1,3 +1,4 @@
+import { asksFor } from '../gates/check.ts';
 import { parseAddress } from '../networks/address.ts';
 import { roadToAsk } from '../plan/wildcard-road.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
@@ -68,9 +69,7 @@ function casesOfPart(about: About): RehearsalCase[] {
     ...both.map((viewpoint) => of(`HTTP/2: GET ${base}`, viewpoint, { version: '2.0' })),
     ...both.map((viewpoint) => of('with forged headers', viewpoint, { headers: forged })),
     ...(isService ? from.map((viewpoint) => of('WebSocket', viewpoint, { headers: upgradeTo('websocket') })) : []),
-    ...(road.gate.parts.some((one) => one.people !== null)
-      ? both.map((viewpoint) => wrongPassword(of, viewpoint, base))
-      : []),
+    ...(asksFor(road.gate, 'people') ? both.map((viewpoint) => wrongPassword(of, viewpoint, base)) : []),
     ...road.gate.parts.flatMap(({ except }) => except.map((target) => of(`GET ${target}`, stranger, { target }))),
     ...(road.rules.cors === null
       ? []

@@ -1,5 +1,6 @@
+import type { GatePart } from '../gates/check.ts';
 import { without } from '../without.ts';
-import type { GatePart, Plan, PlannedPart } from '../plan/plan.ts';
+import type { Plan, PlannedPart } from '../plan/plan.ts';
 
 /** By this header a rehearsal on loopback tells whose request it plays. */
 export const toldHeader = 'X-Rehearsed-From';
@@ -42,7 +43,10 @@ export function onLoopback(plan: Plan, stage: Stage): Plan {
 }
 
 function gateOn(part: GatePart, { people }: Stage): GatePart {
-  return { ...part, people: part.people === null ? null : people(part.people) };
+  return {
+    ...part,
+    checks: part.checks.map((one) => (one.kind === 'people' ? { ...one, file: people(one.file) } : one)),
+  };
 }
 
 function partOn(part: PlannedPart, { dialled, authority }: Stage): PlannedPart {

@@ -1,9 +1,11 @@
+import { nounsOf } from '../gates/kinds.ts';
+import type { PlannedGate } from '../gates/check.ts';
 import { groupedBy } from '../grouped-by.ts';
 import { naturally } from '../by-units.ts';
 import type { Service } from '../inventory/inventory.ts';
 import { isLoopback, withPort } from '../networks/address.ts';
 import { partName } from '../plan/parts.ts';
-import type { Plan, PlannedGate, PlannedPart, PlannedPort, PlannedRoad } from '../plan/plan.ts';
+import type { Plan, PlannedPart, PlannedPort, PlannedRoad } from '../plan/plan.ts';
 import { roadStates, type RoadState } from './state.ts';
 
 /** A road, a part of one, or a raw port, at the end of its way. @property road its name on the map @property leads where it ends, for people */
@@ -122,9 +124,5 @@ function projectOf({ project, machine }: Service): string {
 function whoPasses({ name, parts }: PlannedGate): string {
   if (parts.length === 0) return 'everybody';
   if (name === 'home') return 'networks at home';
-  const words = parts.map(({ networks, people, need }) => {
-    const joined = need === 'any' ? ' or ' : ' and ';
-    return [...(networks === null ? [] : ['networks']), ...(people === null ? [] : ['a password'])].join(joined);
-  });
-  return [...new Set(words)].join(', and ');
+  return [...new Set(parts.map(nounsOf))].join(', and ');
 }

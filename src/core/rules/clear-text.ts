@@ -1,3 +1,4 @@
+import { asksFor } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Rule } from './rule.ts';
 
@@ -24,7 +25,7 @@ export const roadInClearText: Rule = {
   check: ({ plan }) =>
     plan.roads.flatMap(({ name, display: road, rules, gate, where }) => {
       if (!rules.plain) return [];
-      const asks = gate.parts.some(({ people }) => people !== null);
+      const asks = asksFor(gate, 'people');
       const severity = asks ? ('error' as const) : ('warning' as const);
       return [tell(words, { say: asks ? 'password' : 'plain', data: { road }, severity, roads: [name], where })];
     }),

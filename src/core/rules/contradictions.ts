@@ -1,3 +1,4 @@
+import { checkOf } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
@@ -58,7 +59,7 @@ function contradictions(road: PlannedRoad): Finding[] {
   if (
     cors !== null &&
     !cors.credentials &&
-    road.gate.parts.some(({ people, need }) => people !== null && need === 'all')
+    road.gate.parts.some((part) => checkOf(part, 'people') !== null && part.need === 'all')
   )
     say('password');
   const odd = (methods ?? []).filter((method) => !['GET', 'HEAD', 'OPTIONS'].includes(method));

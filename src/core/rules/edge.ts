@@ -1,3 +1,4 @@
+import { asksFor, checkOf } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import { programOf } from '../proxies/programs.ts';
 import { overlap } from '../networks/covering.ts';
@@ -77,13 +78,13 @@ export const edgeHoldsVisitors: Rule = {
   card: wide,
   check: ({ plan }) => {
     const { edge, where } = plan.front;
-    const roads = plan.roads.filter(({ gate }) => gate.parts.some(({ networks }) => networks !== null));
+    const roads = plan.roads.filter(({ gate }) => asksFor(gate, 'networks'));
     const gates = roads.flatMap(({ gate }) => gate.parts);
     for (const network of (edge?.networks ?? []).filter(isWide)) {
-      const part = gates.find(({ networks }) => heldBy(network, networks?.networks ?? []) !== undefined);
+      const part = gates.find((one) => heldBy(network, checkOf(one, 'networks')?.networks ?? []) !== undefined);
       if (part === undefined) continue;
       const own = roads.filter(({ gate }) => gate.parts.some(({ name }) => name === part.name));
-      const inside = heldBy(network, part.networks?.networks ?? []) ?? '';
+      const inside = heldBy(network, checkOf(part, 'networks')?.networks ?? []) ?? '';
       const data = { network, gate: part.name, inside, one: oneIn(network) };
       return [tell(wide, { say: 'holds', data, roads: own.map(({ name }) => name), where, cause: 'edge:networks' })];
     }

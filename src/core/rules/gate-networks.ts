@@ -1,3 +1,4 @@
+import { asksFor, checkOf } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import { homeNetworks } from '../networks/home.ts';
 import { inNetworks, isLinkLocal, isLoopback, isPrivate } from '../networks/address.ts';
@@ -176,7 +177,7 @@ export const trueClientAddressLost: Rule = {
     )
       return [];
     const roads = plan.roads
-      .filter(({ gate, rules }) => rules.rate !== null || gate.parts.some(({ networks }) => networks !== null))
+      .filter(({ gate, rules }) => rules.rate !== null || asksFor(gate, 'networks'))
       .map((road) => road.name);
     if (roads.length === 0) return [];
     return [tell(lost, { say: 'ipv6', data: { container: name, address }, roads, where: plan.front.where })];
@@ -192,9 +193,11 @@ function writtenNetworks({ map }: Pick<Facts, 'map'>): Array<{
 }> {
   const roadsWith = (gate: string): string[] =>
     map.roads.filter(({ gates }) => gates.includes(gate)).map(({ name }) => name);
-  const own = map.gates.flatMap(({ name, networks, where }) =>
-    networks === null ? [] : [{ gate: name, networks, roads: roadsWith(name), where }],
-  );
+  const own = map.gates.flatMap((gate) => {
+    const { name, where } = gate;
+    const check = checkOf(gate, 'networks');
+    return check === null ? [] : [{ gate: name, networks: check.networks, roads: roadsWith(name), where }];
+  });
   const home = map.front.homeNetworks;
   return home === null
     ? own

@@ -1,7 +1,8 @@
+import { type GatePart, type NetworksCheck, checkOf } from '../gates/check.ts';
+import { isWithin } from '../gates/networks.ts';
 import { card, tell } from '../findings/card.ts';
-import { inNetworks } from '../networks/address.ts';
-import { covering, overlap } from '../networks/covering.ts';
-import type { GatePart, PlannedRoad } from '../plan/plan.ts';
+import { overlap } from '../networks/covering.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
 import type { Rule } from './rule.ts';
 
 const source = 'map reference: `gates`';
@@ -31,15 +32,15 @@ const open = card({
 export const gateOpenToEverybody: Rule = {
   card: open,
   check: ({ map }) =>
-    map.gates.flatMap(({ name: gate, networks, people, need, except, where }) => {
+    map.gates.flatMap(({ name: gate, checks, need, except, where }) => {
       const roads = [...map.roads, ...map.ports].filter(({ gates }) => gates.includes(gate)).map(({ name }) => name);
       const about = { roads, where };
+      const networks = checkOf({ checks }, 'networks')?.networks;
       const whole = networks?.find((network) => network.endsWith('/0'));
-      const loose = whole !== undefined && (people === null || need === 'any');
+      const isAlone = checks.length === 1;
+      const loose = whole !== undefined && (isAlone || need === 'any');
       return [
-        ...(loose
-          ? [tell(open, { say: people === null ? 'networks' : 'any', data: { gate, network: whole }, ...about })]
-          : []),
+        ...(loose ? [tell(open, { say: isAlone ? 'networks' : 'any', data: { gate, network: whole }, ...about })] : []),
         ...(except.includes('/')
           ? [tell(open, { say: 'except', data: { gate }, cause: `gate-except:${gate}`, ...about })]
           : []),
@@ -92,28 +93,26 @@ export const gateWithoutEffect: Rule = {
 
 /** Gates of networks alone whose visitors are all let in by another, wider one of the same list. */
 function shadowed({ gate }: PlannedRoad): Array<{ gate: string; by: string }> {
-  const parts = gate.parts.filter(isNetworksAlone);
+  const parts = gate.parts.flatMap(networksAlone);
   return parts.flatMap((wide) => {
     const narrow = parts.find(
       (other) =>
-        other !== wide && covers(wide, other) && !(covers(other, wide) && parts.indexOf(other) > parts.indexOf(wide)),
+        other !== wide &&
+        isWithin(other.networks, wide.networks) &&
+        !(isWithin(wide.networks, other.networks) && parts.indexOf(other) > parts.indexOf(wide)),
     );
     return narrow === undefined ? [] : [{ gate: wide.name, by: narrow.name }];
   });
 }
 
-type NetworksPart = GatePart & { networks: NonNullable<GatePart['networks']> };
-
-function isNetworksAlone(part: GatePart): part is NetworksPart {
-  return part.networks !== null && part.people === null && part.except.length === 0;
+interface NetworksPart {
+  name: string;
+  networks: NetworksCheck;
 }
 
-function covers(wide: NetworksPart, narrow: NetworksPart): boolean {
-  const inside = narrow.networks.networks.every((network) => covering(wide.networks.networks, network));
-  const kept = wide.networks.except.every(
-    (address) => narrow.networks.except.includes(address) || !inNetworks(address, narrow.networks.networks),
-  );
-  return inside && kept;
+function networksAlone({ name, checks, except }: GatePart): NetworksPart[] {
+  const [networks] = checks;
+  return checks.length === 1 && networks?.kind === 'networks' && except.length === 0 ? [{ name, networks }] : [];
 }
 
 const nobody = card({
@@ -135,7 +134,7 @@ export const gateNobodyPasses: Rule = {
   card: nobody,
   check: ({ plan }) =>
     [...plan.roads, ...plan.ports].flatMap((road) => {
-      const parts = road.gate.parts.filter(isNetworksAlone);
+      const parts = road.gate.parts.flatMap(networksAlone);
       for (const [index, first] of parts.entries()) {
         const second = parts.slice(index + 1).find((other) => areApart(first, other));
         if (second === undefined) continue;

@@ -24,9 +24,7 @@ export const homeIsEmpty: Rule = {
   check: ({ plan, host, map }) => {
     const { networks } = homeNetworks(host, map.front.homeNetworks);
     const isAlone = networks.every((one) => isLoopback(one.split('/')[0] ?? ''));
-    const shut = plan.roads.filter(({ gate }) =>
-      gate.parts.some(({ name, people }) => name === 'home' && people === null),
-    );
+    const shut = plan.roads.filter(({ gate }) => gate.parts.some(({ name }) => name === 'home'));
     const [first] = shut;
     if (!isAlone || first === undefined || !isOnHost({ plan, host })) return [];
     const data = { names: shut.map(({ name }) => name), first: first.name };

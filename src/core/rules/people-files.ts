@@ -1,8 +1,9 @@
+import { type GatePart, checkOf } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { checkMs, hashKind, isWeakKind, slowMs } from '../people/hash-kinds.ts';
 import type { PeopleFile } from '../plan/files-of-map.ts';
-import type { GatePart, Plan } from '../plan/plan.ts';
+import type { Plan } from '../plan/plan.ts';
 import { programOf } from '../proxies/programs.ts';
 import type { Facts, Rule } from './rule.ts';
 import { shellWord } from '../shell-word.ts';
@@ -92,9 +93,10 @@ function filesOnRoads({ roads }: Plan): UsedFile[] {
   const used = new Map<string, UsedFile>();
   for (const { name, gate } of roads) {
     for (const part of gate.parts) {
-      if (part.people === null) continue;
-      const before = used.get(part.people);
-      if (before === undefined) used.set(part.people, { file: part.people, gate: part, roads: [name] });
+      const file = checkOf(part, 'people')?.file;
+      if (file === undefined) continue;
+      const before = used.get(file);
+      if (before === undefined) used.set(file, { file, gate: part, roads: [name] });
       else before.roads.push(name);
     }
   }

@@ -1,3 +1,4 @@
+import { filesOf } from '../gates/check.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { withPort } from '../networks/address.ts';
@@ -102,7 +103,7 @@ function logged(road: PlannedRoad, proxy: string): Finding[] {
 }
 
 function severalFiles(road: PlannedRoad, proxy: string): Finding[] {
-  if (peopleFilesOf(road.gate).size < 2) return [];
+  if (filesOf(road.gate).length < 2) return [];
   const data = { proxy, road: road.display, others: able(({ peopleFiles }) => peopleFiles === 'many') };
   return [tell(words, { say: 'people', data, roads: [road.name], where: placeOf(road, 'gate') })];
 }
@@ -128,7 +129,7 @@ function several({ name, parts }: PlannedRoad, can: ProxyProgram['limits']['seve
 }
 
 function passwords({ roads, front }: Plan, proxy: string): Finding[] {
-  const asking = roads.filter(({ gate, rules }) => rules.rate !== null && peopleFilesOf(gate).size === 1);
+  const asking = roads.filter(({ gate, rules }) => rules.rate !== null && filesOf(gate).length === 1);
   if (asking.length === 0) return [];
   const count = asking.length === 1 ? 'one road' : `${String(asking.length)} roads`;
   const data = { proxy, count, others: able(({ rate }) => rate) };
@@ -142,10 +143,6 @@ function passwords({ roads, front }: Plan, proxy: string): Finding[] {
       cause: 'proxy-cannot:passwords',
     }),
   ];
-}
-
-function peopleFilesOf({ parts }: PlannedRoad['gate']): Set<string> {
-  return new Set(parts.flatMap(({ people }) => people ?? []));
 }
 
 function placeOf({ where, lines }: PlannedRoad, key: string): PlannedRoad['where'] {

@@ -1,5 +1,5 @@
 import { admits } from '../networks/admits.ts';
-import { inNetworks, withPort } from '../networks/address.ts';
+import { withPort } from '../networks/address.ts';
 import type { PlannedPort } from '../plan/plan.ts';
 import type { ExplainedStep } from './explain.ts';
 
@@ -21,8 +21,9 @@ export function explainPort(port: PlannedPort, peer: string): { admitted: boolea
     mapLine,
   });
   const refused = protocol === 'tcp' ? 'the connection is closed before a byte is read' : 'what is sent is dropped';
-  const gates = gate.parts.map(({ name, networks, where: at }) => {
-    const isIn = networks === null || (inNetworks(peer, networks.networks) && !networks.except.includes(peer));
+  const gates = gate.parts.map((part) => {
+    const { name, where: at } = part;
+    const isIn = admits({ name, parts: [part] }, peer);
     const words = `\`${name}\`: ${peer} is in ${isIn ? 'its' : 'none of its'} networks`;
     return isIn ? step('gate', words, 'passes', at.line) : step('gate', `${words}: ${refused}`, 'decides', at.line);
   });

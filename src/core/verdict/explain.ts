@@ -1,12 +1,13 @@
+import type { GateFacts } from '../gates/kind.ts';
+import { kindOf } from '../gates/kinds.ts';
 import { withPort } from '../networks/address.ts';
-import type { GatePart } from '../plan/plan.ts';
 import { contextOf, type Context } from './context.ts';
-import { toldOf, type Client } from './client.ts';
+import { toldOf } from './client.ts';
 import { decide } from './decide.ts';
 import { passGate, type PartOutcome } from './gate.ts';
 import { steps, type StepName } from './steps/all-steps.ts';
 import { lineOf, nothingSet } from './steps/step.ts';
-import { isBelow, isNormal } from './target.ts';
+import { isNormal } from './target.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
 
 /** What one step makes of a request. @property mapLine 0 when no line of the map speaks there */
@@ -50,40 +51,23 @@ export function explain(prepared: Prepared, request: VerdictRequest): Explanatio
 function gateSteps({ road, client, target, request, prepared }: Context): ExplainedStep[] {
   if (road === null) return [];
   const outcomes = passGate(road.gate, { client, target, request, prepared });
+  const { person, knownIn } = request;
+  const facts = { client, person, knownIn, isInside: prepared.isInside };
   if (outcomes.length === 0)
     return [{ step: 'gate', outcome: 'passes', words: 'everyone passes', mapLine: lineOf(road, 'gate') }];
   return outcomes.map((one) => ({
     step: 'gate',
     outcome: 'passes',
-    words: `\`${one.part.name}\`: ${partWords(one, client, target)}`,
+    words: `\`${one.part.name}\`: ${partWords(one, facts, target)}`,
     mapLine: one.part.where.line,
   }));
 }
 
-function partWords({ part, why }: PartOutcome, client: Client, target: string): string {
-  const who = client.known ? client.address : 'an unknown visitor';
-  const nearly =
-    part.except.length > 0 && !isNormal(target) ? ' (a path that is not in normal form is never excepted)' : '';
-  switch (why) {
-    case 'excepted':
-      return `excepted: the path is at or below  ${part.except.find((prefix) => isBelow(target, prefix)) ?? ''}`;
-    case 'network':
-      return `${who} is in its networks`;
-    case 'network-and-person':
-      return `${who} is in its networks, and the password is right`;
-    case 'person':
-      return 'the password is right';
-    case 'not-from-here':
-      return `${who} is in none of its networks${closed(part)}${nearly}`;
-    case 'no-password':
-      return `no password was sent${nearly}`;
-    case 'wrong-password':
-      return `the password is wrong${nearly}`;
-  }
-}
-
-function closed({ networks }: GatePart): string {
-  return networks?.except.length === 0 || networks === null ? '' : ` (${networks.except.join(', ')} does not count)`;
+function partWords({ part, excepted, passed, refusal }: PartOutcome, facts: GateFacts, target: string): string {
+  if (excepted !== null) return `excepted: the path is at or below ${excepted}`;
+  if (refusal === null) return passed.map((check) => kindOf(check).passedWords(check, facts)).join(', and ');
+  const isNearly = part.except.length > 0 && !isNormal(target);
+  return `${refusal.words}${isNearly ? ' (a path that is not in normal form is never excepted)' : ''}`;
 }
 
 /** What happens, in a few words. */

@@ -1,3 +1,4 @@
+import { checkOf, networksOf } from '../gates/check.ts';
 import ipaddr from 'ipaddr.js';
 import { inNetworks } from '../networks/address.ts';
 import { admits } from '../networks/admits.ts';
@@ -30,10 +31,7 @@ const strangers = ['203.0.113.77', '198.51.100.77', '192.0.2.77', '2001:db8:ffff
 
 /** An address that stands for anybody on the internet: none that some gate or the edge knows. */
 export function strangerTo({ roads, ports, front }: Plan): string {
-  const known = [
-    ...[...roads, ...ports].flatMap(({ gate }) => gate.parts.flatMap(({ networks }) => networks?.networks ?? [])),
-    ...(front.edge?.networks ?? []),
-  ];
+  const known = [...[...roads, ...ports].flatMap(({ gate }) => networksOf(gate)), ...(front.edge?.networks ?? [])];
   return strangers.find((address) => !inNetworks(address, known)) ?? '203.0.113.77';
 }
 
@@ -46,7 +44,10 @@ export function viewpoints(plan: Plan, people: ReadonlyMap<string, readonly stri
   const stranger = strangerTo(plan);
   const gates = new Map<string, NetworkSet>();
   for (const { gate } of [...plan.roads, ...plan.ports]) {
-    for (const { name, networks } of gate.parts) if (networks !== null && !gates.has(name)) gates.set(name, networks);
+    for (const part of gate.parts) {
+      const networks = checkOf(part, 'networks');
+      if (networks !== null && !gates.has(part.name)) gates.set(part.name, networks);
+    }
   }
   const near = [...gates].flatMap(([name, networks]): Viewpoint[] => {
     const peer = someoneIn(networks);

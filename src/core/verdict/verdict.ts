@@ -1,4 +1,5 @@
-import type { GatePart, Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { NetworkSet } from '../networks/home.ts';
+import type { Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
 import type { PageKind } from '../map/site-map.ts';
 import type { Client } from './client.ts';
 import type { StepName } from './steps/all-steps.ts';
@@ -170,5 +171,5 @@ export interface Prepared {
   shownTo: (sni: string) => Shown;
   addressOf: (text: string) => string | null;
   /** Whether a visitor may pass the networks of a gate; remembered like these. Nobody who is not known is in any. */
-  isInside: (client: Client, networks: NonNullable<GatePart['networks']>) => boolean;
+  isInside: (client: Client, networks: NetworkSet) => boolean;
 }

@@ -1,3 +1,4 @@
+import { checkOf } from '../gates/check.ts';
 import type { Plan } from '../plan/plan.ts';
 import { inAll } from '../networks/covering.ts';
 import { containerPatterns } from '../networks/container-interface.ts';
@@ -69,7 +70,7 @@ function rawLines({ port, protocol, gate }: Plan['ports'][number]): string[] {
   const line = (source: string): string => `\t\t${source}${protocol} dport ${String(port)} accept`;
   // Who is at home has passed already.
   if (gate.parts.some(({ name }) => name === 'home')) return [];
-  const near = inAll(gate.parts.map(({ networks }) => networks));
+  const near = inAll(gate.parts.map((part) => checkOf(part, 'networks')));
   if (near === null) return [line('')];
   return near.networks.map((network) => line(`${familyWord(network)} saddr ${network} `));
 }

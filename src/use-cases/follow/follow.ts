@@ -1,3 +1,4 @@
+import { filesOf } from '../../core/gates/check.ts';
 import { dirname } from 'node:path';
 import { readText } from '../../adapters/files/read-text.ts';
 import { stateOf, WatchedFiles } from '../../adapters/files/watched-files.ts';
@@ -228,8 +229,7 @@ function same({ rule, roads, message }: Finding): string {
 }
 
 function peopleOf({ roads, ports }: Plan): string[] {
-  const parts = [...roads, ...ports].flatMap(({ gate }) => gate.parts);
-  return [...new Set(parts.flatMap(({ people }) => people ?? []))];
+  return [...new Set([...roads, ...ports].flatMap(({ gate }) => filesOf(gate)))];
 }
 
 /** Where people stand in what is written, another file of them is another thing to bring live. */

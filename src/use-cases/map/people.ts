@@ -1,3 +1,4 @@
+import { checkOf } from '../../core/gates/check.ts';
 import { randomBytes } from 'node:crypto';
 import { chown, lstat, readFile, stat } from 'node:fs/promises';
 import { resolve, dirname } from 'node:path';
@@ -24,7 +25,7 @@ export interface PeoplePlace {
  * @throws Trouble `gate-without-people`, `which-people`
  */
 export function whichFile(map: SiteMap, mapFile: string, gate: string | undefined): PeoplePlace {
-  const withPeople = map.gates.flatMap((one) => (one.people === null ? [] : [{ name: one.name, path: one.people }]));
+  const withPeople = gatesWithPeople(map);
   const files = [...new Set(withPeople.map(({ path }) => path))];
   const [only, second] =
     gate === undefined ? files : withPeople.filter(({ name }) => name === gate).map(({ path }) => path);
@@ -48,12 +49,19 @@ export function whichFile(map: SiteMap, mapFile: string, gate: string | undefine
  */
 export function peopleFiles(map: SiteMap, mapFile: string, gate: string | undefined): PeoplePlace[] {
   if (gate !== undefined) return [whichFile(map, mapFile, gate)];
-  const withPeople = map.gates.flatMap((one) => (one.people === null ? [] : [{ name: one.name, path: one.people }]));
+  const withPeople = gatesWithPeople(map);
   if (withPeople.length === 0) throw noPeople(map, gate);
   return [...groupedBy(withPeople, ({ path }) => path)].map(([path, gates]) => ({
     file: resolve(dirname(mapFile), path),
     gates: gates.map(({ name }) => name),
   }));
+}
+
+function gatesWithPeople({ gates }: SiteMap): Array<{ name: string; path: string }> {
+  return gates.flatMap((gate) => {
+    const check = checkOf(gate, 'people');
+    return check === null ? [] : [{ name: gate.name, path: check.file }];
+  });
 }
 
 function noPeople(map: SiteMap, gate: string | undefined): Trouble {

@@ -1,3 +1,4 @@
+import { asksFor } from '../../core/gates/check.ts';
 import type { Login } from '../../adapters/files/read-login.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
 import type { TestedAddress } from './test-behind-tls.ts';
@@ -9,7 +10,7 @@ export function credentials(
   { gate }: PlannedRoad,
   { isSound }: Pick<TestedAddress, 'isSound'>,
 ): Record<string, string> {
-  return login !== null && isSound && gate.parts.some(({ people }) => people !== null) ? basic(login) : {};
+  return login !== null && isSound && asksFor(gate, 'people') ? basic(login) : {};
 }
 
 /** RFC 7617 §2. */

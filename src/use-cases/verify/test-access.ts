@@ -1,3 +1,4 @@
+import { asksFor, networksOf } from '../../core/gates/check.ts';
 import { forwardedNode } from '../../core/verdict/forwarded.ts';
 import { randomBytes } from 'node:crypto';
 import { isByTrick, judgeAccess, outcomeOf, type AccessEvidence, type OtherWay } from '../../core/legs/access.ts';
@@ -90,7 +91,7 @@ async function tricks({
   const { road, at } = where;
   const login = at.isSound ? input.login : null;
   const claimed = isRefused && at.isSound ? insider(road) : null;
-  const asksPeople = road.gate.parts.some(({ people }) => people !== null);
+  const asksPeople = asksFor(road.gate, 'people');
   const guesses = isRefused && asksPeople && prober.isLive && at.isSound && memory.takeGuess();
   const header = plan.front.edge?.header ?? null;
   return {
@@ -126,13 +127,13 @@ async function otherWays(shared: Shared, where: PartAt): Promise<OtherWay[]> {
 
 /** A machine behind a router comes with a public address that it does not know, which such a gate may rightly let in. */
 function hasPublicNetwork({ gate }: PlannedRoad): boolean {
-  const networks = gate.parts.flatMap((part) => part.networks?.networks ?? []);
+  const networks = networksOf(gate);
   return networks.some((network) => !isPrivate(network.split('/')[0] ?? ''));
 }
 
 /** An address that the road's gate lets in by its network, if there is one. */
 function insider(road: PlannedRoad): string | null {
-  const network = road.gate.parts.flatMap(({ networks }) => networks?.networks ?? [])[0];
+  const network = networksOf(road.gate)[0];
   return network === undefined ? null : (network.split('/')[0] ?? null);
 }
 

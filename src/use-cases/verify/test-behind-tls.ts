@@ -1,3 +1,4 @@
+import { asksFor } from '../../core/gates/check.ts';
 import { isBehindGate, isSoundRefusal } from '../../core/legs/access.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { untested, type LegResult, type Problem } from '../../core/legs/leg.ts';
@@ -128,7 +129,7 @@ async function testHidden(shared: Shared, where: PartAt, isSound: boolean): Prom
 /** The router puts another address in place of this machine's, which the gate would let in. */
 function hidingRouter(shared: Shared, { gate }: PlannedRoad): HidingRouter | null {
   const own = throughRouter(shared);
-  if (own === null || gate.parts.some(({ people }) => people !== null) || !admits(gate, own)) return null;
+  if (own === null || asksFor(gate, 'people') || !admits(gate, own)) return null;
   const { home, listen, ports } = shared.input.plan.front;
   const [address = own] = home;
   return {

@@ -1,3 +1,4 @@
+import { asksFor } from '../../core/gates/check.ts';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import type { DirectEvidence } from '../../core/legs/direct.ts';
 import { bad, severityOf, type LegResult, type Problem } from '../../core/legs/leg.ts';
@@ -179,7 +180,7 @@ async function rangeProblems({ own, ends, name, upstream }: Known): Promise<Prob
 /** A login that a service answers in words of its own shows whether it gets there. A gate of people keeps passwords for itself. */
 async function loginProblems({ where, own, ends, name, upstream }: Known): Promise<Problem[]> {
   const { gate } = where.road;
-  if (!own.answer.ok || own.answer.value.status !== 401 || gate.parts.some(({ people }) => people !== null)) return [];
+  if (!own.answer.ok || own.answer.value.status !== 401 || asksFor(gate, 'people')) return [];
   const login = { authorization: 'Bearer mile-marker-probe' };
   const [told, untold] = [refusalOf(await ends.service(login)), refusalOf(await ends.service())];
   if (told === untold || refusalOf(await ends.front(login)) !== untold) return [];

@@ -1,3 +1,5 @@
+import type { Check, GatePart, PlannedGate } from '../../gates/check.ts';
+import type { NetworkSet } from '../../networks/home.ts';
 import type { Plan } from '../../plan/plan.ts';
 import { planVersion } from '../../plan/plan.ts';
 import { without } from '../../without.ts';
@@ -34,19 +36,42 @@ function servedText(plan: Plan): string {
   return JSON.stringify(plan, (key, value: unknown) => (besides.has(key) ? undefined : value));
 }
 
-/** Reads what `planFile` made, with its keys in their order: the digest of an edition is made of it. Null when it is not a plan of this version. */
+const readable: ReadonlyArray<number | undefined> = [6, planVersion];
+
+/** A gate of the version before, which had networks and people by themselves. */
+type EarlierPart = GatePart & { networks?: NetworkSet | null; people?: string | null };
+
+function gateOf(gate: PlannedGate): PlannedGate {
+  return { ...gate, parts: gate.parts.map(partOf) };
+}
+
+function partOf({ networks, people, ...part }: EarlierPart): GatePart {
+  if ((part.checks as Check[] | undefined) !== undefined) return part;
+  const checks: Check[] = [];
+  if (networks !== null && networks !== undefined) checks.push({ kind: 'networks', ...networks });
+  if (people !== null && people !== undefined) checks.push({ kind: 'people', file: people });
+  return { ...part, checks };
+}
+
+/** Reads what `planFile` made, with its keys in their order: the digest of an edition is made of it. Null when it is not a plan of this version or the one before. */
 export function readPlan(text: string): Plan | null {
   try {
     const plan = JSON.parse(text) as Partial<Plan>;
-    if (plan.format !== 'mile-marker-plan' || plan.version !== planVersion) return null;
-    const { roads, front, identity = noIdentity } = plan as Plan;
+    if (plan.format !== 'mile-marker-plan' || !readable.includes(plan.version)) return null;
+    const { roads, ports, front, identity = noIdentity } = plan as Plan;
+    const gated = <T extends { gate: PlannedGate }>(one: T): T => ({ ...one, gate: gateOf(one.gate) });
     // Before there were fronts in clusters.
     const { cluster = null } = front as Partial<Plan['front']>;
     return {
       ...(plan as Plan),
+      version: planVersion,
       identity,
       front: { ...front, cluster },
-      roads: roads.map((road) => ({ ...road, parts: road.parts.map((part) => ({ ...part, resolution: null })) })),
+      ports: ports.map(gated),
+      roads: roads.map((road) => ({
+        ...gated(road),
+        parts: road.parts.map((part) => ({ ...part, resolution: null })),
+      })),
     };
   } catch {
     return null;

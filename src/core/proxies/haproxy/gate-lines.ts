@@ -1,4 +1,5 @@
-import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
+import type { Check, CheckKind, Checks, GatePart } from '../../gates/check.ts';
+import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { hasPeople } from '../../verdict/gate.ts';
 import { longestCredentials } from '../hardening.ts';
 import { peopleList } from './people.ts';
@@ -21,31 +22,73 @@ export function gateLines(plan: Plan, road: PlannedRoad, page: string): string[]
   ]);
 }
 
+/**
+ * A check that is about to be asked.
+ *
+ * @property passed the variable that says that it lets somebody pass
+ * @property when conditions under which it is asked at all
+ */
+interface CheckWay {
+  plan: Plan;
+  road: PlannedRoad;
+  passed: string;
+  when: string;
+  page: string;
+  index: number;
+}
+
+/** What haproxy is told for each kind of check: what sets its variable, and what it answers to somebody whom nothing lets pass. */
+interface CheckWords<C> {
+  variable: string;
+  ask: (check: C, way: CheckWay) => string[];
+  refuse: (way: CheckWay) => string;
+}
+
+const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> } = {
+  networks: {
+    variable: 'near',
+    ask: ({ networks, except }, { plan, passed, index }) => [
+      ...inLines(`acl near${String(index)} src --`, networks),
+      ...inLines(`acl apart${String(index)} src --`, except),
+      `http-request set-var(txn.${passed}) bool(true) if near${String(index)}${except.length === 0 ? '' : ` !apart${String(index)}`}${isKnown(plan)}`,
+    ],
+    refuse: ({ page }) => `http-request return status 403${page}`,
+  },
+  people: {
+    variable: 'known',
+    ask: ({ file }, { passed, when }) => [
+      comment('Checks a password only where it decides, and only up to a sensible length.'),
+      `http-request set-var(txn.${passed}) bool(true) if${when} { req.fhdr(authorization),length le ${String(longestCredentials + 'Basic '.length + 2)} } { http_auth(${peopleList(file)}) }`,
+    ],
+    refuse: ({ road }) =>
+      `http-request return status 401 hdr WWW-Authenticate ${quote(`Basic realm="${namedFormat(road.name, road)}"`)}`,
+  },
+};
+
+/** With `need: any` a check is asked where none before it let pass, and the last one refuses; else each refuses for itself. */
 function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number, page: string): string[] {
-  const { networks, people, except } = part;
-  const of = (what: string): string => `${what}${String(index)}`;
-  const isSet = (what: string): string => `{ var(txn.${of(what)}) -m found }`;
-  const gated = except.length === 0 ? '' : ` !${isSet('open')}`;
-  const ask = `http-request return status 401 hdr WWW-Authenticate ${quote(`Basic realm="${namedFormat(road.name, road)}"`)}`;
-  const either = networks !== null && people !== null && part.need === 'any';
+  const { checks, except, need } = part;
+  const isSet = (name: string): string => `{ var(txn.${name}) -m found }`;
+  const gated = except.length === 0 ? '' : ` !${isSet(`open${String(index)}`)}`;
+  const isAny = need === 'any';
+  const named = checks.map((check) => `${wordsFor(check).variable}${String(index)}`);
+  const asked = checks.flatMap((check, at) => {
+    const words = wordsFor(check);
+    const passed = named[at] ?? '';
+    const unless = isAny ? named.slice(0, at).map((name) => ` !${isSet(name)}`) : [];
+    const way = { plan, road, passed, when: `${unless.join('')}${gated}`, page, index };
+    const refuses = !isAny || at === checks.length - 1;
+    return [...words.ask(check, way), ...(refuses ? [`${words.refuse(way)} if !${isSet(passed)}${way.when}`] : [])];
+  });
   return [
-    ...except.map((prefix) => `http-request set-var(txn.${of('open')}) bool(true) if ${below(prefix)}`),
-    ...(networks === null
-      ? []
-      : [
-          ...inLines(`acl ${of('near')} src --`, networks.networks),
-          ...inLines(`acl ${of('apart')} src --`, networks.except),
-          `http-request set-var(txn.${of('near')}) bool(true) if ${of('near')}${networks.except.length === 0 ? '' : ` !${of('apart')}`}${isKnown(plan)}`,
-          ...(either ? [] : [`http-request return status 403${page} if !${isSet('near')}${gated}`]),
-        ]),
-    ...(people === null
-      ? []
-      : [
-          comment('Checks a password only where it decides, and only up to a sensible length.'),
-          `http-request set-var(txn.${of('known')}) bool(true) if${either ? ` !${isSet('near')}` : ''}${gated} { req.fhdr(authorization),length le ${String(longestCredentials + 'Basic '.length + 2)} } { http_auth(${peopleList(people)}) }`,
-          `${ask} if !${isSet('known')}${either ? ` !${isSet('near')}` : ''}${gated}`,
-        ]),
+    ...except.map((prefix) => `http-request set-var(txn.open${String(index)}) bool(true) if ${below(prefix)}`),
+    ...asked,
   ];
+}
+
+/** The words of a check, which is only given to those of its own kind. */
+function wordsFor({ kind }: Check): CheckWords<Check> {
+  return checkWords[kind] as CheckWords<Check>;
 }
 
 /** A password for the gate is the front's, and goes on to no service. */

@@ -1,3 +1,4 @@
+import { filesOf } from '../../gates/check.ts';
 import { nameProblem } from '../../people/password-file.ts';
 import type { Plan } from '../../plan/plan.ts';
 import type { Placement, WrittenFile } from '../renderer.ts';
@@ -5,7 +6,7 @@ import { comment, ownHeader, quote, section } from './quote.ts';
 
 /** The people of the gates stand in haproxy's own configuration (manual §12.1), so a change of theirs is a change of the front's. */
 export function peopleFile({ roads }: Plan, { people }: Pick<Placement, 'people'>): WrittenFile[] {
-  const files = new Set(roads.flatMap(({ gate }) => gate.parts.flatMap((part) => part.people ?? [])));
+  const files = new Set(roads.flatMap(({ gate }) => filesOf(gate)));
   if (files.size === 0) return [];
   const lists = [...files].sort().flatMap((file) =>
     section(`userlist ${peopleList(file)}`, [

@@ -1,3 +1,4 @@
+import { checkOf } from '../../gates/check.ts';
 import { withPort } from '../../networks/address.ts';
 import { inAll } from '../../networks/covering.ts';
 import type { Plan, PlannedPort } from '../../plan/plan.ts';
@@ -52,7 +53,7 @@ function portLines(plan: Plan, port: PlannedPort): string[] {
 
 /** Before a byte is read. */
 function gateLines({ name, parts }: PlannedPort['gate']): string[] {
-  const near = inAll(parts.map(({ networks }) => networks));
+  const near = inAll(parts.map((part) => checkOf(part, 'networks')));
   if (near === null) return [];
   const refuse = 'tcp-request connection reject';
   // A list without any address would not be one.

@@ -1,5 +1,7 @@
+import { type CheckKind, type Checks, type GatePart, type NetworksCheck, checkOf, filesOf } from '../../gates/check.ts';
+import { linesOf } from '../../gates/kinds.ts';
 import { isWildcard } from '../../names/wildcard.ts';
-import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
+import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { longestCredentials } from '../hardening.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, quote, rewrite, section } from './quote.ts';
@@ -24,7 +26,7 @@ export function exceptionLines({ gate }: PlannedRoad): string[] {
 export function gateLines(plan: Plan, road: PlannedRoad): string[] {
   const { parts } = road.gate;
   if (parts.length === 0) return ['Require all granted'];
-  const files = [...new Set(parts.flatMap(({ people }) => people ?? []))];
+  const files = filesOf(road.gate);
   return [
     ...(files[0] === undefined ? [] : askLines(road, files[0])),
     ...section('RequireAny', '', [
@@ -57,14 +59,20 @@ function askLines({ name }: PlannedRoad, file: string): string[] {
   ];
 }
 
+/** What httpd must find true for each kind of check. */
+const requirements: { [K in CheckKind]: (check: Checks[K], plan: Plan) => string[] } = {
+  networks: nearLines,
+  people: () => ['Require valid-user'],
+};
+
 function partLines(plan: Plan, parts: readonly GatePart[], part: GatePart, index: number): string[] {
-  const { networks, people, except, need } = part;
-  const near = networks === null ? [] : nearLines(plan, networks);
+  const { checks, except, need } = part;
   const open = except.length === 0 ? [] : [`Require env ${openName(index)}`];
-  const known = people === null ? [] : ['Require valid-user'];
-  if (networks !== null && people !== null && need === 'any')
-    return section('RequireAny', '', [...open, ...near, ...known]);
-  const asked = parts.slice(0, index).flatMap((one, at) => (one.people === null ? [] : [asks(plan, one, at)]));
+  if (checks.length > 1 && need === 'any')
+    return section('RequireAny', '', [...open, ...checks.flatMap((check) => linesOf(requirements, check, plan))]);
+  const asked = parts
+    .slice(0, index)
+    .flatMap((one, at) => (checkOf(one, 'people') === null ? [] : [asks(plan, one, at)]));
   // Whom an earlier part asks for a password gets to hear of this one when he has said it.
   const later =
     asked.length === 0
@@ -73,15 +81,14 @@ function partLines(plan: Plan, parts: readonly GatePart[], part: GatePart, index
           `Require expr "${asked.join(' || ')}"`,
           ...section('RequireNone', '', ['Require valid-user']),
         ]);
-  return [
-    ...(networks === null ? [] : section('RequireAny', '', [...open, ...later, ...near])),
-    ...(people === null ? [] : open.length === 0 ? known : section('RequireAny', '', [...open, ...known])),
-  ];
+  return checks.flatMap((check) => {
+    const own = linesOf(requirements, check, plan);
+    const others = check.kind === 'people' ? open : [...open, ...later];
+    return check.kind === 'people' && others.length === 0 ? own : section('RequireAny', '', [...others, ...own]);
+  });
 }
 
-type Networks = NonNullable<GatePart['networks']>;
-
-function nearLines({ front: { edge } }: Plan, { networks, except }: Networks): string[] {
+function nearLines({ networks, except }: NetworksCheck, { front: { edge } }: Plan): string[] {
   const inside = inLines(networks);
   const outside = [...inLines(except), ...(edge === null ? [] : ['Require env mm_unknown'])];
   if (outside.length === 0) return inside;
@@ -93,7 +100,9 @@ function inLines(networks: readonly string[]): string[] {
 }
 
 /** An expression for whether a part can be passed with a password alone. */
-function asks({ front: { edge } }: Plan, { networks, except, need }: GatePart, index: number): string {
+function asks({ front: { edge } }: Plan, part: GatePart, index: number): string {
+  const { except, need } = part;
+  const networks = checkOf(part, 'networks');
   const known = edge === null ? '' : ' && -z %{env:mm_unknown}';
   const far =
     networks === null || need === 'all'

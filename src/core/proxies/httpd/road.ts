@@ -1,3 +1,4 @@
+import { asksFor } from '../../gates/check.ts';
 import { indexed } from '../../indexed.ts';
 import type { Plan, PlannedLeads, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
 import { leadsWords } from '../leads-words.ts';
@@ -75,7 +76,7 @@ function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: List
     ...exceptionLines(road),
     ...leadLines(plan, road, current, listener),
     ...section('Location', '"/"', [
-      ...(road.gate.parts.some(({ networks }) => networks !== null) ? pageLine(plan, 'refused') : []),
+      ...(asksFor(road.gate, 'networks') ? pageLine(plan, 'refused') : []),
       ...gateLines(plan, road),
       ...afterGate(plan, road, listener),
     ]),

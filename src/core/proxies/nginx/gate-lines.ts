@@ -1,4 +1,6 @@
-import type { GatePart, Plan, PlannedRoad } from '../../plan/plan.ts';
+import { type CheckKind, type Checks, type GatePart, checkOf } from '../../gates/check.ts';
+import { linesOf } from '../../gates/kinds.ts';
+import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
 import { asksWhoItIs, unknownSuffix } from './visitor.ts';
 import { pageLine } from './pages.ts';
@@ -80,14 +82,15 @@ export function gateMaps(plan: Plan, road: PlannedRoad, next: string): string[] 
 
 /** Nobody is known by a password that is not tried: it is looked for where there is none. */
 function peopleMaps({ name, gate }: PlannedRoad): string[] {
-  return gate.parts.flatMap(({ people }, index) =>
-    people === null
+  return gate.parts.flatMap((part, index) => {
+    const people = checkOf(part, 'people');
+    return people === null
       ? []
       : block(`map $mile_marker_sound_password $${variable(name, `people${String(index)}`)}`, [
-          `default ${quote(people)};`,
+          `default ${quote(people.file)};`,
           '"" /dev/null;',
-        ]),
-  );
+        ]);
+  });
 }
 
 /** Where the part with this number is: its location, or the variable that leaves it out for some targets; `next` behind the last. */
@@ -121,34 +124,39 @@ function rateLines({ name, rules }: PlannedRoad): string[] {
   ];
 }
 
-function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number): string[] {
-  return [
-    comment(`Gate: ${part.name}.`),
-    ...(part.networks !== null && part.people !== null && part.need === 'any' ? ['satisfy any;'] : []),
-    ...networkLines(part),
-    ...(part.networks === null ? [] : pageLine(plan, 'refused')),
-    ...(part.people === null
-      ? []
-      : [
-          `auth_basic "${namedText(road.name, road)}";`,
-          `auth_basic_user_file $${variable(road.name, `people${String(index)}`)};`,
-        ]),
-  ];
+interface PartWay {
+  plan: Plan;
+  road: PlannedRoad;
+  index: number;
 }
 
-/** The same for a visitor who is in no network: a password alone may still let him in, where one is enough. */
-function unknownLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number): string[] {
-  if (part.people !== null && part.need === 'any') return partLines(plan, road, { ...part, networks: null }, index);
-  return [comment(`Gate: ${part.name}.`), 'deny all;', ...pageLine(plan, 'refused')];
-}
-
-function networkLines({ networks }: GatePart): string[] {
-  if (networks === null) return [];
-  return [
-    ...networks.except.map((address) => `deny ${address};`),
-    ...networks.networks.map((network) => `allow ${network};`),
+/** What nginx is told for each kind of check. */
+const checkLines: { [K in CheckKind]: (check: Checks[K], way: PartWay) => string[] } = {
+  networks: ({ networks, except }, { plan }) => [
+    ...except.map((address) => `deny ${address};`),
+    ...networks.map((network) => `allow ${network};`),
     'deny all;',
+    ...pageLine(plan, 'refused'),
+  ],
+  people: (_, { road, index }) => [
+    `auth_basic "${namedText(road.name, road)}";`,
+    `auth_basic_user_file $${variable(road.name, `people${String(index)}`)};`,
+  ],
+};
+
+function partLines(plan: Plan, road: PlannedRoad, { name, checks, need }: GatePart, index: number): string[] {
+  return [
+    comment(`Gate: ${name}.`),
+    ...(checks.length > 1 && need === 'any' ? ['satisfy any;'] : []),
+    ...checks.flatMap((check) => linesOf(checkLines, check, { plan, road, index })),
   ];
+}
+
+/** The same for a visitor who is in no network: something else alone may still let him in, where one is enough. */
+function unknownLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number): string[] {
+  const others = part.checks.filter(({ kind }) => kind !== 'networks');
+  if (others.length > 0 && part.need === 'any') return partLines(plan, road, { ...part, checks: others }, index);
+  return [comment(`Gate: ${part.name}.`), 'deny all;', ...pageLine(plan, 'refused')];
 }
 
 function tryNext(next: string): string {

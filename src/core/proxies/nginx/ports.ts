@@ -1,3 +1,4 @@
+import { checkOf } from '../../gates/check.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
 import { inAll } from '../../networks/covering.ts';
 import type { Plan, PlannedPort } from '../../plan/plan.ts';
@@ -82,7 +83,7 @@ function portLines(plan: Plan, port: PlannedPort): string[] {
 
 /** One list is worked through until a line fits, so that of several gates only what is in all of them can be let in. */
 function gateLines({ name, parts }: PlannedPort['gate']): string[] {
-  const near = inAll(parts.map(({ networks }) => networks));
+  const near = inAll(parts.map((part) => checkOf(part, 'networks')));
   if (near === null) return [];
   return [
     comment(`Gate: ${name}.`),

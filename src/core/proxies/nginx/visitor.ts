@@ -1,5 +1,6 @@
+import { type GatePart, checkOf } from '../../gates/check.ts';
 import { saidPatterns } from '../../networks/said-address.ts';
-import type { GatePart, Plan } from '../../plan/plan.ts';
+import type { Plan } from '../../plan/plan.ts';
 import { block, comment, pattern } from './quote.ts';
 
 /**
@@ -13,8 +14,8 @@ export function visitorIn({ front: { edge, listen } }: Pick<Plan, 'front'>): { c
 }
 
 /** Whether a part of a gate must tell visitors who are known from those of whom the edge says nothing. */
-export function asksWhoItIs({ front: { edge } }: Plan, { networks }: GatePart): boolean {
-  return edge !== null && networks !== null;
+export function asksWhoItIs({ front: { edge } }: Plan, part: GatePart): boolean {
+  return edge !== null && checkOf(part, 'networks') !== null;
 }
 
 /** Behind the name of a location: nothing, or `_unknown` for a visitor who is not known. */

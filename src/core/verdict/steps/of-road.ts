@@ -97,10 +97,10 @@ export const gate = {
 function takeGate(context: Context): Taken | null {
   const { road } = context;
   const refused = road === null ? null : refusalOf(road.gate, context);
-  if (road === null || refused === null || refused.status === null) return null;
-  const headers: Record<string, string> =
-    refused.status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
+  if (road === null || refused === null) return null;
+  const { status } = refused.refusal;
+  const headers: Record<string, string> = status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
   // What a part of one's own says stands under `gates`; built-in ones have only the road.
-  const page = refused.status === 403 ? ({ page: 'refused' } as const) : {};
-  return { act: { ...answer(refused.status, headers), ...page }, mapLine: refused.part.where.line };
+  const page = status === 403 ? ({ page: 'refused' } as const) : {};
+  return { act: { ...answer(status, headers), ...page }, mapLine: refused.part.where.line };
 }

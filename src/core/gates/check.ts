@@ -1,0 +1,68 @@
+import type { Place } from '../findings/finding.ts';
+import type { NetworkSet } from '../networks/home.ts';
+
+/** Visitors of these networks pass. */
+export interface NetworksCheck extends NetworkSet {
+  kind: 'networks';
+}
+
+/** People of a password file pass. @property file absolute path */
+export interface PeopleCheck {
+  kind: 'people';
+  file: string;
+}
+
+/** What a gate can ask for, each kind with what it needs to know. The kinds themselves are in files of their names. */
+export interface Checks {
+  networks: NetworksCheck;
+  people: PeopleCheck;
+}
+
+export type CheckKind = keyof Checks;
+export type Check = Checks[CheckKind];
+
+/** Who may pass: all parts must agree. Without a part everyone passes. @property name for people */
+export interface PlannedGate {
+  name: string;
+  parts: GatePart[];
+}
+
+/**
+ * One gate of the map.
+ *
+ * @property checks at least one, at most one of a kind, in the order of `checkOrder`
+ * @property need whether one of several checks is enough
+ * @property except prefixes of targets that pass ungated, matched in normal form only
+ */
+export interface GatePart {
+  name: string;
+  checks: Check[];
+  need: 'any' | 'all';
+  except: string[];
+  where: Place;
+}
+
+/** The check of one kind; null where a part does not ask for it. */
+export function checkOf<K extends CheckKind>({ checks }: Pick<GatePart, 'checks'>, kind: K): Checks[K] | null {
+  return (checks.find((check) => check.kind === kind) as Checks[K] | undefined) ?? null;
+}
+
+/** All checks of one kind, in the order of the parts. */
+export function checksOf<K extends CheckKind>({ parts }: PlannedGate, kind: K): Array<Checks[K]> {
+  return parts.flatMap((part) => checkOf(part, kind) ?? []);
+}
+
+/** Whether any part asks for it. */
+export function asksFor({ parts }: PlannedGate, kind: CheckKind): boolean {
+  return parts.some(({ checks }) => checks.some((check) => check.kind === kind));
+}
+
+/** The password files of a gate, each once. */
+export function filesOf(gate: PlannedGate): string[] {
+  return [...new Set(checksOf(gate, 'people').map(({ file }) => file))];
+}
+
+/** The networks of a gate, as they stand in its checks. */
+export function networksOf(gate: PlannedGate): string[] {
+  return checksOf(gate, 'networks').flatMap(({ networks }) => networks);
+}
