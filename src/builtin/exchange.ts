@@ -7,12 +7,14 @@ import { countedOf } from '../core/verdict/client.ts';
 import { authorityOn } from '../core/verdict/forwarded.ts';
 import type { Prepared, Verdict } from '../core/verdict/verdict.ts';
 import { codeOf } from '../adapters/trouble.ts';
-import { sendAnswer, type AnyResponse } from './answer.ts';
+import { sendAnswer, writeHead, type AnyResponse } from './answer.ts';
+import { Asker } from './asker.ts';
 import { pendingChallenge } from './challenge.ts';
 import { showFile } from './folder.ts';
 import { forward, forwardLive, type ForwardContext, type OnLive } from './forward.ts';
 import { Judge, type Read } from './judge.ts';
 import { AccessLog } from './log.ts';
+import { linesToVisitor } from './passing.ts';
 import { hasBody, type AnyRequest } from './request.ts';
 import { Services } from './services.ts';
 import type { Visitor, Visitors } from './visitors.ts';
@@ -50,9 +52,10 @@ export class Exchange {
     { onTrouble, patience }: Pick<ForwardContext, 'onTrouble' | 'patience'>,
   ) {
     const { limits, pages } = prepared.plan;
-    this.judge = new Judge(prepared, onTrouble);
+    const services = new Services(limits.connectSeconds);
+    this.judge = new Judge(prepared, new Asker(services, onTrouble), onTrouble);
     this.log = new AccessLog(onTrouble);
-    this.context = { limits, patience, services: new Services(limits.connectSeconds), downPage: pages.down, onTrouble };
+    this.context = { limits, patience, services, downPage: pages.down, onTrouble };
   }
 
   serve({ request, response, visitor }: Asked): void | Promise<void> {
@@ -64,7 +67,7 @@ export class Exchange {
     if (typeof road?.rules.log === 'string')
       this.log.note(road.rules.log, { request, response, client: countedOf(client), now: new Date() });
     const challenge = pendingChallenge(this.prepared.plan, host, target);
-    const verdict = this.judge.decide(read, challenge);
+    const verdict = this.judge.decide(read, challenge, request);
     const carryOut = (decided: Verdict): void | Promise<void> =>
       this.carryOut({ request, response, visitor }, read, decided);
     return verdict instanceof Promise ? verdict.then(carryOut) : carryOut(verdict);
@@ -81,7 +84,7 @@ export class Exchange {
     // Requests before it on the same connection have their answers first.
     await new Promise<void>((resolve) => visitor.whenBusyWith(1, resolve));
     const read = this.judge.read(request, visitor);
-    const verdict = await this.judge.decide(read, null);
+    const verdict = await this.judge.decide(read, null, request);
     if (socket.destroyed) return;
     const { road, client } = read;
     const response = responseOn(request, socket);
@@ -94,6 +97,7 @@ export class Exchange {
     if (verdict.act === 'answer')
       sendAnswer(response, verdict.status, { ...verdict.headers, connection: 'close' }, this.ownOf(verdict));
     else if (verdict.act === 'folder') await showFile(request, response, verdict, this.originOf(read));
+    else if (verdict.act === 'relay') this.relay(response, verdict, { connection: 'close' });
     else if (verdict.act !== 'forward') socket.destroy();
   }
 
@@ -148,10 +152,31 @@ export class Exchange {
       case 'folder':
         if (asksToGoOn(request)) response.writeContinue();
         return showFile(request, response, verdict, this.originOf(read));
+      case 'relay':
+        this.relay(response, verdict, endOf(request));
+        return;
+      // A question is never left open.
+      case 'ask':
       case 'close':
       case 'no-handshake':
         request.socket.destroy();
     }
+  }
+
+  /** What a service said that a gate asked, with the road's own headers as on every answer. */
+  private relay(response: AnyResponse, verdict: Extract<Verdict, { act: 'relay' }>, own: Record<string, string>): void {
+    const heard = this.judge.heardFor(verdict);
+    if (heard === undefined || response.headersSent) {
+      response.destroy();
+      return;
+    }
+    const lines = linesToVisitor(heard.lines, verdict.answer).filter(isNoLength);
+    writeHead(response, verdict.status, [
+      ...lines,
+      ...Object.entries(own).flat(),
+      ...['content-length', String(heard.body.length)],
+    ]);
+    response.end(heard.body);
   }
 
   private goLive({ request, response, socket, head, road, client }: Going): OnLive {
@@ -229,4 +254,9 @@ function statusOf(error: Error): 400 | 408 | 431 {
   const code = codeOf(error);
   if (code === 'HPE_HEADER_OVERFLOW') return 431;
   return code === 'ERR_HTTP_REQUEST_TIMEOUT' ? 408 : 400;
+}
+
+/** The length is said once, of what really goes out. */
+function isNoLength(_: string, index: number, lines: readonly string[]): boolean {
+  return (lines[index - (index % 2)] ?? '').toLowerCase() !== 'content-length';
 }

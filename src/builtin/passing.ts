@@ -19,7 +19,10 @@ const neverFromVisitors: ReadonlySet<string> = new Set([...ofConnection, ...forg
 const plainName = /^[a-z0-9-]+$/;
 
 /** The header lines of a request as its service gets them, name and value by turns: what the front says itself, then what may pass of the visitor's. */
-export function linesToService(rawHeaders: readonly string[], { headers, without }: Forward): string[] {
+export function linesToService(
+  rawHeaders: readonly string[],
+  { headers, without }: Pick<Forward, 'headers' | 'without'>,
+): string[] {
   const lines: string[] = [];
   for (const name in headers) lines.push(name, headers[name] ?? '');
   const own = lines.length;

@@ -6,7 +6,7 @@ import net from 'node:net';
 import type { Duplex } from 'node:stream';
 import tls from 'node:tls';
 import { addressesOf } from '../core/plan/parts.ts';
-import type { Upstream } from '../core/plan/plan.ts';
+import type { Upstream } from '../core/plan/upstream.ts';
 import { briefSeconds, keptSeconds } from '../core/proxies/hardening.ts';
 
 /** A service that let a time limit pass. */

@@ -1,5 +1,6 @@
 import { chmodSync, existsSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
+import type { ServiceWords } from '../../src/core/gates/kind.ts';
 import { decide, prepare } from '../../src/core/verdict/decide.ts';
 import { send } from '../../src/adapters/rehearsal/send.ts';
 import { startStandIn, type StandIn } from '../../src/adapters/rehearsal/stand-in.ts';
@@ -32,6 +33,8 @@ export interface Row {
   person?: string;
   knownIn?: string[];
   overRate?: boolean;
+  /** What services that the gate asks say of it. */
+  words?: ServiceWords;
 }
 
 export interface Ports {
@@ -118,7 +121,8 @@ export function sentOf(row: Row): Sent {
   const sni = listener === 'http' ? null : row.sni === undefined ? first : row.sni;
   const { headers = [], body = null, person = 'none', overRate = false } = row;
   const proof = row.knownIn === undefined ? {} : { knownIn: row.knownIn };
-  return { listener, sni, host, method, target, version, from, headers, body, person, ...proof, overRate };
+  const words = row.words === undefined ? {} : { words: row.words };
+  return { listener, sni, host, method, target, version, from, headers, body, person, ...proof, overRate, ...words };
 }
 
 /** The file on the disk is the one fact that a verdict about a folder leaves open. */

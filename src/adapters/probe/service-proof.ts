@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import net from 'node:net';
 import tls, { checkServerIdentity } from 'node:tls';
 import type { ServiceProof } from '../../core/legs/service-proof.ts';
-import type { UpstreamTrust } from '../../core/plan/plan.ts';
+import type { UpstreamTrust } from '../../core/plan/upstream.ts';
 import { certificateFacts } from '../certificates/read.ts';
 import { codeOf } from '../trouble.ts';
 import { anySuite } from './ask.ts';

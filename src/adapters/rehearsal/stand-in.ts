@@ -2,13 +2,16 @@ import http from 'node:http';
 import https from 'node:https';
 import { createHash } from 'node:crypto';
 import type { AddressInfo, Socket } from 'node:net';
-import type { Seen } from '../../core/rehearsal/sent.ts';
+import type { ServiceWord } from '../../core/gates/kind.ts';
+import { wordHeader, type Seen } from '../../core/rehearsal/sent.ts';
 
 /** A service that answers what reached it, with the header lines that `X-Say` asks for (JSON pairs), and takes WebSockets, echoing bytes. */
 export interface StandIn {
   name: string;
   port: number;
   seen: Seen[];
+  /** What a gate has asked it. */
+  questions: Seen[];
   stop: () => void;
 }
 
@@ -25,6 +28,7 @@ export async function startStandIn(
   { address = '127.0.0.1', port = 0, tls, onSeen }: StandInOptions = {},
 ): Promise<StandIn> {
   const seen: Seen[] = [];
+  const questions: Seen[] = [];
   const note = (request: http.IncomingMessage, body: string): void => {
     const one = { method: request.method ?? '', target: request.url ?? '', headers: headersOf(request), body };
     if (onSeen === undefined) seen.push(one);
@@ -34,6 +38,16 @@ export async function startStandIn(
   const patient = { requestTimeout: 0 };
   const server = tls === undefined ? http.createServer(patient) : https.createServer({ ...tls, ...patient });
   server.on('request', (request: http.IncomingMessage, response: http.ServerResponse) => {
+    if (isQuestion(request)) {
+      questions.push({
+        method: request.method ?? '',
+        target: request.url ?? '',
+        headers: headersOf(request),
+        body: '',
+      });
+      sayWord(request, response);
+      return;
+    }
     let body = '';
     request.setEncoding('utf8').on('data', (text: string) => (body += text));
     request.on('end', () => {
@@ -65,7 +79,29 @@ export async function startStandIn(
     server.close();
     for (const socket of sockets) socket.destroy();
   };
-  return { name, port: (server.address() as AddressInfo).port, seen, stop };
+  return { name, port: (server.address() as AddressInfo).port, seen, questions, stop };
+}
+
+/** No visitor's own header of this name reaches a service. */
+function isQuestion({ headers }: http.IncomingMessage): boolean {
+  return headers['x-original-url'] !== undefined;
+}
+
+/** What the request itself wants to be said of it, with a page and two cookies as a sign-in service has them; without such words it is let in. */
+function sayWord({ headers }: http.IncomingMessage, response: http.ServerResponse): void {
+  const { status, location, told } = JSON.parse(
+    String(headers[wordHeader] ?? '{"status":204,"told":{}}'),
+  ) as ServiceWord;
+  if (status === 0) {
+    response.destroy();
+    return;
+  }
+  const lines = [...(location === undefined ? [] : [['location', location]]), ...Object.entries(told)];
+  response.writeHead(
+    status,
+    [...lines, ['set-cookie', 'a=1'], ['set-cookie', 'b=2'], ['content-type', 'text/html']].flat(),
+  );
+  response.end(status === 204 ? '' : 'please sign in\n');
 }
 
 function headersOf({ rawHeaders }: http.IncomingMessage): Record<string, string> {

@@ -4,6 +4,7 @@ import type { Access } from '../../core/verdict/exposure.ts';
 export const accessWords: Record<Access, string> = {
   passes: 'passes',
   password: 'password',
+  asked: 'asks',
   refused: '-',
   paused: 'paused',
   nowhere: 'no service',

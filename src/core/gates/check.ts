@@ -1,5 +1,6 @@
 import type { Place } from '../findings/finding.ts';
 import type { NetworkSet } from '../networks/home.ts';
+import type { Upstream } from '../plan/upstream.ts';
 
 /** Visitors of these networks pass. */
 export interface NetworksCheck extends NetworkSet {
@@ -12,10 +13,27 @@ export interface PeopleCheck {
   file: string;
 }
 
+/**
+ * Visitors pass whom a service lets pass, which is asked about each request.
+ *
+ * @property said as the map writes it: `login-desk:9091/check`
+ * @property path what it is asked for there
+ * @property tell headers of its answer that the road's service gets, in lower case
+ * @property upstream null where it is not known where that service is: then nobody passes
+ */
+export interface AsksCheck {
+  kind: 'asks';
+  said: string;
+  path: string;
+  tell: string[];
+  upstream: Upstream | null;
+}
+
 /** What a gate can ask for, each kind with what it needs to know. The kinds themselves are in files of their names. */
 export interface Checks {
   networks: NetworksCheck;
   people: PeopleCheck;
+  asks: AsksCheck;
 }
 
 export type CheckKind = keyof Checks;

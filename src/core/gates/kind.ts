@@ -1,5 +1,6 @@
 import type * as z from 'zod';
 import type { NetworkSet } from '../networks/home.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import type { Client } from '../verdict/client.ts';
 import type { Check } from './check.ts';
 
@@ -8,17 +9,40 @@ import type { Check } from './check.ts';
  *
  * @property person `none` without a password, `wrong` with one that fits nobody
  * @property knownIn password files that this person is in; absent where every file knows them
+ * @property words what services have said of the request; absent where none was asked
  */
 export interface GateFacts {
   client: Client;
   person: string;
   knownIn?: readonly string[] | undefined;
   isInside: (client: Client, networks: NetworkSet) => boolean;
+  words?: ServiceWords | undefined;
 }
 
-/** Why a check does not let somebody pass. @property status what the front answers @property words for `explain` */
+/** What services have said of this very request, by what the map writes of them. One that is not there has not been asked yet. */
+export type ServiceWords = Readonly<Record<string, ServiceWord>>;
+
+/**
+ * What a service says of a request. @property status 0 where nothing came in time
+ * @property location where it sends the visitor @property told values of the headers that it tells, in lower case
+ */
+export interface ServiceWord {
+  status: number;
+  location?: string | undefined;
+  told: Readonly<Record<string, string>>;
+}
+
+/**
+ * Why a check does not let somebody pass.
+ *
+ * @property answers the status, by the front itself; of `relays` with what the service said
+ * @property words for `explain`
+ */
 export interface Refusal {
-  status: 401 | 403;
+  answers:
+    | { by: 'password'; status: 401 }
+    | { by: 'front'; status: 403 | 503 }
+    | { by: 'service'; said: string; word: ServiceWord };
   words: string;
 }
 
@@ -35,17 +59,24 @@ export interface GateKind<C extends Check, Written> {
   schema: z.ZodType<Written>;
   noun: string;
   onPorts: boolean;
-  /** As the map means it. */
-  read: (written: Written) => C;
-  /** As a plan has it, with absolute paths. */
-  place: (check: C, map: { mapFolder: string }) => C;
-  passes: (check: C, facts: GateFacts) => boolean;
+  /** As the map means it. @param besides the other keys of the gate */
+  read: (written: Written, besides: { tell?: readonly string[] | undefined }) => C;
+  /** As a plan has it: with absolute paths, and where services are. */
+  place: (check: C, map: PlaceOf) => C;
+  /** Whether it lets somebody pass; undefined while a service has not been asked. */
+  passes: (check: C, facts: GateFacts) => boolean | undefined;
   /** Of somebody whom it lets pass, for `explain`. */
   passedWords: (check: C, facts: GateFacts) => string;
   /** Of somebody whom it does not let pass. */
   refusal: (check: C, facts: GateFacts) => Refusal;
   /** Whether whoever passes `own` passes `other`. What cannot be seen is no. */
   implies: (own: C, other: C) => boolean;
+}
+
+/** What a check needs to be placed. @property dialled where a service is dialled; null where that is not known */
+export interface PlaceOf {
+  mapFolder: string;
+  dialled: (to: string) => Upstream | null;
 }
 
 /** The visitor, as `explain` names him. */

@@ -18,7 +18,7 @@ export const networks: GateKind<NetworksCheck, string[]> = {
   passes: (check, { client, isInside }) => isInside(client, check),
   passedWords: (_, facts) => `${who(facts)} is in its networks`,
   refusal: ({ except }, facts) => ({
-    status: 403,
+    answers: { by: 'front', status: 403 },
     words: `${who(facts)} is in none of its networks${except.length === 0 ? '' : ` (${except.join(', ')} does not count)`}`,
   }),
   implies: isWithin,

@@ -17,7 +17,7 @@ export const people: GateKind<PeopleCheck, string> = {
     person !== 'none' && person !== 'wrong' && (knownIn === undefined || knownIn.includes(file)),
   passedWords: () => 'the password is right',
   refusal: (_, { person }) => ({
-    status: 401,
+    answers: { by: 'password', status: 401 },
     words: person === 'none' ? 'no password was sent' : 'the password is wrong',
   }),
   implies: (own, other) => own.file === other.file,

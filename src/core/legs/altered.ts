@@ -1,5 +1,6 @@
 import { withPort } from '../networks/address.ts';
-import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 
 /**
  * What something between the visitor and the service makes of a request.

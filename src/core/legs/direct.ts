@@ -1,4 +1,4 @@
-import type { Upstream } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import { cookiesOf, type Cookie } from './cookies.ts';
 import { headerOf, headersOf, titleOf, type Answer, type Attempt } from './answer.ts';
 import { echoOf, type Echo } from './altered.ts';

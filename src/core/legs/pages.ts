@@ -1,5 +1,6 @@
 import { isPrivate } from '../networks/address.ts';
-import type { PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import { headerOf, headersOf, isRedirect, type Answer } from './answer.ts';
 import type { Problem } from './leg.ts';
 import { cookieOpen, showsInside } from './service-cards.ts';

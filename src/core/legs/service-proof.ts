@@ -1,7 +1,7 @@
 import type { CertificateFacts } from '../certificates/cover.ts';
 import { card } from '../findings/card.ts';
 import { withPort } from '../networks/address.ts';
-import type { Upstream } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import type { ProxyProgram } from '../proxies/program.ts';
 import type { Problem } from './leg.ts';
 

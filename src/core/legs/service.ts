@@ -1,6 +1,7 @@
 import { withPort } from '../networks/address.ts';
 import { partName } from '../plan/parts.ts';
-import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import { frontHoldsBack } from './front-cards.ts';
 import { isConsoleTitle } from '../inventory/consoles.ts';
 import { consoleOpenWords } from '../rules/open-consoles.ts';

@@ -1,7 +1,8 @@
 import { card } from '../findings/card.ts';
 import { withPort } from '../networks/address.ts';
 import { partName } from '../plan/parts.ts';
-import type { PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import { bad, untested, type LegResult } from './leg.ts';
 import { isFailing, isTooOften, varies, type Sample, type Turns } from './turns.ts';
 

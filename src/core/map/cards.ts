@@ -98,8 +98,28 @@ export const mapValueWrong = card({
       remedy: 'Give yours another name.',
     },
     'gate-empty': {
-      message: 'The gate `{text}` has neither `people` nor `networks`.',
+      message: 'The gate `{text}` has none of `people`, `networks` and `asks`.',
       remedy: 'Add one of them. To let everybody pass, use the built-in gate `everyone`.',
+    },
+    'gate-two-logins': {
+      message: 'The gate `{text}` has both `people` and `asks`, and a browser can show only one login at a time.',
+      remedy: 'Write two gates, and both on the road: `gate: [FIRST, SECOND]`.',
+    },
+    'gate-tell': {
+      message: '`{key}` names headers that a service tells, but the gate asks no service.',
+      remedy: 'Add `asks: SERVICE:PORT/PATH`, or remove this line.',
+    },
+    'gate-tell-header': {
+      message: '`{key}` has the header `{text}`, by which connections or logins work.',
+      remedy: 'Name headers that say who the visitor is, such as Remote-User.',
+    },
+    'gate-asks-https': {
+      message: '`{key}` asks over HTTPS, which a gate cannot do: {text}',
+      remedy: 'Write a service on this machine or its container networks: SERVICE:PORT/PATH.',
+    },
+    'gate-asks-path': {
+      message: '`{key}` has a path that cannot be asked for: {text}',
+      remedy: 'Write a plain path without a query, such as /check.',
     },
     'upstream-alone': {
       message: '`{key}` only works with a `to` that begins with https://.',
@@ -183,7 +203,7 @@ export const mapValueWrong = card({
       remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this machine), or {protocol}://ADDRESS:PORT.',
     },
     'raw-people': {
-      message: '`{key}` names the gate `{text}`, which asks for passwords, and a raw port has no way to ask for one.',
+      message: '`{key}` names the gate `{text}`, which asks for {what}, and a raw port has no way to do that.',
       remedy: 'Name a gate of networks alone, such as `home`.',
     },
     'raw-udp': {

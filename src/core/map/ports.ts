@@ -1,3 +1,4 @@
+import { checkOrder, gateKinds } from '../gates/kinds.ts';
 import { covers } from '../certificates/cover.ts';
 import { tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
@@ -72,7 +73,11 @@ function makePort(name: string, written: PortKeys, input: PortsInput): { port: M
   for (const gate of written.gate) {
     const unknown = unknownName('gate', gate, keys);
     if (unknown !== null) slip(unknown.say, ['gate'], unknown.data);
-    else if (keys.gates?.[gate]?.people !== undefined) slip('raw-people', ['gate'], { text: gate });
+    else {
+      const written = keys.gates?.[gate];
+      const kind = checkOrder.find((one) => written?.[one] !== undefined && !gateKinds[one].onPorts);
+      if (kind !== undefined) slip('raw-people', ['gate'], { text: gate, what: gateKinds[kind].noun });
+    }
   }
   if (protocol === 'udp')
     for (const key of ['tls', 'proxy-protocol'] as const) if (written[key]) slip('raw-udp', [key]);

@@ -4,6 +4,7 @@ import { nearest } from '../findings/nearest.ts';
 import { asciiName, isUnder } from '../names/host-name.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
+import { splitAsked } from '../gates/asks.ts';
 import { builtInGates } from './built-in-gates.ts';
 import { parseTo, type LeadsResult } from './leads.ts';
 import { isOrigin, isPathRedirect, reservedHeaders } from './road-rules.ts';
@@ -17,9 +18,15 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
   const slip = (say: Say, path: string[], data: Record<string, string> = {}): void => {
     findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOfKey(path) }));
   };
-  for (const [name, { people, networks }] of Object.entries(keys.gates ?? {})) {
+  for (const [name, { people, networks, asks, tell = [] }] of Object.entries(keys.gates ?? {})) {
     if (builtInGates.includes(name)) slip('gate-reserved', ['gates', name], { text: name });
-    else if (people === undefined && networks === undefined) slip('gate-empty', ['gates', name], { text: name });
+    else if (people === undefined && networks === undefined && asks === undefined)
+      slip('gate-empty', ['gates', name], { text: name });
+    if (people !== undefined && asks !== undefined) slip('gate-two-logins', ['gates', name, 'asks'], { text: name });
+    if (tell.length > 0 && asks === undefined) slip('gate-tell', ['gates', name, 'tell']);
+    for (const header of tell)
+      if (!isTellable(header)) slip('gate-tell-header', ['gates', name, 'tell'], { text: header });
+    if (asks !== undefined) askedSlip(asks, (say, data) => slip(say, ['gates', name, 'asks'], data));
   }
   for (const [name, { from }] of Object.entries(keys.certificates ?? {})) {
     if (from === 'acme' && keys.acme === undefined) slip('acme-missing', ['certificates', name, 'from']);
@@ -39,6 +46,23 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
     if (unknown !== null) slip(unknown.say, ['labels', 'gates'], unknown.data);
   }
   return findings;
+}
+
+/** The service that a gate asks is written as `to` is, in clear text, with the path behind it. */
+function askedSlip(asks: string, slip: (say: Say, data?: Record<string, string>) => void): void {
+  const { to, path } = splitAsked(asks);
+  const read = parseTo(to);
+  if (!read.ok) slip(read.say, read.data);
+  else if (read.leads.kind === 'url' && read.leads.scheme === 'https') slip('gate-asks-https', { text: asks });
+  else if (!/^\/[\w.~!$&'()*+,;=:@/-]*$/.test(path)) slip('gate-asks-path', { text: path });
+}
+
+/** Headers that a service may tell another: none by which a front or a connection works. */
+function isTellable(header: string): boolean {
+  const name = header.toLowerCase();
+  return !['host', 'connection', 'upgrade', 'content-length', 'transfer-encoding', 'cookie', 'expect', 'te'].includes(
+    name,
+  );
 }
 
 /** What is wrong where one part of the map names a gate or a certificate that it does not have; null when it has it. */

@@ -5,7 +5,8 @@ import { groupedBy } from '../grouped-by.ts';
 import { durationText } from '../map/units.ts';
 import { isLoopback, withPort } from '../networks/address.ts';
 import { dialledParts } from '../plan/parts.ts';
-import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { Plan, PlannedPart, PlannedRoad } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import { forwardedHeaders } from '../verdict/forwarded.ts';
 
 interface NotesInput {

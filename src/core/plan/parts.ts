@@ -1,6 +1,7 @@
 import { isBelow } from '../verdict/target.ts';
 import type { Service } from '../inventory/inventory.ts';
-import type { Plan, PlannedPart, PlannedRoad, Upstream } from './plan.ts';
+import type { Plan, PlannedPart, PlannedRoad } from './plan.ts';
+import type { Upstream } from './upstream.ts';
 
 /** The part that a target lies in: the longest prefix that it is at or below, else where the road itself leads. */
 export function partAt({ parts }: Pick<PlannedRoad, 'parts'>, target: string): PlannedPart {

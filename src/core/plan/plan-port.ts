@@ -23,7 +23,7 @@ export function planPort(written: MapPort, { map, mapFolder, host, around, chose
     name,
     port,
     protocol,
-    gate: planGate(written.gates, where, { host, map, mapFolder }),
+    gate: planGate(written.gates, where, { host, map, mapFolder, around }),
     to: resolution.kind === 'dialled' ? dialled(resolution.upstream) : null,
     tls: tls === null ? null : { name: tls, certificate: shownFor(tls, written, map, chosen) },
     tellsVisitor,

@@ -4,7 +4,8 @@ import type { HostFacts } from '../inventory/inventory.ts';
 import { hostOf, portOf } from '../map/leads.ts';
 import type { MapPart, MapRoad, SiteMap } from '../map/site-map.ts';
 import { absolutePath } from './absolute-path.ts';
-import type { PlannedCertificate, PlannedLeads, PlannedPart, PlannedRoad, Upstream, UpstreamTrust } from './plan.ts';
+import type { PlannedCertificate, PlannedLeads, PlannedPart, PlannedRoad } from './plan.ts';
+import type { Upstream, UpstreamTrust } from './upstream.ts';
 import { planGate } from './plan-gate.ts';
 import { planRules } from './plan-rules.ts';
 import { resolveService, type Resolution, type Surroundings } from './resolve-service.ts';
@@ -25,7 +26,7 @@ export interface RoadInput {
 export function planRoad(input: RoadInput): PlannedRoad {
   const { road, map, host, chosen, certificates } = input;
   const where = { ...road.where, line: road.lines['gate'] ?? road.where.line };
-  const gate = planGate(road.gates, where, { host, map, mapFolder: input.mapFolder });
+  const gate = planGate(road.gates, where, { host, map, mapFolder: input.mapFolder, around: input.around });
   const certificate = indexed(certificates, 'id').get(chosen?.id ?? '');
   return {
     name: road.name,

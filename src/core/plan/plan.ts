@@ -1,3 +1,4 @@
+import type { Upstream } from './upstream.ts';
 import type { Place } from '../findings/finding.ts';
 import type { Cors, Expect } from '../map/road-rules.ts';
 import type { Rate } from '../map/units.ts';
@@ -8,34 +9,6 @@ import type { Resolution } from './resolve-service.ts';
 
 /** Raised whenever a reader of the older form would misread the newer one. */
 export const planVersion = 7;
-
-/**
- * Where a road's requests are sent.
- *
- * @property host address, or a name that must be looked up at run time when `byName` is true
- * @property verifyAs for https the name or address that the service's certificate must carry
- * @property trust for https what must vouch for the service: the system's roots, an authority's file (absolute path), the digest of
- *   its public key in base64 (RFC 7469 §2.4), or nothing
- * @property sayHost Host header that the service gets; null for the visitor's own
- * @property service name of the Compose service, or null when the map gives the address itself
- * @property why how the address was found, for people
- * @property others where the same service answers as well, when it runs several times; absent when it does not
- */
-export interface Upstream {
-  scheme: 'http' | 'https';
-  host: string;
-  port: number;
-  byName: boolean;
-  verifyAs: string | null;
-  trust: UpstreamTrust;
-  sayHost: string | null;
-  service: string | null;
-  why: string;
-  others?: Array<{ host: string; port: number }>;
-}
-
-export type UpstreamTrust =
-  { kind: 'system' } | { kind: 'ca'; file: string } | { kind: 'pin'; digest: string } | { kind: 'none' };
 
 /**
  * Where a road leads. `upstream: null`: it could not be worked out, findings say why, and every proxy answers 502. A folder's path is

@@ -11,7 +11,7 @@ import type { DialledLeads, Protocol } from '../map/site-map.ts';
 import { isEveryAddress, inNetworks, isLoopback, parseAddress, withPort } from '../networks/address.ts';
 import { nameOn, unnamed } from './answering.ts';
 import { findNamed, lender, meantOf } from './named-service.ts';
-import type { Upstream } from './plan.ts';
+import type { Upstream } from './upstream.ts';
 import type { WhereFront } from './where-front.ts';
 
 /**

@@ -48,6 +48,7 @@ export const differences = {
   'kept-connections': 'a kept connection to a service',
   'broken-connections': 'a kept connection that its service closes under a request',
   people: 'people who are added or removed',
+  'slow-word': 'a service that a gate asks, and that is slow',
   'many-roads': 'many roads',
 } as const;
 

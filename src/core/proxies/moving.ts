@@ -59,6 +59,7 @@ const concerns: Partial<Record<DifferenceId, (plan: Plan) => boolean>> = {
   hashes: asksPeople,
   passwords: asksPeople,
   people: asksPeople,
+  'slow-word': some(({ gate }) => asksFor(gate, 'asks')),
   'many-roads': ({ roads }) => roads.length > manyRoads,
   'own-redirects': some(({ parts }) =>
     parts.some(({ leads }) => leads.kind === 'redirect' && leads.url.startsWith('/')),

@@ -1,4 +1,5 @@
 import type { Answer } from '../legs/answer.ts';
+import type { CheckKind } from '../gates/check.ts';
 import type { HashKind } from '../people/hash-kinds.ts';
 import type { Protocol } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
@@ -71,6 +72,7 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
 /**
  * What it can and cannot do: its column of the capability table.
  *
+ * @property checks what a gate can ask for there
  * @property hashes kinds of password hashes that it verifies
  * @property hashesInLoop a password that is checked keeps everybody else waiting
  * @property people where the people of a gate are kept: in the file that the map names, or in its own configuration
@@ -92,6 +94,7 @@ export type SwitchedOff = { text: string; servers: number } | { why: string };
  * @property readsCertificatesAnew whether it shows a new certificate without being reloaded
  */
 interface ProxyLimits {
+  checks: readonly CheckKind[];
   hashes: readonly HashKind['id'][];
   hashesInLoop: boolean;
   people: 'file' | 'configuration';

@@ -82,6 +82,10 @@ export function expectedWords({ sent, verdict, service, inFolder }: Omit<Played,
       return inFolder === 'file' ? '200' : inFolder === 'folder' ? '307 to itself/' : '404';
     case 'answer':
       return `${String(verdict.status)}${verdict.location === undefined ? '' : ` to ${verdict.location}`}`;
+    case 'ask':
+      return 'the word of a service';
+    case 'relay':
+      return `${String(verdict.status)}${verdict.location === undefined ? '' : ` to ${verdict.location}`}`;
     case 'forward':
       return service === null ? '502' : `${asksForLive(sent) ? '101' : '200'} from ${service}`;
   }
@@ -148,7 +152,8 @@ const judged = [
 
 /** Every header that the verdict gives an answer of a road, once, and none that it does not. */
 function ownHeadersOf({ verdict, sent }: Played, found: Readonly<Record<string, string>>): Difference[] {
-  if (verdict.act === 'no-handshake' || verdict.act === 'close') return [];
+  if (verdict.act === 'no-handshake' || verdict.act === 'close' || verdict.act === 'ask' || verdict.act === 'relay')
+    return [];
   const expected = verdict.act === 'forward' ? throughAnswer(verdict, saidBy(sent)) : { ...verdict.headers };
   const names = verdict.act === 'answer' && verdict.status === 405 ? [...judged, 'allow'] : judged;
   return names.flatMap((name) =>

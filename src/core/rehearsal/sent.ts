@@ -1,3 +1,4 @@
+import type { ServiceWord, ServiceWords } from '../gates/kind.ts';
 import type { VerdictRequest } from '../verdict/verdict.ts';
 
 /**
@@ -6,7 +7,7 @@ import type { VerdictRequest } from '../verdict/verdict.ts';
  * @property sni name in the handshake; null for none @property host every Host line, in order
  * @property from address of the client @property headers all other header lines, as they are written
  * @property person who the credentials among `headers` prove, `none` without, `wrong` when they prove nobody
- * @property knownIn password files in which the credentials are right; without it in every one
+ * @property words what services that gates ask will say of it @property knownIn password files in which the credentials are right; without it in every one
  */
 export interface Sent {
   listener: 'http' | 'https';
@@ -21,6 +22,7 @@ export interface Sent {
   person: string;
   knownIn?: readonly string[];
   overRate: boolean;
+  words?: ServiceWords;
 }
 
 /** What came back: a refused handshake, a connection that was closed without a byte, or an answer. Header names in lower case. */
@@ -41,7 +43,7 @@ export interface Seen {
 export function requestOf({ listener, sni, host, method, target, version, from, ...rest }: Sent): VerdictRequest {
   const headers = Object.create(null) as Record<string, string[]>;
   for (const [name, value] of rest.headers) (headers[name.toLowerCase()] ??= []).push(value);
-  const { person, knownIn, overRate } = rest;
+  const { person, knownIn, overRate, words } = rest;
   return {
     ...{
       listener,
@@ -54,6 +56,7 @@ export function requestOf({ listener, sni, host, method, target, version, from, 
     },
     ...{ headers, person, overRate },
     ...(knownIn === undefined ? {} : { knownIn }),
+    ...(words === undefined ? {} : { words }),
   };
 }
 
@@ -76,4 +79,12 @@ export function upgradeTo(protocol: string): Array<[string, string]> {
     ['Sec-WebSocket-Version', '13'],
     ['Sec-WebSocket-Key', 'c2FsdG1hcnNoIHBsb3Zlcg=='],
   ];
+}
+
+/** With it a request tells the stand-in of a service that a gate asks what to say. */
+export const wordHeader = 'x-rehearsal-word';
+
+/** The same word of every service that is asked. */
+export function wordOf({ status, location, told }: ServiceWord): [string, string] {
+  return [wordHeader, JSON.stringify({ status, location, told })];
 }

@@ -27,6 +27,7 @@ import {
   gateWithoutHome,
   trueClientAddressLost,
 } from './gate-networks.ts';
+import { gateAsksItself, gateAsksNobody } from './gate-asks.ts';
 import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates.ts';
 import { hstsLocksOut, hstsRemembered } from './hsts.ts';
 import { frontPortTaken, portTwoOwners } from './host-ports.ts';
@@ -90,6 +91,8 @@ export const allRules: readonly Rule[] = [
   gateIncludesContainers,
   gateIncludesRouter,
   gateMissesIpv6,
+  gateAsksItself,
+  gateAsksNobody,
   gateNobodyPasses,
   gateOpenToEverybody,
   gateWithoutEffect,

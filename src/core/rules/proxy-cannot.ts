@@ -1,4 +1,5 @@
-import { filesOf } from '../gates/check.ts';
+import { filesOf, type CheckKind } from '../gates/check.ts';
+import { kindOf } from '../gates/kinds.ts';
 import { card, tell } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import { withPort } from '../networks/address.ts';
@@ -24,6 +25,10 @@ const words = card({
       message: '`{road}` has gates with several password files, but {proxy} can use only one for each road.',
       remedy:
         'Keep one gate with people, and put everybody who may pass into its file. Or write another proxy under `front`: {others}',
+    },
+    gate: {
+      message: '`{road}` has the gate `{gate}`, which asks for {what}, but {proxy} cannot do that.',
+      remedy: 'Write another gate on the road. Or write another proxy under `front`: {others}',
     },
     raw: {
       message: '`{port}` is a raw port, but {proxy} cannot pass on {protocol}.',
@@ -66,6 +71,7 @@ export const proxyCannot: Rule = {
       ...plan.roads.flatMap((road) => [
         ...(limits.folders ? [] : shownFolders(road, proxy)),
         ...(limits.logFiles ? [] : logged(road, proxy)),
+        ...gated(road, proxy, limits.checks),
         ...(limits.peopleFiles === 'many' ? [] : severalFiles(road, proxy)),
         ...(limits.rate ? [] : counted(road, proxy)),
         ...several(road, limits.severalTimes, proxy),
@@ -92,6 +98,18 @@ function shownFolders({ name, display, parts }: PlannedRoad, proxy: string): Fin
     const data = { proxy, road: partName(display, prefix), folder: leads.path, others };
     return [tell(words, { say: 'folder', data, roads: [name], where })];
   });
+}
+
+function gated({ name, display, gate, where }: PlannedRoad, proxy: string, can: readonly CheckKind[]): Finding[] {
+  return gate.parts.flatMap((part) =>
+    part.checks
+      .filter(({ kind }) => !can.includes(kind))
+      .map((check) => {
+        const others = able(({ checks }) => checks.includes(check.kind));
+        const data = { proxy, road: display, gate: part.name, what: kindOf(check).noun, others };
+        return tell(words, { say: 'gate', data, roads: [name], where });
+      }),
+  );
 }
 
 function logged(road: PlannedRoad, proxy: string): Finding[] {

@@ -51,8 +51,8 @@ export function explain(prepared: Prepared, request: VerdictRequest): Explanatio
 function gateSteps({ road, client, target, request, prepared }: Context): ExplainedStep[] {
   if (road === null) return [];
   const outcomes = passGate(road.gate, { client, target, request, prepared });
-  const { person, knownIn } = request;
-  const facts = { client, person, knownIn, isInside: prepared.isInside };
+  const { person, knownIn, words } = request;
+  const facts = { client, person, knownIn, words, isInside: prepared.isInside };
   if (outcomes.length === 0)
     return [{ step: 'gate', outcome: 'passes', words: 'everyone passes', mapLine: lineOf(road, 'gate') }];
   return outcomes.map((one) => ({
@@ -63,8 +63,9 @@ function gateSteps({ road, client, target, request, prepared }: Context): Explai
   }));
 }
 
-function partWords({ part, excepted, passed, refusal }: PartOutcome, facts: GateFacts, target: string): string {
+function partWords({ part, excepted, passed, refusal, open }: PartOutcome, facts: GateFacts, target: string): string {
   if (excepted !== null) return `excepted: the path is at or below ${excepted}`;
+  if (open !== null) return `${open.said} decides`;
   if (refusal === null) return passed.map((check) => kindOf(check).passedWords(check, facts)).join(', and ');
   const isNearly = part.except.length > 0 && !isNormal(target);
   return `${refusal.words}${isNearly ? ' (a path that is not in normal form is never excepted)' : ''}`;
@@ -81,6 +82,10 @@ function actWords(verdict: Verdict): string {
       return verdict.location === undefined
         ? `answers ${String(verdict.status)}`
         : `sends to ${verdict.location} (${String(verdict.status)})`;
+    case 'ask':
+      return 'passes if it answers 2xx, and not if it says nothing';
+    case 'relay':
+      return `the visitor gets its answer (${String(verdict.status)})`;
     case 'folder':
       return verdict.path === null
         ? `answers 404: there is no such file in ${verdict.root}`

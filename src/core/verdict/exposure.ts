@@ -17,7 +17,7 @@ export interface Viewpoint {
 }
 
 /** What a viewpoint gets of a road. */
-export type Access = 'passes' | 'password' | 'refused' | 'paused' | 'nowhere';
+export type Access = 'passes' | 'password' | 'asked' | 'refused' | 'paused' | 'nowhere';
 
 /** One line of the matrix: a road, or the part of it that its gate excepts. */
 interface ExposureRow {
@@ -129,6 +129,7 @@ export function requestFrom({ peer, person, knownIn }: Viewpoint, road: PlannedR
 
 function accessOf(verdict: Verdict): Access {
   if (verdict.act === 'forward' || verdict.act === 'folder') return 'passes';
+  if (verdict.act === 'ask') return 'asked';
   if (verdict.act !== 'answer') return 'refused';
   if (verdict.because[0]?.step === 'leads') return verdict.status === 502 ? 'nowhere' : 'passes';
   if (verdict.status === 401) return 'password';

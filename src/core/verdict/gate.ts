@@ -1,4 +1,4 @@
-import { asksFor, checkOf, type GatePart, type PlannedGate } from '../gates/check.ts';
+import { asksFor, checkOf, type AsksCheck, type GatePart, type PlannedGate } from '../gates/check.ts';
 import type { Refusal } from '../gates/kind.ts';
 import { judge, type Judged } from '../gates/kinds.ts';
 import type { Client } from './client.ts';
@@ -8,7 +8,7 @@ import type { Prepared, VerdictRequest } from './verdict.ts';
 interface GateInput {
   client: Client;
   target: string;
-  request: Pick<VerdictRequest, 'person' | 'knownIn'>;
+  request: Pick<VerdictRequest, 'person' | 'knownIn' | 'words'>;
   prepared: Pick<Prepared, 'isInside'>;
 }
 
@@ -24,26 +24,30 @@ export function passGate({ parts }: PlannedGate, input: GateInput): PartOutcome[
   for (const part of parts) {
     const outcome = passPart(part, input);
     outcomes.push(outcome);
-    if (outcome.refusal !== null) break;
+    if (outcome.refusal !== null || outcome.open !== null) break;
   }
   return outcomes;
 }
 
-/** The part that refuses, or null: the same without the words for those that let pass, of which every request has some. */
-export function refusalOf({ parts }: PlannedGate, input: GateInput): { part: GatePart; refusal: Refusal } | null {
+/** The part that does not let pass, or null: the same without the words for those that do, of which every request has some. */
+export function stopOf({ parts }: PlannedGate, input: GateInput): Stop | null {
   for (const part of parts) {
-    const { refusal } = passPart(part, input);
+    const { refusal, open } = passPart(part, input);
     if (refusal !== null) return { part, refusal };
+    if (open !== null) return { part, open };
   }
   return null;
 }
 
+/** A part of a gate at which a request ends, or waits for the word of a service. */
+export type Stop = { part: GatePart } & ({ refusal: Refusal } | { open: AsksCheck });
+
 /** One part: its checks in their order, unless the path is excepted. */
 function passPart(part: GatePart, { client, target, request, prepared }: GateInput): PartOutcome {
   const excepted = part.except.find((prefix) => isBelow(target, prefix)) ?? null;
-  if (excepted !== null) return { part, excepted, passed: [], refusal: null };
-  const { person, knownIn } = request;
-  return { part, excepted, ...judge(part, { client, person, knownIn, isInside: prepared.isInside }) };
+  if (excepted !== null) return { part, excepted, passed: [], refusal: null, open: null };
+  const { person, knownIn, words } = request;
+  return { part, excepted, ...judge(part, { client, person, knownIn, words, isInside: prepared.isInside }) };
 }
 
 /** Whether a gate asks this request for a password at all. */

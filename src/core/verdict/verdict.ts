@@ -1,6 +1,8 @@
 import type { NetworkSet } from '../networks/home.ts';
-import type { Plan, PlannedRoad, Upstream } from '../plan/plan.ts';
+import type { Plan, PlannedRoad } from '../plan/plan.ts';
+import type { Upstream } from '../plan/upstream.ts';
 import type { PageKind } from '../map/site-map.ts';
+import type { ServiceWords } from '../gates/kind.ts';
 import type { Client } from './client.ts';
 import type { StepName } from './steps/all-steps.ts';
 
@@ -14,6 +16,7 @@ import type { StepName } from './steps/all-steps.ts';
  * @property headers all header lines by lower-case name
  * @property person who the credentials prove, `none` without credentials, `wrong` when they prove nobody
  * @property knownIn people files in which the credentials are right; without it every one knows the person
+ * @property words what services that gates ask have said of this request
  * @property overRate the client has used up what `rate` allows
  */
 export interface VerdictRequest {
@@ -28,6 +31,7 @@ export interface VerdictRequest {
   person: string | 'none' | 'wrong';
   knownIn?: readonly string[];
   overRate: boolean;
+  words?: ServiceWords;
   /** Worked out from `headers` where it is not given. */
   headSize?: HeadSize;
   /** What is to be answered to the authority for this name and token (RFC 8555 §8.3); null when nothing is pending. */
@@ -63,7 +67,8 @@ export interface AnswerRules {
  * `no-handshake`: refused before any certificate is shown. `close`: the connection ends without a byte.
  * `answer`: by the front itself; `headers` are the answer's, `page` the one of `pages` that stands for its plain words. `forward`: `target` goes to `upstream` with exactly these
  * `headers` set in place of whatever the client sent under their names (or under those in `forgeable`), and `without` the client's
- * own under these. `folder`: the file at `path` below `root`, with these headers, or 404; null is no file for certain.
+ * own under these. `ask`: the verdict waits for the word of a service, which is asked for `target` with `headers` set in place of the visitor's own, by GET and without
+ * the body. `relay`: the visitor gets what that service said. `folder`: the file at `path` below `root`, with these headers, or 404; null is no file for certain.
  */
 export type Verdict = { because: Reason[] } & Act;
 export type Act =
@@ -87,6 +92,15 @@ export type Act =
       bodyLimitBytes: number | null;
       answer: AnswerRules;
     }
+  | {
+      act: 'ask';
+      said: string;
+      upstream: Upstream;
+      target: string;
+      headers: Readonly<Record<string, string>>;
+      tell: string[];
+    }
+  | { act: 'relay'; said: string; status: number; location?: string; answer: AnswerRules }
   | { act: 'folder'; root: string; path: string | null; target: string; headers: Record<string, string> };
 
 /**
@@ -103,13 +117,17 @@ export const forgeable = [
   'x-cluster-client-ip',
   'x-forwarded-for',
   'x-forwarded-host',
+  'x-forwarded-method',
   'x-forwarded-port',
   'x-forwarded-prefix',
   'x-forwarded-proto',
   'x-forwarded-scheme',
   'x-forwarded-server',
   'x-forwarded-ssl',
+  'x-forwarded-uri',
   'x-forwarded-user',
+  'x-original-method',
+  'x-original-uri',
   'x-original-url',
   'x-real-ip',
   'x-remote-user',

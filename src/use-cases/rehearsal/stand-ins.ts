@@ -3,7 +3,8 @@ import { join } from 'node:path';
 import { startStandIn, type StandIn } from '../../adapters/rehearsal/stand-in.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import { addressesOf, dialledParts } from '../../core/plan/parts.ts';
-import type { Plan, Upstream } from '../../core/plan/plan.ts';
+import type { Plan } from '../../core/plan/plan.ts';
+import type { Upstream } from '../../core/plan/upstream.ts';
 import type { Seen } from '../../core/rehearsal/sent.ts';
 
 /** Every service that a plan dials, once. */

@@ -5,7 +5,7 @@ import { targetOf } from '../../core/legs/targets.ts';
 import { sampleOf, varies, type Sample, type Turns } from '../../core/legs/turns.ts';
 import { judgeVarying } from '../../core/legs/varying.ts';
 import { withPort } from '../../core/networks/address.ts';
-import type { Upstream } from '../../core/plan/plan.ts';
+import type { Upstream } from '../../core/plan/upstream.ts';
 import { readLogLine } from '../../core/proxies/log-line.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from './credentials.ts';

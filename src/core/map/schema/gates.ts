@@ -1,11 +1,20 @@
 import * as z from 'zod';
 import { gateKinds } from '../../gates/kinds.ts';
-import { about, oneOrMany, pathPrefix, wants } from './words.ts';
+import { about, headerName, oneOrMany, pathPrefix, wants } from './words.ts';
 
 export const gate = z.strictObject(
   {
     people: gateKinds.people.schema.optional(),
     networks: gateKinds.networks.schema.optional(),
+    asks: gateKinds.asks.schema.optional(),
+    tell: oneOrMany(headerName('the name of a header'), 'a header or a list of headers')
+      .optional()
+      .meta(
+        about(
+          'Beside `asks`: headers of its answer that the service of the road gets. Nobody else can send them.',
+          '[Remote-User, Remote-Groups]',
+        ),
+      ),
     need: z
       .enum(['any', 'all'], wants('any or all'))
       .default('all')

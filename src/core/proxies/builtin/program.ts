@@ -1,3 +1,4 @@
+import { checkOrder } from '../../gates/kinds.ts';
 import { frontWords } from './words.ts';
 import { healthOf, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
@@ -13,6 +14,7 @@ export const builtin: ProxyProgram = {
   takes: null,
   configFolders: [],
   limits: {
+    checks: checkOrder,
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'apr1', 'sha1', 'salted-sha1'],
     hashesInLoop: false,
     people: 'file',

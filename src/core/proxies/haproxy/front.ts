@@ -10,6 +10,7 @@ import {
   slowHeadSeconds,
 } from '../hardening.ts';
 import { abnormal } from '../pattern.ts';
+import { loadLines } from './asking.ts';
 import { answerLines, originLines, requestLines } from './passing.ts';
 import { pageWords } from './pages.ts';
 import { sanityLines } from './sanity.ts';
@@ -33,6 +34,7 @@ export function frontFile(plan: Plan, current: string): string {
       `tune.http.maxhdr ${String(mostHeaderLines * 4)}`,
       comment('No session resumption: a resumed session would keep the certificate of the name that began it.'),
       'tune.ssl.cachesize 0',
+      ...loadLines(plan, current),
       ...socketLines(plan),
     ]),
     ...section(`defaults ${defaultsName}`, [

@@ -1,5 +1,7 @@
 import type { Check, CheckKind, Checks, GatePart } from '../../gates/check.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
+import { withPort } from '../../networks/address.ts';
+import { askAction } from './asking.ts';
 import { hasPeople } from '../../verdict/gate.ts';
 import { longestCredentials } from '../hardening.ts';
 import { peopleList } from './people.ts';
@@ -44,7 +46,7 @@ interface CheckWords<C> {
   refuse: (way: CheckWay) => string;
 }
 
-const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> } = {
+export const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> } = {
   networks: {
     variable: 'near',
     ask: ({ networks, except }, { plan, passed, index }) => [
@@ -62,6 +64,19 @@ const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> } = {
     ],
     refuse: ({ road }) =>
       `http-request return status 401 hdr WWW-Authenticate ${quote(`Basic realm="${namedFormat(road.name, road)}"`)}`,
+  },
+  asks: {
+    variable: 'asked',
+    ask: ({ upstream, path, tell }, { plan, when, index }) => [
+      ...tell.map((name) => `http-request del-header ${name}`),
+      ...(upstream === null
+        ? []
+        : [
+            comment('Asks a service; its refusals go to the visitor as they are.'),
+            `http-request lua.${askAction(plan)} ${String(index)} ${withPort(upstream.host, upstream.port)} ${quote(path)} ${quote(tell.join(',') || '-')}${when === '' ? '' : ` if${when}`}`,
+          ]),
+    ],
+    refuse: () => 'http-request return status 503',
   },
 };
 

@@ -1,3 +1,5 @@
+import { doable } from '../../gates/kinds.ts';
+import { checkWords } from './gate-lines.ts';
 import { askWords, markHealth, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
 import { readDump } from './dump.ts';
@@ -17,6 +19,7 @@ export const haproxy: ProxyProgram = {
   takes,
   configFolders: ['/etc/haproxy', '/usr/local/etc/haproxy'],
   limits: {
+    checks: doable(checkWords),
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'md5-crypt', 'des'],
     hashesInLoop: true,
     people: 'configuration',

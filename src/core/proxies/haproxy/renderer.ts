@@ -1,8 +1,10 @@
+import { askedSeconds } from '../../gates/asks.ts';
 import type { Plan } from '../../plan/plan.ts';
 import { manyRoads, roadFileName } from '../road-file.ts';
 import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
 import { digestOf } from '../digest.ts';
 import { pageFiles } from '../page-files.ts';
+import { askingFiles } from './asking.ts';
 import { frontFile, frontPath, markFile } from './front.ts';
 import { certificateList, nameMaps, shownMaps } from './names.ts';
 import { carriedPorts, portsFile } from './ports.ts';
@@ -38,6 +40,7 @@ export function haproxyFiles(plan: Plan, placement: Placement, isLarge = plan.ro
     certificateList(plan),
     ...(carriedPorts(plan).length === 0 ? [] : [{ path: 'ports.cfg', content: portsFile(plan) }]),
     ...pageFiles(plan),
+    ...askingFiles(plan, askedSeconds),
     ...(isLarge ? sharedFiles(plan, current) : pages(plan, current)),
   ];
 }

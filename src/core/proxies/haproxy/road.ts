@@ -1,6 +1,7 @@
 import { withPort } from '../../networks/address.ts';
 import { addressesOf } from '../../plan/parts.ts';
-import type { Plan, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import type { Plan, PlannedPart, PlannedRoad } from '../../plan/plan.ts';
+import type { Upstream } from '../../plan/upstream.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { headerCase } from '../header-case.ts';
 import { defaultsName, resolversName } from './front.ts';

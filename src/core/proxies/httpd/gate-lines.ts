@@ -1,5 +1,5 @@
-import { type CheckKind, type Checks, type GatePart, type NetworksCheck, checkOf, filesOf } from '../../gates/check.ts';
-import { linesOf } from '../../gates/kinds.ts';
+import { type GatePart, type NetworksCheck, checkOf, filesOf } from '../../gates/check.ts';
+import { linesOf, type CheckTable } from '../../gates/kinds.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { longestCredentials } from '../hardening.ts';
@@ -60,16 +60,21 @@ function askLines({ name }: PlannedRoad, file: string): string[] {
 }
 
 /** What httpd must find true for each kind of check. */
-const requirements: { [K in CheckKind]: (check: Checks[K], plan: Plan) => string[] } = {
+export const requirements: CheckTable<Plan> = {
   networks: nearLines,
   people: () => ['Require valid-user'],
+  // It has no way to ask over HTTP.
+  asks: null,
 };
 
 function partLines(plan: Plan, parts: readonly GatePart[], part: GatePart, index: number): string[] {
   const { checks, except, need } = part;
   const open = except.length === 0 ? [] : [`Require env ${openName(index)}`];
   if (checks.length > 1 && need === 'any')
-    return section('RequireAny', '', [...open, ...checks.flatMap((check) => linesOf(requirements, check, plan))]);
+    return section('RequireAny', '', [
+      ...open,
+      ...checks.flatMap((check) => linesOf(requirements, check, plan, ['Require all denied'])),
+    ]);
   const asked = parts
     .slice(0, index)
     .flatMap((one, at) => (checkOf(one, 'people') === null ? [] : [asks(plan, one, at)]));
@@ -82,7 +87,7 @@ function partLines(plan: Plan, parts: readonly GatePart[], part: GatePart, index
           ...section('RequireNone', '', ['Require valid-user']),
         ]);
   return checks.flatMap((check) => {
-    const own = linesOf(requirements, check, plan);
+    const own = linesOf(requirements, check, plan, ['Require all denied']);
     const others = check.kind === 'people' ? open : [...open, ...later];
     return check.kind === 'people' && others.length === 0 ? own : section('RequireAny', '', [...others, ...own]);
   });

@@ -1,6 +1,7 @@
 import { withPort } from '../../networks/address.ts';
 import { dialledParts } from '../../plan/parts.ts';
-import type { Plan, Upstream } from '../../plan/plan.ts';
+import type { Plan } from '../../plan/plan.ts';
+import type { Upstream } from '../../plan/upstream.ts';
 import { digestOf } from '../digest.ts';
 import type { WrittenFile } from '../renderer.ts';
 import { answersPath } from './answers.ts';

@@ -1,3 +1,5 @@
+import { doable } from '../../gates/kinds.ts';
+import { requirements } from './gate-lines.ts';
 import { headerOf, titleOf } from '../../legs/answer.ts';
 import { differs } from './differs.ts';
 import { readDump } from './dump.ts';
@@ -24,6 +26,7 @@ export const httpd: ProxyProgram = {
   takes,
   configFolders: ['/etc/apache2', '/etc/httpd', '/usr/local/apache2/conf'],
   limits: {
+    checks: doable(requirements),
     hashes: ['bcrypt', 'sha256-crypt', 'sha512-crypt', 'yescrypt', 'apr1', 'md5-crypt', 'sha1', 'des'],
     hashesInLoop: false,
     people: 'file',

@@ -1,6 +1,7 @@
 import { asksFor } from '../../gates/check.ts';
 import { indexed } from '../../indexed.ts';
-import type { Plan, PlannedLeads, PlannedPart, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import type { Plan, PlannedLeads, PlannedPart, PlannedRoad } from '../../plan/plan.ts';
+import type { Upstream } from '../../plan/upstream.ts';
 import { leadsWords } from '../leads-words.ts';
 import { escapePattern } from '../pattern.ts';
 import { shownPattern } from '../shown-pattern.ts';

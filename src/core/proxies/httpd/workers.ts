@@ -1,5 +1,6 @@
 import { withPort } from '../../networks/address.ts';
-import type { Plan, Upstream } from '../../plan/plan.ts';
+import type { Plan } from '../../plan/plan.ts';
+import type { Upstream } from '../../plan/upstream.ts';
 import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
 
 export function originOf({ scheme, host, port }: Pick<Upstream, 'scheme' | 'host' | 'port'>): string {

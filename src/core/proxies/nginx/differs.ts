@@ -46,5 +46,6 @@ export const differs: Differs = {
   'kept-connections': 'any request may have it',
   'broken-connections': 'a GET and its like are sent once more, a POST gets 502',
   people: 'count at once',
+  'slow-word': 'refuses after 5 seconds',
   'many-roads': 'above two hundred those that are alike share a server',
 };

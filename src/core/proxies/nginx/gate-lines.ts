@@ -1,7 +1,8 @@
-import { type CheckKind, type Checks, type GatePart, checkOf } from '../../gates/check.ts';
-import { linesOf } from '../../gates/kinds.ts';
+import { type GatePart, checkOf, type PlannedGate } from '../../gates/check.ts';
+import { linesOf, type CheckTable } from '../../gates/kinds.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
+import { askLines, askLocations, type Asking } from './asking.ts';
 import { asksWhoItIs, unknownSuffix } from './visitor.ts';
 import { pageLine } from './pages.ts';
 import { escapePattern } from '../pattern.ts';
@@ -12,13 +13,14 @@ import { block, comment, namedText, pattern, quote } from './quote.ts';
  * the one directive that comes after access rules. Nothing lies below /dev/null, so it always goes on. A part that lets some targets
  * pass ungated is left out for them by a variable.
  */
-export function gateLocations({ plan, road, entry, next, refusals }: GateWay): string[] {
-  const { parts } = road.gate;
+export function gateLocations({ plan, road, current, listener, entry, next, refusals }: GateWay): string[] {
+  const parts = steppedParts(road.gate);
   const [first] = parts;
   const onward = (index: number): string => stepTo(plan, road, index, next);
   // A gate without exceptions stands in the first location itself, which saves a step.
   const joined = first !== undefined && isPlain(plan, first);
   return [
+    ...askLocations({ plan, road, current, listener }, parts),
     ...block(`location ${entry}`, [
       ...refusals,
       ...rateLines(road),
@@ -44,17 +46,33 @@ export function gateLocations({ plan, road, entry, next, refusals }: GateWay): s
   ];
 }
 
+const stepped = new WeakMap<PlannedGate, GatePart[]>();
+
+/**
+ * The parts as nginx takes them one after the other. A part whose checks must all pass, of which one asks a service, is several: a visitor whom his network keeps out is not
+ * told what the service would say.
+ */
+function steppedParts(gate: PlannedGate): GatePart[] {
+  const known = stepped.get(gate);
+  if (known !== undefined) return known;
+  const parts = gate.parts.flatMap((part) =>
+    part.need === 'any' || checkOf(part, 'asks') === null
+      ? [part]
+      : part.checks.map((check) => ({ ...part, checks: [check] })),
+  );
+  stepped.set(gate, parts);
+  return parts;
+}
+
 /** Rate and gate where all of them stand in one location, else null. */
 export function onlyStep(plan: Plan, road: PlannedRoad): string[] | null {
-  const [only, second] = road.gate.parts;
+  const [only, second] = steppedParts(road.gate);
   if (second !== undefined || (only !== undefined && !isPlain(plan, only))) return null;
   return [...rateLines(road), ...(only === undefined ? [] : partLines(plan, road, only, 0))];
 }
 
 /** @property entry the first location @property next what the last one opens @property refusals lines that answer before rate and gate */
-interface GateWay {
-  plan: Plan;
-  road: PlannedRoad;
+interface GateWay extends Asking {
   entry: string;
   next: string;
   refusals: readonly string[];
@@ -62,14 +80,14 @@ interface GateWay {
 
 /** Maps of the road, outside its servers. */
 export function gateMaps(plan: Plan, road: PlannedRoad, next: string): string[] {
-  const { name, gate, rules } = road;
+  const { name, rules } = road;
   const zone =
     rules.rate === null
       ? []
       : [
           `limit_req_zone $mile_marker_counted zone=${variable(name, 'rate')}:1m rate=${String(rules.rate.requests)}r/${rules.rate.perSeconds === 1 ? 's' : 'm'};`,
         ];
-  const maps = gate.parts.flatMap((part, index) =>
+  const maps = steppedParts(road.gate).flatMap((part, index) =>
     part.except.length === 0
       ? []
       : block(`map "$mile_marker_normal$request_uri" $${variable(name, `gate${String(index)}`)}`, [
@@ -82,7 +100,7 @@ export function gateMaps(plan: Plan, road: PlannedRoad, next: string): string[] 
 
 /** Nobody is known by a password that is not tried: it is looked for where there is none. */
 function peopleMaps({ name, gate }: PlannedRoad): string[] {
-  return gate.parts.flatMap((part, index) => {
+  return steppedParts(gate).flatMap((part, index) => {
     const people = checkOf(part, 'people');
     return people === null
       ? []
@@ -95,14 +113,14 @@ function peopleMaps({ name, gate }: PlannedRoad): string[] {
 
 /** Where the part with this number is: its location, or the variable that leaves it out for some targets; `next` behind the last. */
 function stepTo(plan: Plan, { name, gate }: PlannedRoad, index: number, next: string): string {
-  const part = gate.parts[index];
+  const part = steppedParts(gate)[index];
   if (part === undefined) return next;
   return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : gateName(plan, part, index);
 }
 
 /** Nothing about the request decides whether this part is asked, or how. */
 function isPlain(plan: Plan, part: GatePart): boolean {
-  return part.except.length === 0 && !asksWhoItIs(plan, part);
+  return part.except.length === 0 && !asksWhoItIs(plan, part) && checkOf(part, 'asks') === null;
 }
 
 function gateName(plan: Plan, part: GatePart, index: number): string {
@@ -131,7 +149,7 @@ interface PartWay {
 }
 
 /** What nginx is told for each kind of check. */
-const checkLines: { [K in CheckKind]: (check: Checks[K], way: PartWay) => string[] } = {
+export const checkLines: CheckTable<PartWay> = {
   networks: ({ networks, except }, { plan }) => [
     ...except.map((address) => `deny ${address};`),
     ...networks.map((network) => `allow ${network};`),
@@ -142,6 +160,7 @@ const checkLines: { [K in CheckKind]: (check: Checks[K], way: PartWay) => string
     `auth_basic "${namedText(road.name, road)}";`,
     `auth_basic_user_file $${variable(road.name, `people${String(index)}`)};`,
   ],
+  asks: (check, { index }) => askLines(check, index),
 };
 
 function partLines(plan: Plan, road: PlannedRoad, { name, checks, need }: GatePart, index: number): string[] {

@@ -1,7 +1,8 @@
 import { addressesOf } from '../../plan/parts.ts';
 import { contentTypes, unknownType } from '../../names/content-types.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
-import type { Plan, PlannedLeads, PlannedRoad, Upstream } from '../../plan/plan.ts';
+import type { Plan, PlannedLeads, PlannedRoad } from '../../plan/plan.ts';
+import type { Upstream } from '../../plan/upstream.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { hasPeople } from '../../verdict/gate.ts';
 import { methodLines } from './answer-lines.ts';
@@ -10,6 +11,7 @@ import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
 import { pageLine, returnLines } from './pages.ts';
+import { toldLines } from './asking.ts';
 import { toldFile } from './proxying.ts';
 import { visitorIn } from './visitor.ts';
 import { escapePattern } from '../pattern.ts';
@@ -276,5 +278,6 @@ export function serviceHeaderLines(
     `proxy_set_header X-Forwarded-Port ${String(plan.front.ports[listener])};`,
     `proxy_set_header X-Forwarded-Proto ${listener};`,
     `proxy_set_header Authorization ${hasPeople(road.gate) ? '$mile_marker_not_basic' : '$http_authorization'};`,
+    ...toldLines(road.gate),
   ];
 }

@@ -1,3 +1,5 @@
+import { doable } from '../../gates/kinds.ts';
+import { checkLines } from './gate-lines.ts';
 import { headerOf, titleOf } from '../../legs/answer.ts';
 import { askWords, markHealth, readOnly } from '../compose-parts.ts';
 import type { ProxyProgram } from '../program.ts';
@@ -19,6 +21,7 @@ export const nginx: ProxyProgram = {
   configFolders: ['/etc/nginx', '/usr/local/etc/nginx', '/usr/local/nginx/conf'],
   limits: {
     // What the C library of Debian 12 verifies, and those that nginx itself does.
+    checks: doable(checkLines),
     hashes: [
       'bcrypt',
       'sha256-crypt',

@@ -1,6 +1,8 @@
+import { asksFor } from '../../gates/check.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan } from '../../plan/plan.ts';
 import type { Placement, Renderer, WrittenFile } from '../renderer.ts';
+import { askingFile, askingText } from './asking.ts';
 import { frontFile, roadPath } from './front.ts';
 import { scoped } from './ids.ts';
 import { block, comment, ownHeader, quote } from './quote.ts';
@@ -63,6 +65,7 @@ export function nginxFiles(
     { path: servingFile, content: servingText(plan) },
     { path: proxyingFile, content: proxyingText(plan) },
     { path: toldFile, content: toldText(plan) },
+    ...(plan.roads.some(({ gate }) => asksFor(gate, 'asks')) ? [{ path: askingFile, content: askingText(plan) }] : []),
     ...portFiles(plan, current),
     ...own,
     // In a container of its own there is no configuration to include them from.

@@ -173,7 +173,7 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
     `client_max_body_size ${String(bodyLimitBytes ?? 0)};`,
     ...(dialledParts([road]).length === 0 ? [] : [proxyingLine(current), ...serviceHeaderLines(of)]),
     ...(shortWay(of, entry) ?? [
-      ...gateLocations({ plan, road, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),
+      ...gateLocations({ ...of, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),
       ...leadLocations(of),
     ]),
     ...pageLocations(plan, ['refused', 'down']),

@@ -1,10 +1,12 @@
+import { checksOf } from '../../gates/check.ts';
 import { partAt } from '../../plan/parts.ts';
-import type { PlannedLeads, Upstream } from '../../plan/plan.ts';
+import type { PlannedLeads } from '../../plan/plan.ts';
+import type { Upstream } from '../../plan/upstream.ts';
 import { answerRules } from '../answer-rules.ts';
 import type { Context } from '../context.ts';
 import { forwardedHeaders } from '../forwarded.ts';
 import { isSameClient, toldOf } from '../client.ts';
-import { hasPeople } from '../gate.ts';
+import { hasPeople, passGate } from '../gate.ts';
 import { locationOf } from '../location.ts';
 import { fileAskedFor } from '../target.ts';
 import type { Act, Told } from '../verdict.ts';
@@ -36,12 +38,13 @@ function lead(to: PlannedLeads, context: Context, road: NonNullable<Context['roa
       const { upstream } = to;
       if (upstream === null) return { ...answer(502), page: 'down' };
       const { headers, answer: rules } = told(context, road, upstream);
+      const { said, unsaid } = wordsFor(road, context);
       return {
         act: 'forward',
         upstream,
         target,
-        headers,
-        without: provesPerson(context, road) ? ['authorization'] : [],
+        headers: said === null ? headers : { ...headers, ...said },
+        without: [...(provesPerson(context, road) ? ['authorization'] : []), ...unsaid],
         silenceSeconds: road.rules.silenceSeconds,
         bodyLimitBytes: road.rules.bodyLimitBytes,
         answer: rules,
@@ -66,6 +69,25 @@ function told(context: Context, road: NonNullable<Context['road']>, upstream: Up
   // Which origin may read the answer is another matter for each request.
   if (asked !== null && road.rules.cors === null) asked.lately = found;
   return found;
+}
+
+const nothingSaid: { said: null; unsaid: readonly string[] } = { said: null, unsaid: [] };
+
+/** What services that the gate has asked tell the road's own; what nobody told is nobody's to say. */
+function wordsFor(
+  { gate }: NonNullable<Context['road']>,
+  context: Context,
+): { said: Record<string, string> | null; unsaid: readonly string[] } {
+  const names = checksOf(gate, 'asks').flatMap(({ tell }) => tell);
+  if (names.length === 0) return nothingSaid;
+  const said: Record<string, string> = {};
+  for (const { passed } of passGate(gate, context))
+    for (const check of passed) {
+      if (check.kind !== 'asks') continue;
+      const { told = {} } = context.request.words?.[check.said] ?? {};
+      for (const name of check.tell) if (told[name] !== undefined) said[name] = told[name];
+    }
+  return { said, unsaid: names.filter((name) => !Object.hasOwn(said, name)) };
 }
 
 /** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */

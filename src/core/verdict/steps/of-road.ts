@@ -1,6 +1,12 @@
+import type { AsksCheck } from '../../gates/check.ts';
+import { withPort } from '../../networks/address.ts';
+import type { PlannedRoad } from '../../plan/plan.ts';
 import type { Context } from '../context.ts';
+import { answerRules } from '../answer-rules.ts';
 import { allowedOrigin, isPreflight, preflightHeaders } from '../cors.ts';
-import { refusalOf } from '../gate.ts';
+import { forwardedHeaders } from '../forwarded.ts';
+import { stopOf, type Stop } from '../gate.ts';
+import type { Act } from '../verdict.ts';
 import { answer, lineOf, ofRoad, type Step, type Taken } from './step.ts';
 
 /** 8. RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
@@ -96,11 +102,51 @@ export const gate = {
 
 function takeGate(context: Context): Taken | null {
   const { road } = context;
-  const refused = road === null ? null : refusalOf(road.gate, context);
-  if (road === null || refused === null) return null;
-  const { status } = refused.refusal;
-  const headers: Record<string, string> = status === 401 ? { 'www-authenticate': `Basic realm="${road.name}"` } : {};
+  const stop = road === null ? null : stopOf(road.gate, context);
+  if (road === null || stop === null) return null;
   // What a part of one's own says stands under `gates`; built-in ones have only the road.
-  const page = status === 403 ? ({ page: 'refused' } as const) : {};
-  return { act: { ...answer(status, headers), ...page }, mapLine: refused.part.where.line };
+  return { act: actAt(stop, road, context), mapLine: stop.part.where.line };
+}
+
+function actAt(stop: Stop, road: PlannedRoad, context: Context): Act {
+  if ('open' in stop) return questionTo(stop.open, road, context);
+  const { answers } = stop.refusal;
+  switch (answers.by) {
+    case 'password':
+      return answer(401, { 'www-authenticate': `Basic realm="${road.name}"` });
+    case 'front':
+      return { ...answer(answers.status), ...(answers.status === 403 ? ({ page: 'refused' } as const) : {}) };
+    case 'service': {
+      const { status, location } = answers.word;
+      return {
+        act: 'relay',
+        said: answers.said,
+        status,
+        ...(location === undefined ? {} : { location }),
+        answer: answerRules(road, context.request),
+      };
+    }
+  }
+}
+
+/** What a service is asked, as sign-in programs expect it: who wants what, and by which method. */
+function questionTo({ said, upstream, path, tell }: AsksCheck, road: PlannedRoad, context: Context): Act {
+  const { client, request, target, prepared } = context;
+  if (upstream === null) return answer(503);
+  const { listener, method } = request;
+  const forwarded = forwardedHeaders(road, client, listener, prepared.plan.front.ports);
+  const scheme = forwarded['x-forwarded-proto'] ?? 'https';
+  const authority = forwarded['x-forwarded-host'] ?? road.authority;
+  return {
+    act: 'ask',
+    ...{ said, upstream, target: path, tell },
+    headers: {
+      ...forwarded,
+      host: withPort(upstream.host, upstream.port),
+      'x-original-method': method,
+      'x-original-url': `${scheme}://${authority}${target}`,
+      'x-forwarded-method': method,
+      'x-forwarded-uri': target,
+    },
+  };
 }
