@@ -33,7 +33,16 @@ interface Load {
   later?: number;
 }
 
+/** Each request is two, and the asked service shares the machine. */
+const mostAsked = 0.4;
 const frames = 'builtin: frames of WebSockets';
+/** The same service behind a gate that asks another one about each request, against the same front without a gate. */
+const asked: Load = {
+  what: 'a gate that asks, 40 connections',
+  path: '/',
+  to: 'asked.saltmarsh.example',
+  args: ['--h1', '-n', '4000', '-c', '40'],
+};
 const loads: Load[] = [
   { what: 'HTTP/1.1, 1 connection', path: '/', args: ['--h1', '-n', '1000', '-c', '1'], later: 1 },
   { what: 'HTTP/1.1, 40 connections', path: '/', args: ['--h1', '-n', '4000', '-c', '40'] },
@@ -90,7 +99,7 @@ interface Measured {
 class Bench {
   private readonly folder = mkdtempSync(join(tmpdir(), 'mile-marker-bench-'));
   private readonly children: ChildProcess[] = [];
-  private readonly ports = { service: 0, taker: 0, http: 0, https: 0, mark: 0, other: 0 };
+  private readonly ports = { service: 0, taker: 0, http: 0, https: 0, mark: 0, other: 0, asked: 0 };
   private readonly pair = { certificate: '', key: '' };
   private othersFailed = 0;
 
@@ -104,7 +113,7 @@ class Bench {
     writeFileSync(join(this.folder, 'service/index.html'), 'hello\n');
     writeFileSync(join(this.folder, 'service/long'), Buffer.alloc(1024 * 1024, 98));
     await this.nginx('service', [
-      `server { listen 127.0.0.1:${String(this.ports.service)}; keepalive_requests 1000000; root ${this.folder}/service; }`,
+      `server { listen 127.0.0.1:${String(this.ports.service)}; listen 127.0.0.1:${String(this.ports.asked)}; keepalive_requests 1000000; root ${this.folder}/service; }`,
     ]);
     await this.run([part('service'), String(this.ports.taker)]);
   }
@@ -120,14 +129,15 @@ class Bench {
   }
 
   async compare(proxy: 'builtin' | Served, limits: Limits): Promise<Row[]> {
-    const asked = loads.some(({ what }) => this.isAsked(`${proxy}: ${what}`));
-    if (!asked && !(proxy === 'builtin' && this.isAsked(frames))) return [];
+    const isAny = [...loads, asked].some(({ what }) => this.isAsked(`${proxy}: ${what}`));
+    if (!isAny && !(proxy === 'builtin' && this.isAsked(frames))) return [];
     const ours = await this.ourFront(proxy);
     const other = proxy === 'builtin' ? await this.smallestProxy() : await this.handMade(proxy);
     const rows: Row[] = [];
     for (const load of loads)
       if (this.isAsked(`${proxy}: ${load.what}`)) rows.push(...(await this.compareOne(proxy, load, limits)));
     if (proxy === 'builtin' && this.isAsked(frames)) rows.push(await this.compareFrames());
+    if (proxy !== 'httpd' && this.isAsked(`${proxy}: ${asked.what}`)) rows.push(this.compareAsked(proxy));
     for (const child of [ours, other]) {
       child.kill(proxy === 'builtin' ? 'SIGKILL' : 'SIGTERM');
       await ended(child);
@@ -164,6 +174,18 @@ class Bench {
     if (failed > 0) rows.forEach((one) => (one.found += `; ${String(failed)} of the other failed`));
     rows.forEach(reportRow);
     return rows;
+  }
+
+  private compareAsked(proxy: string): Row {
+    const [ours, other]: [number[], number[]] = [[], []];
+    for (let round = 0; round < rounds; round += 1) {
+      other.push(this.load(this.ports.https, { ...asked, to: name }).perSecond);
+      ours.push(this.load(this.ports.https, asked).perSecond);
+    }
+    const what = `${proxy}: ${asked.what}`;
+    const found = row({ what, ours, other, unit: 'requests/s', limit: mostAsked, more: true });
+    reportRow(found);
+    return found;
   }
 
   private load(port: number, { path, args, to = name }: Load): Measured {
@@ -268,7 +290,7 @@ front: {address: 127.0.0.1, proxy: ${proxy}, ports: {http: ${String(http)}, http
 roads:
   nestcam: {gate: everyone, to: ":${String(service)}"}
   roster: {gate: everyone, to: ":${String(taker)}"}
-`,
+${proxy === 'httpd' ? '' : `  asked: {gate: signed-in, to: ":${String(service)}"}\ngates: {signed-in: {asks: ":${String(this.ports.asked)}/"}}\n`}`,
     );
     this.mileMarker(['certs', 'make']);
     this.mileMarker(['write']);

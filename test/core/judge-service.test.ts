@@ -116,6 +116,7 @@ test.each([
 
 const asksPassword = answered(401, '', { 'www-authenticate': 'Basic realm="Salt marsh"' });
 const inside = answered(200, page('Nest camera'));
+const saying = (status: number): Attempt<Answer> => answered(status, page('Sign in'), { location: '/in' });
 test.each<[string, Partial<AccessEvidence>, string]>([
   ['passes where it must', { planned: 'passes', bare: inside }, 'access ok passes'],
   ['is asked for a password', { bare: asksPassword }, 'access ok refused'],
@@ -162,6 +163,25 @@ test.each<[string, Partial<AccessEvidence>, string]>([
   ],
   ['takes any password', { bare: asksPassword, wrong: inside }, 'access wrong any-password gate-open/password'],
   ['takes the right login', { bare: asksPassword, login: { person: 'wren', attempt: inside } }, 'access ok refused'],
+  ...(
+    [
+      ['lets in whom its service lets in', 204, 200, 'access ok passes'],
+      ['lets in whom its service keeps out', 401, 200, 'access wrong open gate-open/asked'],
+      ['lets in, and its service is not heard', null, 200, 'access unsure word-unknown'],
+      ['passes on what its service says', 302, 302, 'access ok refused'],
+      ['lets nobody in, since its service is silent', null, 503, 'access wrong word-missing gate-asks-silent/silent'],
+      ['lets nobody in, though its service answers', 204, 503, 'access wrong word-missing gate-asks-silent/front'],
+      ['lets nobody in, since its service fails', 500, 503, 'access wrong word-missing gate-asks-silent/silent'],
+    ] as const
+  ).map(([what, word, got, expected]): [string, Partial<AccessEvidence>, string] => [
+    what,
+    {
+      planned: 'asked',
+      bare: saying(got),
+      asked: { said: 'desk:9091/check', word: word === null ? failed('silent') : saying(word) },
+    },
+    expected,
+  ]),
   [
     'refuses the right login',
     { bare: asksPassword, login: { person: 'wren', attempt: asksPassword } },
@@ -181,6 +201,7 @@ test.each<[string, Partial<AccessEvidence>, string]>([
     login: null,
     wrong: null,
     others: [],
+    asked: null,
     ...given,
   };
   expect(told(judgeAccess(evidence))).toBe(expected);

@@ -38,6 +38,11 @@ test.each<[string, string, Case]>([
     { host: { gateway: null, addresses: [] } },
   ],
   ['networks at home', networks('192.168.64.16/28'), {}],
+  [
+    'a service that a gate asks, with an open road of its own',
+    'gates: {in: {asks: ":9091/check"}}\nroads: {a: {to: ":1", gate: in}, desk: {to: ":9091", gate: everyone}}',
+    {},
+  ],
   ['a gate with exceptions', networks('192.168.64.16/28', ', except: [/hooks/]'), {}],
   [
     'two gates that both ask',
@@ -311,6 +316,21 @@ test.each<[string, Case, string]>([
     onHttpd(wardens),
     people(`e:${good}`),
     'proxy-cannot: httpd cannot count requests, so passwords can be guessed on one road without a limit.',
+  ],
+  [
+    'gates: {in: {asks: ":9091/check"}}\nroads: {desk: {to: ":9091", gate: in}}',
+    {},
+    'gate-asks-itself: `desk.saltmarsh.example` leads to the service that its gate `in` asks (:9091/check). | Open the road of the sign-in service, which has its own login: mile-marker set desk.saltmarsh.example gate everyone',
+  ],
+  [
+    'gates: {in: {asks: "desk:9091/check"}}\nroads: {a: {to: ":1", gate: in}}',
+    {},
+    'gate-asks-nobody: The gate `in` asks desk:9091/check: no such service.',
+  ],
+  [
+    onHttpd('gates: {in: {asks: ":9091/check"}}\nroads: {a: {to: ":1", gate: in}}'),
+    {},
+    'proxy-cannot: `a.saltmarsh.example` has the gate `in`, which asks for the word of a service, but httpd cannot do that.',
   ],
   [
     onHaproxy(wardens),

@@ -62,7 +62,8 @@ export function Reach({ from, reach }: Pick<Report, 'from' | 'reach'>) {
       <p class="soft">
         {from
           .map(
-            ({ label, peer, person }) => `${label}: ${person === null ? peer : 'with the password, from the internet'}`,
+            ({ label, peer, person, word }) =>
+              `${label}: ${word !== undefined ? 'let in by the service that is asked' : person === null ? peer : 'with the password, from the internet'}`,
           )
           .join('; ')}
         . Worked out from the map; nothing was sent.

@@ -227,13 +227,15 @@ function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
   }
   const open = rows.filter(({ cells, target }) => target === '/' && cells[0] === 'passes').length;
   const openPorts = ports.filter(({ cells }) => cells[0] === 'passes').length;
+  const asks = rows.some(({ cells }) => cells.includes('asked')) ? ' `asks`: a service decides.' : '';
   const raw = ports.length === 0 ? '' : `, ${plural(openPorts, 'raw port')} of ${String(ports.length)}`;
   const seen = from.map(
-    ({ label, peer, person }) => `${label} ${person === null ? `= ${peer}` : 'with the password, from the internet'}`,
+    ({ label, peer, person, word }) =>
+      `${label} ${word !== undefined ? '= let in by the service that is asked' : person === null ? `= ${peer}` : 'with the password, from the internet'}`,
   );
   io.err(`\n${wrap(seen.join('; '), { width: io.width })}`);
   io.err(
-    `${plural(open, 'road')} of ${String(site.plan.roads.length)}${raw} open to everybody. \`-\` means refused. Nothing was sent.\n`,
+    `${plural(open, 'road')} of ${String(site.plan.roads.length)}${raw} open to everybody. \`-\` means refused.${asks} Nothing was sent.\n`,
   );
   io.err('next: mile-marker explain ROAD --from ADDRESS (shows why)\n');
 }

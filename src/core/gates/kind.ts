@@ -2,7 +2,7 @@ import type * as z from 'zod';
 import type { NetworkSet } from '../networks/home.ts';
 import type { Upstream } from '../plan/upstream.ts';
 import type { Client } from '../verdict/client.ts';
-import type { Check } from './check.ts';
+import type { Check, PlannedGate } from './check.ts';
 
 /**
  * What is known of a request when a gate judges it.
@@ -30,6 +30,12 @@ export interface ServiceWord {
   status: number;
   location?: string | undefined;
   told: Readonly<Record<string, string>>;
+}
+
+/** The same word of every service that a gate asks. */
+export function wordsAt({ parts }: PlannedGate, word: ServiceWord): ServiceWords {
+  const asked = parts.flatMap(({ checks }) => checks.flatMap((check) => (check.kind === 'asks' ? [check.said] : [])));
+  return Object.fromEntries(asked.map((said) => [said, word]));
 }
 
 /**

@@ -1,3 +1,4 @@
+import { isForVisitor } from '../gates/asks.ts';
 import { card } from '../findings/card.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from './answer.ts';
@@ -44,6 +45,11 @@ const gateOpen = card({
       remedy:
         'In hand-written files, compare the host without case and without its port. Mile Marker’s configuration does: {live}',
     },
+    asked: {
+      message:
+        '{names} lets this machine in, although the service that the gate `{gate}` asks ({said}) answers {word}.',
+      remedy: 'Make the map live: {live}',
+    },
     'no-password': {
       message: '{names} lets this machine in without the password that the gate `{gate}` must ask for.',
       remedy: 'Make the map live: {live}',
@@ -62,6 +68,26 @@ const gateShut = card({
       message: '{names} refuses the test login {person} with {status}.',
       remedy:
         'Test the password: mile-marker people check {person}. If it is right, check whether the proxy can read the file: mile-marker check',
+    },
+  },
+});
+
+const gateSilent = card({
+  id: 'gate-asks-silent',
+  severity: 'error',
+  summary: 'The service that a gate asks gives no usable answer.',
+  why: 'Silence lets nobody in: every visitor of these roads gets 503.',
+  source,
+  messages: {
+    silent: {
+      message: '{names}: nobody gets in. The gate `{gate}` asks {said}, which gives no usable answer ({word}).',
+      remedy:
+        'Start that service, or read its log. What it must answer: 2xx lets pass; 401, 403 or a redirect does not.',
+    },
+    front: {
+      message:
+        '{names}: nobody gets in. The gate `{gate}` asks {said}, which answers {word} when it is asked from here.',
+      remedy: "Read the front's error log: it says why the front gets no answer. Make the map live: {live}",
     },
   },
 });
@@ -100,10 +126,10 @@ const gateUnclear = card({
   },
 });
 
-export const accessCards = [gateOpen, gateShut, gateHeld, gateUnclear];
+export const accessCards = [gateOpen, gateShut, gateSilent, gateHeld, gateUnclear];
 
 /** What a gate makes of a request that brings no password. */
-export type Planned = 'passes' | 401 | 403;
+export type Planned = 'passes' | 'asked' | 401 | 403;
 
 /**
  * What came back at the gate of a road.
@@ -117,6 +143,7 @@ export type Planned = 'passes' | 401 | 403;
  * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`, among them by the edge's `header`; null when not tried
  * @property login with the test login, whose password the map's file may know; null without one
  * @property others the same by another harmless method, or by the name in another spelling
+ * @property asked the service that the gate asks, and what it says itself to the same question; null where none is asked
  * @property wrong with a password that is wrong for certain; null when not tried
  */
 export interface AccessEvidence {
@@ -132,6 +159,7 @@ export interface AccessEvidence {
   login: { person: string; attempt: Attempt<Answer> } | null;
   wrong: Attempt<Answer> | null;
   others: OtherWay[];
+  asked: { said: string; word: Attempt<Answer> } | null;
 }
 
 /**
@@ -153,6 +181,7 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
     const isShut = planned !== 'passes' && bare.failure.kind === 'closed';
     return isShut ? ok('access', 'closed-silently') : skipped('access', 'no-answer');
   }
+  if (planned === 'asked') return judgeAsked(evidence, bare.value);
   const got = outcomeOf(bare.value, own);
   const { status } = bare.value;
   const gate = road.gate.name;
@@ -183,6 +212,25 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
       severity: isCertain ? 'warning' : 'note',
     });
   return isRefused ? ok('access', 'refused', status) : ok('access', 'passes');
+}
+
+/** Where a service decides, the front must do what that service says of this machine, and let nobody in where it says nothing. */
+function judgeAsked({ road, asked }: AccessEvidence, answer: Answer): LegResult {
+  const gate = road.gate.name;
+  const { said, word } = asked ?? { said: '', word: null };
+  const own = word?.ok === true ? word.value.status : null;
+  const about = { gate, said, word: own ?? 'no answer' };
+  const cause = `gate-asks:${said}`;
+  const location = headerOf(answer, 'location') ?? undefined;
+  if (isForVisitor({ status: answer.status, location })) return ok('access', 'refused', answer.status);
+  if (answer.status >= 500) {
+    const isUsable = own !== null && (own < 300 || own === 401 || own === 403 || isRedirect(own));
+    return bad('access', 'word-missing', { card: gateSilent, say: isUsable ? 'front' : 'silent', data: about, cause });
+  }
+  if (own === null) return { ...skipped('access', 'word-unknown'), outcome: 'unsure' };
+  return own >= 200 && own <= 299
+    ? ok('access', 'passes')
+    : bad('access', 'open', { card: gateOpen, say: 'asked', data: about, cause });
 }
 
 /** Whether a forged header or a wrong password opened what was shut. */

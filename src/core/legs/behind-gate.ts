@@ -16,6 +16,11 @@ const hidden = card({
       message: '{names}: not tested behind the gate `{gate}`, which asks for a password.',
       remedy: 'Test it with a login: mile-marker verify --login FILE',
     },
+    asked: {
+      message:
+        '{names}: not tested behind the gate `{gate}`, whose service does not let this machine in without a login.',
+      remedy: 'Sign in with a browser, and look: mile-marker verify --links',
+    },
     networks: {
       message: '{names}: not tested behind the gate `{gate}`, which refuses this machine as the map says.',
       remedy:
@@ -82,7 +87,8 @@ function notTested({ gate }: PlannedRoad, router: HidingRouter | null): Problem 
 }
 
 /** What somebody needs to pass: a password, to come from somewhere, or both. */
-function wayIn({ parts }: PlannedGate): 'people' | 'networks' | 'both' {
+function wayIn({ parts }: PlannedGate): 'people' | 'networks' | 'both' | 'asked' {
+  if (parts.some((part) => checkOf(part, 'asks') !== null)) return 'asked';
   const needsPlace = parts.some(({ checks, need }) => {
     const kinds = checks.map(({ kind }) => kind);
     return kinds.includes('networks') && (kinds.length === 1 || need === 'all');

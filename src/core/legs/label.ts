@@ -69,6 +69,8 @@ const words: Record<LegKind, string> = {
   'login-refused': 'login refused',
   'refused-here': 'refused here',
   'address-unknown': 'address unknown',
+  'word-missing': 'nobody gets in',
+  'word-unknown': 'its service not asked',
   // service
   answers: '{}',
   'to-place': 'to {}',

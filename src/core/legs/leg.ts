@@ -61,6 +61,8 @@ export type LegKind =
   | 'login-refused'
   | 'refused-here'
   | 'address-unknown'
+  | 'word-missing'
+  | 'word-unknown'
   | 'answers'
   | 'to-place'
   | 'folder'

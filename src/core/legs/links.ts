@@ -95,6 +95,7 @@ function seenFrom(
     prepared,
     requestFrom({ label: '', peer, person: null, knownIn: [] }, road, targetOf(road, part)),
   );
+  if (verdict.act === 'ask') return `a sign-in page, then ${behindGate(road, part, directs.get(part))}`;
   const asks = verdict.act === 'answer' && verdict.status === 401;
   const behind = behindGate(road, part, directs.get(part));
   if (road.paused) return '503: the road is paused';

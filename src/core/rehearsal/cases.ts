@@ -1,4 +1,5 @@
-import { asksFor } from '../gates/check.ts';
+import { asksFor, checksOf } from '../gates/check.ts';
+import { wordsAt, type ServiceWord } from '../gates/kind.ts';
 import { parseAddress } from '../networks/address.ts';
 import { roadToAsk } from '../plan/wildcard-road.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
@@ -6,7 +7,7 @@ import { decide } from '../verdict/decide.ts';
 import { requestFrom, viewpoints, type Viewpoint } from '../verdict/exposure.ts';
 import type { Prepared } from '../verdict/verdict.ts';
 import { sayHeader } from './compare.ts';
-import { upgradeTo, type Sent } from './sent.ts';
+import { upgradeTo, wordOf, type Sent } from './sent.ts';
 
 /**
  * One request of a rehearsal.
@@ -67,9 +68,14 @@ function casesOfPart(about: About): RehearsalCase[] {
     ),
     ...both.flatMap((viewpoint) => oddTargets(base).map((target) => of(`GET ${target}`, viewpoint, { target }))),
     ...both.map((viewpoint) => of(`HTTP/2: GET ${base}`, viewpoint, { version: '2.0' })),
-    ...both.map((viewpoint) => of('with forged headers', viewpoint, { headers: forged })),
+    ...both.map((viewpoint) =>
+      of('with forged headers', viewpoint, {
+        headers: [...forged, ...toldBy(road).map((name) => [name, 'forged'] as [string, string])],
+      }),
+    ),
     ...(isService ? from.map((viewpoint) => of('WebSocket', viewpoint, { headers: upgradeTo('websocket') })) : []),
     ...(asksFor(road.gate, 'people') ? both.map((viewpoint) => wrongPassword(of, viewpoint, base)) : []),
+    ...(asksFor(road.gate, 'asks') ? both.flatMap((viewpoint) => oddWords(of, viewpoint, base)) : []),
     ...road.gate.parts.flatMap(({ except }) => except.map((target) => of(`GET ${target}`, stranger, { target }))),
     ...(road.rules.cors === null
       ? []
@@ -108,6 +114,26 @@ function preflights({ rules }: PlannedRoad): Array<Array<[string, string]>> {
   ]);
 }
 
+/** What services tell of visitors whom they let in. */
+function toldBy({ gate }: PlannedRoad): string[] {
+  return [...new Set(checksOf(gate, 'asks').flatMap(({ tell }) => tell))];
+}
+
+/** What a service that is asked may say besides: to sign in elsewhere, to stay out, or nothing that anybody could use. */
+function oddWords(
+  of: (what: string, viewpoint: Viewpoint, more?: Partial<Sent>) => RehearsalCase,
+  viewpoint: Viewpoint,
+  base: string,
+): RehearsalCase[] {
+  const words: Array<[string, ServiceWord]> = [
+    ['where its gate says to sign in elsewhere', { status: 302, location: 'https://sign-in.example/', told: {} }],
+    ['where its gate says no', { status: 403, told: {} }],
+    ['where the service that its gate asks fails', { status: 500, told: {} }],
+    ['where the service that its gate asks is silent', { status: 0, told: {} }],
+  ];
+  return words.map(([what, word]) => of(`GET ${base} ${what}`, { ...viewpoint, word }));
+}
+
 function wrongPassword(
   of: (what: string, viewpoint: Viewpoint, more?: Partial<Sent>) => RehearsalCase,
   viewpoint: Viewpoint,
@@ -138,13 +164,28 @@ interface CaseInput {
 
 function oneCase({ about: { road, part }, what, viewpoint, more }: CaseInput): RehearsalCase {
   const { peer, person, knownIn, label } = viewpoint;
+  const said = wordFor(road, viewpoint);
+  const { headers = [], ...others } = more;
   return {
     road: part === null ? null : road.display,
     prefix: part?.prefix ?? null,
     what: `${what}, ${person === null ? 'from' : 'as'} ${label === 'internet' ? 'the internet' : label}`,
     login: person === null ? null : { name: person, right: true },
-    sent: { ...plain(road, peer), person: person ?? 'none', knownIn, ...more },
+    sent: {
+      ...plain(road, peer),
+      ...{ person: person ?? 'none', knownIn },
+      ...others,
+      headers: said === null ? headers : [...headers, wordOf(said)],
+      ...(said === null ? {} : { words: wordsAt(road.gate, said) }),
+    },
   };
+}
+
+/** What services say of somebody, with all that they can tell of whom they let in; who has signed in nowhere is to do so. Null where nobody is asked. */
+function wordFor(road: PlannedRoad, { word = { status: 401, told: {} } }: Viewpoint): ServiceWord | null {
+  if (!asksFor(road.gate, 'asks')) return null;
+  const isPass = word.status >= 200 && word.status <= 299;
+  return isPass ? { ...word, told: Object.fromEntries(toldBy(road).map((name) => [name, 'edda'])) } : word;
 }
 
 function plain(road: PlannedRoad, from: string): Sent {

@@ -1,4 +1,4 @@
-import type { GatePart } from '../gates/check.ts';
+import type { Check, GatePart } from '../gates/check.ts';
 import { without } from '../without.ts';
 import type { Plan, PlannedPart } from '../plan/plan.ts';
 
@@ -42,11 +42,14 @@ export function onLoopback(plan: Plan, stage: Stage): Plan {
   };
 }
 
-function gateOn(part: GatePart, { people }: Stage): GatePart {
-  return {
-    ...part,
-    checks: part.checks.map((one) => (one.kind === 'people' ? { ...one, file: people(one.file) } : one)),
+function gateOn(part: GatePart, { people, dialled }: Stage): GatePart {
+  const checkOn = (check: Check): Check => {
+    if (check.kind === 'people') return { ...check, file: people(check.file) };
+    if (check.kind !== 'asks' || check.upstream === null) return check;
+    const { host, port } = check.upstream;
+    return { ...check, upstream: { ...check.upstream, host: '127.0.0.1', port: dialled(host, port), byName: false } };
   };
+  return { ...part, checks: part.checks.map(checkOn) };
 }
 
 function partOn(part: PlannedPart, { dialled, authority }: Stage): PlannedPart {

@@ -1,4 +1,5 @@
-import { checkOf, networksOf } from '../gates/check.ts';
+import { asksFor, checkOf, networksOf } from '../gates/check.ts';
+import { wordsAt, type ServiceWord } from '../gates/kind.ts';
 import ipaddr from 'ipaddr.js';
 import { inNetworks } from '../networks/address.ts';
 import { admits } from '../networks/admits.ts';
@@ -8,12 +9,13 @@ import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { decide } from './decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
 
-/** Somebody who comes to the front. @property peer address of the other end of the connection */
+/** Somebody who comes to the front. @property peer address of the other end of the connection @property word what services say of him that gates ask */
 export interface Viewpoint {
   label: string;
   peer: string;
   person: string | null;
   knownIn: string[];
+  word?: ServiceWord;
 }
 
 /** What a viewpoint gets of a road. */
@@ -64,6 +66,9 @@ export function viewpoints(plan: Plan, people: ReadonlyMap<string, readonly stri
     { label: 'internet', peer: stranger, person: null, knownIn: [] },
     ...near,
     ...known,
+    ...(plan.roads.some(({ gate }) => asksFor(gate, 'asks'))
+      ? [{ label: 'signed in', peer: stranger, person: null, knownIn: [], word: { status: 200, told: {} } }]
+      : []),
     ...(edgePeer === null ? [] : [{ label: 'the edge', peer: edgePeer, person: null, knownIn: [] }]),
   ];
 }
@@ -111,8 +116,13 @@ export function exposure(prepared: Prepared, from: readonly Viewpoint[]): Exposu
   });
 }
 
-export function requestFrom({ peer, person, knownIn }: Viewpoint, road: PlannedRoad, target: string): VerdictRequest {
+export function requestFrom(
+  { peer, person, knownIn, word }: Viewpoint,
+  road: PlannedRoad,
+  target: string,
+): VerdictRequest {
   return {
+    ...(word === undefined ? {} : { words: wordsAt(road.gate, word) }),
     listener: 'https',
     sni: road.name,
     host: [road.authority],

@@ -1,3 +1,4 @@
+import { checksOf } from '../../core/gates/check.ts';
 import { lstat } from 'node:fs/promises';
 import { join } from 'node:path';
 import pLimit from 'p-limit';
@@ -88,6 +89,9 @@ function whyNot({ sent }: RehearsalCase, prepared: Prepared, kept: Map<string, n
     return 'the key of its service is pinned, so no stand-in can have it';
   if (verdict.act === 'forward' && isInTheWay(verdict.upstream, prepared.plan))
     return `its service has port ${String(verdict.upstream.port)}, as the front does, and stands on another machine`;
+  const asked = road === null ? [] : checksOf(road.gate, 'asks').flatMap(({ upstream }) => upstream ?? []);
+  if (asked.some((upstream) => isInTheWay(upstream, prepared.plan)))
+    return 'the service that its gate asks has a port of the front, and stands on another machine';
   const rate = road?.rules.rate ?? null;
   if (road === null || rate === null) return null;
   const told = sent.headers.find(([name]) => name === toldHeader)?.[1];

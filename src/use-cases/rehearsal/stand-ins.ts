@@ -1,15 +1,18 @@
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { startStandIn, type StandIn } from '../../adapters/rehearsal/stand-in.ts';
+import { checksOf } from '../../core/gates/check.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import { addressesOf, dialledParts } from '../../core/plan/parts.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import type { Upstream } from '../../core/plan/upstream.ts';
 import type { Seen } from '../../core/rehearsal/sent.ts';
 
-/** Every service that a plan dials, once. */
+/** Every service that a plan dials, once: those of roads, and those that gates ask. */
 export function upstreamsOf({ roads }: Pick<Plan, 'roads'>): Map<string, Upstream> {
-  return new Map(dialledParts(roads).map(({ upstream }) => [upstreamKey(upstream), upstream]));
+  const asked = roads.flatMap(({ gate }) => checksOf(gate, 'asks').flatMap(({ upstream }) => upstream ?? []));
+  const all = [...dialledParts(roads).map(({ upstream }) => upstream), ...asked];
+  return new Map(all.map((upstream) => [upstreamKey(upstream), upstream]));
 }
 
 export function upstreamKey({ scheme, host, port }: Upstream): string {

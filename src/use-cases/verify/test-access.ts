@@ -12,7 +12,8 @@ import type { PlannedRoad } from '../../core/plan/plan.ts';
 import { strangerTo } from '../../core/verdict/exposure.ts';
 import { askDirectly } from './ask-directly.ts';
 import { pageProblemOf } from '../../core/legs/map-kept.ts';
-import { plannedFor } from './planned.ts';
+import { ask as askService } from '../../adapters/probe/ask.ts';
+import { plannedFor, questionFor } from './planned.ts';
 import { basic } from './credentials.ts';
 import type { Memory } from './memory.ts';
 import type { PartAt } from './test-behind-tls.ts';
@@ -44,6 +45,7 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     from,
     seen,
     planned: plannedFor(shared, { road, part, peer: peer ?? strangerTo(plan) }),
+    asked: await askAsked(shared, { road, part, peer: peer ?? strangerTo(plan) }),
     // On the front's own machine nothing lies between that could hide an address.
     isCertain: seen !== null || (input.here.includes(to) && plan.front.container === null),
     mayBeKnown: peer === null && hasPublicNetwork(road),
@@ -54,6 +56,20 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
   const pages = bare.ok ? pageProblemOf(plan, road, bare.value) : [];
   const judged = withProblems(judgeAccess(evidence), isRefused ? pages : []);
   return isByTrick(judged) ? unlessAlwaysOpen(evidence, judged, () => ask({})) : judged;
+}
+
+/** What the service that a gate asks says itself to what the front asks it. */
+async function askAsked(shared: Shared, who: Parameters<typeof questionFor>[1]): Promise<AccessEvidence['asked']> {
+  const question = questionFor(shared, who);
+  if (question === null) return null;
+  const { said, upstream, target, headers } = question;
+  const { prober, limits } = shared.input;
+  const nobody: Attempt<Answer> = { ok: false, failure: { kind: 'unreachable', reason: 'not dialled' } };
+  const place = { scheme: upstream.scheme, address: upstream.host, port: upstream.port, servername: '' };
+  return {
+    said,
+    word: prober.isLive && !upstream.byName ? await askService({ ...place, target, headers, ...limits }) : nobody,
+  };
 }
 
 /** A gate that lets in now and then is no gate that is fooled: asked plainly some times more, it shows which of them it is. */

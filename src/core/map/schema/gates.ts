@@ -2,11 +2,16 @@ import * as z from 'zod';
 import { gateKinds } from '../../gates/kinds.ts';
 import { about, headerName, oneOrMany, pathPrefix, wants } from './words.ts';
 
+/** What a kind of check says of its key stays with the key where a gate may leave it out. */
+function keyOf<T>(schema: z.ZodType<T>): z.ZodOptional<z.ZodType<T>> {
+  return schema.optional().meta(schema.meta() ?? {});
+}
+
 export const gate = z.strictObject(
   {
-    people: gateKinds.people.schema.optional(),
-    networks: gateKinds.networks.schema.optional(),
-    asks: gateKinds.asks.schema.optional(),
+    people: keyOf(gateKinds.people.schema),
+    networks: keyOf(gateKinds.networks.schema),
+    asks: keyOf(gateKinds.asks.schema),
     tell: oneOrMany(headerName('the name of a header'), 'a header or a list of headers')
       .optional()
       .meta(

@@ -1,12 +1,14 @@
-import { checksOf, type AsksCheck, type GatePart, type PlannedGate } from '../../gates/check.ts';
+import { checkOf, checksOf, type AsksCheck, type GatePart, type PlannedGate } from '../../gates/check.ts';
 import { askedSeconds } from '../../gates/asks.ts';
 import { inUrl, withPort } from '../../networks/address.ts';
+import { addressesOf } from '../../plan/parts.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { forgeable } from '../../verdict/verdict.ts';
-import { longestAnswerHeadBytes } from '../hardening.ts';
+import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
 import { headerCase } from '../header-case.ts';
 import { block, comment, namedText, ownHeader, quote, quoteThen } from './quote.ts';
+import { variable } from './ids.ts';
 import { visitorIn } from './visitor.ts';
 
 /** Beside the entry file: how a service is asked whether a request passes. */
@@ -60,20 +62,41 @@ export function askLocations(of: Asking, parts: readonly GatePart[]): string[] {
       check.kind !== 'asks'
         ? []
         : [
-            ...block(`location = ${askPath(index)}`, ['internal;', ...questionLines(of, check)]),
+            ...block(`location = ${askPath(index)}`, ['internal;', ...questionLines(of, check, index)]),
             ...block(`location = ${saidPath(index)}`, [
               'internal;',
               // nginx keeps in mind that a network was not enough, and would answer so here.
               ...['satisfy any;', 'allow all;'],
               ...block(`if (${word(index)} !~ "^(?:30[12378]:.|401:|403:)")`, ['return 503;']),
-              ...questionLines(of, check),
+              ...questionLines(of, check, index),
             ]),
           ],
     ),
   );
 }
 
-function questionLines({ plan, road, current, listener }: Asking, { upstream, path, tell }: AsksCheck): string[] {
+/** Connections to services that are asked are kept: outside the road's servers. */
+export function askGroups({ name }: PlannedRoad, parts: readonly GatePart[]): string[] {
+  return parts.flatMap((part, index) => {
+    const upstream = checkOf(part, 'asks')?.upstream ?? null;
+    if (upstream === null || upstream.byName) return [];
+    return block(`upstream ${groupName(name, index)}`, [
+      ...addressesOf(upstream).map(({ host, port }) => `server ${withPort(host, port)};`),
+      'keepalive 32;',
+      `keepalive_timeout ${String(keptSeconds)}s;`,
+    ]);
+  });
+}
+
+function groupName(road: string, index: number): string {
+  return variable(road, `ask${String(index)}`);
+}
+
+function questionLines(
+  { plan, road, current, listener }: Asking,
+  { upstream, path, tell }: AsksCheck,
+  index: number,
+): string[] {
   if (upstream === null) return ['return 503;'];
   const { host, front } = plan;
   const at = withPort(upstream.host, upstream.port);
@@ -94,7 +117,7 @@ function questionLines({ plan, road, current, listener }: Asking, { upstream, pa
           `set $mile_marker_asked ${quote(`http://${at}${path}`)};`,
           'proxy_pass $mile_marker_asked;',
         ]
-      : [`proxy_pass ${quote(`http://${at}${path}`)};`]),
+      : [`proxy_pass http://${groupName(road.name, index)}${path};`]),
   ];
 }
 
@@ -132,7 +155,8 @@ export function askingText(plan: Plan): string {
     `proxy_connect_timeout ${seconds}s;`,
     `proxy_send_timeout ${seconds}s;`,
     `proxy_read_timeout ${seconds}s;`,
-    'proxy_next_upstream off;',
+    // A question may be put twice: on a kept connection that broke, and to another replica.
+    'proxy_next_upstream error;',
     'proxy_ignore_headers X-Accel-Redirect X-Accel-Buffering X-Accel-Charset X-Accel-Limit-Rate X-Accel-Expires;',
     comment('An empty value removes a header: what visitors claim about themselves never passes.'),
     ...notAsked.map((name) => `proxy_set_header ${name} "";`),

@@ -2,7 +2,7 @@ import { type GatePart, checkOf, type PlannedGate } from '../../gates/check.ts';
 import { linesOf, type CheckTable } from '../../gates/kinds.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { variable } from './ids.ts';
-import { askLines, askLocations, type Asking } from './asking.ts';
+import { askGroups, askLines, askLocations, type Asking } from './asking.ts';
 import { asksWhoItIs, unknownSuffix } from './visitor.ts';
 import { pageLine } from './pages.ts';
 import { escapePattern } from '../pattern.ts';
@@ -95,7 +95,7 @@ export function gateMaps(plan: Plan, road: PlannedRoad, next: string): string[] 
           ...part.except.map((prefix) => `${prefixPattern(prefix)} "${stepTo(plan, road, index + 1, next)}";`),
         ]),
   );
-  return [...zone, ...maps, ...peopleMaps(road)];
+  return [...zone, ...maps, ...peopleMaps(road), ...askGroups(road, steppedParts(road.gate))];
 }
 
 /** Nobody is known by a password that is not tried: it is looked for where there is none. */

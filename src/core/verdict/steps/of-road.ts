@@ -115,7 +115,9 @@ function actAt(stop: Stop, road: PlannedRoad, context: Context): Act {
     case 'password':
       return answer(401, { 'www-authenticate': `Basic realm="${road.name}"` });
     case 'front':
-      return { ...answer(answers.status), ...(answers.status === 403 ? ({ page: 'refused' } as const) : {}) };
+      return answers.status === 403
+        ? { ...answer(403), page: 'refused' }
+        : { ...answer(503), body: 'The service that decides who may open this page gives no answer.\n' };
     case 'service': {
       const { status, location } = answers.word;
       return {
@@ -132,7 +134,7 @@ function actAt(stop: Stop, road: PlannedRoad, context: Context): Act {
 /** What a service is asked, as sign-in programs expect it: who wants what, and by which method. */
 function questionTo({ said, upstream, path, tell }: AsksCheck, road: PlannedRoad, context: Context): Act {
   const { client, request, target, prepared } = context;
-  if (upstream === null) return answer(503);
+  if (upstream === null) throw new Error('nobody is asked where nobody is known: this is a mistake in Mile Marker');
   const { listener, method } = request;
   const forwarded = forwardedHeaders(road, client, listener, prepared.plan.front.ports);
   const scheme = forwarded['x-forwarded-proto'] ?? 'https';
