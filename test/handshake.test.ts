@@ -4,7 +4,7 @@ import { makeThrowaway } from '../src/adapters/certificates/make.ts';
 import { handshake } from '../src/adapters/probe/handshake.ts';
 import { weakSuite } from '../src/adapters/probe/weak-suites.ts';
 import { spokeTls, type Failure } from '../src/core/legs/answer.ts';
-import { suitesWithoutProtection, suitesWithoutSecrecy } from '../src/core/legs/weak-suites.ts';
+import { suitesWithoutProtection, suitesWithoutSecrecy } from '../src/core/legs/tls/weak-suites.ts';
 import { listening, portOf } from './support/ports.ts';
 
 /** What a handshake that fails broke on, at real servers, and whether TLS was spoken there at all. */

@@ -36,7 +36,7 @@ const known: Record<string, [count: number, from: string]> = {
   'builtin/challenge.ts': [1, 'a name that is a road'],
   'builtin/folder.ts': [1, 'segments of a path that the verdict let pass'],
   'cli/load-compiled.ts': [1, 'a command of the code'],
-  'cli/run/schedule.ts': [1, 'names of the code'],
+  'cli/run/live/schedule.ts': [1, 'names of the code'],
   'cli/start.ts': [1, 'a command of the code'],
   'use-cases/dns/record-way.ts': [1, "the map's own program"],
   'use-cases/live/needs.ts': [1, 'the entry of a renderer'],

@@ -4,7 +4,7 @@ import { once } from 'node:events';
 import net from 'node:net';
 import tls from 'node:tls';
 import { PassedDatagrams } from '../src/builtin/raw-udp.ts';
-import { judgeRaw, type RawEvidence } from '../src/core/legs/raw.ts';
+import { judgeRaw, type RawEvidence } from '../src/core/legs/way/raw.ts';
 import { admits } from '../src/core/networks/admits.ts';
 import type { PlannedPort } from '../src/core/plan/plan.ts';
 import { programOf } from '../src/core/proxies/programs.ts';

@@ -1,7 +1,7 @@
-import { judgeAccess, type AccessEvidence } from '../../src/core/legs/access.ts';
+import { judgeAccess, type AccessEvidence } from '../../src/core/legs/gate/access.ts';
 import type { Answer, Attempt } from '../../src/core/legs/answer.ts';
-import { directEvidence, type DirectEvidence } from '../../src/core/legs/direct.ts';
-import { judgeService } from '../../src/core/legs/service.ts';
+import { directEvidence, type DirectEvidence } from '../../src/core/legs/service/direct.ts';
+import { judgeService } from '../../src/core/legs/service/service.ts';
 import { answered, failed, ownError, page, told } from '../support/judged.ts';
 import { plannedOf } from '../support/plan.ts';
 

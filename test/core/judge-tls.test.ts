@@ -1,7 +1,7 @@
 import type { Answer, Attempt } from '../../src/core/legs/answer.ts';
-import { judgeBypass } from '../../src/core/legs/bypass.ts';
-import { judgeRedirect } from '../../src/core/legs/redirect.ts';
-import { judgeTls, type TlsEvidence } from '../../src/core/legs/tls.ts';
+import { judgeBypass } from '../../src/core/legs/gate/bypass.ts';
+import { judgeRedirect } from '../../src/core/legs/way/redirect.ts';
+import { judgeTls, type TlsEvidence } from '../../src/core/legs/tls/tls.ts';
 import { answered, failed, page, told } from '../support/judged.ts';
 import { plannedOf } from '../support/plan.ts';
 

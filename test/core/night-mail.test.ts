@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { nightMail } from '../../src/cli/run/night-mail.ts';
+import { nightMail } from '../../src/cli/run/verify/night-mail.ts';
 
 test('the news of a night are a message of which nothing that came from outside becomes a header line', () => {
   const finding = (message: string): Parameters<typeof nightMail>[0]['findings'][number] => ({

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
-import { fewestRounds, mostRounds, turnsOf, varies, type Turns } from '../../src/core/legs/turns.ts';
-import { inTurn } from '../../src/use-cases/verify/in-turn.ts';
+import { fewestRounds, mostRounds, turnsOf, varies, type Turns } from '../../src/core/legs/passing/turns.ts';
+import { inTurn } from '../../src/use-cases/verify/service/in-turn.ts';
 
 /** A service that goes by how often it was asked, and by what it was asked. */
 async function asked(answer: (question: 'a' | 'b', count: number) => number): Promise<Turns & { requests: number }> {

@@ -73,7 +73,11 @@ test.each([
   ['gate: [wardens, home]', 'gate: [warden, home]', 'names the gate `warden`, which the map does not have.'],
   ['certificate: marsh\n', 'certificate: mash\n', 'names the certificate `mash`, which the map does not have.'],
   ['  wardens:\n', '  home: {networks: 192.0.2.0/24}\n  wardens:\n', '`home` is the name of a built-in gate'],
-  ['  wardens:\n', '  empty: {need: any}\n  wardens:\n', 'The gate `empty` has none of `people`, `networks` and `asks`.'],
+  [
+    '  wardens:\n',
+    '  empty: {need: any}\n  wardens:\n',
+    'The gate `empty` has none of `people`, `networks` and `asks`.',
+  ],
   ['to: https://192.168.64.9:8443', 'to: http://192.168.64.9:8443', '`roads.station.upstream-ca` only works with'],
   ['upstream-insecure: true', 'upstream-insecure: true\n    upstream-ca: a', 'more than one of `upstream-ca`'],
   ['origins: [https://www.saltmarsh.example]', 'origins: ["*"]', '`cors` allows every origin'],

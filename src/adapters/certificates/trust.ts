@@ -1,6 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import { rootCertificates } from 'node:tls';
-import type { TlsEvidence } from '../../core/legs/tls.ts';
+import type { TlsEvidence } from '../../core/legs/tls/tls.ts';
 import type { Trust } from '../probe/handshake.ts';
 import { signs } from './read.ts';
 

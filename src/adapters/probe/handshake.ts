@@ -3,7 +3,7 @@ import http2 from 'node:http2';
 import net from 'node:net';
 import tls, { createSecureContext, rootCertificates, type DetailedPeerCertificate, type SecureContext } from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
-import type { ChainDates, TlsEvidence } from '../../core/legs/tls.ts';
+import type { ChainDates, TlsEvidence } from '../../core/legs/tls/tls.ts';
 import { certificateFacts, mustStaple, weakness } from '../certificates/read.ts';
 import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';

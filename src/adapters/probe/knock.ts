@@ -2,7 +2,7 @@ import dgram from 'node:dgram';
 import net from 'node:net';
 import tls from 'node:tls';
 import type { Attempt } from '../../core/legs/answer.ts';
-import type { Knock } from '../../core/legs/raw.ts';
+import type { Knock } from '../../core/legs/way/raw.ts';
 import { anySuite } from './ask.ts';
 import { fromAddress, type Limits } from './connect.ts';
 import { codeOf } from '../trouble.ts';

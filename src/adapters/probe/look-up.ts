@@ -1,5 +1,5 @@
 import { getServers, lookup, Resolver } from 'node:dns/promises';
-import type { DnsEvidence } from '../../core/legs/dns.ts';
+import type { DnsEvidence } from '../../core/legs/way/dns.ts';
 import { familyOf, parseAddress, withPort } from '../../core/networks/address.ts';
 import { unchecked } from '../dns/heard.ts';
 import type { NameServer } from '../dns/query.ts';

@@ -1,6 +1,6 @@
 import { withPort } from '../../core/networks/address.ts';
 import WebSocket from 'ws';
-import type { Opened } from '../../core/legs/websocket.ts';
+import type { Opened } from '../../core/legs/passing/websocket.ts';
 import { reasonOf } from '../trouble.ts';
 import { fromAddress, type Limits } from './connect.ts';
 

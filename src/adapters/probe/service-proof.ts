@@ -2,7 +2,7 @@ import { createHash, X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import net from 'node:net';
 import tls, { checkServerIdentity } from 'node:tls';
-import type { ServiceProof } from '../../core/legs/service-proof.ts';
+import type { ServiceProof } from '../../core/legs/service/service-proof.ts';
 import type { UpstreamTrust } from '../../core/plan/upstream.ts';
 import { certificateFacts } from '../certificates/read.ts';
 import { codeOf } from '../trouble.ts';

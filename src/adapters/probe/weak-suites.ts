@@ -5,7 +5,7 @@ import {
   suitesWithoutProtection,
   suitesWithoutSecrecy,
   type TakenSuite,
-} from '../../core/legs/weak-suites.ts';
+} from '../../core/legs/tls/weak-suites.ts';
 import { fromAddress, type Limits } from './connect.ts';
 
 interface WeakInput extends Limits {

@@ -1,5 +1,5 @@
 import type { Answer, Attempt, Failure } from '../../core/legs/answer.ts';
-import type { Opened } from '../../core/legs/websocket.ts';
+import type { Opened } from '../../core/legs/passing/websocket.ts';
 import type { SeenAnswer, SeenLive } from '../../core/look/seen.ts';
 import { brokenOn } from '../probe/failure.ts';
 import { textOf } from './text.ts';

@@ -1,7 +1,7 @@
 import type { Attempt } from '../../core/legs/answer.ts';
 import { notSeen } from '../../core/look/seen.ts';
 import type { SeenHandshake } from '../../core/look/seen.ts';
-import type { WeakSuite } from '../../core/legs/weak-suites.ts';
+import type { WeakSuite } from '../../core/legs/tls/weak-suites.ts';
 import { certificateFacts, inOrder, pemBlocks, readableChain, weakness } from '../certificates/read.ts';
 import { trustIn } from '../certificates/trust.ts';
 import { alertWords, brokenOn } from '../probe/failure.ts';

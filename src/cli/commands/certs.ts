@@ -8,8 +8,8 @@ import {
   parseDuration,
   reloadOption,
 } from './common-options.ts';
-import type { ImportOptions, ExportOptions, MakeOptions } from '../run/certs.ts';
-import type { ObtainOptions } from '../run/certs-obtain.ts';
+import type { ImportOptions, ExportOptions, MakeOptions } from '../run/names/certs.ts';
+import type { ObtainOptions } from '../run/names/certs-obtain.ts';
 import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
@@ -24,14 +24,14 @@ export function certs(context: CommandContext): Command {
   const list = withShared(new Command('list'))
     .description('list the certificates: names, expiry, roads (same as `certs` alone)')
     .action(async (options: Options) => {
-      const { runCertsList } = await import('../run/certs.ts');
+      const { runCertsList } = await import('../run/names/certs.ts');
       await runCertsList(options, context);
     });
   const make = withShared(new Command('make'))
     .description('make missing or expiring practice certificates')
     .addOption(noReloadOption())
     .action(async (options: MakeOptions) => {
-      const { runCertsMake } = await import('../run/certs.ts');
+      const { runCertsMake } = await import('../run/names/certs.ts');
       await alone(options, 'certs make', context.io, () => runCertsMake(options, context));
     });
   const bring = withShared(new Command('import'))
@@ -42,7 +42,7 @@ export function certs(context: CommandContext): Command {
     .option('--even-so', 'store it even if it is not valid now or does not cover all names')
     .option('--password-file <file>', 'file whose first line is the password (default: asks)')
     .action(async (files: string[], options: ImportOptions) => {
-      const { runCertsImport } = await import('../run/certs.ts');
+      const { runCertsImport } = await import('../run/names/certs.ts');
       await alone(options, 'certs import', context.io, () => runCertsImport(files, options, context));
     });
   const give = withShared(new Command('export'))
@@ -56,7 +56,7 @@ export function certs(context: CommandContext): Command {
       collect,
     )
     .action(async (id: string, options: ExportOptions) => {
-      const { runCertsExport } = await import('../run/certs.ts');
+      const { runCertsExport } = await import('../run/names/certs.ts');
       await alone({ ...options, leavesCutShort: true }, 'certs export', context.io, () =>
         runCertsExport(id, options, context),
       );
@@ -64,14 +64,14 @@ export function certs(context: CommandContext): Command {
   const obtain = withObtaining(new Command('obtain'))
     .description('get missing certificates from the authority on the map, or the named ones')
     .action(async (ids: string[], options: ObtainOptions) => {
-      const { runCertsObtain } = await import('../run/certs-obtain.ts');
+      const { runCertsObtain } = await import('../run/names/certs-obtain.ts');
       await alone(options, 'certs obtain', context.io, () => runCertsObtain(ids, options, context));
     });
   const renew = withObtaining(new Command('renew'))
     .description('renew certificates that are due, or the named ones; meant for a timer')
     .option('--dry-run', 'only show what is due')
     .action(async (ids: string[], options: ObtainOptions) => {
-      const { runCertsRenew } = await import('../run/certs-obtain.ts');
+      const { runCertsRenew } = await import('../run/names/certs-obtain.ts');
       await alone(options, 'certs renew', context.io, () => runCertsRenew(ids, options, context));
     });
   const whole = new Command('certs').description('list, make, get and renew certificates');

@@ -17,7 +17,7 @@ export function check(context: CommandContext): Command {
     .addOption(jsonOption())
     .addOption(failOnOption())
     .action(async (options: Options) => {
-      const { runCheck } = await import('../run/check.ts');
+      const { runCheck } = await import('../run/map/check.ts');
       await runCheck(options, context);
     });
 }

@@ -20,7 +20,7 @@ export function completeWords({ io }: CommandContext): Command {
     .argument('[words...]')
     .helpOption(false)
     .action(async (words: string[], _: unknown, command: Command) => {
-      const { runCompleteWords } = await import('../run/complete-words.ts');
+      const { runCompleteWords } = await import('../run/map/complete-words.ts');
       if (command.parent !== null) await runCompleteWords(command.parent, words, io);
     });
 }

@@ -16,7 +16,7 @@ export function demo(context: CommandContext): Command {
     )
     .option('--keep', 'keep it running until Ctrl-C')
     .action(async (options: Options) => {
-      const { runDemoCommand } = await import('../run/demo.ts');
+      const { runDemoCommand } = await import('../run/live/demo.ts');
       await runDemoCommand(options, context);
     });
 }

@@ -1,9 +1,9 @@
 import { Option } from 'commander';
 import { Command, failOnOption, jsonOption, mapOption, parseDuration } from './common-options.ts';
-import type { RecordsOptions } from '../run/dns-records.ts';
-import type { DnsCheckOptions } from '../run/dns-check.ts';
-import type { PublishOptions } from '../run/dns-publish.ts';
-import type { UpdateOptions } from '../run/dns-address.ts';
+import type { RecordsOptions } from '../run/names/dns-records.ts';
+import type { DnsCheckOptions } from '../run/names/dns-check.ts';
+import type { PublishOptions } from '../run/names/dns-publish.ts';
+import type { UpdateOptions } from '../run/names/dns-address.ts';
 import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
@@ -20,7 +20,7 @@ export function dns(context: CommandContext): Command {
     .option('--hosts', 'as lines of a hosts file')
     .addOption(jsonOption())
     .action(async (options: RecordsOptions) => {
-      const { runDnsRecords } = await import('../run/dns-records.ts');
+      const { runDnsRecords } = await import('../run/names/dns-records.ts');
       await runDnsRecords(options, context);
     });
   const check = new Command('check')
@@ -35,13 +35,13 @@ export function dns(context: CommandContext): Command {
     .addOption(jsonOption())
     .addOption(failOnOption())
     .action(async (names: string[], options: DnsCheckOptions) => {
-      const { runDnsCheck } = await import('../run/dns-check.ts');
+      const { runDnsCheck } = await import('../run/names/dns-check.ts');
       await runDnsCheck(names, options, context);
     });
   const publish = withPublishing(new Command('publish'))
     .description('change the zones to match `dns records`, as set under `dns` in the map')
     .action(async (options: PublishOptions) => {
-      const { runDnsPublish } = await import('../run/dns-publish.ts');
+      const { runDnsPublish } = await import('../run/names/dns-publish.ts');
       await alone({ ...options, leavesCutShort: true }, 'dns publish', context.io, () =>
         runDnsPublish(options, context),
       );
@@ -49,7 +49,7 @@ export function dns(context: CommandContext): Command {
   const undo = withPublishing(new Command('undo'))
     .description('undo the last `dns publish`')
     .action(async (options: PublishOptions) => {
-      const { runDnsUndo } = await import('../run/dns-publish.ts');
+      const { runDnsUndo } = await import('../run/names/dns-publish.ts');
       await alone({ ...options, leavesCutShort: true }, 'dns undo', context.io, () => runDnsUndo(options, context));
     });
   const update = new Command('update-address')
@@ -60,7 +60,7 @@ export function dns(context: CommandContext): Command {
     .option('--again', 'try the service of `dns.update-url` again although it refused before')
     .addOption(jsonOption())
     .action(async (options: UpdateOptions) => {
-      const { runDnsUpdateAddress } = await import('../run/dns-address.ts');
+      const { runDnsUpdateAddress } = await import('../run/names/dns-address.ts');
       await alone({ ...options, leavesCutShort: true }, 'dns update-address', context.io, () =>
         runDnsUpdateAddress(options, context),
       );

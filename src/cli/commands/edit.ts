@@ -1,6 +1,6 @@
 import { Command, jsonOption, mapOption, noReloadOption } from './common-options.ts';
 import { alone } from '../alone.ts';
-import type { EditOptions, Followed, SetOptions } from '../run/edit.ts';
+import type { EditOptions, Followed, SetOptions } from '../run/map/edit.ts';
 import type { CommandContext } from '../io.ts';
 
 interface Options {
@@ -18,7 +18,7 @@ interface AddOptions extends Options {
 async function edited({ io }: CommandContext, edit: () => Promise<Followed>): Promise<void> {
   const site = await edit();
   if (site === null) return;
-  const { waitForFollow } = await import('../run/wait-for-follow.ts');
+  const { waitForFollow } = await import('../run/live/wait-for-follow.ts');
   await waitForFollow(site, io);
 }
 
@@ -33,7 +33,7 @@ export function add(context: CommandContext): Command {
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (road: string | undefined, to: string | undefined, options: AddOptions) => {
-      const { runAdd } = await import('../run/edit.ts');
+      const { runAdd } = await import('../run/map/edit.ts');
       const { redirect = null, open = false, like = null } = options;
       await edited(context, () =>
         alone({ ...options, leavesCutShort: true }, 'add', context.io, () =>
@@ -59,7 +59,7 @@ export function set(context: CommandContext): Command {
     .addOption(noReloadOption())
     .action(async (road: string, key: string | undefined, value: string | undefined, options: SetOptions) => {
       const words = [road, key, value].filter((one) => one !== undefined);
-      const { runSet } = await import('../run/edit.ts');
+      const { runSet } = await import('../run/map/edit.ts');
       const closes = words.includes('gate');
       await edited(context, () =>
         alone({ ...options, leavesCutShort: !closes }, 'set', context.io, () => runSet(words, options, context)),
@@ -74,7 +74,7 @@ function simple(kind: 'remove' | 'pause' | 'resume', description: string, contex
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (road: string, options: EditOptions) => {
-      const { runEdit } = await import('../run/edit.ts');
+      const { runEdit } = await import('../run/map/edit.ts');
       await edited(context, () =>
         alone({ ...options, leavesCutShort: kind === 'remove' }, kind, context.io, () =>
           runEdit({ kind, road }, options, context),

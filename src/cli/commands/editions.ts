@@ -7,7 +7,7 @@ export function editions(context: CommandContext): Command {
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (options: { map?: string; json?: boolean }) => {
-      const { runEditions } = await import('../run/editions.ts');
+      const { runEditions } = await import('../run/live/editions.ts');
       await runEditions(options, context);
     });
 }

@@ -1,5 +1,5 @@
 import { collect, Command, jsonOption, mapOption } from './common-options.ts';
-import type { ExplainOptions } from '../run/explain.ts';
+import type { ExplainOptions } from '../run/map/explain.ts';
 import type { CommandContext } from '../io.ts';
 
 export function explain(context: CommandContext): Command {
@@ -15,7 +15,7 @@ export function explain(context: CommandContext): Command {
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (url: string | undefined, options: ExplainOptions) => {
-      const { runExplain } = await import('../run/explain.ts');
+      const { runExplain } = await import('../run/map/explain.ts');
       await runExplain(url ?? null, options, context);
     });
 }

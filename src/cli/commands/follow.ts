@@ -1,7 +1,7 @@
 import { Option } from 'commander';
 import { Command, mapOption } from './common-options.ts';
 import type { CommandContext } from '../io.ts';
-import type { FollowOptions } from '../run/follow.ts';
+import type { FollowOptions } from '../run/live/follow.ts';
 
 export function follow(context: CommandContext): Command {
   return new Command('follow')
@@ -14,7 +14,7 @@ export function follow(context: CommandContext): Command {
       ).choices(['engine', 'front']),
     )
     .action(async (options: FollowOptions) => {
-      const { runFollow } = await import('../run/follow.ts');
+      const { runFollow } = await import('../run/live/follow.ts');
       await runFollow(options, context);
     });
 }

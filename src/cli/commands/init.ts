@@ -1,7 +1,7 @@
 import { Option } from 'commander';
 import { writtenNames } from '../../core/proxies/names.ts';
 import { collect, Command } from './common-options.ts';
-import type { InitOptions } from '../run/init.ts';
+import type { InitOptions } from '../run/map/init.ts';
 import type { CommandContext } from '../io.ts';
 
 export function init(context: CommandContext): Command {
@@ -19,7 +19,7 @@ export function init(context: CommandContext): Command {
       'fill it from a proxy by name (what the installed one serves), from `compose FILE...`, or from `containers` (what runs)',
     )
     .action(async (options: InitOptions) => {
-      const { runInit } = await import('../run/init.ts');
+      const { runInit } = await import('../run/map/init.ts');
       await runInit(options, context);
     });
 }

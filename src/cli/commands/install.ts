@@ -13,9 +13,9 @@ import {
   nightTrust,
 } from './common-options.ts';
 import { alone } from '../alone.ts';
-import type { InstallOptions } from '../run/firewall.ts';
-import type { InstallFrontOptions } from '../run/install-front.ts';
-import type { UnitOptions } from '../run/install-units.ts';
+import type { InstallOptions } from '../run/live/firewall.ts';
+import type { InstallFrontOptions } from '../run/live/install-front.ts';
+import type { UnitOptions } from '../run/live/install-units.ts';
 import type { CommandContext } from '../io.ts';
 
 /** What can be put live. */
@@ -68,16 +68,16 @@ export function install(context: CommandContext): Command {
     .option('--keep', 'firewall: keep the trial rules, also after a reboot')
     .action(async (part: (typeof installable)[number], options: InstallOptions & InstallFrontOptions & UnitOptions) => {
       if (part === 'firewall') {
-        const { runInstallFirewall } = await import('../run/firewall.ts');
+        const { runInstallFirewall } = await import('../run/live/firewall.ts');
         await runInstallFirewall(options, context);
         return;
       }
       if (part === 'service' || part === 'follow' || part === 'timers') {
-        const { runInstallUnits } = await import('../run/install-units.ts');
+        const { runInstallUnits } = await import('../run/live/install-units.ts');
         await alone(options, 'install', context.io, () => runInstallUnits(part, options, context));
         return;
       }
-      const { runInstallFront } = await import('../run/install-front.ts');
+      const { runInstallFront } = await import('../run/live/install-front.ts');
       await alone(options, 'install', context.io, () => runInstallFront(options, context));
     });
 }

@@ -1,6 +1,6 @@
 import { Option } from 'commander';
 import { Command, jsonOption, mapOption } from './common-options.ts';
-import type { PeopleOptions, AddPersonOptions } from '../run/people.ts';
+import type { PeopleOptions, AddPersonOptions } from '../run/names/people.ts';
 import { alone } from '../alone.ts';
 import type { CommandContext } from '../io.ts';
 
@@ -18,7 +18,7 @@ export function people(context: CommandContext): Command {
         }),
       )
       .action(async (name: string, options: AddPersonOptions) => {
-        const { runAddPerson } = await import('../run/people.ts');
+        const { runAddPerson } = await import('../run/names/people.ts');
         await alone({ ...options, dryRun: options.print === true }, 'people add', context.io, () =>
           runAddPerson(name, options, context),
         );
@@ -28,7 +28,7 @@ export function people(context: CommandContext): Command {
     below('remove', 'remove a person')
       .argument('<name>', 'who it is')
       .action(async (name: string, options: PeopleOptions) => {
-        const { runRemovePerson } = await import('../run/people.ts');
+        const { runRemovePerson } = await import('../run/names/people.ts');
         await alone(options, 'people remove', context.io, () => runRemovePerson(name, options, context));
       }),
   );
@@ -36,7 +36,7 @@ export function people(context: CommandContext): Command {
     below('list', 'list the people, with the kind and cost of each hash')
       .addOption(jsonOption())
       .action(async (options: PeopleOptions) => {
-        const { runListPeople } = await import('../run/people.ts');
+        const { runListPeople } = await import('../run/names/people.ts');
         await runListPeople(options, context);
       }),
   );
@@ -45,7 +45,7 @@ export function people(context: CommandContext): Command {
       .argument('<name>', 'who it is')
       .option('--stdin', 'read the password from standard input, one line')
       .action(async (name: string, options: AddPersonOptions) => {
-        const { runCheckPerson } = await import('../run/people.ts');
+        const { runCheckPerson } = await import('../run/names/people.ts');
         await runCheckPerson(name, options, context);
       }),
   );

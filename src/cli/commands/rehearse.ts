@@ -1,5 +1,5 @@
 import { Command, jsonOption, mapOption } from './common-options.ts';
-import type { RehearseOptions } from '../run/rehearse.ts';
+import type { RehearseOptions } from '../run/live/rehearse.ts';
 import type { CommandContext } from '../io.ts';
 
 export function rehearse(context: CommandContext): Command {
@@ -13,7 +13,7 @@ export function rehearse(context: CommandContext): Command {
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (options: RehearseOptions) => {
-      const { runRehearse } = await import('../run/rehearse.ts');
+      const { runRehearse } = await import('../run/live/rehearse.ts');
       await runRehearse(options, context);
     });
 }

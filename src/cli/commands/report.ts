@@ -1,6 +1,6 @@
 import { Option } from 'commander';
 import { Command, mapOption, parseDuration } from './common-options.ts';
-import type { ReportOptions } from '../run/report.ts';
+import type { ReportOptions } from '../run/verify/report.ts';
 import type { CommandContext } from '../io.ts';
 
 export function report(context: CommandContext): Command {
@@ -11,7 +11,7 @@ export function report(context: CommandContext): Command {
     .addOption(new Option('--refresh <time>', 'make the page reload every TIME, such as 60s').argParser(parseDuration))
     .addOption(mapOption())
     .action(async (file: string | undefined, options: ReportOptions) => {
-      const { runReport } = await import('../run/report.ts');
+      const { runReport } = await import('../run/verify/report.ts');
       await runReport(file, options, context);
     });
 }

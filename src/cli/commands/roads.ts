@@ -1,5 +1,5 @@
 import { Command, jsonOption, mapOption } from './common-options.ts';
-import type { RoadsOptions } from '../run/roads.ts';
+import type { RoadsOptions } from '../run/map/roads.ts';
 import type { CommandContext } from '../io.ts';
 
 export function roads(context: CommandContext): Command {
@@ -10,7 +10,7 @@ export function roads(context: CommandContext): Command {
     .option('--why', 'also show how each address was found, and what `home` means here')
     .addOption(jsonOption())
     .action(async (options: RoadsOptions) => {
-      const { runRoads } = await import('../run/roads.ts');
+      const { runRoads } = await import('../run/map/roads.ts');
       await runRoads(options, context);
     });
 }

@@ -1,7 +1,7 @@
 import { Argument } from 'commander';
 import { jobNames, type JobName } from '../../core/schedule.ts';
 import { collect, Command, mapOption, nightLogin, nightMailTo, nightNotify, nightTrust } from './common-options.ts';
-import type { ScheduleOptions } from '../run/schedule.ts';
+import type { ScheduleOptions } from '../run/live/schedule.ts';
 import type { CommandContext } from '../io.ts';
 
 export function schedule(context: CommandContext): Command {
@@ -22,7 +22,7 @@ export function schedule(context: CommandContext): Command {
     .addOption(nightTrust('verify: '))
     .addOption(mapOption())
     .action(async (job: JobName, options: ScheduleOptions) => {
-      const { runSchedule } = await import('../run/schedule.ts');
+      const { runSchedule } = await import('../run/live/schedule.ts');
       await runSchedule(job, options, context);
     });
 }

@@ -12,7 +12,7 @@ export function serve(context: CommandContext): Command {
     .addOption(mapOption())
     .option('--written', 'serve the last written edition without reading the map (in a container)')
     .action(async (options: Options) => {
-      const { runServe } = await import('../run/serve.ts');
+      const { runServe } = await import('../run/live/serve.ts');
       await runServe(options, context);
     });
 }

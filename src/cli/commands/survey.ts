@@ -1,6 +1,6 @@
 import { InvalidArgumentError } from 'commander';
 import { Command, jsonOption, mapOption } from './common-options.ts';
-import type { SurveyOptions } from '../run/survey.ts';
+import type { SurveyOptions } from '../run/map/survey.ts';
 import type { CommandContext } from '../io.ts';
 
 export function survey(context: CommandContext): Command {
@@ -14,7 +14,7 @@ export function survey(context: CommandContext): Command {
     .addOption(mapOption())
     .addOption(jsonOption())
     .action(async (options: SurveyOptions) => {
-      const { runSurvey } = await import('../run/survey.ts');
+      const { runSurvey } = await import('../run/map/survey.ts');
       await runSurvey(options, context);
     });
 }

@@ -3,8 +3,8 @@ import { Command, mapOption } from './common-options.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { alone } from '../alone.ts';
 import { installable } from './install.ts';
-import type { UndoOptions } from '../run/firewall.ts';
-import type { UndoFrontOptions } from '../run/undo-front.ts';
+import type { UndoOptions } from '../run/live/firewall.ts';
+import type { UndoFrontOptions } from '../run/live/undo-front.ts';
 import type { CommandContext } from '../io.ts';
 
 export function undo(context: CommandContext): Command {
@@ -24,16 +24,16 @@ export function undo(context: CommandContext): Command {
         if (part === undefined) throw undoWhat();
         if (edition !== undefined && part !== 'front') throw onlyFront(part);
         if (part === 'firewall') {
-          const { runUndoFirewall } = await import('../run/firewall.ts');
+          const { runUndoFirewall } = await import('../run/live/firewall.ts');
           await runUndoFirewall(options, context);
           return;
         }
         if (part === 'service' || part === 'follow' || part === 'timers') {
-          const { runUndoUnits } = await import('../run/install-units.ts');
+          const { runUndoUnits } = await import('../run/live/install-units.ts');
           await alone(options, 'undo', context.io, () => runUndoUnits(part, options, context));
           return;
         }
-        const { runUndoFront } = await import('../run/undo-front.ts');
+        const { runUndoFront } = await import('../run/live/undo-front.ts');
         await alone(options, 'undo', context.io, () => runUndoFront(edition ?? null, options, context));
       },
     );

@@ -1,6 +1,6 @@
 import { Option } from 'commander';
 import { collect, Command, failOnOption, jsonOption, mapOption, parseCount, parseDuration } from './common-options.ts';
-import type { VerifyOptions } from '../run/verify-options.ts';
+import type { VerifyOptions } from '../run/verify/verify-options.ts';
 import type { CommandContext } from '../io.ts';
 
 export function verify(context: CommandContext): Command {
@@ -47,7 +47,7 @@ export function verify(context: CommandContext): Command {
     .addOption(jsonOption())
     .addOption(failOnOption())
     .action(async (names: string[], options: VerifyOptions) => {
-      const { runVerify } = await import('../run/verify.ts');
+      const { runVerify } = await import('../run/verify/verify.ts');
       await runVerify(names, options, context);
     });
 }

@@ -31,7 +31,7 @@ export function write(context: CommandContext): Command {
     .option('--new-identity', 'give this map a new identity, if its folder is a copy of another')
     .addOption(jsonOption())
     .action(async (options: Options) => {
-      const { runWrite } = await import('../run/write.ts');
+      const { runWrite } = await import('../run/live/write.ts');
       await alone({ ...options, dryRun: options.diff === true || options.dryRun === true }, 'write', context.io, () =>
         runWrite(options, context),
       );

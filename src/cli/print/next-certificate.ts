@@ -1,6 +1,6 @@
 import type { Plan, PlannedCertificate } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
-import { commandFor } from '../../core/rules/no-certificate.ts';
+import { commandFor } from '../../core/rules/names/no-certificate.ts';
 
 const obtain = 'mile-marker certs obtain';
 

@@ -80,7 +80,7 @@ export interface GateKind<C extends Check, Written> {
 }
 
 /** What a check needs to be placed. @property dialled where a service is dialled; null where that is not known */
-export interface PlaceOf {
+interface PlaceOf {
   mapFolder: string;
   dialled: (to: string) => Upstream | null;
 }

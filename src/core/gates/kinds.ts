@@ -10,7 +10,7 @@ export const gateKinds = { networks, people, asks } as const;
 export const checkOrder = Object.keys(gateKinds) as CheckKind[];
 
 /** What the map writes for each kind. */
-export type WrittenChecks = {
+type WrittenChecks = {
   [K in CheckKind]?: (typeof gateKinds)[K] extends GateKind<Checks[K], infer Written> ? Written | undefined : never;
 };
 

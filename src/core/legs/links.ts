@@ -5,7 +5,7 @@ import { decide } from '../verdict/decide.ts';
 import { requestFrom, strangerTo } from '../verdict/exposure.ts';
 import type { Prepared } from '../verdict/verdict.ts';
 import { isRedirect } from './answer.ts';
-import type { DirectEvidence } from './direct.ts';
+import type { DirectEvidence } from './service/direct.ts';
 import { expectedOf, targetOf } from './targets.ts';
 
 /** A link to open on a phone, and what must be seen there. @property on with which connection */

@@ -1,6 +1,6 @@
 import type { Expect } from '../map/road-rules.ts';
 import { partAt } from '../plan/parts.ts';
-import { deepTarget } from './altered.ts';
+import { deepTarget } from './passing/altered.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
 
 /** What the map expects to find, when it lies in this part of the road; else null. */

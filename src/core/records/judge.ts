@@ -1,6 +1,6 @@
 import { tell } from '../findings/card.ts';
 import { sortFindings, type Finding } from '../findings/finding.ts';
-import { judgeDns } from '../legs/dns.ts';
+import { judgeDns } from '../legs/way/dns.ts';
 import { inNetworks } from '../networks/address.ts';
 import { bad, findingsOf, type LegResult, type Problem } from '../legs/leg.ts';
 import { cached, dangling, delegation, disagree, longMemory, noZone, serverBad, wild } from './cards.ts';

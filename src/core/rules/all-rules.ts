@@ -1,9 +1,9 @@
 import { sortFindings, tellOnce, type Finding } from '../findings/finding.ts';
-import { frontWithoutAddress } from './front-without-address.ts';
-import { defaultServerTaken, identityShared, nameAlreadyServed, servedNotKnown } from './already-served.ts';
-import { certificateForPractice } from './certificate-for-practice.ts';
-import { certificateNotForRoad } from './certificate-not-for-road.ts';
-import { frontNotAtBoot, noRestartPolicy } from './after-reboot.ts';
+import { frontWithoutAddress } from './front/front-without-address.ts';
+import { defaultServerTaken, identityShared, nameAlreadyServed, servedNotKnown } from './front/already-served.ts';
+import { certificateForPractice } from './names/certificate-for-practice.ts';
+import { certificateNotForRoad } from './names/certificate-not-for-road.ts';
+import { frontNotAtBoot, noRestartPolicy } from './services/after-reboot.ts';
 import {
   bridgeAddress,
   frontContainerUnknown,
@@ -11,50 +11,50 @@ import {
   loopbackInContainer,
   nameAnsweredTwice,
   noSharedNetwork,
-} from './container-networks.ts';
-import { roadInClearText } from './clear-text.ts';
-import { roadContradicts } from './contradictions.ts';
-import { diskRoom } from './disk-room.ts';
-import { domainMisspelt } from './domain-spelling.ts';
-import { mapOwnerTrusted } from './map-owner.ts';
-import { updateKeyUnreadable } from './update-key.ts';
-import { edgeHeaderAppended, edgeHoldsVisitors, edgeRedirectLoop } from './edge.ts';
-import { folderNotShown } from './folders.ts';
+} from './services/container-networks.ts';
+import { roadInClearText } from './roads/clear-text.ts';
+import { roadContradicts } from './roads/contradictions.ts';
+import { diskRoom } from './front/disk-room.ts';
+import { domainMisspelt } from './names/domain-spelling.ts';
+import { mapOwnerTrusted } from './front/map-owner.ts';
+import { updateKeyUnreadable } from './names/update-key.ts';
+import { edgeHeaderAppended, edgeHoldsVisitors, edgeRedirectLoop } from './front/edge.ts';
+import { folderNotShown } from './roads/folders.ts';
 import {
   gateIncludesContainers,
   gateIncludesRouter,
   gateMissesIpv6,
   gateWithoutHome,
   trueClientAddressLost,
-} from './gate-networks.ts';
-import { gateAsksItself, gateAsksNobody } from './gate-asks.ts';
-import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates.ts';
-import { hstsLocksOut, hstsRemembered } from './hsts.ts';
-import { frontPortTaken, portTwoOwners } from './host-ports.ts';
-import { homeIsEmpty, homeOtherPort } from './home.ts';
-import { labelNotObeyed } from './labels.ts';
-import { certificateFaulty, noCertificate } from './no-certificate.ts';
-import { machineEngineOpen, machineInClearText } from './machines.ts';
-import { nameNotIssued } from './name-not-issued.ts';
-import { clusterNoTask, clusterNodeAway, clusterPortOpen, clusterTaskFailing } from './cluster.ts';
-import { frontAddressesFew, frontNodeAway, frontNodeUnknown, frontNotForCluster } from './cluster-front.ts';
-import { composeNotApplied } from './not-applied.ts';
-import { notForTheWeb } from './not-for-the-web.ts';
-import { noWayIn } from './no-way-in.ts';
-import { consoleOpen } from './open-consoles.ts';
-import { peopleFileFaulty } from './people-files.ts';
-import { frontFilesBarred, pageNotShown } from './pages.ts';
-import { proxyCannot } from './proxy-cannot.ts';
-import { proxyTooOld } from './proxy-version.ts';
-import { portNotPublished } from './port-not-published.ts';
-import { publishedToEveryone } from './published-to-everyone.ts';
-import { redirectCircle, redirectNowhere, redirectToItself } from './redirects.ts';
+} from './gates/gate-networks.ts';
+import { gateAsksItself, gateAsksNobody } from './gates/gate-asks.ts';
+import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates/gates.ts';
+import { hstsLocksOut, hstsRemembered } from './roads/hsts.ts';
+import { frontPortTaken, portTwoOwners } from './services/host-ports.ts';
+import { homeIsEmpty, homeOtherPort } from './gates/home.ts';
+import { labelNotObeyed } from './roads/labels.ts';
+import { certificateFaulty, noCertificate } from './names/no-certificate.ts';
+import { machineEngineOpen, machineInClearText } from './services/machines.ts';
+import { nameNotIssued } from './names/name-not-issued.ts';
+import { clusterNoTask, clusterNodeAway, clusterPortOpen, clusterTaskFailing } from './services/cluster.ts';
+import { frontAddressesFew, frontNodeAway, frontNodeUnknown, frontNotForCluster } from './front/cluster-front.ts';
+import { composeNotApplied } from './front/not-applied.ts';
+import { notForTheWeb } from './services/not-for-the-web.ts';
+import { noWayIn } from './front/no-way-in.ts';
+import { consoleOpen } from './services/open-consoles.ts';
+import { peopleFileFaulty } from './gates/people-files.ts';
+import { frontFilesBarred, pageNotShown } from './roads/pages.ts';
+import { proxyCannot } from './front/proxy-cannot.ts';
+import { proxyTooOld } from './front/proxy-version.ts';
+import { portNotPublished } from './services/port-not-published.ts';
+import { publishedToEveryone } from './services/published-to-everyone.ts';
+import { redirectCircle, redirectNowhere, redirectToItself } from './roads/redirects.ts';
 import type { Facts, Rule } from './rule.ts';
-import { serviceRestarting, serviceStopped, serviceUnhealthy } from './service-state.ts';
-import { serviceNotListening } from './not-listening.ts';
-import { serviceUnknown } from './service-unknown.ts';
-import { upstreamUnproven } from './upstream-proof.ts';
-import { containerWithoutRoad } from './without-road.ts';
+import { serviceRestarting, serviceStopped, serviceUnhealthy } from './services/service-state.ts';
+import { serviceNotListening } from './services/not-listening.ts';
+import { serviceUnknown } from './services/service-unknown.ts';
+import { upstreamUnproven } from './services/upstream-proof.ts';
+import { containerWithoutRoad } from './services/without-road.ts';
 import { indexed } from '../indexed.ts';
 
 /** Every rule of `check`. A new rule is one file and one line here. */

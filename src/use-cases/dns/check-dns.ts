@@ -7,7 +7,7 @@ import type { DnsPicture, NameHeard } from '../../core/records/picture.ts';
 import { addressRemedy, recordLines, wantedRecords } from '../../core/records/wanted.ts';
 import { judgeRecords, type DnsJudgement } from '../../core/records/judge.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
-import { judgeSeen } from '../../core/rules/no-way-in.ts';
+import { judgeSeen } from '../../core/rules/front/no-way-in.ts';
 import { checkCaa } from './check-caa.ts';
 import { dnsTimeoutMs } from './record-way.ts';
 import type { Site } from '../map/load.ts';

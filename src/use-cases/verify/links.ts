@@ -4,8 +4,8 @@ import { isLoopback } from '../../core/networks/address.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
 import type { Plan, PlannedRoad } from '../../core/plan/plan.ts';
 import { prepare } from '../../core/verdict/decide.ts';
-import { askServices } from './ask-services.ts';
-import type { Limiter } from './limiter.ts';
+import { askServices } from './service/ask-services.ts';
+import type { Limiter } from './asking/limiter.ts';
 import { fromHost } from './testing.ts';
 
 interface LinksInput {

@@ -1,19 +1,19 @@
-import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../../core/legs/bypass.ts';
-import { hstsResult } from '../../core/legs/redirect.ts';
+import { harmlessForbidden, judgeBypass, type StrangerEvidence } from '../../core/legs/gate/bypass.ts';
+import { hstsResult } from '../../core/legs/way/redirect.ts';
 import { skipped, type LegResult, type RoadLegs } from '../../core/legs/leg.ts';
-import { withUploads } from '../../core/legs/uploads.ts';
+import { withUploads } from '../../core/legs/passing/uploads.ts';
 import { unite, type LegAt } from '../../core/legs/unite.ts';
 import { dialledParts } from '../../core/plan/parts.ts';
 import type { PlannedRoad } from '../../core/plan/plan.ts';
-import { credentials } from './credentials.ts';
-import { pastEdge } from './past-edge.ts';
-import { testBehindTls, type BehindTls } from './test-behind-tls.ts';
-import { findBypasses } from './test-bypass.ts';
-import { testPlain } from './test-redirect.ts';
-import { tlsTester } from './test-tls.ts';
-import { testUploads } from './test-uploads.ts';
-import type { Limiter } from './limiter.ts';
-import { memory, type Memory } from './memory.ts';
+import { credentials } from './gate/credentials.ts';
+import { pastEdge } from './service/past-edge.ts';
+import { testBehindTls, type BehindTls } from './service/test-behind-tls.ts';
+import { findBypasses } from './gate/test-bypass.ts';
+import { testPlain } from './way/test-redirect.ts';
+import { tlsTester } from './way/test-tls.ts';
+import { testUploads } from './service/test-uploads.ts';
+import type { Limiter } from './asking/limiter.ts';
+import { memory, type Memory } from './asking/memory.ts';
 import { mayTryMore, type Shared } from './testing.ts';
 
 /** @property seenAs the address that the front's log has for this machine; null when it does not say */

@@ -4,15 +4,15 @@ import type { Login } from '../../adapters/files/read-login.ts';
 import type { Limits } from '../../adapters/probe/connect.ts';
 import type { HeldCertificate } from '../../core/certificates/cover.ts';
 import type { Evidence } from '../../core/findings/finding.ts';
-import type { DirectEvidence } from '../../core/legs/direct.ts';
+import type { DirectEvidence } from '../../core/legs/service/direct.ts';
 import type { LegResult } from '../../core/legs/leg.ts';
-import type { RunningEvidence } from '../../core/legs/running.ts';
+import type { RunningEvidence } from '../../core/legs/way/running.ts';
 import type { Plan, PlannedPart, PlannedPort, PlannedRoad } from '../../core/plan/plan.ts';
 import type { At } from '../../core/plan/resolve-service.ts';
 import type { Prepared } from '../../core/verdict/verdict.ts';
-import type { FrontView } from './front-view.ts';
-import type { Limiter } from './limiter.ts';
-import type { Prober } from './prober.ts';
+import type { FrontView } from './asking/front-view.ts';
+import type { Limiter } from './asking/limiter.ts';
+import type { Prober } from './asking/prober.ts';
 
 /** What testing needs to know, whichever roads are tested. */
 export interface TestInput {

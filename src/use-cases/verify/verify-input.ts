@@ -19,11 +19,11 @@ import { frontWords } from '../../core/proxies/front-words.ts';
 import { recordLines, wantedRecords } from '../../core/records/wanted.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { readHeld, type Site } from '../map/load.ts';
-import { isNear } from './open-ports.ts';
-import { zoneOpinions } from './zone-opinions.ts';
-import { readRunning } from './running.ts';
-import { recordedProber } from './recorded-prober.ts';
-import { knowingPages, liveProber, type Prober } from './prober.ts';
+import { isNear } from './gate/open-ports.ts';
+import { zoneOpinions } from './way/zone-opinions.ts';
+import { readRunning } from './asking/running.ts';
+import { recordedProber } from './asking/recorded-prober.ts';
+import { knowingPages, liveProber, type Prober } from './asking/prober.ts';
 import type { VerifyInput } from './verify.ts';
 import { chosenRoads } from '../map/chosen-roads.ts';
 

@@ -1,6 +1,6 @@
 import pLimit from 'p-limit';
 import { sortFindings, type Finding } from '../../core/findings/finding.ts';
-import { withRate } from '../../core/legs/bypass.ts';
+import { withRate } from '../../core/legs/gate/bypass.ts';
 import {
   explainAway,
   findingsOf,
@@ -9,25 +9,25 @@ import {
   type Problem,
   type RoadLegs,
 } from '../../core/legs/leg.ts';
-import type { Vantage } from '../../core/legs/vantage.ts';
+import type { Vantage } from '../../core/legs/way/vantage.ts';
 import { isLoopback, isPrivate } from '../../core/networks/address.ts';
 import { indexed } from '../../core/indexed.ts';
 import { mainPart } from '../../core/plan/parts.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { prepare } from '../../core/verdict/decide.ts';
-import { askServices } from './ask-services.ts';
-import { askStrangers } from './ask-strangers.ts';
-import { FrontView } from './front-view.ts';
-import { limiters } from './limiter.ts';
-import { proveAddresses } from './prove-addresses.ts';
-import { testNames } from './test-names.ts';
-import { testPort } from './test-port.ts';
-import { testRawPorts } from './test-raw.ts';
-import { testRate } from './test-rate.ts';
-import { testThorough } from './test-thorough.ts';
+import { askServices } from './service/ask-services.ts';
+import { askStrangers } from './gate/ask-strangers.ts';
+import { FrontView } from './asking/front-view.ts';
+import { limiters } from './asking/limiter.ts';
+import { proveAddresses } from './way/prove-addresses.ts';
+import { testNames } from './way/test-names.ts';
+import { testPort } from './way/test-port.ts';
+import { testRawPorts } from './way/test-raw.ts';
+import { testRate } from './gate/test-rate.ts';
+import { testThorough } from './service/test-thorough.ts';
 import { roadTester } from './test-road.ts';
 import { throughRouter, type Run, type Shared, type TestInput } from './testing.ts';
-import { whereToTest } from './where-to-test.ts';
+import { whereToTest } from './way/where-to-test.ts';
 
 export interface VerifyInput extends TestInput {
   concurrency: number;

@@ -42,7 +42,7 @@ export function askLines({ tell }: AsksCheck, index: number): string[] {
 }
 
 /** Variable with what a service said under a name; empty where it was not asked. */
-export function toldVariable(name: string): string {
+function toldVariable(name: string): string {
   return `$mile_marker_told_${name.replaceAll('-', '_')}`;
 }
 

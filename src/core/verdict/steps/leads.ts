@@ -1,4 +1,5 @@
-import { checksOf } from '../../gates/check.ts';
+import { checksOf, type AsksCheck } from '../../gates/check.ts';
+import type { ServiceWords } from '../../gates/kind.ts';
 import { partAt } from '../../plan/parts.ts';
 import type { PlannedLeads } from '../../plan/plan.ts';
 import type { Upstream } from '../../plan/upstream.ts';
@@ -81,13 +82,14 @@ function wordsFor(
   const names = checksOf(gate, 'asks').flatMap(({ tell }) => tell);
   if (names.length === 0) return nothingSaid;
   const said: Record<string, string> = {};
-  for (const { passed } of passGate(gate, context))
-    for (const check of passed) {
-      if (check.kind !== 'asks') continue;
-      const { told = {} } = context.request.words?.[check.said] ?? {};
-      for (const name of check.tell) if (told[name] !== undefined) said[name] = told[name];
-    }
+  const passed = passGate(gate, context).flatMap((outcome) => outcome.passed);
+  for (const check of passed) if (check.kind === 'asks') Object.assign(said, toldBy(check, context.request.words));
   return { said, unsaid: names.filter((name) => !Object.hasOwn(said, name)) };
+}
+
+function toldBy({ said, tell }: AsksCheck, words: ServiceWords = {}): Record<string, string> {
+  const { told = {} } = words[said] ?? {};
+  return Object.fromEntries(tell.flatMap((name) => (told[name] === undefined ? [] : [[name, told[name]]])));
 }
 
 /** A password for the gate is the front's: a service that got it could be made to tell it, or take it for one of its own. */
