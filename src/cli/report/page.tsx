@@ -4,7 +4,7 @@ import type { Report } from '../../core/report/report.ts';
 import { countWords, roadStates, stateWords } from '../../core/report/state.ts';
 import { Mark, Shapes } from './marks.tsx';
 import { Drawing, pictureLabel } from './picture.tsx';
-import { certificatesPlot, timesPlot } from './plots.ts';
+import { certificatesPlot, timesPlot } from './plots.tsx';
 import { Legs } from './roads.tsx';
 import { Certificates, Changes, Findings, Links, Reach } from './sections.tsx';
 import { filterScript, pageStyle } from './style.ts';

@@ -25,7 +25,7 @@ td b{font-weight:600}.u{color:var(--unsure)}.x{color:var(--wrong)}.w{color:var(-
 .links{display:grid;grid-template-columns:repeat(auto-fill,minmax(330px,1fr));gap:14px;padding:0;list-style:none}
 .links li{display:flex;gap:14px;background:var(--sheet);border:1px solid var(--line);border-radius:8px;padding:12px;break-inside:avoid}
 .links p{margin:0 0 4px;font-size:14px;overflow-wrap:anywhere}.code{width:112px;height:112px;flex:none;border-radius:4px}
-.plot{min-width:720px}.plot text{font:12px system-ui,-apple-system,"Segoe UI","DejaVu Sans",sans-serif;fill:var(--ink);dominant-baseline:central}.plot svg{display:block;width:100%;height:auto}
+.plot{min-width:720px}.plot text{font:12px system-ui,-apple-system,"Segoe UI","DejaVu Sans",sans-serif;fill:var(--ink);dominant-baseline:central}.plot svg{display:block;width:100%;height:auto}.plot .middle{text-anchor:middle}.plot .end{text-anchor:end}.plot .grid,.plot .whisker,.plot .today{fill:none;stroke:var(--line)}.plot .whisker{stroke:var(--soft)}.plot .today{stroke:var(--ink)}.plot .box{fill:var(--front);stroke:var(--soft)}.plot .newest{fill:var(--unsure)}.plot .lasting{fill:var(--well)}.plot .renewing{fill:var(--road)}
 .filter{display:none;margin:8px 0}.filter input{font:inherit;padding:4px 8px;border:1px solid var(--casing);border-radius:6px;background:var(--sheet);color:var(--ink)}
 .scripted .filter{display:block}
 footer{margin-top:56px;padding-bottom:40px;color:var(--soft);font-size:14px}

@@ -46,7 +46,8 @@ interface CheckWords<C> {
   refuse: (way: CheckWay) => string;
 }
 
-export const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> } = {
+/** Null for a kind that it cannot do: `check` says so before anything is written. */
+export const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> | null } = {
   networks: {
     variable: 'near',
     ask: ({ networks, except }, { plan, passed, index }) => [
@@ -103,8 +104,15 @@ function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number,
 
 /** The words of a check, which is only given to those of its own kind. */
 function wordsFor({ kind }: Check): CheckWords<Check> {
-  return checkWords[kind] as CheckWords<Check>;
+  return (checkWords[kind] as CheckWords<Check> | null) ?? refusing;
 }
+
+/** Lets nobody pass. */
+const refusing: CheckWords<Check> = {
+  variable: 'never',
+  ask: () => [],
+  refuse: () => 'http-request return status 403',
+};
 
 /** A password for the gate is the front's, and goes on to no service. */
 export function withoutPassword({ gate }: PlannedRoad): string[] {
