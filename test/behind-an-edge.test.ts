@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { spawn, type ChildProcess } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -97,7 +98,7 @@ async function statusThrough(port: number, from: string, header: string): Promis
   return null;
 }
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('%s', (proxy) => {
   test.each(edges)('behind a %s that sends %s and %s it', async (program, header, does, line) => {
     const isRefused = proxy === 'nginx' && header === custom && does === 'adds';
     if (isRefused) {

@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { spawnSync } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync } from 'node:fs';
@@ -25,7 +26,7 @@ const basic = (text: string): string => `Basic ${Buffer.from(text).toString('bas
 /** As long as it may be, with a name of four letters and the colon. */
 const longest = 'p'.repeat(longestCredentialsBytes - 'lena:'.length);
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('%s', (proxy) => {
   let front: HeldFront;
   /** What it does otherwise is declared: `several-lines`, `long-heads`, `many-lines`, `cookies` of its differences. */
   const isHttpd = proxy === 'httpd';

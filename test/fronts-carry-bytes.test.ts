@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { text } from 'node:stream/consumers';
 import { createHash, randomBytes } from 'node:crypto';
 import { copyFileSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
@@ -72,7 +73,7 @@ test('the builtin proxy says good-bye to a connection of HTTP/2 that is idle, an
   await Promise.all([front.stop(), told]);
 });
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('%s', (proxy) => {
   let service: http.Server;
   let front: RunningFront;
   let ask: ReturnType<typeof asker>;

@@ -1,7 +1,8 @@
+import { programOf } from '../src/core/proxies/programs.ts';
 import bcrypt from 'bcryptjs';
 import type { ServiceWord } from '../src/core/gates/kind.ts';
 import { wordOf } from '../src/core/rehearsal/sent.ts';
-import { HeldFront, proxyOf, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
+import { HeldFront, heldKinds, proxyOf, type MapText, type Row } from './support/held-against-verdict.ts';
 
 /** Gates that ask a service: every request to the real servers, held against the verdict. */
 
@@ -53,7 +54,7 @@ const words: ServiceWord[] = [
 ];
 const passes = words[0] ?? { status: 200, told: {} };
 
-const kinds: HeldKind[] = ['builtin', 'nginx', 'nginx in crowds', 'haproxy', 'haproxy in crowds'];
+const kinds = heldKinds.filter((kind) => programOf(proxyOf(kind)).limits.checks.includes('asks'));
 
 describe.each(kinds)('%s', (kind) => {
   let held: HeldFront;

@@ -3,7 +3,14 @@ import bcrypt from 'bcryptjs';
 
 import { programOf } from '../src/core/proxies/programs.ts';
 import { someOf } from './support/some-of.ts';
-import { HeldFront, proxyOf, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
+import {
+  HeldFront,
+  proxyOf,
+  type HeldKind,
+  type MapText,
+  type Row,
+  heldKinds,
+} from './support/held-against-verdict.ts';
 
 /**
  * Gates, rules of roads, paths and folders: every request to both proxies, over HTTP/1 and HTTP/2, held against the verdict.
@@ -426,29 +433,26 @@ const full = (row: Row, version: '1.1' | '2.0'): Row => ({
   host: (row.host ?? []).map((name) => `${name}.saltmarsh.example`),
 });
 
-describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy', 'haproxy in crowds'])(
-  '%s',
-  (proxy) => {
-    let front: HeldFront;
-    beforeAll(async () => {
-      front = await HeldFront.start(proxy, mapText, files, links);
-    });
-    afterAll(() => front.stop());
+describe.each<HeldKind>(heldKinds)('%s', (proxy) => {
+  let front: HeldFront;
+  beforeAll(async () => {
+    front = await HeldFront.start(proxy, mapText, files, links);
+  });
+  afterAll(() => front.stop());
 
-    const placed = (row: Row): Row =>
-      row.knownIn === undefined ? row : { ...row, knownIn: row.knownIn.map((file) => join(front.folder, file)) };
+  const placed = (row: Row): Row =>
+    row.knownIn === undefined ? row : { ...row, knownIn: row.knownIn.map((file) => join(front.folder, file)) };
 
-    const possible = asked.filter(
-      ({ host: [road = ''] = [] }) => proxyOf(proxy) !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
-    );
-    // Builtin and nginx are sent all of them, the others each second one.
-    const own = proxy === 'builtin' || proxy === 'nginx' ? possible : someOf(possible, 2);
-    test.each(own)('HTTP/1 $what', async (row) => front.holds(placed(full(row, '1.1'))));
+  const possible = asked.filter(
+    ({ host: [road = ''] = [] }) => proxyOf(proxy) !== 'haproxy' || !['site', 'inner', 'linked'].includes(road),
+  );
+  // Builtin and nginx are sent all of them, the others each second one.
+  const own = proxy === 'builtin' || proxy === 'nginx' ? possible : someOf(possible, 2);
+  test.each(own)('HTTP/1 $what', async (row) => front.holds(placed(full(row, '1.1'))));
 
-    const overHttp2 = someOf(
-      own.filter(({ listener }) => listener !== 'http'),
-      3,
-    );
-    test.each(overHttp2)('HTTP/2 $what', async (row) => front.holds(placed(full(row, '2.0'))));
-  },
-);
+  const overHttp2 = someOf(
+    own.filter(({ listener }) => listener !== 'http'),
+    3,
+  );
+  test.each(overHttp2)('HTTP/2 $what', async (row) => front.holds(placed(full(row, '2.0'))));
+});

@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { programOf } from '../src/core/proxies/programs.ts';
 import { createHash, X509Certificate } from 'node:crypto';
 import { copyFileSync, existsSync, readFileSync, realpathSync } from 'node:fs';
@@ -60,7 +61,7 @@ async function startStation(): Promise<Station> {
 const alone = (nestcam: string): string =>
   `  noted: {to: ":${nestcam}", gate: everyone, log: logs/noted.log}\n  site: {folder: ./site, gate: everyone}\n`;
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('%s', (proxy) => {
   const { limits } = programOf(proxy);
   let station: Station;
   let front: HeldFront;

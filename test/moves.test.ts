@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { writeFileSync } from 'node:fs';
 import { FourServers } from './support/four-servers.ts';
 import type { ProxyName } from './support/fronts.ts';
@@ -14,7 +15,7 @@ beforeAll(async () => {
 });
 afterAll(() => machine.stop());
 
-const proxies: ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];
+const proxies = proxyNames;
 const patience = { MILE_MARKER_PATIENCE: '10' };
 
 function map(state: string): string {

@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { X509Certificate } from 'node:crypto';
 import { chmodSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import nodeHttps from 'node:https';
@@ -92,7 +93,7 @@ const held = (folder: string, id: string): X509Certificate =>
 
 const txt = (name: string): string[] => dig(first, `_acme-challenge.${name}`, 'TXT');
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('over HTTP by %s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('over HTTP by %s', (proxy) => {
   test('the front starts with the throwaway certificate, answers the challenge, and then shows the real one', async () => {
     const folder = siteWith({ proxy, challenge: 'http', roads: '  log: ":9"\n  www: {to: ":9", gate: everyone}\n' });
     await mileMarker(['write'], folder);

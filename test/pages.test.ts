@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { chmodSync } from 'node:fs';
 import http from 'node:http';
 import https from 'node:https';
@@ -30,7 +31,7 @@ interface Got {
   body: string;
 }
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('%s', (proxy) => {
   let front: RunningFront;
   let folder: string;
   let service: http.Server;

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { HeldFront, type HeldKind, type MapText } from './support/held-against-verdict.ts';
+import { HeldFront, type HeldKind, type MapText, heldKinds } from './support/held-against-verdict.ts';
 import { differs, requestsOf, scene, serve, smallest, type Scene } from './support/random-maps.ts';
 
 type Asked = Parameters<typeof differs>[1];
@@ -23,7 +23,7 @@ const seed = Number(process.env['PROVE_SEED'] ?? 20_261_129);
 const fronts = Number(process.env['PROVE_FRONTS'] ?? 1);
 const requests = Number(process.env['PROVE_REQUESTS'] ?? 1000);
 
-test.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy', 'haproxy in crowds'])(
+test.each<HeldKind>(heldKinds)(
   '%s does what the verdict says, for random maps and requests',
   async (kind) => {
     for (let number = 0; number < fronts; number += 1) {

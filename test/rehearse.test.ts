@@ -1,3 +1,4 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { execFileSync } from 'node:child_process';
 import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { delimiter, join } from 'node:path';
@@ -60,7 +61,7 @@ interface Document {
 }
 const documentOf = ({ out }: Ran): Document => JSON.parse(out) as Document;
 
-describe.each<ProxyName>(['builtin', 'nginx', 'httpd', 'haproxy'])('%s', (proxy) => {
+describe.each<ProxyName>(proxyNames)('%s', (proxy) => {
   const hasPorts = programOf(proxy).limits.rawPorts.length > 0;
 
   test('the very files, on the real addresses and ports, do what they are meant to; nothing is left', async () => {

@@ -1,7 +1,8 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { takenBy } from '../src/core/rehearsal/taken.ts';
 import { sentOf } from './support/held-against-verdict.ts';
 import { decide, prepare } from '../src/core/verdict/decide.ts';
-import { startFront, type ProxyName } from './support/fronts.ts';
+import { startFront } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
 import { folderWith } from './support/program.ts';
 import { requestOf } from './support/request.ts';
@@ -9,7 +10,7 @@ import { sendRaw } from '../src/adapters/rehearsal/raw.ts';
 import { practiceHead } from './support/site.ts';
 
 const known = 'nestcam.saltmarsh.example';
-const proxies: ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];
+const proxies = proxyNames;
 const variants = ['refuse', 'not-found', '{redirect: "https://www.example.org/lost$path"}'];
 
 /** What strangers get, from every proxy as from the verdict: over plain HTTP, inside a known name's handshake, and by an unknown one. */

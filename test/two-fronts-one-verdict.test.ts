@@ -1,6 +1,6 @@
 import type { StandIn } from '../src/adapters/rehearsal/stand-in.ts';
 
-import { HeldFront, type HeldKind, type MapText, type Row } from './support/held-against-verdict.ts';
+import { HeldFront, type HeldKind, type MapText, type Row, heldKinds } from './support/held-against-verdict.ts';
 
 /**
  * The same requests to every proxy, byte by byte on raw sockets, each held against the verdict. What malformed requests
@@ -263,20 +263,17 @@ const rows: Row[] = [
   { what: 'SNI known, Host unknown', host: ['evil.example'] },
 ];
 
-describe.each<HeldKind>(['builtin', 'nginx', 'nginx in crowds', 'httpd', 'haproxy', 'haproxy in crowds'])(
-  '%s',
-  (proxy) => {
-    let front: HeldFront;
-    beforeAll(async () => {
-      front = await HeldFront.start(proxy, mapText);
-    });
-    afterAll(() => front.stop());
+describe.each<HeldKind>(heldKinds)('%s', (proxy) => {
+  let front: HeldFront;
+  beforeAll(async () => {
+    front = await HeldFront.start(proxy, mapText);
+  });
+  afterAll(() => front.stop());
 
-    test.each(rows)('$listener $what', async (row) => {
-      await front.holds({ host: [open], ...row, sni: row.sni === undefined ? open : row.sni });
-    });
-  },
-);
+  test.each(rows)('$listener $what', async (row) => {
+    await front.holds({ host: [open], ...row, sni: row.sni === undefined ? open : row.sni });
+  });
+});
 
 const mapText: MapText = ({ proxy, ports, echoes }) => {
   const [birdLog, nestcam, roster] = echoes.map(({ port }: StandIn) => String(port));

@@ -1,10 +1,11 @@
+import { proxyNames } from '../src/core/proxies/names.ts';
 import { takenBy } from '../src/core/rehearsal/taken.ts';
 import { sentOf } from './support/held-against-verdict.ts';
 import { chmodSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { tokenIn } from '../src/core/certificates/challenge.ts';
 import { decide, prepare } from '../src/core/verdict/decide.ts';
-import { startFront, type ProxyName } from './support/fronts.ts';
+import { startFront } from './support/fronts.ts';
 import { plannedOf } from './support/plan.ts';
 import { folderWith } from './support/program.ts';
 import { requestOf } from './support/request.ts';
@@ -63,7 +64,7 @@ const rows: Array<[string | null, string, string, string]> = [
   [null, name('a'), `http://${name('a')}${challenge}pending`, 'GET'],
 ];
 
-const proxies: ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];
+const proxies = proxyNames;
 const unknowns = [
   ['refuse', 'nowhere'],
   ['not-found', 'nowhere'],

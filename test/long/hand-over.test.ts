@@ -1,3 +1,4 @@
+import { proxyNames } from '../../src/core/proxies/names.ts';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { FourServers } from '../support/four-servers.ts';
@@ -48,7 +49,7 @@ interface Counted {
   reasons: Record<string, number>;
 }
 
-const proxies: ProxyName[] = ['builtin', 'nginx', 'httpd', 'haproxy'];
+const proxies = proxyNames;
 const moves = proxies.flatMap((from) => proxies.filter((to) => to !== from).map((to) => [from, to] as const));
 
 test('what is lost between each two proxies', async () => {

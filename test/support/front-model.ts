@@ -1,3 +1,4 @@
+import { proxyNames } from '../../src/core/proxies/names.ts';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
@@ -237,19 +238,17 @@ export const steps: Array<fc.Arbitrary<Step>> = [
       },
     }),
   ),
-  fc
-    .tuple(fc.constantFrom(...folders), fc.constantFrom<ProxyName>('builtin', 'nginx', 'httpd', 'haproxy'))
-    .map(([cwd, proxy]) =>
-      step(`install ${proxy} from ${cwd ?? 'the folder'}`, {
-        run: async (model, real) => {
-          await settle(model, real);
-          model.proxy = proxy;
-          real.say(model);
-          const ran = await install(model, real, cwd === undefined ? {} : { cwd });
-          if (ran.code !== 0) throw new Error(`install said ${String(ran.code)}: ${ran.out}${ran.err}`);
-        },
-      }),
-    ),
+  fc.tuple(fc.constantFrom(...folders), fc.constantFrom(...proxyNames)).map(([cwd, proxy]) =>
+    step(`install ${proxy} from ${cwd ?? 'the folder'}`, {
+      run: async (model, real) => {
+        await settle(model, real);
+        model.proxy = proxy;
+        real.say(model);
+        const ran = await install(model, real, cwd === undefined ? {} : { cwd });
+        if (ran.code !== 0) throw new Error(`install said ${String(ran.code)}: ${ran.out}${ran.err}`);
+      },
+    }),
+  ),
   fc.constant(
     step('install as the owner', {
       may: ({ live, isCut }) => live?.proxy === 'builtin' && !isCut,

@@ -8,7 +8,8 @@ import { compare, type InFolder } from '../../src/core/rehearsal/compare.ts';
 import { takenBy } from '../../src/core/rehearsal/taken.ts';
 import { requestOf, type Outcome, type Sent } from '../../src/core/rehearsal/sent.ts';
 import type { Prepared, Verdict } from '../../src/core/verdict/verdict.ts';
-import { startFront, type ProxyName, type RunningFront, type CrowdedProxy } from './fronts.ts';
+import { proxyNames } from '../../src/core/proxies/names.ts';
+import { inCrowds, startFront, type ProxyName, type RunningFront, type CrowdedProxy } from './fronts.ts';
 import { freePorts } from './ports.ts';
 import { inventoryOf, plannedOf, someHost } from './plan.ts';
 import { folderWith } from './program.ts';
@@ -48,6 +49,12 @@ export type MapText = (given: { proxy: ProxyName; ports: Ports; echoes: readonly
 
 /** How a map is served: by a proxy, or by one that has the files of a large map. */
 export type HeldKind = ProxyName | `${CrowdedProxy} in crowds`;
+
+/** Every one of them. */
+export const heldKinds: readonly HeldKind[] = [
+  ...proxyNames,
+  ...(Object.keys(inCrowds) as CrowdedProxy[]).map((proxy): HeldKind => `${proxy} in crowds`),
+];
 
 export const proxyOf = (kind: HeldKind): ProxyName => kind.replace(' in crowds', '') as ProxyName;
 
