@@ -223,7 +223,7 @@ describe('the commands', () => {
     await set('gates.keepers.networks', '[192.168.64.0/24]');
     expect(await set('sightings,nestcam', 'gate', 'keepers')).toContain('2 roads now say gate: keepers');
     expect(readMap({ file: 'm', text: map(folder) }).map).toMatchObject({
-      gates: [{ name: 'keepers', networks: ['192.168.64.0/24'] }],
+      gates: [{ name: 'keepers', checks: [{ kind: 'networks', networks: ['192.168.64.0/24'] }] }],
     });
   });
 

@@ -142,7 +142,7 @@ test.each<[string, string[], string]>([
   [
     'an excepted path',
     ['https://roster.saltmarsh.example/hooks/x'],
-    '`wardens`: excepted: the path is at or below  /hooks/',
+    '`wardens`: excepted: the path is at or below /hooks/',
   ],
   [
     'a path that only looks excepted',

@@ -126,6 +126,14 @@ const verdict = z.discriminatedUnion('act', [
     because,
   }),
   z.strictObject({
+    act: z.literal('ask'),
+    ...{ said: z.string(), upstream, target: z.string(), headers, tell: texts, because },
+  }),
+  z.strictObject({
+    act: z.literal('relay'),
+    ...{ said: z.string(), status: z.int(), location: z.string().optional(), answer: answerRules, because },
+  }),
+  z.strictObject({
     act: z.literal('folder'),
     root: z.string(),
     path: z.string().nullable(),
@@ -140,6 +148,10 @@ const viewpoint = z.strictObject({
   peer: z.string(),
   person: z.string().nullable(),
   knownIn: texts,
+  word: z
+    .strictObject({ status: z.int(), location: z.string().optional(), told: headers })
+    .optional()
+    .describe('what services that gates ask say of this visitor'),
 });
 
 const explained = z.array(
@@ -150,7 +162,7 @@ const explained = z.array(
     mapLine: count,
   }),
 );
-const access = z.array(z.enum(['passes', 'password', 'refused', 'paused', 'nowhere']));
+const access = z.array(z.enum(['passes', 'password', 'asked', 'refused', 'paused', 'nowhere']));
 
 /** About the map and what it means. */
 export const mapDocuments = {

@@ -64,6 +64,7 @@ export const gate = z.strictObject({
       name: z.string(),
       networks: networks.nullable(),
       people: z.string().nullable(),
+      asks: z.string().nullable().describe('the service that is asked about each request'),
       need: z.enum(['any', 'all']),
       except: texts,
       where: place,

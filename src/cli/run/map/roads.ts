@@ -1,5 +1,7 @@
 import { homeNetworks } from '../../../core/networks/home.ts';
 import { withPort } from '../../../core/networks/address.ts';
+import { checkOf, type GatePart, type PlannedGate } from '../../../core/gates/check.ts';
+import { without } from '../../../core/without.ts';
 import { titleOf } from '../../../core/inventory/inventory.ts';
 import type { Leads } from '../../../core/map/site-map.ts';
 import { partName } from '../../../core/plan/parts.ts';
@@ -128,6 +130,19 @@ function reasons({ plan, map, host }: Site): string {
   return `${[...lines, ...ofPorts, `home is ${networks.join(', ')}${without}: ${source}`].join('\n')}\n`;
 }
 
+/** A key for each kind of check: null where the gate does not ask for it. */
+function gateAsJson({ name, parts }: PlannedGate): Record<string, unknown> {
+  const kinds = (part: GatePart): Record<string, unknown> => {
+    const networks = checkOf(part, 'networks');
+    return {
+      networks: networks === null ? null : without(networks, 'kind'),
+      people: checkOf(part, 'people')?.file ?? null,
+      asks: checkOf(part, 'asks')?.said ?? null,
+    };
+  };
+  return { name, parts: parts.map((part) => ({ ...without(part, 'checks'), ...kinds(part) })) };
+}
+
 function portAsJson({
   name,
   port,
@@ -138,11 +153,11 @@ function portAsJson({
   tellsVisitor,
   where,
 }: PlannedPort): Record<string, unknown> {
-  return { name, port, protocol, gate, to, tls, proxyProtocol: tellsVisitor, where };
+  return { name, port, protocol, gate: gateAsJson(gate), to, tls, proxyProtocol: tellsVisitor, where };
 }
 
 function asJson({ authority, ...road }: PlannedRoad): Record<string, unknown> {
   const { name, display, gate, paused, rules, where } = road;
   const parts = road.parts.map((part) => ({ prefix: part.prefix, leads: part.leads, where: part.where }));
-  return { name, display, url: `https://${authority}`, gate, paused, rules, parts, where };
+  return { name, display, url: `https://${authority}`, gate: gateAsJson(gate), paused, rules, parts, where };
 }
