@@ -71,8 +71,12 @@ test('a new kind of gate touches the files that are listed, and no other', () =>
   const section = /## A kind of gate\n([^]*?)\n8\. /.exec(said)?.[1] ?? '';
   const listed = [...section.matchAll(/^\d\. `(src\/[^`]+)`/gm)].map(([, path = '']) => path.replace('KIND', 'hours'));
   expect([...kind.map(([path]) => path), 'src/core/gates/hours.ts'].sort()).toEqual([...listed].sort());
-  const compiled = spawnSync('node', [join(root, 'node_modules/typescript/bin/tsc'), '--noEmit', '-p', folder], {
-    encoding: 'utf8',
-  });
+  const compiled = spawnSync(
+    process.execPath,
+    [join(root, 'node_modules/typescript/bin/tsc'), '--noEmit', '-p', folder],
+    {
+      encoding: 'utf8',
+    },
+  );
   expect(compiled.stdout).toBe('');
 });

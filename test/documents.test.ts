@@ -10,7 +10,7 @@ const elsewhere = ['certs-obtain', 'certs-renew', 'dns-check', 'dns-publish', 'd
 test('each command with --json, on a sound map and on one that cannot be read', async () => {
   const { head } = await practiceHead();
   const folder = folderWith({
-    'mile-marker.yaml': `${head}gates: {wardens: {people: people/wardens, networks: 127.0.0.0/8, need: any}}\nroads:\n  log: {to: ":9", gate: wardens, rate: 20/s, cors: {origins: [https://a.example]}}\n  www: {folder: ./site, gate: everyone, expect: {path: /}}\n  old: {redirect: "https://www.example.org", gate: everyone, paths: {/x: ":9"}}\nports: {8883/tcp: {to: ":9", tls: true, name: log.saltmarsh.example}}\n`,
+    'mile-marker.yaml': `${head}gates: {wardens: {people: people/wardens, networks: 127.0.0.0/8, need: any}, in: {asks: ":8/check", tell: Remote-User}}\nroads:\n  log: {to: ":9", gate: wardens, rate: 20/s, cors: {origins: [https://a.example]}}\n  www: {folder: ./site, gate: everyone, expect: {path: /}}\n  old: {redirect: "https://www.example.org", gate: everyone, paths: {/x: ":9"}}\n  shed: ":9"\n  desk: {to: ":9", gate: in}\nports: {8883/tcp: {to: ":9", tls: true, name: log.saltmarsh.example}}\n`,
     'site/index.html': 'the marsh',
     'broken/mile-marker.yaml': 'domains: [saltmarsh.example]\nroads: {log: 9}\n',
   });
@@ -27,6 +27,8 @@ test('each command with --json, on a sound map and on one that cannot be read', 
     'explain http://other.saltmarsh.example/',
     'explain https://www.saltmarsh.example/',
     'explain https://old.saltmarsh.example/',
+    'explain shed',
+    'explain desk',
     'explain --all',
     'explain 8883/tcp',
     'people list',

@@ -152,7 +152,15 @@ describe.each(kinds)('%s', (kind) => {
     if (outcome.kind !== 'answer') throw new Error(outcome.kind);
     expect([outcome.status, outcome.body]).toEqual([401, 'please sign in\n']);
     expect(outcome.headers['set-cookie']).toMatch(/a=1.*b=2/);
-    expect(outcome.headers['strict-transport-security']).toBeUndefined();
+    // What a service says of itself goes no further, on a road without a service of its own either.
+    for (const name of ['log', 'moved']) {
+      const said = await held.send(row(name, { status: 403, told: {} }));
+      const headers = said.kind === 'answer' ? said.headers : {};
+      expect([name, headers['set-cookie'] === undefined, headers['x-powered-by'], headers['server']]).toEqual([
+        ...[name, false, undefined],
+        kind.startsWith('nginx') ? 'nginx' : undefined,
+      ]);
+    }
   });
 
   test('a WebSocket is asked about like everything else', async () => {
@@ -164,6 +172,14 @@ describe.each(kinds)('%s', (kind) => {
     ];
     for (const word of [passes, { status: 403, told: {} }, { status: 0, told: {} }])
       await held.holds(row('log', word, { headers: upgrade }));
+  });
+
+  test('a service that changes the protocol, or hangs up in the middle, lets nobody in', async () => {
+    for (const status of [101, 0]) {
+      const word = { status, told: {} };
+      await held.holds(row('log', word));
+      await held.holds(row('log', word, { version: '2.0', target: '/again' }));
+    }
   });
 
   test('a service that is not there lets nobody in', async () => {

@@ -407,7 +407,7 @@ describe('what check says', () => {
   };
 
   test.each([
-    ['a gate with people', '8883/tcp: {to: ":9", gate: wardens}', 'asks for a password'],
+    ['a gate with people', '8883/tcp: {to: ":9", gate: wardens}', 'needs a password'],
     ['a gate that is not there', '8883/tcp: {to: ":9", gate: shor}', 'names the gate `shor`'],
     ['TLS on UDP', '8883/udp: {to: ":9", tls: true}', '`ports.8883/udp.tls` works with TCP only'],
     ['a name without TLS', '8883/tcp: {to: ":9", name: www.saltmarsh.example}', 'only works together with `tls: true`'],

@@ -4,6 +4,8 @@ import { join } from 'node:path';
 import bcrypt from 'bcryptjs';
 import { WebSocketServer } from 'ws';
 import { passTo, startFaultyFront } from './support/faulty-front.ts';
+import { proxyNames } from '../src/core/proxies/names.ts';
+import { programOf } from '../src/core/proxies/programs.ts';
 import { startFront, type ProxyName } from './support/fronts.ts';
 import { listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker, type Ran } from './support/program.ts';
@@ -183,3 +185,43 @@ test('who names nothing must see neither a service nor a welcome page', async ()
   }
   birdLog.close();
 });
+
+test.each(proxyNames.filter((name) => programOf(name).limits.checks.includes('asks')))(
+  '%s: where a service decides, its word is what is expected, and its silence is one finding',
+  async (proxy) => {
+    let says: http.RequestListener = (_, response) => {
+      response.writeHead(302, { location: `https://desk.saltmarsh.example/in?at=${String(Math.random())}` }).end();
+    };
+    const desk = await listening(
+      http.createServer((request, response) => says(request, response)),
+      0,
+    );
+    const log = await service();
+    const { head } = await practiceHead(proxy);
+    const folder = folderWith({
+      'mile-marker.yaml': `${head}gates: {in: {asks: ":${String(portOf(desk))}/check"}}\nroads: {log: {to: ":${String(portOf(log))}", gate: in}}\n`,
+    });
+    chmodSync(folder, 0o755);
+    const front = await startFront(folder, proxy);
+    const found = async (): Promise<unknown> => {
+      const { roads, findings } = read(await mileMarker(['verify', '--at', '127.0.0.1', '--json'], folder));
+      return [
+        roads[0]?.legs['access']?.outcome,
+        findings.filter(({ severity }) => severity !== 'note').map(({ rule }) => rule),
+      ];
+    };
+    try {
+      expect(await found()).toEqual(['ok', []]);
+      says = (_, response) => void response.writeHead(204).end();
+      expect(await found()).toEqual(['ok', []]);
+      says = (_, response) => void response.writeHead(500).end();
+      expect(await found()).toEqual(['wrong', ['gate-asks-silent']]);
+      says = (_, response) => void response.destroy();
+      expect(await found()).toEqual(['wrong', ['gate-asks-silent']]);
+    } finally {
+      await front.stop();
+      desk.close();
+      log.close();
+    }
+  },
+);

@@ -4,6 +4,7 @@ import type { ServiceWord } from '../core/gates/kind.ts';
 import { withPort } from '../core/networks/address.ts';
 import type { Act } from '../core/verdict/verdict.ts';
 import { reasonOf } from '../adapters/trouble.ts';
+import { areSound } from './forward.ts';
 import { linesToService } from './passing.ts';
 import type { AnyRequest } from './request.ts';
 import type { Services } from './services.ts';
@@ -70,8 +71,14 @@ export class Asker {
       asking.once('error', (error) => {
         reject(asking.reusedSocket ? new Stale(error.message, { cause: error }) : error);
       });
+      let isAnswered = false;
       asking.once('response', (answer) => {
-        heard(answer, tell).then(resolve, reject);
+        isAnswered = true;
+        heard(answer).then(resolve, reject);
+      });
+      // One that changes the protocol hangs up without an error.
+      asking.once('close', () => {
+        if (!isAnswered) reject(new Error('it hangs up'));
       });
       asking.end();
     });
@@ -80,13 +87,13 @@ export class Asker {
 
 class Stale extends Error {}
 
-async function heard(answer: IncomingMessage, tell: readonly string[]): Promise<HeardWord> {
+/** All that it says: which of its headers a road's service gets is the gate's to say. */
+async function heard(answer: IncomingMessage): Promise<HeardWord> {
   const { statusCode: status = 0, rawHeaders, headers } = answer;
-  const told: Record<string, string> = {};
-  for (const name of tell) {
-    const value = headers[name];
-    if (typeof value === 'string') told[name] = value;
-  }
+  if (!areSound(rawHeaders)) throw new Error('its answer has headers that cannot be passed on');
+  const told = Object.fromEntries(
+    Object.entries(headers).flatMap(([name, value]) => (typeof value === 'string' ? [[name, value]] : [])),
+  );
   const word: HeardWord = { status, location: headers.location, told, lines: rawHeaders, body: Buffer.alloc(0) };
   const chunks: Buffer[] = [];
   let size = 0;

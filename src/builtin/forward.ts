@@ -272,7 +272,7 @@ const soundText = /^[\t\u0020-\u007e\u0080-\u00ff]*$/;
 const token = /^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/;
 
 /** Node's parser takes bytes that its writer refuses, which over HTTP/2 leaves those before them in the response. */
-function areSound(lines: readonly string[]): boolean {
+export function areSound(lines: readonly string[]): boolean {
   return lines.every((text, index) => (index % 2 === 0 ? token : soundText).test(text));
 }
 

@@ -122,7 +122,7 @@ test.each<[string, Partial<TlsEvidence>, Partial<TlsEvidence['leaf']>, string]>(
     domains: ['saltmarsh.example'],
     held: null,
     authority: 'none' as const,
-    anew: 'mile-marker certs renew',
+    renewal: 'mile-marker certs renew',
     shownToAll: 'all',
     now,
   };
@@ -144,7 +144,7 @@ test.each<[Attempt<never>, string | null, string]>([
     domains: [],
     held: null,
     authority: 'none' as const,
-    anew: 'mile-marker certs renew',
+    renewal: 'mile-marker certs renew',
     shownToAll: null,
     now,
   };

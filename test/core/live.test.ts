@@ -1,3 +1,6 @@
+import { without } from '../../src/core/without.ts';
+import { checkOf, type PlannedGate } from '../../src/core/gates/check.ts';
+import { planFile, readPlan } from '../../src/core/proxies/builtin/renderer.ts';
 import fc from 'fast-check';
 import { closingOf } from '../../src/core/live/closing.ts';
 import type { Begun, FrontEntry } from '../../src/core/live/entries.ts';
@@ -232,4 +235,27 @@ test('every form of a listen is read', () => {
     { family: 6, address: '2001:db8::1', port: 84 },
     { family: 4, address: '203.0.113.9', port: 80 },
   ]);
+});
+
+test('a plan of the version before has the same gates', () => {
+  const text = `domains: [saltmarsh.example]
+front: {address: 203.0.113.24}
+gates: {w: {people: w, networks: 192.0.2.0/24, need: any, except: /hooks/}, n: {networks: 192.0.2.0/25}, p: {people: w}}
+roads: {a: {to: ":1", gate: w}, b: {to: ":2", gate: [n, p]}, c: {to: ":3", gate: everyone}}
+ports: {8883/tcp: {to: ":4", gate: n}}
+`;
+  const now = JSON.parse(planFile(plannedOf(text).plan).content) as Plan;
+  const before = <T extends { gate: PlannedGate }>(one: T): unknown => {
+    const parts = one.gate.parts.map(({ checks, ...part }) => {
+      const networks = checks.find(({ kind }) => kind === 'networks');
+      const people = checkOf({ checks }, 'people')?.file ?? null;
+      return { ...part, networks: networks === undefined ? null : without(networks, 'kind'), people };
+    });
+    return { ...one, gate: { ...one.gate, parts } };
+  };
+  const old = { ...now, version: 6, roads: now.roads.map(before), ports: now.ports.map(before) };
+  const gatesOf = (plan: Plan | null): unknown =>
+    [...(plan?.roads ?? []), ...(plan?.ports ?? [])].map(({ gate }) => gate);
+  expect(gatesOf(readPlan(JSON.stringify(old)))).toEqual(gatesOf(now));
+  expect(readPlan(JSON.stringify({ ...old, version: 5 }))).toBeNull();
 });

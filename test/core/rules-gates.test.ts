@@ -330,7 +330,7 @@ test.each<[string, Case, string]>([
   [
     onHttpd('gates: {in: {asks: ":9091/check"}}\nroads: {a: {to: ":1", gate: in}}'),
     {},
-    'proxy-cannot: `a.saltmarsh.example` has the gate `in`, which asks for the word of a service, but httpd cannot do that.',
+    'proxy-cannot: `a.saltmarsh.example` has the gate `in`, which needs a sign-in service. httpd cannot do that.',
   ],
   [
     onHaproxy(wardens),

@@ -99,7 +99,13 @@ function sayWord({ headers }: http.IncomingMessage, response: http.ServerRespons
   const lines = [...(location === undefined ? [] : [['location', location]]), ...Object.entries(told)];
   response.writeHead(
     status,
-    [...lines, ['set-cookie', 'a=1'], ['set-cookie', 'b=2'], ['content-type', 'text/html']].flat(),
+    [
+      ...lines,
+      ['set-cookie', 'a=1'],
+      ['set-cookie', 'b=2'],
+      ['content-type', 'text/html'],
+      ['x-powered-by', 'tide'],
+    ].flat(),
   );
   response.end(status === 204 ? '' : 'please sign in\n');
 }

@@ -1,10 +1,13 @@
 import type { PhoneLink } from '../../core/legs/links.ts';
+import type { Io } from '../io.ts';
+import { style } from './style.ts';
 import { table } from './table.ts';
 
 const heads = { 'mobile data': 'on mobile data, Wi-Fi off', 'Wi-Fi at home': 'on the Wi-Fi at home' } as const;
 
 /** Links by the connection that the phone must have, each with what must be seen. */
-export function formatLinks(links: readonly PhoneLink[], { width }: { width: number }): string {
+export function formatLinks(links: readonly PhoneLink[], { width, colour }: Pick<Io, 'width' | 'colour'>): string {
+  const paint = style(colour.out);
   const widest = Math.max(
     0,
     ...links.map(({ url }) => url.length),
@@ -14,7 +17,7 @@ export function formatLinks(links: readonly PhoneLink[], { width }: { width: num
     const own = links.filter((link) => link.on === on);
     if (own.length === 0) return [];
     // Columns of both tables begin at the same place.
-    const head = [heads[on].padEnd(widest), 'expect'];
+    const head = [heads[on].padEnd(widest), 'expect'].map((word) => paint.bold(word));
     return [
       table(
         head,

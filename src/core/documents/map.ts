@@ -1,3 +1,4 @@
+import { pageKinds } from '../map/site-map.ts';
 import * as z from 'zod';
 import { proxyNames } from '../proxies/names.ts';
 import {
@@ -112,6 +113,7 @@ const verdict = z.discriminatedUnion('act', [
     location: z.string().optional(),
     headers,
     body: z.string().optional(),
+    page: z.enum(pageKinds).optional().describe('the page of `pages` that is shown'),
     because,
   }),
   z.strictObject({

@@ -18,7 +18,7 @@ export const asks: GateKind<AsksCheck, string> = {
       'login-desk:9091/check',
     ),
   ),
-  noun: 'the word of a service',
+  noun: 'a sign-in service',
   onPorts: false,
   read: (written, { tell = [] }) => ({
     kind: 'asks',
@@ -44,7 +44,8 @@ export const asks: GateKind<AsksCheck, string> = {
     }
     return { answers: { by: 'service', said, word }, words: `${said} answers ${String(word.status)}` };
   },
-  implies: (own, other) => own.said === other.said,
+  // Another place, or another thing that it tells, is another gate.
+  implies: (own, other) => JSON.stringify(own) === JSON.stringify(other),
 };
 
 /** The service, as `to` writes it, and the path that it is asked for. */

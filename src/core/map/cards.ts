@@ -110,7 +110,7 @@ export const mapValueWrong = card({
       remedy: 'Add `asks: SERVICE:PORT/PATH`, or remove this line.',
     },
     'gate-tell-header': {
-      message: '`{key}` has the header `{text}`, by which connections or logins work.',
+      message: '`{key}` has the header `{text}`, which a service cannot tell.',
       remedy: 'Name headers that say who the visitor is, such as Remote-User.',
     },
     'gate-asks-https': {
@@ -203,7 +203,7 @@ export const mapValueWrong = card({
       remedy: 'Write SERVICE:PORT (as in compose), :PORT (a port of this machine), or {protocol}://ADDRESS:PORT.',
     },
     'raw-people': {
-      message: '`{key}` names the gate `{text}`, which asks for {what}, and a raw port has no way to do that.',
+      message: '`{key}` names the gate `{text}`, which needs {what}, and a raw port has no way to ask for it.',
       remedy: 'Name a gate of networks alone, such as `home`.',
     },
     'raw-udp': {

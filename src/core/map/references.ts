@@ -5,6 +5,7 @@ import { asciiName, isUnder } from '../names/host-name.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
 import { splitAsked } from '../gates/asks.ts';
+import { forgeable } from '../verdict/verdict.ts';
 import { builtInGates } from './built-in-gates.ts';
 import { parseTo, type LeadsResult } from './leads.ts';
 import { isOrigin, isPathRedirect, reservedHeaders } from './road-rules.ts';
@@ -25,7 +26,7 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
     if (people !== undefined && asks !== undefined) slip('gate-two-logins', ['gates', name, 'asks'], { text: name });
     if (tell.length > 0 && asks === undefined) slip('gate-tell', ['gates', name, 'tell']);
     for (const header of tell)
-      if (!isTellable(header)) slip('gate-tell-header', ['gates', name, 'tell'], { text: header });
+      if (notTellable.has(header.toLowerCase())) slip('gate-tell-header', ['gates', name, 'tell'], { text: header });
     if (asks !== undefined) askedSlip(asks, (say, data) => slip(say, ['gates', name, 'asks'], data));
   }
   for (const [name, { from }] of Object.entries(keys.certificates ?? {})) {
@@ -54,16 +55,15 @@ function askedSlip(asks: string, slip: (say: Say, data?: Record<string, string>)
   const read = parseTo(to);
   if (!read.ok) slip(read.say, read.data);
   else if (read.leads.kind === 'url' && read.leads.scheme === 'https') slip('gate-asks-https', { text: asks });
-  else if (!/^\/[\w.~!$&'()*+,;=:@/-]*$/.test(path)) slip('gate-asks-path', { text: path });
+  else if (!/^\/[A-Za-z0-9._~/-]*$/.test(path)) slip('gate-asks-path', { text: path });
 }
 
-/** Headers that a service may tell another: none by which a front or a connection works. */
-function isTellable(header: string): boolean {
-  const name = header.toLowerCase();
-  return !['host', 'connection', 'upgrade', 'content-length', 'transfer-encoding', 'cookie', 'expect', 'te'].includes(
-    name,
-  );
-}
+/** Headers that no service may tell another: what the front sets itself, or connections and logins work by. */
+const notTellable: ReadonlySet<string> = new Set([
+  ...forgeable.filter((name) => !name.endsWith('-user')),
+  ...['authorization', 'connection', 'content-length', 'cookie', 'expect', 'host', 'keep-alive', 'origin'],
+  ...['proxy-connection', 'te', 'trailer', 'transfer-encoding', 'upgrade'],
+]);
 
 /** What is wrong where one part of the map names a gate or a certificate that it does not have; null when it has it. */
 export function unknownName(

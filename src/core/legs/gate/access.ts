@@ -143,7 +143,7 @@ export type Planned = 'passes' | 'asked' | 401 | 403;
  * @property bare without a password @property forged the same, saying by headers that it comes from `claimed`, among them by the edge's `header`; null when not tried
  * @property login with the test login, whose password the map's file may know; null without one
  * @property others the same by another harmless method, or by the name in another spelling
- * @property asked the service that the gate asks, and what it says itself to the same question; null where none is asked
+ * @property asked the service that the gate asks, and what it says itself to the same question (null: not asked from here); null where the gate asks none
  * @property wrong with a password that is wrong for certain; null when not tried
  */
 export interface AccessEvidence {
@@ -159,7 +159,7 @@ export interface AccessEvidence {
   login: { person: string; attempt: Attempt<Answer> } | null;
   wrong: Attempt<Answer> | null;
   others: OtherWay[];
-  asked: { said: string; word: Attempt<Answer> } | null;
+  asked: { said: string; word: Attempt<Answer> | null } | null;
 }
 
 /**
@@ -215,22 +215,44 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
 }
 
 /** Where a service decides, the front must do what that service says of this machine, and let nobody in where it says nothing. */
-function judgeAsked({ road, asked }: AccessEvidence, answer: Answer): LegResult {
-  const gate = road.gate.name;
+function judgeAsked({ road, asked, own }: AccessEvidence, answer: Answer): LegResult {
   const { said, word } = asked ?? { said: '', word: null };
-  const own = word?.ok === true ? word.value.status : null;
-  const about = { gate, said, word: own ?? 'no answer' };
+  const says = word?.ok === true ? word.value : null;
+  const data = {
+    gate: road.gate.name,
+    said,
+    word: word === null ? 'not asked from here' : (says?.status ?? 'no answer'),
+  };
   const cause = `gate-asks:${said}`;
-  const location = headerOf(answer, 'location') ?? undefined;
-  if (isForVisitor({ status: answer.status, location })) return ok('access', 'refused', answer.status);
+  const isLetIn = says !== null && says.status >= 200 && says.status <= 299;
+  const isUsable = says !== null && (isLetIn || isForVisitor(asWord(says)));
   if (answer.status >= 500) {
-    const isUsable = own !== null && (own < 300 || own === 401 || own === 403 || isRedirect(own));
-    return bad('access', 'word-missing', { card: gateSilent, say: isUsable ? 'front' : 'silent', data: about, cause });
+    // The front says 503 where nobody can be let in; any other error, and a 503 of the service itself, comes from behind the gate.
+    const isServices =
+      (isLetIn || word === null) && own?.answer.ok === true && own.answer.value.status === answer.status;
+    if (answer.status !== 503 || isServices) return skipped('access', 'no-answer');
+    return bad('access', 'word-missing', { card: gateSilent, say: isUsable ? 'front' : 'silent', data, cause });
   }
-  if (own === null) return { ...skipped('access', 'word-unknown'), outcome: 'unsure' };
-  return own >= 200 && own <= 299
-    ? ok('access', 'passes')
-    : bad('access', 'open', { card: gateOpen, say: 'asked', data: about, cause });
+  // A redirect or a refusal may be the service's own: only held against the word it says something of the gate.
+  if (says === null) return { ...skipped('access', 'word-unknown'), outcome: 'unsure' };
+  if (isLetIn) return ok('access', 'passes');
+  if (isUsable && isSameWord(says, answer)) return ok('access', 'refused', answer.status);
+  return bad('access', 'open', { card: gateOpen, say: 'asked', data, cause });
+}
+
+function asWord(answer: Answer): { status: number; location: string | undefined } {
+  return { status: answer.status, location: headerOf(answer, 'location') ?? undefined };
+}
+
+/** The same status, and the same place; what is behind its question mark is another at each visit. */
+function isSameWord(one: Answer, other: Answer): boolean {
+  const [a, b] = [asWord(one), asWord(other)];
+  return a.status === b.status && a.location?.split('?')[0] === b.location?.split('?')[0];
+}
+
+/** Whether a gate that asks a service was judged by what that service and the front said once. */
+export function restsOnAWord({ kind }: LegResult, { planned }: Pick<AccessEvidence, 'planned'>): boolean {
+  return planned === 'asked' && (kind === 'word-missing' || kind === 'open');
 }
 
 /** Whether a forged header or a wrong password opened what was shut. */
@@ -300,6 +322,7 @@ const behindGate: readonly LegKind[] = [
   'login-refused',
   'refused-here',
   'unclear',
+  'word-missing',
 ];
 
 /** `unclear`: the gate or the service, either may have answered so; `nothing`: an error that says nothing of the gate. */

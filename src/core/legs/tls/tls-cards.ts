@@ -71,7 +71,7 @@ export const dates = card({
   messages: {
     ended: {
       message: 'The certificate that the front shows for {names} expired on {to}.',
-      remedy: 'Get a new one: {anew}. Then: {takeUp}',
+      remedy: 'Get a new one: {renewal}. Then: {takeUp}',
     },
     early: {
       message: 'The certificate that the front shows for {names} is not valid before {from}.',
@@ -79,7 +79,7 @@ export const dates = card({
     },
     soon: {
       message: 'The certificate that the front shows for {names} expires in {days} days, on {to}.',
-      remedy: 'Get a new one: {anew}. Then: {takeUp}',
+      remedy: 'Get a new one: {renewal}. Then: {takeUp}',
     },
   },
 });
@@ -108,7 +108,7 @@ export const untrusted = card({
       message:
         'For {names} the front sends an intermediate certificate that is out of date: {subject} is valid from {from} to {to}.',
       remedy:
-        'Get the chain again, with the current intermediate certificate of your authority: {anew}. Then: {takeUp}',
+        'Get the chain again, with the current intermediate certificate of your authority: {renewal}. Then: {takeUp}',
     },
     purpose: {
       message: 'The certificate that the front shows for {names} is not meant for servers.',
@@ -117,7 +117,7 @@ export const untrusted = card({
     },
     other: {
       message: 'The chain of the certificate that the front shows for {names} is not accepted: {reason}.',
-      remedy: 'Replace the certificate: {anew}. Then: {takeUp}',
+      remedy: 'Replace the certificate: {renewal}. Then: {takeUp}',
     },
   },
 });
@@ -132,7 +132,7 @@ export const weakCertificate = card({
     weak: {
       message: 'The certificate that the front shows for {names} is too weak: {weak}.',
       remedy:
-        'Replace it with one that has an EC key (P-256) or an RSA key of at least 2048 bits, signed with SHA-256: {anew}. Then: {takeUp}',
+        'Replace it with one that has an EC key (P-256) or an RSA key of at least 2048 bits, signed with SHA-256: {renewal}. Then: {takeUp}',
     },
   },
 });

@@ -68,7 +68,7 @@ export interface TlsInput {
   /** Whether the map has an authority issue it, or others, or none. */
   authority: 'this' | 'others' | 'none';
   /** How another certificate for the name is got, as a command or in words. */
-  anew: string;
+  renewal: string;
   /** Fingerprint of what is shown to those who name nothing, or null. */
   shownToAll: string | null;
   /** Milliseconds since the epoch. */
@@ -141,9 +141,9 @@ function nameProblem({ name, domains, port, shownToAll }: TlsInput, { leaf }: Tl
   return { card: otherName, say, data: { shown, port }, cause: say === 'throwaway' ? say : causeOf(leaf) };
 }
 
-function dateProblem({ now, anew }: TlsInput, { leaf }: TlsEvidence): Problem | null {
+function dateProblem({ now, renewal }: TlsInput, { leaf }: TlsEvidence): Problem | null {
   const left = leaf.notAfter - now;
-  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs), anew };
+  const data = { from: day(leaf.notBefore), to: day(leaf.notAfter), days: Math.floor(left / dayMs), renewal };
   const cause = causeOf(leaf);
   if (left <= 0) return { card: dates, say: 'ended', data, cause };
   if (now < leaf.notBefore) return { card: dates, say: 'early', data, cause };
@@ -153,7 +153,7 @@ function dateProblem({ now, anew }: TlsInput, { leaf }: TlsEvidence): Problem | 
 }
 
 function chainProblem(
-  { now, anew }: TlsInput,
+  { now, renewal }: TlsInput,
   { leaf, trustedBy, chainDates, chainProblem: reason }: TlsEvidence,
 ): Problem | null {
   if (trustedBy !== null) return null;
@@ -164,11 +164,11 @@ function chainProblem(
       subject: commonName(outdated.subject),
       from: day(outdated.notBefore),
       to: day(outdated.notAfter),
-      anew,
+      renewal,
     };
     return { card: untrusted, say: 'outdated', data: dated, cause: `issuer:${outdated.subject}` };
   }
-  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown', anew };
+  const data = { issuer: leaf.issuer.replace(/\n/g, ', '), reason: reason ?? 'unknown', renewal };
   const says: Record<string, string> = {
     DEPTH_ZERO_SELF_SIGNED_CERT: 'self-made',
     UNABLE_TO_VERIFY_LEAF_SIGNATURE: 'incomplete',
@@ -180,8 +180,8 @@ function chainProblem(
   return { card: untrusted, say: says[reason ?? ''] ?? 'other', data, cause: `issuer:${data.issuer}` };
 }
 
-function weakProblem({ anew }: TlsInput, { leaf, weak }: TlsEvidence): Problem | null {
-  return weak === null ? null : { card: weakCertificate, say: 'weak', data: { weak, anew }, cause: causeOf(leaf) };
+function weakProblem({ renewal }: TlsInput, { leaf, weak }: TlsEvidence): Problem | null {
+  return weak === null ? null : { card: weakCertificate, say: 'weak', data: { weak, renewal }, cause: causeOf(leaf) };
 }
 
 function stapleProblem({ leaf, lacksStaple = false }: TlsEvidence): Problem | null {

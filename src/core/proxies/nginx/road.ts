@@ -1,3 +1,4 @@
+import { asksFor } from '../../gates/check.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import { dialledParts } from '../../plan/parts.ts';
@@ -171,7 +172,9 @@ function wayLines(of: Parameters<typeof leadLocations>[0], entry: string): strin
   const { bodyLimitBytes } = road.rules;
   return [
     `client_max_body_size ${String(bodyLimitBytes ?? 0)};`,
-    ...(dialledParts([road]).length === 0 ? [] : [proxyingLine(current), ...serviceHeaderLines(of)]),
+    ...(dialledParts([road]).length === 0 && !asksFor(road.gate, 'asks')
+      ? []
+      : [proxyingLine(current), ...serviceHeaderLines(of)]),
     ...(shortWay(of, entry) ?? [
       ...gateLocations({ ...of, entry, next: leadEntry(road, of.layout), refusals: methodLines(road) }),
       ...leadLocations(of),

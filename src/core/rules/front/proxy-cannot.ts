@@ -27,7 +27,7 @@ const words = card({
         'Keep one gate with people, and put everybody who may pass into its file. Or write another proxy under `front`: {others}',
     },
     gate: {
-      message: '`{road}` has the gate `{gate}`, which asks for {what}, but {proxy} cannot do that.',
+      message: '`{road}` has the gate `{gate}`, which needs {what}. {proxy} cannot do that.',
       remedy: 'Write another gate on the road. Or write another proxy under `front`: {others}',
     },
     raw: {

@@ -5,6 +5,7 @@ import {
   isByTrick,
   judgeAccess,
   outcomeOf,
+  restsOnAWord,
   type AccessEvidence,
   type OtherWay,
 } from '../../../core/legs/gate/access.ts';
@@ -51,7 +52,7 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     from,
     seen,
     planned: plannedFor(shared, { road, part, peer: peer ?? strangerTo(plan) }),
-    asked: await askAsked(shared, { road, part, peer: peer ?? strangerTo(plan) }),
+    asked: await askAsked(shared, { road, part, peer: peer ?? strangerTo(plan) }, to),
     // On the front's own machine nothing lies between that could hide an address.
     isCertain: seen !== null || (input.here.includes(to) && plan.front.container === null),
     mayBeKnown: peer === null && hasPublicNetwork(road),
@@ -61,20 +62,38 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
   };
   const pages = bare.ok ? pageProblemOf(plan, road, bare.value) : [];
   const judged = withProblems(judgeAccess(evidence), isRefused ? pages : []);
+  if (restsOnAWord(judged, evidence))
+    return unlessItVaries(judged, async () => {
+      const asked = await askAsked(shared, { road, part, peer: peer ?? strangerTo(plan) }, to);
+      return judgeAccess({ ...evidence, asked, bare: await ask({}) });
+    });
   return isByTrick(judged) ? unlessAlwaysOpen(evidence, judged, () => ask({})) : judged;
 }
 
-/** What the service that a gate asks says itself to what the front asks it. */
-async function askAsked(shared: Shared, who: Parameters<typeof questionFor>[1]): Promise<AccessEvidence['asked']> {
+/** A service that is just being started says nothing for a moment: what is found of it is found again, each time, or it is not certain. */
+async function unlessItVaries(judged: LegResult, again: () => Promise<LegResult>): Promise<LegResult> {
+  for (let round = 0; round < fewestRounds; round += 1)
+    if ((await again()).kind !== judged.kind) return { ...skipped('access', 'word-unknown'), outcome: 'unsure' };
+  return judged;
+}
+
+/** What the service that a gate asks says itself to what the front asks it; only the front's own machine reaches it where the front does. @param to the address of the front */
+async function askAsked(
+  shared: Shared,
+  who: Parameters<typeof questionFor>[1],
+  to: string,
+): Promise<AccessEvidence['asked']> {
   const question = questionFor(shared, who);
   if (question === null) return null;
   const { said, upstream, target, headers } = question;
-  const { prober, limits } = shared.input;
-  const nobody: Attempt<Answer> = { ok: false, failure: { kind: 'unreachable', reason: 'not dialled' } };
+  const { prober, limits, here } = shared.input;
   const place = { scheme: upstream.scheme, address: upstream.host, port: upstream.port, servername: '' };
   return {
     said,
-    word: prober.isLive && !upstream.byName ? await askService({ ...place, target, headers, ...limits }) : nobody,
+    word:
+      prober.isLive && here.includes(to) && !upstream.byName
+        ? await askService({ ...place, target, headers, ...limits })
+        : null,
   };
 }
 

@@ -37,13 +37,13 @@ export async function testTlsAt(
   const issued = certificates.filter(({ from }) => from === 'acme');
   const isIssued = issued.some(({ names }) => covers(names, name));
   const authority: TlsInput['authority'] = isIssued ? 'this' : issued.length > 0 ? 'others' : 'none';
-  const anew = howAnew(certificates.find(({ names }) => covers(names, name)));
+  const renewal = howToRenew(certificates.find(({ names }) => covers(names, name)));
   const results: LegAt[] = [];
   for (const endpoint of endpoints) {
     const { attempt, onlyOld } = await look(input.prober, name, endpoint, known);
     const { address, port } = endpoint;
     const shown = shownToAll.get(address) ?? null;
-    const about = { name, port, domains, held, authority, anew, shownToAll: shown, now: input.now };
+    const about = { name, port, domains, held, authority, renewal, shownToAll: shown, now: input.now };
     const result = judgeTls({ ...about, attempt, onlyOld });
     results.push({ address, part: '/', result });
   }
@@ -51,7 +51,7 @@ export async function testTlsAt(
 }
 
 /** What an authority issued is renewed; what somebody bought is bought again. */
-function howAnew(planned: PlannedCertificate | undefined): string {
+function howToRenew(planned: PlannedCertificate | undefined): string {
   if (planned?.from !== 'files') return 'mile-marker certs renew';
   return `mile-marker certs import --as ${planned.id} FILES, with the new files from the same authority`;
 }
