@@ -65,11 +65,12 @@ export function http2Server(): Http2Server {
 
 type ChooseContext = (name: string, done: (error: Error | null, context?: SecureContext) => void) => void;
 
-/** TLS for both protocols. `onSecure` gets each connection whose handshake is done. */
+/** TLS for both protocols. `onSecure` gets each connection whose handshake is done. @param asksDevices it asks for the certificate of a device, and takes any */
 export function tlsServer(
   choose: ChooseContext,
   onSecure: (socket: TLSSocket) => void,
   { headMs }: Patience,
+  asksDevices = false,
 ): tls.Server {
   const server = tls.createServer(
     {
@@ -82,6 +83,7 @@ export function tlsServer(
       secureOptions: constants.SSL_OP_NO_TICKET,
       // Without a default certificate a handshake that names no road ends in an alert, and nothing is shown.
       SNICallback: choose,
+      ...(asksDevices ? { requestCert: true, rejectUnauthorized: false } : {}),
     },
     onSecure,
   );

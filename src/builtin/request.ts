@@ -7,7 +7,7 @@ import type { Visitor } from './visitors.ts';
 export type AnyRequest = IncomingMessage | Http2ServerRequest;
 
 /** A Node request as the verdict sees it: every Host line, the raw target, the name of the handshake. */
-export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: Visitor): VerdictRequest {
+export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer, device }: Visitor): VerdictRequest {
   // Without a prototype: `constructor` is a header like any other.
   const headers = Object.create(null) as Record<string, string[]>;
   const { rawHeaders } = request;
@@ -34,6 +34,7 @@ export function toVerdictRequest(request: AnyRequest, { isSecure, sni, peer }: V
     headers,
     headSize,
     person: 'none',
+    device,
     overRate: false,
   };
 }

@@ -2,7 +2,9 @@ import http, { type IncomingMessage, type Server } from 'node:http';
 import { Http2ServerResponse, type Http2Server } from 'node:http2';
 import type { Server as TcpServer, Socket } from 'node:net';
 import type { Duplex } from 'node:stream';
-import { TLSSocket, type SecureContext } from 'node:tls';
+import { TLSSocket, type SecureContext, type Server as TlsServer } from 'node:tls';
+import type { DevicesCheck } from '../core/gates/check.ts';
+import { deviceCheckOf } from '../core/gates/devices.ts';
 import type { Plan } from '../core/plan/plan.ts';
 import { inNetworks } from '../core/networks/address.ts';
 import { prepare } from '../core/verdict/decide.ts';
@@ -11,6 +13,7 @@ import { reasonOf } from '../adapters/trouble.ts';
 import { sendAnswer, type AnyResponse } from './answer.ts';
 import { CertificateShelf } from './certificates.ts';
 import { mostConnections } from './descriptors.ts';
+import { deviceOf, nameAskedFor } from './devices.ts';
 import { Exchange } from './exchange.ts';
 import { http1Server, http2Server, tlsServer } from './listeners.ts';
 import { listenTrouble } from './listen-trouble.ts';
@@ -187,20 +190,35 @@ class Front {
 
   /** @param plain the server of HTTP/1 on the same address */
   private secureServer(plain: Server): TcpServer {
-    const server = tlsServer(
-      (name, done) => void this.choose(name, done),
-      (socket) => this.onSecure(socket, plain),
-      this.patience,
-    );
-    admitFirst(server, (socket) => {
+    const [server, asking] = [false, true].map((asks) =>
+      tlsServer(
+        (name, done) => void this.choose(name, asks, done),
+        (socket) => this.onSecure(socket, plain, asks),
+        this.patience,
+        asks,
+      ),
+    ) as [TlsServer, TlsServer];
+    const admit = (socket: Socket): boolean => {
       const visitor = this.visitors.admit(socket, true);
       if (visitor === null) return false;
       const key = endOf(socket);
       this.shaking.set(key, visitor);
       socket.once('close', () => this.shaking.delete(key));
       return true;
-    });
+    };
+    // Node asks for certificates on all names of a server or on none: those that do have one of their own, chosen by what the handshake begins with.
+    const chosenBy = async (socket: Socket): Promise<TcpServer | null> => {
+      const name = await nameAskedFor(socket);
+      return name !== null && this.checkFor(name) !== null ? asking : null;
+    };
+    admitFirst(server, admit, (socket) => (this.prepared.asksDevices ? chosenBy(socket) : null));
     return server;
+  }
+
+  /** The check for which a name asks for the certificate of a device; null where it asks for none. */
+  private checkFor(sni: string): DevicesCheck | null {
+    const road = this.prepared.roadOf(this.prepared.shownTo(sni).name);
+    return road === null ? null : deviceCheckOf(road.gate);
   }
 
   private async listen(
@@ -231,7 +249,7 @@ class Front {
     await Promise.all(exchanges.map((exchange) => exchange.stop()));
   }
 
-  private onSecure(socket: TLSSocket, plain: Server): void {
+  private onSecure(socket: TLSSocket, plain: Server, asks: boolean): void {
     const key = endOf(socket);
     const visitor = this.shaking.get(key);
     this.shaking.delete(key);
@@ -241,6 +259,7 @@ class Front {
       return;
     }
     visitor.sni = typeof socket.servername === 'string' ? socket.servername : null;
+    if (asks) visitor.device = deviceOf(socket);
     this.visitorOf.set(socket, visitor);
     socket.once('close', () => visitor.socket.destroy());
     if (socket.alpnProtocol !== 'h2') {
@@ -292,14 +311,18 @@ class Front {
     }
   }
 
-  private async choose(name: string, done: (error: Error | null, context?: SecureContext) => void): Promise<void> {
+  private async choose(
+    name: string,
+    asks: boolean,
+    done: (error: Error | null, context?: SecureContext) => void,
+  ): Promise<void> {
     const { name: asked, certificate, admitted } = this.prepared.shownTo(name);
     if (certificate === null || !admitted) {
       done(null);
       return;
     }
     try {
-      done(null, await this.shelf.contextFor(certificate));
+      done(null, await this.shelf.contextFor(certificate, asks ? this.checkFor(name) : null));
     } catch (error) {
       this.onTrouble(`${asked}: its certificate cannot be used: ${reasonOf(error)}`);
       done(null);
@@ -307,12 +330,33 @@ class Front {
   }
 }
 
-/** Asks about each connection before the server itself makes anything for it, which for TLS is most of what a connection costs. */
-function admitFirst(server: TcpServer, admit: (socket: Socket) => boolean): void {
+/**
+ * Asks about each connection before the server itself makes anything for it, which for TLS is most of what a connection costs.
+ *
+ * @param otherFor another server that is to have it; null for this one
+ */
+function admitFirst(
+  server: TcpServer,
+  admit: (socket: Socket) => boolean,
+  otherFor?: (socket: Socket) => Promise<TcpServer | null> | null,
+): void {
   const own = server.listeners('connection') as Array<(socket: Socket) => void>;
+  const goOn = (socket: Socket): void => {
+    for (const one of own) one.call(server, socket);
+  };
   server.removeAllListeners('connection');
   server.on('connection', (socket: Socket) => {
-    if (admit(socket)) for (const one of own) one.call(server, socket);
+    if (!admit(socket)) return;
+    const other = otherFor?.(socket) ?? null;
+    if (other === null) {
+      goOn(socket);
+      return;
+    }
+    void other.then((chosen) => {
+      if (socket.destroyed) return;
+      if (chosen === null) goOn(socket);
+      else chosen.emit('connection', socket);
+    });
   });
 }
 

@@ -1,6 +1,7 @@
 import type { Socket } from 'node:net';
 import { countedAs } from '../core/networks/counted-as.ts';
 import { parseAddress } from '../core/networks/address.ts';
+import { noDevice, type ShownDevice } from '../core/gates/kind.ts';
 import { giveBack } from './memory.ts';
 import type { Patience } from './patience.ts';
 import { mostOfOneClient, mostSilentOfOneClient } from '../core/proxies/hardening.ts';
@@ -16,9 +17,11 @@ const farewellMs = 1000;
  *
  * @property socket the TCP connection itself; destroying it ends whatever lies on it
  * @property sni server name of its handshake in the client's own letters, null on plain HTTP or without one
+ * @property device what that handshake showed of a device
  */
 export class Visitor {
   sni: string | null = null;
+  device: ShownDevice = noDevice;
   /** Requests and live connections that are under way. */
   busy = 0;
   /** When it came, or last became idle. */

@@ -1,8 +1,11 @@
 import { chmodSync, existsSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
-import type { ServiceWords } from '../../src/core/gates/kind.ts';
+import type { PlayedDevices } from '../../src/adapters/certificates/played-devices.ts';
+import type { ServiceWords, ShownDevice } from '../../src/core/gates/kind.ts';
 import { decide, prepare } from '../../src/core/verdict/decide.ts';
 import { send } from '../../src/adapters/rehearsal/send.ts';
+import { checksOf } from '../../src/core/gates/check.ts';
+import { setDevices } from '../../src/use-cases/rehearsal/set-devices.ts';
 import { startStandIn, type StandIn } from '../../src/adapters/rehearsal/stand-in.ts';
 import { compare, type InFolder } from '../../src/core/rehearsal/compare.ts';
 import { takenBy } from '../../src/core/rehearsal/taken.ts';
@@ -36,6 +39,8 @@ export interface Row {
   overRate?: boolean;
   /** What services that the gate asks say of it. */
   words?: ServiceWords;
+  /** What its device shows. */
+  device?: ShownDevice;
 }
 
 export interface Ports {
@@ -66,6 +71,7 @@ export class HeldFront {
     readonly echoes: readonly StandIn[],
     readonly prepared: Prepared,
     private readonly front: RunningFront,
+    private readonly devices: PlayedDevices | null,
   ) {}
 
   /** @param files beside the map, in the same folder @param links there, and where they lead */
@@ -85,7 +91,10 @@ export class HeldFront {
     // nginx serves as a user of its own.
     chmodSync(folder, 0o755);
     const { plan } = plannedOf(text, inventoryOf([]), someHost, folder);
-    return new HeldFront(ports, folder, echoes, prepare(plan), await startFront(folder, proxy, kind !== proxy));
+    const names = plan.roads.flatMap(({ gate }) => checksOf(gate, 'devices').flatMap((check) => check.names ?? []));
+    const devices = await setDevices(plan, [...new Set(['phone', ...names])], new Date());
+    const front = await startFront(folder, proxy, kind !== proxy);
+    return new HeldFront(ports, folder, echoes, prepare(plan), front, devices);
   }
 
   async stop(): Promise<void> {
@@ -98,7 +107,12 @@ export class HeldFront {
   }
 
   async send(row: Row): Promise<Outcome> {
-    return send(sentOf(row), { address: '127.0.0.1', http: this.ports.http, https: this.ports.https });
+    return this.sendIt(sentOf(row));
+  }
+
+  private sendIt(sent: Sent): Promise<Outcome> {
+    const { http, https } = this.ports;
+    return send(sent, { address: '127.0.0.1', http, https }, this.devices?.(sent.device) ?? null);
   }
 
   /** Sends one request and expects what the verdict says. */
@@ -110,7 +124,7 @@ export class HeldFront {
   async differs(row: Row): Promise<Array<{ expected: string; got: string }>> {
     for (const echo of this.echoes) echo.seen.length = 0;
     const own = sentOf(row);
-    const outcome = await send(own, { address: '127.0.0.1', http: this.ports.http, https: this.ports.https });
+    const outcome = await this.sendIt(own);
     const reached = this.echoes.flatMap(({ name, seen }) => seen.map((one) => ({ service: name, seen: one })));
     const { sent, verdict, status } = takenBy(this.prepared, own);
     const got = outcome.kind === 'answer' ? String(outcome.status) : outcome.kind;
@@ -129,7 +143,23 @@ export function sentOf(row: Row): Sent {
   const { headers = [], body = null, person = 'none', overRate = false } = row;
   const proof = row.knownIn === undefined ? {} : { knownIn: row.knownIn };
   const words = row.words === undefined ? {} : { words: row.words };
-  return { listener, sni, host, method, target, version, from, headers, body, person, ...proof, overRate, ...words };
+  const device = row.device === undefined ? {} : { device: row.device };
+  return {
+    listener,
+    sni,
+    host,
+    method,
+    target,
+    version,
+    from,
+    headers,
+    body,
+    person,
+    ...proof,
+    overRate,
+    ...words,
+    ...device,
+  };
 }
 
 /** The file on the disk is the one fact that a verdict about a folder leaves open. */

@@ -5,7 +5,7 @@ import * as x509 from '@peculiar/x509';
 x509.cryptoProvider.set(webcrypto);
 
 const keyKind = { name: 'ECDSA', namedCurve: 'P-256' };
-const signature = { name: 'ECDSA', hash: 'SHA-256' };
+export const signature = { name: 'ECDSA', hash: 'SHA-256' };
 const dayMs = 24 * 60 * 60 * 1000;
 
 /** A certificate and its private key, both PEM; the key as PKCS#8. */
@@ -18,7 +18,7 @@ export interface Pair {
 export const leafDays = 397;
 const authorityDays = 3650;
 
-/** Makes the practice authority: self-signed, may sign leafs only (RFC 5280 §4.2.1.9, path length 0). */
+/** Makes an authority: self-signed, may sign leafs only (RFC 5280 §4.2.1.9, path length 0). */
 export async function makeAuthority({ name, now }: { name: string; now: Date }): Promise<Pair> {
   const keys = await newKeys();
   const certificate = await x509.X509CertificateGenerator.createSelfSigned({
@@ -33,7 +33,7 @@ export async function makeAuthority({ name, now }: { name: string; now: Date }):
       await x509.SubjectKeyIdentifierExtension.create(keys.publicKey),
     ],
   });
-  return { certificate: pem(certificate), key: await keyPem(keys.privateKey) };
+  return { certificate: pemOf(certificate), key: await keyPem(keys.privateKey) };
 }
 
 /** Makes a leaf for `names`, signed by `authority`. The authority itself is put behind it, so the file holds the chain. */
@@ -89,7 +89,7 @@ export async function signLeaf({ names, addresses = [], publicKey, authority, no
       await x509.SubjectKeyIdentifierExtension.create(publicKey),
     ],
   });
-  return pem(certificate) + pem(issuer);
+  return pemOf(certificate) + pemOf(issuer);
 }
 
 /** Reads what a certificate is asked for (RFC 2986): its key, when the request is signed with it, and the names. */
@@ -112,7 +112,7 @@ export async function makeThrowaway(now: Date): Promise<Pair> {
     keys,
     extensions: [new x509.BasicConstraintsExtension(false, undefined, true)],
   });
-  return { certificate: pem(certificate), key: await keyPem(keys.privateKey) };
+  return { certificate: pemOf(certificate), key: await keyPem(keys.privateKey) };
 }
 
 /** A new key: what a certificate is signed for, and the private key as PEM. */
@@ -126,25 +126,27 @@ function dates(now: Date, days: number): { notBefore: Date; notAfter: Date } {
   return { notBefore: new Date(now.getTime() - dayMs / 24), notAfter: new Date(now.getTime() + days * dayMs) };
 }
 
-async function newKeys(): Promise<webcrypto.CryptoKeyPair> {
+/** A pair on the curve P-256. */
+export async function newKeys(): Promise<webcrypto.CryptoKeyPair> {
   return (await webcrypto.subtle.generateKey(keyKind, true, ['sign', 'verify'])) as webcrypto.CryptoKeyPair;
 }
 
-async function keyPem(key: webcrypto.CryptoKey): Promise<string> {
+/** PKCS#8. */
+export async function keyPem(key: webcrypto.CryptoKey): Promise<string> {
   return `${x509.PemConverter.encode(await webcrypto.subtle.exportKey('pkcs8', key), 'PRIVATE KEY')}\n`;
 }
 
-async function readKey(text: string): Promise<webcrypto.CryptoKey> {
+export async function readKey(text: string): Promise<webcrypto.CryptoKey> {
   const bytes = x509.PemConverter.decodeFirst(text);
   return webcrypto.subtle.importKey('pkcs8', bytes, keyKind, false, ['sign']);
 }
 
-function pem(certificate: x509.X509Certificate): string {
+export function pemOf(certificate: x509.X509Certificate): string {
   return `${certificate.toString('pem')}\n`;
 }
 
 /** RFC 5280 §4.1.2.2: positive, not zero, at most 20 octets. */
-function serial(): string {
+export function serial(): string {
   const bytes = randomBytes(16);
   bytes.writeUInt8((bytes.readUInt8(0) & 0x7f) | 0x40, 0);
   return bytes.toString('hex');

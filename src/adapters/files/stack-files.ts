@@ -1,4 +1,4 @@
-import { filesOf } from '../../core/gates/check.ts';
+import { deviceFilesOf, filesOf } from '../../core/gates/check.ts';
 import { createHash } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -27,6 +27,7 @@ export async function stackFiles(plan: Plan, edition: Edition, paths: StatePaths
   const written = edition.files.filter(({ path }) => !forPeople.includes(path));
   const isOneFile = programOf(plan.front.proxy).limits.pair === 'one-file';
   const people = plan.roads.flatMap(({ gate }) => filesOf(gate));
+  const devices = plan.roads.flatMap(({ gate }) => deviceFilesOf(gate));
   const authorities = dialledParts(plan.roads).flatMap(({ upstream: { trust } }) =>
     trust.kind === 'ca' ? trust.file : [],
   );
@@ -42,7 +43,7 @@ export async function stackFiles(plan: Plan, edition: Edition, paths: StatePaths
       { path: isOneFile ? `${certificateFile}.key` : keyFile, source: keyFile, isSecret: true },
     ]),
     ...[...new Set(people)].map((path) => ({ path, source: path, isSecret: true })),
-    ...[...new Set(authorities)].map((path) => ({ path, source: path, isSecret: false })),
+    ...[...new Set([...authorities, ...devices])].map((path) => ({ path, source: path, isSecret: false })),
   ];
   return Promise.all(wanted.map(withSum));
 }

@@ -9,6 +9,10 @@ export interface StatePaths {
   identity: string;
   practice: string;
   certificates: string;
+  /** What a front reads of the devices: their authority's certificate, and which were removed. */
+  devices: string;
+  /** The key of their authority, and which there are. */
+  deviceKeys: string;
   front: string;
   challenges: string;
   acme: string;
@@ -52,6 +56,8 @@ export function statePaths(mapFile: string): StatePaths {
     identity: join(root, 'identity'),
     practice: join(root, 'practice'),
     certificates: join(root, 'certificates'),
+    devices: join(root, 'devices'),
+    deviceKeys: join(root, 'device-keys'),
     front: join(root, 'front'),
     challenges: join(root, 'challenges'),
     acme: join(root, 'acme'),

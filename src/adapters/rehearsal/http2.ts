@@ -2,29 +2,36 @@ import http2 from 'node:http2';
 import net from 'node:net';
 import tls from 'node:tls';
 import type { Outcome, Sent } from '../../core/rehearsal/sent.ts';
+import type { Pair } from '../certificates/make.ts';
+import { shownIn } from './raw.ts';
 import { fromAddress } from '../probe/connect.ts';
 
 interface Http2Input {
   address: string;
   port: number;
   sent: Sent;
+  device?: Pair | null;
 }
 
 /** One request over HTTP/2. A refused handshake, a connection that ends without an answer, or the answer. */
-export function sendHttp2({ address, port, sent }: Http2Input): Promise<Outcome> {
+export function sendHttp2({ address, port, sent, device }: Http2Input): Promise<Outcome> {
   return new Promise((resolve) => {
     const socket = tls.connect({
       socket: net.connect({ host: address, port, ...fromAddress(sent.from) }),
       ALPNProtocols: ['h2'],
       rejectUnauthorized: false,
       ...(sent.sni === null ? {} : { servername: sent.sni }),
+      ...shownIn(device),
     });
     const done = (outcome: Outcome): void => {
       socket.destroy();
       resolve(outcome);
     };
-    socket.once('error', () => done({ kind: 'no-handshake' }));
+    // Of TLS 1.3 a client is done before it hears that its certificate is refused (RFC 8446 §4.4.2.4).
+    let shaken = false;
+    socket.once('error', () => done({ kind: shaken ? 'closed' : 'no-handshake' }));
     socket.once('secureConnect', () => {
+      shaken = true;
       if (socket.alpnProtocol !== 'h2') throw new Error(`the front speaks ${String(socket.alpnProtocol)}`);
       const [authority, ...hosts] = sent.host;
       const session = http2.connect('https://none', { createConnection: () => socket });

@@ -1,6 +1,7 @@
 import net from 'node:net';
 import tls from 'node:tls';
 import { fromAddress } from '../probe/connect.ts';
+import type { Pair } from '../certificates/make.ts';
 import type { Outcome } from '../../core/rehearsal/sent.ts';
 
 interface RawInput {
@@ -9,7 +10,8 @@ interface RawInput {
   port: number;
   /** Bytes to send, as latin1. */
   text: string;
-  tls?: { servername: string | null };
+  /** With the certificate of a device, where one is to be shown. */
+  tls?: { servername: string | null; device?: Pair | null };
   from?: string;
   /** Stop reading once this has come. */
   until?: string;
@@ -43,6 +45,7 @@ export function sendRaw({
             socket: plain,
             rejectUnauthorized: false,
             ...(secure.servername === null ? {} : { servername: secure.servername }),
+            ...shownIn(secure.device),
           });
     const send = (): void => {
       shaken = true;
@@ -58,6 +61,11 @@ export function sendRaw({
     // Only a front that keeps the connection open for no reason gets here, and the test then says what it sent.
     socket.setTimeout(idleMs, end);
   });
+}
+
+/** What a handshake shows of a device, for `tls.connect`. */
+export function shownIn(device: Pair | null | undefined): { cert?: string; key?: string } {
+  return device === null || device === undefined ? {} : { cert: device.certificate, key: device.key };
 }
 
 function parse(data: string): Outcome {

@@ -1,4 +1,5 @@
 import { asksForLive, type Outcome, type Sent } from '../../core/rehearsal/sent.ts';
+import type { Pair } from '../certificates/make.ts';
 import { sendHttp2 } from './http2.ts';
 import { sendRaw } from './raw.ts';
 
@@ -9,10 +10,10 @@ export interface Front {
   https: number;
 }
 
-/** Sends one request just as it is written, and reads what comes back. Certificates are not judged. */
-export async function send(sent: Sent, { address, ...ports }: Front): Promise<Outcome> {
+/** Sends one request just as it is written, and reads what comes back. Certificates are not judged. @param device what its device shows */
+export async function send(sent: Sent, { address, ...ports }: Front, device: Pair | null = null): Promise<Outcome> {
   const { listener, method, target, version, from, headers, body } = sent;
-  if (version === '2.0') return sendHttp2({ address, port: ports.https, sent });
+  if (version === '2.0') return sendHttp2({ address, port: ports.https, sent, device });
   const upgrade = headers.find(([name]) => name.toLowerCase() === 'upgrade');
   const lines = [
     `${method} ${target} HTTP/${version}`,
@@ -20,7 +21,7 @@ export async function send(sent: Sent, { address, ...ports }: Front): Promise<Ou
     ...headers.map(([name, value]) => `${name}: ${value}`),
     ...(upgrade === undefined ? ['Connection: close'] : []),
   ];
-  const secure = listener === 'https' ? { tls: { servername: sent.sni } } : {};
+  const secure = listener === 'https' ? { tls: { servername: sent.sni, device } } : {};
   // An upgrade leaves the connection open, so its answer is known by its last bytes.
   const endings = upgrade === undefined ? {} : { until: asksForLive(sent) ? '\r\n\r\n' : '\n' };
   const text = `${lines.join('\r\n')}\r\n\r\n${body ?? ''}`;

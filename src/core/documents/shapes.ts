@@ -63,6 +63,7 @@ export const gate = z.strictObject({
     z.strictObject({
       name: z.string(),
       networks: networks.nullable(),
+      devices: texts.nullable().describe('names of the devices that pass; empty for all of them'),
       people: z.string().nullable(),
       asks: z.string().nullable().describe('the service that is asked about each request'),
       need: z.enum(['any', 'all']),

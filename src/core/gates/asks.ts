@@ -1,4 +1,5 @@
 import { about, text } from '../map/schema/words.ts';
+import { tellsDevice } from './devices.ts';
 import { byUnits } from '../by-units.ts';
 import type { AsksCheck } from './check.ts';
 import type { GateKind, ServiceWord } from './kind.ts';
@@ -24,7 +25,10 @@ export const asks: GateKind<AsksCheck, string> = {
     kind: 'asks',
     said: written,
     path: splitAsked(written).path,
-    tell: tell.map((name) => name.toLowerCase()).sort(byUnits),
+    tell: tell
+      .map((name) => name.toLowerCase())
+      .filter((name) => name !== tellsDevice)
+      .sort(byUnits),
     upstream: null,
   }),
   place: (check, { dialled }) => ({ ...check, upstream: dialled(splitAsked(check.said).to) }),

@@ -14,6 +14,20 @@ export interface PeopleCheck {
 }
 
 /**
+ * Devices pass that have a certificate of this map.
+ *
+ * @property names null for every device that was not removed @property tell whether the road's service is told which one it is
+ * @property authority absolute path of the certificate that vouches for devices @property removed the list of those that count no more (RFC 5280 §5)
+ */
+export interface DevicesCheck {
+  kind: 'devices';
+  names: string[] | null;
+  tell: boolean;
+  authority: string;
+  removed: string;
+}
+
+/**
  * Visitors pass whom a service lets pass, which is asked about each request.
  *
  * @property said as the map writes it: `login-desk:9091/check`
@@ -32,6 +46,7 @@ export interface AsksCheck {
 /** What a gate can ask for, each kind with what it needs to know. The kinds themselves are in files of their names. */
 export interface Checks {
   networks: NetworksCheck;
+  devices: DevicesCheck;
   people: PeopleCheck;
   asks: AsksCheck;
 }
@@ -78,6 +93,11 @@ export function asksFor({ parts }: PlannedGate, kind: CheckKind): boolean {
 /** The password files of a gate, each once. */
 export function filesOf(gate: PlannedGate): string[] {
   return [...new Set(checksOf(gate, 'people').map(({ file }) => file))];
+}
+
+/** What a front reads of a gate's devices, each file once. */
+export function deviceFilesOf(gate: PlannedGate): string[] {
+  return [...new Set(checksOf(gate, 'devices').flatMap(({ authority, removed }) => [authority, removed]))];
 }
 
 /** The networks of a gate, as they stand in its checks. */

@@ -8,16 +8,26 @@ import type { Check, PlannedGate } from './check.ts';
  * What is known of a request when a gate judges it.
  *
  * @property person `none` without a password, `wrong` with one that fits nobody
+ * @property device what the handshake shows of the visitor's device
  * @property knownIn password files that this person is in; absent where every file knows them
  * @property words what services have said of the request; absent where none was asked
  */
 export interface GateFacts {
   client: Client;
   person: string;
+  device: ShownDevice;
   knownIn?: readonly string[] | undefined;
   isInside: (client: Client, networks: NetworkSet) => boolean;
   words?: ServiceWords | undefined;
 }
+
+/** Why a device is not known. `foreign` also where nobody can tell. */
+export type DeviceState = 'none' | 'removed' | 'ended' | 'foreign';
+
+/** What a handshake shows of a device. @property name common name of its certificate */
+export type ShownDevice = { state: 'good'; name: string } | { state: DeviceState };
+
+export const noDevice: ShownDevice = { state: 'none' };
 
 /** What services have said of this very request, by what the map writes of them. One that is not there has not been asked yet. */
 export type ServiceWords = Readonly<Record<string, ServiceWord>>;

@@ -1,11 +1,12 @@
 import type { AsksCheck, Check, CheckKind, Checks, GatePart } from './check.ts';
 import type { GateFacts, GateKind, Refusal } from './kind.ts';
 import { asks } from './asks.ts';
+import { devices } from './devices.ts';
 import { networks } from './networks.ts';
 import { people } from './people.ts';
 
 /** Every kind of check, in the order in which a gate asks: what costs nothing first, and nobody is asked for a password who could not pass with one. */
-export const gateKinds = { networks, people, asks } as const;
+export const gateKinds = { networks, devices, people, asks } as const;
 
 export const checkOrder = Object.keys(gateKinds) as CheckKind[];
 

@@ -98,7 +98,7 @@ export const mapValueWrong = card({
       remedy: 'Give yours another name.',
     },
     'gate-empty': {
-      message: 'The gate `{text}` has none of `people`, `networks` and `asks`.',
+      message: 'The gate `{text}` has none of `people`, `networks`, `devices` and `asks`.',
       remedy: 'Add one of them. To let everybody pass, use the built-in gate `everyone`.',
     },
     'gate-two-logins': {
@@ -112,6 +112,14 @@ export const mapValueWrong = card({
     'gate-tell-header': {
       message: '`{key}` has the header `{text}`, which a service cannot tell.',
       remedy: 'Name headers that say who the visitor is, such as Remote-User.',
+    },
+    'gate-tell-device': {
+      message: '`{key}` tells the name of the device, but the gate has no `devices`.',
+      remedy: 'Add `devices: any`, or remove `device` from this line.',
+    },
+    'gate-any-device': {
+      message: '`{key}` has `any`, and names of devices beside it.',
+      remedy: 'Write `any` alone, or the names without it.',
     },
     'gate-asks-https': {
       message: '`{key}` asks over HTTPS, which a gate cannot do: {text}',

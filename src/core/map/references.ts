@@ -4,6 +4,7 @@ import { nearest } from '../findings/nearest.ts';
 import { asciiName, isUnder } from '../names/host-name.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
+import { tellsDevice } from '../gates/devices.ts';
 import { splitAsked } from '../gates/asks.ts';
 import { forgeable } from '../verdict/verdict.ts';
 import { builtInGates } from './built-in-gates.ts';
@@ -19,13 +20,17 @@ export function referenceSlips(keys: MapKeys, yaml: YamlText, domains: readonly 
   const slip = (say: Say, path: string[], data: Record<string, string> = {}): void => {
     findings.push(tell(mapValueWrong, { say, data: { key: path.join('.'), ...data }, where: yaml.placeOfKey(path) }));
   };
-  for (const [name, { people, networks, asks, tell = [] }] of Object.entries(keys.gates ?? {})) {
+  for (const [name, { people, networks, devices, asks, tell = [] }] of Object.entries(keys.gates ?? {})) {
     if (builtInGates.includes(name)) slip('gate-reserved', ['gates', name], { text: name });
-    else if (people === undefined && networks === undefined && asks === undefined)
+    else if (people === undefined && networks === undefined && devices === undefined && asks === undefined)
       slip('gate-empty', ['gates', name], { text: name });
     if (people !== undefined && asks !== undefined) slip('gate-two-logins', ['gates', name, 'asks'], { text: name });
-    if (tell.length > 0 && asks === undefined) slip('gate-tell', ['gates', name, 'tell']);
-    for (const header of tell)
+    const headers = tell.filter((one) => one.toLowerCase() !== tellsDevice);
+    if (headers.length > 0 && asks === undefined) slip('gate-tell', ['gates', name, 'tell']);
+    if (headers.length < tell.length && devices === undefined) slip('gate-tell-device', ['gates', name, 'tell']);
+    if (devices !== undefined && devices.length > 1 && devices.includes('any'))
+      slip('gate-any-device', ['gates', name, 'devices']);
+    for (const header of headers)
       if (notTellable.has(header.toLowerCase())) slip('gate-tell-header', ['gates', name, 'tell'], { text: header });
     if (asks !== undefined) askedSlip(asks, (say, data) => slip(say, ['gates', name, 'asks'], data));
   }

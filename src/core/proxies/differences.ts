@@ -48,6 +48,8 @@ export const differences = {
   'kept-connections': 'a kept connection to a service',
   'broken-connections': 'a kept connection that its service closes under a request',
   people: 'people who are added or removed',
+  devices: 'a device certificate that was removed, has ended or is foreign',
+  'device-connection': 'a connection for a name that asks for devices, used for another name',
   'slow-word': 'a service that a gate asks, and that is slow',
   'many-roads': 'many roads',
 } as const;

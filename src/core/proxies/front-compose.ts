@@ -1,4 +1,4 @@
-import { filesOf } from '../gates/check.ts';
+import { deviceFilesOf, filesOf } from '../gates/check.ts';
 import { isPracticeFront } from '../plan/practice-front.ts';
 import { stringify } from 'yaml';
 import type { PublishedPort, Service } from '../inventory/inventory.ts';
@@ -78,7 +78,8 @@ export function foldersOfMap({ roads, challenges }: Plan, mapFile: string): stri
   const own = parentOf(mapFile);
   const passwords = roads.flatMap(({ gate }) => filesOf(gate));
   const authorities = dialledParts(roads).flatMap(({ upstream: { trust } }) => (trust.kind === 'ca' ? trust.file : []));
-  const files = [...passwords, ...authorities];
+  const devices = roads.flatMap(({ gate }) => deviceFilesOf(gate));
+  const files = [...passwords, ...devices, ...authorities];
   const shown = roads.flatMap(({ parts }) => parts.flatMap(({ leads }) => (leads.kind === 'folder' ? leads.path : [])));
   const parents = files.map((file) => (parentOf(file) === own ? file : parentOf(file)));
   return [...new Set([...(challenges === null ? [] : [challenges]), ...shown, ...parents])].sort();

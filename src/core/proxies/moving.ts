@@ -59,6 +59,8 @@ const concerns: Partial<Record<DifferenceId, (plan: Plan) => boolean>> = {
   hashes: asksPeople,
   passwords: asksPeople,
   people: asksPeople,
+  devices: some(({ gate }) => asksFor(gate, 'devices')),
+  'device-connection': some(({ gate }) => asksFor(gate, 'devices')),
   'slow-word': some(({ gate }) => asksFor(gate, 'asks')),
   'many-roads': ({ roads }) => roads.length > manyRoads,
   'own-redirects': some(({ parts }) =>

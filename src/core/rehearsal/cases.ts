@@ -1,5 +1,5 @@
 import { asksFor, checksOf } from '../gates/check.ts';
-import { wordsAt, type ServiceWord } from '../gates/kind.ts';
+import { wordsAt, type DeviceState, type ServiceWord } from '../gates/kind.ts';
 import { parseAddress } from '../networks/address.ts';
 import { roadToAsk } from '../plan/wildcard-road.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';
@@ -26,10 +26,14 @@ export interface RehearsalCase {
 /**
  * All that a rehearsal plays: each part of each road with scheme, method, client, person, upgrade and odd targets; then strangers, and hostile input.
  *
- * @param people who stands in each password file, by its path
+ * @param people who stands in each password file, by its path @param devices names of those that count
  */
-export function rehearsalCases(prepared: Prepared, people: ReadonlyMap<string, readonly string[]>): RehearsalCase[] {
-  const from = viewpoints(prepared.plan, people);
+export function rehearsalCases(
+  prepared: Prepared,
+  people: ReadonlyMap<string, readonly string[]>,
+  devices: readonly string[] = [],
+): RehearsalCase[] {
+  const from = viewpoints(prepared.plan, people, devices);
   return [
     ...prepared.plan.roads.flatMap((road) =>
       road.parts.flatMap((part) => casesOfPart({ prepared, from, part, road: roadToAsk(road, prepared.plan) })),
@@ -76,6 +80,7 @@ function casesOfPart(about: About): RehearsalCase[] {
     ...(isService ? from.map((viewpoint) => of('WebSocket', viewpoint, { headers: upgradeTo('websocket') })) : []),
     ...(asksFor(road.gate, 'people') ? both.map((viewpoint) => wrongPassword(of, viewpoint, base)) : []),
     ...(asksFor(road.gate, 'asks') ? both.flatMap((viewpoint) => oddWords(of, viewpoint, base)) : []),
+    ...(asksFor(road.gate, 'devices') ? both.flatMap((viewpoint) => oddDevices(of, about, viewpoint, base)) : []),
     ...road.gate.parts.flatMap(({ except }) => except.map((target) => of(`GET ${target}`, stranger, { target }))),
     ...(road.rules.cors === null
       ? []
@@ -103,6 +108,9 @@ const forged: Array<[string, string]> = [
   ['Forwarded', 'for=127.0.0.1'],
   ['X_Forwarded_For', '127.0.0.1'],
   ['X-Remote-User', 'warden'],
+  ['Remote-Device', 'phone'],
+  ['Client-Cert', ':MIIB:'],
+  ['X-SSL-Client-Verify', 'SUCCESS'],
   [sayHeader, JSON.stringify([['x-powered-by', 'tide']])],
 ];
 
@@ -134,6 +142,39 @@ function oddWords(
   return words.map(([what, word]) => of(`GET ${base} ${what}`, { ...viewpoint, word }));
 }
 
+/** Certificates that do not count, over both protocols; and a handshake for another name, which asked for none. */
+function oddDevices(
+  of: (what: string, viewpoint: Viewpoint, more?: Partial<Sent>) => RehearsalCase,
+  { prepared: { plan }, road }: About,
+  viewpoint: Viewpoint,
+  base: string,
+): RehearsalCase[] {
+  const states: Array<[string, DeviceState]> = [
+    ['with the certificate of a device that was removed', 'removed'],
+    ['with a certificate that has ended', 'ended'],
+    ['with a certificate of another authority', 'foreign'],
+  ];
+  const other = plan.roads.find(({ name, certificate }) => certificate === road.certificate && name !== road.name);
+  return [
+    ...states.flatMap(([what, state]) =>
+      (['1.1', '2.0'] as const).map((version) =>
+        of(
+          `${version === '2.0' ? 'HTTP/2: ' : ''}GET ${base} ${what}`,
+          { ...viewpoint, device: { state } },
+          { version },
+        ),
+      ),
+    ),
+    ...(other === undefined
+      ? []
+      : [
+          of(`handshake with ${other.display}, Host of ${road.display}`, viewpoint, {
+            sni: roadToAsk(other, plan).name,
+          }),
+        ]),
+  ];
+}
+
 function wrongPassword(
   of: (what: string, viewpoint: Viewpoint, more?: Partial<Sent>) => RehearsalCase,
   viewpoint: Viewpoint,
@@ -163,7 +204,7 @@ interface CaseInput {
 }
 
 function oneCase({ about: { road, part }, what, viewpoint, more }: CaseInput): RehearsalCase {
-  const { peer, person, knownIn, label } = viewpoint;
+  const { peer, person, knownIn, label, device } = viewpoint;
   const said = wordFor(road, viewpoint);
   const { headers = [], ...others } = more;
   return {
@@ -173,7 +214,7 @@ function oneCase({ about: { road, part }, what, viewpoint, more }: CaseInput): R
     login: person === null ? null : { name: person, right: true },
     sent: {
       ...plain(road, peer),
-      ...{ person: person ?? 'none', knownIn },
+      ...{ person: person ?? 'none', knownIn, ...(device === undefined ? {} : { device }) },
       ...others,
       headers: said === null ? headers : [...headers, wordOf(said)],
       ...(said === null ? {} : { words: wordsAt(road.gate, said) }),

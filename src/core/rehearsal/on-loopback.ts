@@ -1,11 +1,11 @@
-import type { Check, GatePart } from '../gates/check.ts';
+import type { Check, DevicesCheck, GatePart } from '../gates/check.ts';
 import { without } from '../without.ts';
 import type { Plan, PlannedPart } from '../plan/plan.ts';
 
 /** By this header a rehearsal on loopback tells whose request it plays. */
 export const toldHeader = 'X-Rehearsed-From';
 
-/** @property dialled port of each stand-in, by where the front would dial @property certificates folder for pairs @property people file in place of each password file */
+/** @property dialled port of each stand-in, by where the front would dial @property certificates folder for pairs @property people file in place of each password file @property devices files in place of those of the map's authority */
 interface Stage {
   http: number;
   https: number;
@@ -14,6 +14,7 @@ interface Stage {
   authority: string;
   certificates: string;
   people: (file: string) => string;
+  devices: Pick<DevicesCheck, 'authority' | 'removed'>;
 }
 
 /** The plan of a front that does the same on free ports of loopback, with visitors' addresses told by a header: for where nothing can be sealed. */
@@ -42,9 +43,10 @@ export function onLoopback(plan: Plan, stage: Stage): Plan {
   };
 }
 
-function gateOn(part: GatePart, { people, dialled }: Stage): GatePart {
+function gateOn(part: GatePart, { people, devices, dialled }: Stage): GatePart {
   const checkOn = (check: Check): Check => {
     if (check.kind === 'people') return { ...check, file: people(check.file) };
+    if (check.kind === 'devices') return { ...check, ...devices };
     if (check.kind !== 'asks' || check.upstream === null) return check;
     const { host, port } = check.upstream;
     return { ...check, upstream: { ...check.upstream, host: '127.0.0.1', port: dialled(host, port), byName: false } };

@@ -1,4 +1,4 @@
-import type { ServiceWord, ServiceWords } from '../gates/kind.ts';
+import type { ServiceWord, ServiceWords, ShownDevice } from '../gates/kind.ts';
 import type { VerdictRequest } from '../verdict/verdict.ts';
 
 /**
@@ -8,6 +8,7 @@ import type { VerdictRequest } from '../verdict/verdict.ts';
  * @property from address of the client @property headers all other header lines, as they are written
  * @property person who the credentials among `headers` prove, `none` without, `wrong` when they prove nobody
  * @property words what services that gates ask will say of it @property knownIn password files in which the credentials are right; without it in every one
+ * @property device what the handshake shows; without it nothing
  */
 export interface Sent {
   listener: 'http' | 'https';
@@ -23,6 +24,7 @@ export interface Sent {
   knownIn?: readonly string[];
   overRate: boolean;
   words?: ServiceWords;
+  device?: ShownDevice;
 }
 
 /** What came back: a refused handshake, a connection that was closed without a byte, or an answer. Header names in lower case. */
@@ -43,7 +45,7 @@ export interface Seen {
 export function requestOf({ listener, sni, host, method, target, version, from, ...rest }: Sent): VerdictRequest {
   const headers = Object.create(null) as Record<string, string[]>;
   for (const [name, value] of rest.headers) (headers[name.toLowerCase()] ??= []).push(value);
-  const { person, knownIn, overRate, words } = rest;
+  const { person, knownIn, overRate, words, device } = rest;
   return {
     ...{
       listener,
@@ -57,6 +59,7 @@ export function requestOf({ listener, sni, host, method, target, version, from, 
     ...{ headers, person, overRate },
     ...(knownIn === undefined ? {} : { knownIn }),
     ...(words === undefined ? {} : { words }),
+    ...(device === undefined ? {} : { device }),
   };
 }
 

@@ -1,4 +1,5 @@
 import { covers } from '../certificates/cover.ts';
+import { deviceCheckOf } from '../gates/devices.ts';
 import { isWildcard } from '../names/wildcard.ts';
 import { hostOfHeader } from '../names/host-name.ts';
 import { inNetworks, parseAddress } from '../networks/address.ts';
@@ -32,6 +33,7 @@ export function prepare(plan: Plan): Prepared {
       return { name, certificate, admitted };
     }),
     addressOf: remembering(parseAddress),
+    asksDevices: plan.roads.some(({ gate }) => deviceCheckOf(gate) !== null),
     isInside: insideOf(),
   };
 }

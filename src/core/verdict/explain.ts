@@ -4,7 +4,7 @@ import { withPort } from '../networks/address.ts';
 import { contextOf, type Context } from './context.ts';
 import { toldOf } from './client.ts';
 import { decide } from './decide.ts';
-import { passGate, type PartOutcome } from './gate.ts';
+import { factsOf, passGate, type PartOutcome } from './gate.ts';
 import { steps, type StepName } from './steps/all-steps.ts';
 import { lineOf, nothingSet } from './steps/step.ts';
 import { isNormal } from './target.ts';
@@ -51,8 +51,7 @@ export function explain(prepared: Prepared, request: VerdictRequest): Explanatio
 function gateSteps({ road, client, target, request, prepared }: Context): ExplainedStep[] {
   if (road === null) return [];
   const outcomes = passGate(road.gate, { client, target, request, prepared });
-  const { person, knownIn, words } = request;
-  const facts = { client, person, knownIn, words, isInside: prepared.isInside };
+  const facts = factsOf({ client, request, prepared });
   if (outcomes.length === 0)
     return [{ step: 'gate', outcome: 'passes', words: 'everyone passes', mapLine: lineOf(road, 'gate') }];
   return outcomes.map((one) => ({

@@ -1,5 +1,5 @@
-import { asksFor, checkOf, networksOf } from '../gates/check.ts';
-import { wordsAt, type ServiceWord } from '../gates/kind.ts';
+import { asksFor, checkOf, checksOf, networksOf } from '../gates/check.ts';
+import { wordsAt, type ServiceWord, type ShownDevice } from '../gates/kind.ts';
 import ipaddr from 'ipaddr.js';
 import { inNetworks } from '../networks/address.ts';
 import { admits } from '../networks/admits.ts';
@@ -9,13 +9,14 @@ import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import { decide } from './decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from './verdict.ts';
 
-/** Somebody who comes to the front. @property peer address of the other end of the connection @property word what services say of him that gates ask */
+/** Somebody who comes to the front. @property peer address of the other end of the connection @property word what services say of him that gates ask @property device what his device shows */
 export interface Viewpoint {
   label: string;
   peer: string;
   person: string | null;
   knownIn: string[];
   word?: ServiceWord;
+  device?: ShownDevice;
 }
 
 /** What a viewpoint gets of a road. */
@@ -40,9 +41,13 @@ export function strangerTo({ roads, ports, front }: Plan): string {
 /**
  * Who may come: anybody, somebody in each network of each gate, each of the people from anywhere, and the edge.
  *
- * @param people who stands in each password file, by its path
+ * @param people who stands in each password file, by its path @param devices their names, where a gate lets in any of them
  */
-export function viewpoints(plan: Plan, people: ReadonlyMap<string, readonly string[]>): Viewpoint[] {
+export function viewpoints(
+  plan: Plan,
+  people: ReadonlyMap<string, readonly string[]>,
+  devices: readonly string[] = [],
+): Viewpoint[] {
   const stranger = strangerTo(plan);
   const gates = new Map<string, NetworkSet>();
   for (const { gate } of [...plan.roads, ...plan.ports]) {
@@ -66,11 +71,24 @@ export function viewpoints(plan: Plan, people: ReadonlyMap<string, readonly stri
     { label: 'internet', peer: stranger, person: null, knownIn: [] },
     ...near,
     ...known,
+    ...devicesOf(plan, devices).map((name): Viewpoint => {
+      const device = { state: 'good' as const, name };
+      return { label: `device ${name}`, peer: stranger, person: null, knownIn: [], device };
+    }),
     ...(plan.roads.some(({ gate }) => asksFor(gate, 'asks'))
       ? [{ label: 'signed in', peer: stranger, person: null, knownIn: [], word: { status: 200, told: {} } }]
       : []),
     ...(edgePeer === null ? [] : [{ label: 'the edge', peer: edgePeer, person: null, knownIn: [] }]),
   ];
+}
+
+/** Devices that make a difference: those that gates name, and of the others one. */
+function devicesOf(plan: Plan, all: readonly string[]): string[] {
+  const checks = plan.roads.flatMap(({ gate }) => checksOf(gate, 'devices'));
+  if (checks.length === 0) return [];
+  const named = [...new Set(checks.flatMap(({ names }) => names ?? []))];
+  const other = all.find((one) => !named.includes(one));
+  return [...named, ...(other === undefined ? [] : [other])];
 }
 
 /** An address in a set of networks; IPv4 rather than IPv6, and loopback only when there is nothing else. */
@@ -117,12 +135,13 @@ export function exposure(prepared: Prepared, from: readonly Viewpoint[]): Exposu
 }
 
 export function requestFrom(
-  { peer, person, knownIn, word }: Viewpoint,
+  { peer, person, knownIn, word, device }: Viewpoint,
   road: PlannedRoad,
   target: string,
 ): VerdictRequest {
   return {
     ...(word === undefined ? {} : { words: wordsAt(road.gate, word) }),
+    ...(device === undefined ? {} : { device }),
     listener: 'https',
     sni: road.name,
     host: [road.authority],

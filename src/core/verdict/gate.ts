@@ -1,5 +1,5 @@
 import { asksFor, checkOf, type AsksCheck, type GatePart, type PlannedGate } from '../gates/check.ts';
-import type { Refusal } from '../gates/kind.ts';
+import { noDevice, type GateFacts, type Refusal, type ShownDevice } from '../gates/kind.ts';
 import { judge, type Judged } from '../gates/kinds.ts';
 import type { Client } from './client.ts';
 import { isBelow } from './target.ts';
@@ -8,7 +8,7 @@ import type { Prepared, VerdictRequest } from './verdict.ts';
 interface GateInput {
   client: Client;
   target: string;
-  request: Pick<VerdictRequest, 'person' | 'knownIn' | 'words'>;
+  request: Pick<VerdictRequest, 'listener' | 'person' | 'device' | 'knownIn' | 'words'>;
   prepared: Pick<Prepared, 'isInside'>;
 }
 
@@ -46,8 +46,18 @@ export type Stop = { part: GatePart } & ({ refusal: Refusal } | { open: AsksChec
 function passPart(part: GatePart, { client, target, request, prepared }: GateInput): PartOutcome {
   const excepted = part.except.find((prefix) => isBelow(target, prefix)) ?? null;
   if (excepted !== null) return { part, excepted, passed: [], refusal: null, open: null };
+  return { part, excepted, ...judge(part, factsOf({ client, request, prepared })) };
+}
+
+/** What a request's handshake shows of a device: on plain HTTP there is none. */
+export function deviceOf({ listener, device = noDevice }: Pick<VerdictRequest, 'listener' | 'device'>): ShownDevice {
+  return listener === 'http' ? noDevice : device;
+}
+
+/** What is known of a request at a gate. */
+export function factsOf({ client, request, prepared }: Omit<GateInput, 'target'>): GateFacts {
   const { person, knownIn, words } = request;
-  return { part, excepted, ...judge(part, { client, person, knownIn, words, isInside: prepared.isInside }) };
+  return { client, person, device: deviceOf(request), knownIn, words, isInside: prepared.isInside };
 }
 
 /** Whether a gate asks this request for a password at all. */

@@ -2,7 +2,7 @@ import type { NetworkSet } from '../networks/home.ts';
 import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import type { Upstream } from '../plan/upstream.ts';
 import type { PageKind } from '../map/site-map.ts';
-import type { ServiceWords } from '../gates/kind.ts';
+import type { ServiceWords, ShownDevice } from '../gates/kind.ts';
 import type { Client } from './client.ts';
 import type { StepName } from './steps/all-steps.ts';
 
@@ -15,6 +15,7 @@ import type { StepName } from './steps/all-steps.ts';
  * @property peer address of the other end of the connection
  * @property headers all header lines by lower-case name
  * @property person who the credentials prove, `none` without credentials, `wrong` when they prove nobody
+ * @property device what the handshake shows of the visitor's device; without it nothing
  * @property knownIn people files in which the credentials are right; without it every one knows the person
  * @property words what services that gates ask have said of this request
  * @property overRate the client has used up what `rate` allows
@@ -29,6 +30,7 @@ export interface VerdictRequest {
   peer: string;
   headers: Readonly<Record<string, readonly string[]>>;
   person: string | 'none' | 'wrong';
+  device?: ShownDevice;
   knownIn?: readonly string[];
   overRate: boolean;
   words?: ServiceWords;
@@ -105,16 +107,25 @@ export type Act =
 
 /**
  * Headers that say where a request came from, who sent it, or what it was before it was rewritten. What a stranger wrote into them
- * never reaches a service.
+ * never reaches a service. What says of a certificate of the visitor is among them (RFC 9440 §2.4).
  */
 export const forgeable = [
+  'client-cert',
+  'client-cert-chain',
   'forwarded',
   'front-end-https',
   'proxy',
+  'remote-device',
   'remote-user',
+  'ssl-client-cert',
+  'ssl-client-verify',
   'true-client-ip',
+  'x-client-cert',
+  'x-client-dn',
   'x-client-ip',
+  'x-client-verify',
   'x-cluster-client-ip',
+  'x-forwarded-client-cert',
   'x-forwarded-for',
   'x-forwarded-host',
   'x-forwarded-method',
@@ -132,6 +143,15 @@ export const forgeable = [
   'x-real-ip',
   'x-remote-user',
   'x-rewrite-url',
+  'x-ssl-cert',
+  'x-ssl-client-cert',
+  'x-ssl-client-cn',
+  'x-ssl-client-dn',
+  'x-ssl-client-fingerprint',
+  'x-ssl-client-s-dn',
+  'x-ssl-client-serial',
+  'x-ssl-client-subject',
+  'x-ssl-client-verify',
 ] as const;
 
 /** Request headers of which several lines make a request malformed (RFC 9110 §5.3): front and service could each go by another one. */
@@ -188,6 +208,8 @@ export interface Prepared {
   askedFor: (host: string) => Asked | null;
   shownTo: (sni: string) => Shown;
   addressOf: (text: string) => string | null;
+  /** Whether some name asks for the certificate of a device. */
+  asksDevices: boolean;
   /** Whether a visitor may pass the networks of a gate; remembered like these. Nobody who is not known is in any. */
   isInside: (client: Client, networks: NetworkSet) => boolean;
 }

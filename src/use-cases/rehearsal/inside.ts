@@ -21,6 +21,7 @@ import { prepare } from '../../core/verdict/decide.ts';
 import type { Job, Report } from './job.ts';
 import { playAll, type Arrivals } from './play.ts';
 import { addressesOf } from '../../core/plan/parts.ts';
+import { setDevices } from './set-devices.ts';
 import { addressesOfNames, startStandIns, upstreamsOf } from './stand-ins.ts';
 
 /** How long the front may take to come up. */
@@ -32,10 +33,11 @@ export async function rehearseInside(job: Job): Promise<Report> {
   const passwords = new Map(
     job.people.flatMap(([, names]) => names).map((name) => [name, randomBytes(9).toString('hex')]),
   );
-  const cases = rehearsalCases(prepare(plan), new Map(job.people));
+  const cases = rehearsalCases(prepare(plan), new Map(job.people), job.devices);
   const closeNames = job.sealed ? await setStage(job, cases) : await setOnLoopback(job);
   if (programOf(plan.front.proxy).limits.pair === 'one-file') await joinPairs(plan.certificates);
   await adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
+  const devices = await setDevices(plan, playedNames(cases), new Date(job.now));
   await writePeople(job, passwords);
   const arrivals: Arrivals = { byCase: new Map(), strays: [] };
   const standIns = await startStandIns(plan, {
@@ -52,11 +54,16 @@ export async function rehearseInside(job: Job): Promise<Report> {
   try {
     const { address, port } = plan.front.mark;
     await waitForMark({ address, port, mark: job.mark, withinMs: startMs, signal: new AbortController().signal });
-    return await playAll({ prepared: prepare(plan), cases, standIns, passwords, arrivals });
+    return await playAll({ prepared: prepare(plan), cases, standIns, passwords, devices, arrivals });
   } finally {
     await front.stop();
     stopAll(standIns, closeNames);
   }
+}
+
+/** Of the devices that some case plays. */
+function playedNames(cases: readonly RehearsalCase[]): string[] {
+  return [...new Set(cases.flatMap(({ sent: { device } }) => (device?.state === 'good' ? [device.name] : [])))];
 }
 
 function stopAll(standIns: ReadonlyMap<string, StandIn>, closeNames: () => void): void {

@@ -24,6 +24,8 @@ export interface Job {
   paths: StatePaths;
   scratch: string;
   people: Array<[string, string[]]>;
+  /** Names of the map's devices. */
+  devices: string[];
   names: string[];
   now: string;
 }

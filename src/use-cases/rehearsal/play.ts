@@ -2,6 +2,7 @@ import { checksOf } from '../../core/gates/check.ts';
 import { lstat } from 'node:fs/promises';
 import { join } from 'node:path';
 import pLimit from 'p-limit';
+import type { PlayedDevices } from '../../adapters/certificates/played-devices.ts';
 import { send, type Front } from '../../adapters/rehearsal/send.ts';
 import type { StandIn } from '../../adapters/rehearsal/stand-in.ts';
 import type { Plan, PlannedPort } from '../../core/plan/plan.ts';
@@ -26,6 +27,8 @@ interface PlayInput {
   cases: readonly RehearsalCase[];
   standIns: ReadonlyMap<string, StandIn>;
   passwords: ReadonlyMap<string, string>;
+  /** What devices show; null where no gate asks for one. */
+  devices: PlayedDevices | null;
   arrivals: Arrivals;
 }
 
@@ -131,7 +134,13 @@ async function playOne(
   arrivals.byCase.set(id, reached);
   const front = frontFor(own, prepared.plan);
   const outcome: Outcome =
-    front === null ? { kind: 'closed' } : await send({ ...own, headers: [...own.headers, ['X-Rehearsal', id]] }, front);
+    front === null
+      ? { kind: 'closed' }
+      : await send(
+          { ...own, headers: [...own.headers, ['X-Rehearsal', id]] },
+          front,
+          input.devices?.(own.device) ?? null,
+        );
   const inFolder = verdict.act === 'folder' ? await lookInto(verdict) : 'nothing';
   const played = { sent, verdict, outcome, reached, service: serviceOf(verdict, input), inFolder };
   const differences = compare(played);

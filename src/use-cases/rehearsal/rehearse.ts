@@ -17,10 +17,12 @@ import { reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { planFile, planPath } from '../../core/proxies/builtin/renderer.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Plan } from '../../core/plan/plan.ts';
+import { knownDevices } from '../../core/devices/ledger.ts';
 import { onLoopback } from '../../core/rehearsal/on-loopback.ts';
 import type { Site } from '../map/load.ts';
 import type { WriteResult } from '../live/write.ts';
 import type { Job, Report } from './job.ts';
+import { deviceFiles, loadDevices } from '../map/devices.ts';
 import { upstreamNames, upstreamsOf } from './stand-ins.ts';
 
 interface RehearseInput {
@@ -87,7 +89,7 @@ async function inSealedNetwork(
     const shared = { sealed: true, program, plan, files, number, mark: markText({ number, digest }) };
     const job = {
       ...{ ...shared, current: join(paths.front, 'current'), paths, scratch, people },
-      ...{ names: upstreamNames(plan), now: now().toISOString() },
+      ...{ names: upstreamNames(plan), now: now().toISOString(), devices: await devicesOf(site, now()) },
     };
     const told = await runInside(job, sealedWords(), input);
     if ('report' in told) return told;
@@ -111,7 +113,15 @@ async function onFreePorts(input: RehearseInput, { program, scratch }: Backstage
     return at < 0 ? file : join(scratch, `people-${String(at)}`);
   };
   const plan = onLoopback(site.plan, {
-    ...{ http, https, mark, people, certificates: paths.certificates, authority: join(scratch, 'authority.pem') },
+    ...{
+      http,
+      https,
+      mark,
+      people,
+      devices: deviceFiles(paths),
+      certificates: paths.certificates,
+      authority: join(scratch, 'authority.pem'),
+    },
     dialled: (host, port) => ports[upstreams.findIndex((one) => one.host === host && one.port === port)] ?? 9,
   });
   const { renderer } = programOf(plan.front.proxy);
@@ -126,6 +136,7 @@ async function onFreePorts(input: RehearseInput, { program, scratch }: Backstage
     names: upstreamNames(site.plan),
     files: renderer.entry === planPath ? files : [...files, planFile(plan)],
     people: real.map(([path, names]) => [people(path), names]),
+    devices: await devicesOf(site, now()),
   };
   const told = await runInside(job, [], input);
   if ('report' in told) return told.report;
@@ -175,6 +186,12 @@ function peopleOf({ plan, mapFile }: Site): Array<[string, string[]]> {
   return [...filesOfMap(plan, mapFile).people].flatMap(([path, file]): Array<[string, string[]]> =>
     file.state === 'read' ? [[path, file.file.people.map(({ name }) => name)]] : [],
   );
+}
+
+/** Names of the devices that count; none where they cannot be read, which `check` tells. */
+async function devicesOf({ paths }: Site, now: Date): Promise<string[]> {
+  const ledger = await loadDevices(paths).catch(() => null);
+  return ledger === null ? [] : knownDevices(ledger, now);
 }
 
 /** What is mounted over must be there. What was not is removed again, as far as it is still empty. */

@@ -134,8 +134,10 @@ function reasons({ plan, map, host }: Site): string {
 function gateAsJson({ name, parts }: PlannedGate): Record<string, unknown> {
   const kinds = (part: GatePart): Record<string, unknown> => {
     const networks = checkOf(part, 'networks');
+    const devices = checkOf(part, 'devices');
     return {
       networks: networks === null ? null : without(networks, 'kind'),
+      devices: devices === null ? null : (devices.names ?? []),
       people: checkOf(part, 'people')?.file ?? null,
       asks: checkOf(part, 'asks')?.said ?? null,
     };

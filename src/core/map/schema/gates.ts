@@ -11,12 +11,13 @@ export const gate = z.strictObject(
   {
     people: keyOf(gateKinds.people.schema),
     networks: keyOf(gateKinds.networks.schema),
+    devices: keyOf(gateKinds.devices.schema),
     asks: keyOf(gateKinds.asks.schema),
     tell: oneOrMany(headerName('the name of a header'), 'a header or a list of headers')
       .optional()
       .meta(
         about(
-          'Beside `asks`: headers of its answer that the service of the road gets. Nobody else can send them.',
+          'What the service of the road is told: beside `asks`, headers of its answer; beside `devices`, `device` for the name of the device, as `Remote-Device`. Nobody else can send them.',
           '[Remote-User, Remote-Groups]',
         ),
       ),

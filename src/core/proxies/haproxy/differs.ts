@@ -46,6 +46,8 @@ export const differs: Differs = {
   'kept-connections': "is the visitor's own; others may have it from their second request on",
   'broken-connections': 'a GET and its like are sent once more; a POST gets no answer, and its program decides',
   people: 'count with the next `install`: they are in its configuration',
+  devices: '403, with a page that says why',
+  'device-connection': 'serves it',
   'slow-word': 'asks four times, and refuses after 5 seconds',
   'many-roads': 'stand in maps; above two hundred they share 256 files, and one for what they have in common',
 };

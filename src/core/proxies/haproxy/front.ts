@@ -10,6 +10,7 @@ import {
   slowHeadSeconds,
 } from '../hardening.ts';
 import { abnormal } from '../pattern.ts';
+import { bindWords } from './devices.ts';
 import { loadLines } from './asking.ts';
 import { answerLines, originLines, requestLines } from './passing.ts';
 import { pageWords } from './pages.ts';
@@ -57,7 +58,7 @@ export function frontFile(plan: Plan, current: string): string {
     ...section(`frontend mile-marker-https from ${defaultsName}`, [
       ...front.listen.addresses.map(
         (address) =>
-          `bind ${bindAddress(address, front.listen.https)} ssl crt-list ${quote(`${current}/certificates.list`)} strict-sni alpn h2,http/1.1 ssl-min-ver TLSv1.2 no-tls-tickets ciphers ${modernSuites.join(':')}`,
+          `bind ${bindAddress(address, front.listen.https)} ssl crt-list ${quote(`${current}/certificates.list`)} strict-sni alpn h2,http/1.1 ssl-min-ver TLSv1.2 no-tls-tickets ciphers ${modernSuites.join(':')}${bindWords(plan)}`,
       ),
       ...visitorLines(plan),
       ...sanityLines(),
@@ -109,7 +110,7 @@ function socketLines(plan: Plan): string[] {
       ];
 }
 
-/** 4. A pending token of an authority (RFC 8555 §8.3). */
+/** A pending token of an authority (RFC 8555 §8.3). */
 function challengeLines({ challenges }: Plan): string[] {
   if (challenges === null) return [];
   const prefix = '/\\.well-known/acme-challenge/';
@@ -168,7 +169,7 @@ function nameLines({ roads }: Plan, current: string, listener: 'http' | 'https')
   ];
 }
 
-/** 5. Names that are not on the map. */
+/** Names that are not on the map. */
 function strangerLines(plan: Plan, current: string): string[] {
   const { unknown } = plan.front;
   const stranger = 'if !{ var(txn.road) -m found }';
@@ -188,7 +189,7 @@ function strangerLines(plan: Plan, current: string): string[] {
   }
 }
 
-/** 6. The certificate that the handshake showed, for the sections of roads to compare with theirs. */
+/** The certificate that the handshake showed, for the sections of roads to compare with theirs. */
 function shownLines({ certificates }: Plan, current: string): string[] {
   const below = `http-request set-var(txn.shown) ${quote(`var(txn.sni),regsub("^[0-9a-z_-]+\\.",""),map(${current}/shown-below.map)`)} if !{ var(txn.shown) -m found } { var(txn.sni) -m reg ${quote('^[0-9a-z_-]+\\.')} }`;
   return [

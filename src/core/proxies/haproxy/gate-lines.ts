@@ -16,7 +16,7 @@ export function below(prefix: string): string {
   return `{ var(txn.normal) -m bool } { path -m reg ${quote(`^${escapePattern(prefix)}${end}`)} }`;
 }
 
-/** 12. One part of the gate after the other: networks first (403), people after (401). @param page words for what a 403 shows */
+/** One part of the gate after the other: networks first (403), people after (401). @param page words for what a 403 shows */
 export function gateLines(plan: Plan, road: PlannedRoad, page: string): string[] {
   return road.gate.parts.flatMap((part, index) => [
     comment(`Gate: ${part.name}.`),
@@ -55,6 +55,14 @@ export const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> | null } = {
       ...inLines(`acl apart${String(index)} src --`, except),
       `http-request set-var(txn.${passed}) bool(true) if near${String(index)}${except.length === 0 ? '' : ` !apart${String(index)}`}${isKnown(plan)}`,
     ],
+    refuse: ({ page }) => `http-request return status 403${page}`,
+  },
+  devices: {
+    variable: 'device',
+    ask: ({ names }, { passed }) =>
+      (names === null ? [''] : [...chunks(names)].map((some) => ` { ssl_c_s_dn(cn) -m str -- ${some.join(' ')} }`)).map(
+        (named) => `http-request set-var(txn.${passed}) bool(true) if { ssl_c_used } { ssl_c_verify 0 }${named}`,
+      ),
     refuse: ({ page }) => `http-request return status 403${page}`,
   },
   people: {
@@ -105,6 +113,11 @@ function partLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number,
 /** The words of a check, which is only given to those of its own kind. */
 function wordsFor({ kind }: Check): CheckWords<Check> {
   return (checkWords[kind] as CheckWords<Check> | null) ?? refusing;
+}
+
+/** A line takes sixty-four words. */
+function* chunks(names: readonly string[]): Generator<readonly string[]> {
+  for (let at = 0; at < names.length; at += 32) yield names.slice(at, at + 32);
 }
 
 /** Lets nobody pass. */

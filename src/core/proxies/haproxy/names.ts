@@ -1,6 +1,8 @@
 import { isWildcard, withoutStar } from '../../names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import type { WrittenFile } from '../renderer.ts';
+import { indexed } from '../../indexed.ts';
+import { listWords } from './devices.ts';
 import { ownHeader } from './quote.ts';
 
 type Listener = 'http' | 'https';
@@ -60,13 +62,22 @@ function shownFor({ roads, certificates, front }: Plan): Map<string, string> {
  * name with `.key` behind it.
  */
 export function certificateList(plan: Plan): WrittenFile {
-  const byId = new Map<string, string[]>(plan.certificates.map(({ id }) => [id, []]));
-  // A server name with a dot at its end is the same name.
-  for (const [name, id] of shownFor(plan)) byId.get(id)?.push(name, ...(isWildcard(name) ? [] : [`${name}.`]));
-  const lines = plan.certificates.flatMap(({ id, certificateFile }) => {
-    const names = byId.get(id) ?? [];
-    return inLines(names).map((line) => `${certificateFile} [alpn h2,http/1.1] ${line}`);
-  });
+  const roads = indexed(plan.roads, 'name');
+  // Names of one certificate that ask alike for devices share a line.
+  const byId = new Map(plan.certificates.map(({ id }) => [id, new Map<string, string[]>()]));
+  for (const [name, id] of shownFor(plan)) {
+    const road = roads.get(name);
+    const words = ['alpn h2,http/1.1', road === undefined ? '' : listWords(road)].join(' ').trim();
+    const alike = byId.get(id);
+    // A server name with a dot at its end is the same name.
+    const names = [name, ...(isWildcard(name) ? [] : [`${name}.`])];
+    alike?.set(words, [...(alike.get(words) ?? []), ...names]);
+  }
+  const lines = plan.certificates.flatMap(({ id, certificateFile }) =>
+    [...(byId.get(id) ?? [])].flatMap(([words, names]) =>
+      inLines(names).map((line) => `${certificateFile} [${words}] ${line}`),
+    ),
+  );
   return {
     path: 'certificates.list',
     content: [`${ownHeader}: certificates and their names.`, ...lines, ''].join('\n'),

@@ -4,6 +4,7 @@ import type { Plan, PlannedPart, PlannedRoad } from '../../plan/plan.ts';
 import type { Upstream } from '../../plan/upstream.ts';
 import { allowedMethods, corsHeaders } from '../../verdict/cors.ts';
 import { headerCase } from '../header-case.ts';
+import { deviceLines, toldDevice } from './devices.ts';
 import { defaultsName, resolversName } from './front.ts';
 import { leadsWords } from '../leads-words.ts';
 import { below, gateLines, withoutPassword } from './gate-lines.ts';
@@ -52,6 +53,7 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener, current
       : [
           comment('The certificate of this connection must cover the name.'),
           `http-request return status 421 if !{ var(txn.shown) -m str -- ${quote(road.certificate)} }`,
+          ...deviceLines(road, pageWords(plan, current, 'refused')),
         ];
   const answers = roadAnswers(road, listener);
   const paused = `http-request return status 503${pageWords(plan, current, 'paused')}`;
@@ -64,6 +66,7 @@ function backendLines(plan: Plan, road: PlannedRoad, listener: Listener, current
     ...preflightLines(road),
     ...rateLines(road),
     ...gateLines(plan, road, pageWords(plan, current, 'refused')),
+    ...toldDevice(road),
     ...leadLines(plan, road, current),
     ...answers,
   ];
@@ -103,7 +106,7 @@ function originLines({ rules: { cors } }: PlannedRoad): string[] {
   ];
 }
 
-/** 10. Answers to preflights. */
+/** Answers to preflights. */
 function preflightLines({ rules: { cors } }: PlannedRoad): string[] {
   if (cors === null) return [];
   const granted = [
@@ -135,7 +138,7 @@ function rateLines({ rules: { rate } }: PlannedRoad): string[] {
   ];
 }
 
-/** 13. Where the parts of a road lead; the longest prefix first. */
+/** Where the parts of a road lead; the longest prefix first. */
 function leadLines(plan: Plan, road: PlannedRoad, current: string): string[] {
   const { parts } = road;
   const last = parts.length - 1;

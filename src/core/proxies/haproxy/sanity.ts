@@ -7,7 +7,7 @@ import { comment, quote } from './quote.ts';
 /** A path climbs at most so deep before it comes back; what goes deeper is refused, whatever it leads to. */
 const mostDeep = 16;
 
-/** 3. Nothing malformed reaches a service, see the verdict's step of this name. */
+/** Nothing malformed reaches a service, see the verdict's step of this name. */
 export function sanityLines(): string[] {
   const refuse = (condition: string, status = 400): string =>
     `http-request return status ${String(status)} if ${condition}`;

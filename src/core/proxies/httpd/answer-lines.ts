@@ -62,7 +62,7 @@ function preflightHeaders(cors: Cors): Array<[string, string]> {
   ];
 }
 
-/** 10. Answers to preflights. */
+/** Answers to preflights. */
 export function preflightLines({ rules: { cors } }: PlannedRoad): string[] {
   if (cors === null) return [];
   const asked = ['%{ENV:mm_preflight}', '=1'] as const;

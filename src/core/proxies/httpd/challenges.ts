@@ -19,7 +19,7 @@ export function challengeFolder({ challenges }: Plan): string[] {
   ]);
 }
 
-/** 4. A pending token of an authority (RFC 8555 §8.3); what is not pending goes the way of all requests. */
+/** A pending token of an authority (RFC 8555 §8.3); what is not pending goes the way of all requests. */
 export function challengeLines({ challenges }: Plan): string[] {
   if (challenges === null) return [];
   const file = `${escapeSubstitution(challenges)}/%{SERVER_NAME}%{ENV:mm_path}`;

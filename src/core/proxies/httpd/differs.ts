@@ -47,6 +47,8 @@ export const differs: Differs = {
   'broken-connections':
     'a GET that comes first on its connection is sent once more; later ones get no answer, and browsers send them again; 502 over HTTP/2',
   people: 'count at once',
+  devices: 'the handshake ends without an answer',
+  'device-connection': '421, unless both names ask alike',
   'slow-word': 'cannot: an error of `check`',
   'many-roads': 'have a server each: with thousands it starts slowly and takes much memory',
 };

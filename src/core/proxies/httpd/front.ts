@@ -69,7 +69,7 @@ export function pairLines({
   return [`SSLCertificateFile ${quote(certificateFile)}`, `SSLCertificateKeyFile ${quote(keyFile)}`];
 }
 
-/** 5. Names that are not on the map. httpd cannot end a connection without an answer. */
+/** Names that are not on the map. httpd cannot end a connection without an answer. */
 function strangerLines(plan: Plan): string[] {
   const { unknown } = plan.front;
   switch (unknown.act) {
@@ -103,7 +103,7 @@ function onwardServer(plan: Plan, current: string): string[] {
   ]);
 }
 
-/** 7. The target byte for byte. */
+/** The target byte for byte. */
 export function onwardLines(plan: Plan, current: string, proven: boolean): string[] {
   const { https } = plan.front.ports;
   const port = https === 443 ? '' : `:${String(https)}`;

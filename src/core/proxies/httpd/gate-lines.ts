@@ -4,6 +4,7 @@ import { isWildcard } from '../../names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { longestCredentials } from '../hardening.ts';
 import { escapePattern } from '../pattern.ts';
+import { isDevice } from './devices.ts';
 import { comment, quote, rewrite, section } from './quote.ts';
 import { isIn } from './visitor.ts';
 
@@ -22,7 +23,7 @@ export function exceptionLines({ gate }: PlannedRoad): string[] {
   );
 }
 
-/** 12. All parts must agree; httpd answers 403 where no password would help, and 401 where one may (mod_authz_core). */
+/** All parts must agree; httpd answers 403 where no password would help, and 401 where one may (mod_authz_core). */
 export function gateLines(plan: Plan, road: PlannedRoad): string[] {
   const { parts } = road.gate;
   if (parts.length === 0) return ['Require all granted'];
@@ -62,6 +63,7 @@ function askLines({ name }: PlannedRoad, file: string): string[] {
 /** What httpd must find true for each kind of check. */
 export const requirements: CheckTable<Plan> = {
   networks: nearLines,
+  devices: (check) => [`Require expr "${isDevice(check)}"`],
   people: () => ['Require valid-user'],
   // It has no way to ask over HTTP.
   asks: null,
@@ -115,7 +117,9 @@ function asks({ front: { edge } }: Plan, part: GatePart, index: number): string 
       : [
           `!((${isIn(networks.networks)})${networks.except.length === 0 ? '' : ` && !(${isIn(networks.except)})`}${known})`,
         ];
+  const devices = checkOf(part, 'devices');
+  const unknown = devices === null || need === 'all' ? [] : [`!(${isDevice(devices)})`];
   const gated = except.length === 0 ? [] : [`-z %{env:${openName(index)}}`];
-  const all = [...gated, ...far];
+  const all = [...gated, ...far, ...unknown];
   return all.length === 0 ? 'true' : `(${all.join(' && ')})`;
 }

@@ -5,6 +5,7 @@ import { hasPeople } from '../../verdict/gate.ts';
 import { firstCounts, forgeable } from '../../verdict/verdict.ts';
 import { headerCase } from '../header-case.ts';
 import type { WrittenFile } from '../renderer.ts';
+import { toldDevice } from './devices.ts';
 import { hopHeaders } from './hops.ts';
 import { comment, ownHeader, quote, quoteHeader } from './quote.ts';
 
@@ -77,6 +78,7 @@ export function tellingLines(plan: Plan, road: PlannedRoad, listener: Listener, 
     `RequestHeader set X-Forwarded-Host ${host}`,
     `RequestHeader set X-Forwarded-Port ${String(plan.front.ports[listener])}`,
     `RequestHeader set X-Forwarded-Proto ${listener}`,
+    ...toldDevice(road),
     ...(hasPeople(road.gate)
       ? [
           comment('The password of the gate does not reach the service.'),

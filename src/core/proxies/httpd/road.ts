@@ -11,6 +11,7 @@ import { challengeLines, mayBeProven } from './challenges.ts';
 import { folderAnswers, folderRules, folderSections } from './folder.ts';
 import { isOnward, nameLines, oneLabelLines, onwardLines, pairLines } from './front.ts';
 import { below, exceptionLines, gateLines } from './gate-lines.ts';
+import { deviceLines } from './devices.ts';
 import { hopHeaders, hopOf, hopOrigin } from './hops.ts';
 import { placesOf } from './listening.ts';
 import { authorityFormat, authorityLines, authorityValue, tellingLines } from './passing.ts';
@@ -44,6 +45,7 @@ export function roadFile(plan: Plan, road: PlannedRoad, current: string): string
       includeLine(current, 'serving'),
       includeLine(current, 'tls'),
       ...pairLines(indexed(plan.certificates, 'id').get(road.certificate) ?? { certificateFile: '', keyFile: '' }),
+      ...deviceLines(road),
       ...wayLines(plan, road, current, 'https'),
     ]),
     '',
@@ -77,7 +79,7 @@ function wayLines(plan: Plan, road: PlannedRoad, current: string, listener: List
     ...exceptionLines(road),
     ...leadLines(plan, road, current, listener),
     ...section('Location', '"/"', [
-      ...(asksFor(road.gate, 'networks') ? pageLine(plan, 'refused') : []),
+      ...(asksFor(road.gate, 'networks') || asksFor(road.gate, 'devices') ? pageLine(plan, 'refused') : []),
       ...gateLines(plan, road),
       ...afterGate(plan, road, listener),
     ]),
@@ -89,7 +91,7 @@ function logLines({ rules: { log } }: PlannedRoad): string[] {
   return [log === false ? 'CustomLog /dev/null mile-marker' : `CustomLog ${quote(log)} mile-marker`];
 }
 
-/** 6. The certificate of this connection must cover the name. */
+/** The certificate of this connection must cover the name. */
 function shownLines(plan: Plan, road: PlannedRoad): string[] {
   const names = shownPattern(plan, indexed(plan.certificates, 'id').get(road.certificate));
   return [
@@ -109,7 +111,7 @@ function methodLines({ rules: { methods } }: PlannedRoad): string[] {
   return rewrite([['%{REQUEST_METHOD}', `!^(?:${methods.map(escapePattern).join('|')})$`]], '-', 'R=405,L');
 }
 
-/** 13. Where the parts of a road lead; the longest prefix first. */
+/** Where the parts of a road lead; the longest prefix first. */
 function leadLines(plan: Plan, road: PlannedRoad, current: string, listener: Listener): string[] {
   const { parts } = road;
   const isOnly = parts.length === 1;

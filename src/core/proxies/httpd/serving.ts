@@ -137,7 +137,7 @@ const segment = `(?!${dot}{1,2}${end})(?:(?!%2[fF])[^/])+`;
 /** Each `..` takes back a segment before it. */
 const below = `^(?<b>(?:${slash}${dot}?${end}|${slash}${segment}(?&b)${slash}${dot}${dot}${end})*+)(?:${slash}${segment}(?&b))*+$`;
 
-/** 3. The verdict's step of this name, as far as httpd does not refuse by itself: missing, doubled and broken Host, broken percent-encoding, what climbs in plain sight. */
+/** The verdict's step of this name, as far as httpd does not refuse by itself: missing, doubled and broken Host, broken percent-encoding, what climbs in plain sight. */
 const sanityLines: readonly string[] = [
   // Before HTTP/1.1 a target in absolute form needs none.
   ...refuse([

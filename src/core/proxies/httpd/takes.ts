@@ -1,3 +1,5 @@
+import { deviceCheckOf, isRefused } from '../../gates/devices.ts';
+import { noDevice } from '../../gates/kind.ts';
 import { asksForLive, type Sent } from '../../rehearsal/sent.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { singular, type Prepared, type Verdict } from '../../verdict/verdict.ts';
@@ -6,6 +8,15 @@ import type { Taking } from '../program.ts';
 /** Which requests httpd takes otherwise than the verdict, by its declared differences. */
 export function takes(sent: Sent, verdict: Verdict, prepared: Prepared): Taking | null {
   if (verdict.act === 'no-handshake') return null;
+  if (asksForDevice(sent, prepared)) {
+    if (isRefused(sent.device ?? noDevice))
+      return { by: 'devices', verdict: { act: 'close', because: verdict.because } };
+    const other = otherName(sent, verdict, prepared);
+    // Two names that ask alike are one to it, since what was shown counts for both.
+    if (other !== null && asksForDevice({ ...sent, sni: other }, prepared))
+      return { by: 'device-connection', as: { ...sent, sni: other } };
+    if (other !== null) return { by: 'device-connection', status: 421 };
+  }
   const { listener, target, version, method, headers } = sent;
   if (sent.host[0]?.endsWith(':') === true) return { by: 'empty-port', status: 400 };
   const has = (name: string): boolean => headers.some(([one]) => one.toLowerCase() === name);
@@ -34,6 +45,19 @@ export function takes(sent: Sent, verdict: Verdict, prepared: Prepared): Taking 
     return { by: 'live-answer', verdict: { ...verdict, answer: { drop: [], set: [], defaults: [] } } };
   const own = ownRedirect(sent, verdict, prepared);
   return own === null ? null : { by: 'own-redirects', verdict: own };
+}
+
+/** By the name in the handshake, before anything is asked for. */
+function asksForDevice({ listener, sni }: Sent, { roadOf, shownTo }: Prepared): boolean {
+  const road = listener === 'http' || sni === null ? null : roadOf(shownTo(sni).name);
+  return road !== null && deviceCheckOf(road.gate) !== null;
+}
+
+/** The name of a road that is asked for on a connection of another name; null where it is the same, or none. */
+function otherName({ host, sni }: Sent, verdict: Verdict, { askedFor, shownTo }: Prepared): string | null {
+  const asked = askedFor(host[0] ?? '')?.road?.name;
+  if (asked === undefined || verdict.because[0]?.step === 'sanity') return null;
+  return asked === shownTo(sni ?? '').name ? null : asked;
 }
 
 /** Whether a line stands behind another of its name. */

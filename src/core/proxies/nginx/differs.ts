@@ -46,6 +46,8 @@ export const differs: Differs = {
   'kept-connections': 'any request may have it',
   'broken-connections': 'a GET and its like are sent once more, a POST gets 502',
   people: 'count at once',
+  devices: '403, with a page that says why',
+  'device-connection': 'serves it',
   'slow-word': 'refuses after 5 seconds',
   'many-roads': 'above two hundred those that are alike share a server',
 };

@@ -86,7 +86,7 @@ export function secureListenLines(plan: Plan, version: Placement['version'], ext
     : listenLines(plan, 'https', ` ssl http2${extra}`);
 }
 
-/** 2. The visitor's own address, believed from the edge only; of a list only what the edge wrote (ngx_http_realip_module). */
+/** The visitor's own address, believed from the edge only; of a list only what the edge wrote (ngx_http_realip_module). */
 export function edgeLines({ front: { edge } }: Plan): string[] {
   if (edge === null) return [];
   return [

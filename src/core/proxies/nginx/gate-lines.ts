@@ -1,6 +1,7 @@
-import { type GatePart, checkOf, type PlannedGate } from '../../gates/check.ts';
+import { type CheckKind, type GatePart, checkOf, type PlannedGate } from '../../gates/check.ts';
 import { linesOf, type CheckTable } from '../../gates/kinds.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
+import { deviceVariable } from './devices.ts';
 import { variable } from './ids.ts';
 import { askGroups, askLines, askLocations, type Asking } from './asking.ts';
 import { asksWhoItIs, unknownSuffix } from './visitor.ts';
@@ -50,13 +51,13 @@ const stepped = new WeakMap<PlannedGate, GatePart[]>();
 
 /**
  * The parts as nginx takes them one after the other. A part whose checks must all pass, of which one asks a service, is several: a visitor whom his network keeps out is not
- * told what the service would say.
+ * told what the service would say. A device is known by a variable, which opens the way past the whole part.
  */
 function steppedParts(gate: PlannedGate): GatePart[] {
   const known = stepped.get(gate);
   if (known !== undefined) return known;
   const parts = gate.parts.flatMap((part) =>
-    part.need === 'any' || checkOf(part, 'asks') === null
+    part.need === 'any' || (checkOf(part, 'asks') === null && checkOf(part, 'devices') === null)
       ? [part]
       : part.checks.map((check) => ({ ...part, checks: [check] })),
   );
@@ -87,15 +88,38 @@ export function gateMaps(plan: Plan, road: PlannedRoad, next: string): string[] 
       : [
           `limit_req_zone $mile_marker_counted zone=${variable(name, 'rate')}:1m rate=${String(rules.rate.requests)}r/${rules.rate.perSeconds === 1 ? 's' : 'm'};`,
         ];
-  const maps = steppedParts(road.gate).flatMap((part, index) =>
-    part.except.length === 0
-      ? []
-      : block(`map "$mile_marker_normal$request_uri" $${variable(name, `gate${String(index)}`)}`, [
-          `default ${gateName(plan, part, index)};`,
-          ...part.except.map((prefix) => `${prefixPattern(prefix)} "${stepTo(plan, road, index + 1, next)}";`),
-        ]),
-  );
+  const maps = steppedParts(road.gate).flatMap((part, index) => {
+    const onward = stepTo(plan, road, index + 1, next);
+    const known = deviceMap(plan, road, index, onward);
+    if (part.except.length === 0) return known;
+    const asked = known.length === 0 ? gateName(plan, part, index) : `$${deviceStep(road, index)}`;
+    return [
+      ...known,
+      ...block(`map "$mile_marker_normal$request_uri" $${variable(name, `gate${String(index)}`)}`, [
+        `default ${asked};`,
+        ...part.except.map((prefix) => `${prefixPattern(prefix)} "${onward}";`),
+      ]),
+    ];
+  });
   return [...zone, ...maps, ...peopleMaps(road), ...askGroups(road, steppedParts(road.gate))];
+}
+
+/** Past a part of which a device is enough, for devices that it knows; else to its location, where the rest of it is asked. */
+function deviceMap(plan: Plan, road: PlannedRoad, index: number, onward: string): string[] {
+  const part = steppedParts(road.gate)[index];
+  const check = part === undefined ? null : checkOf(part, 'devices');
+  if (part === undefined || check === null) return [];
+  const refused = `"${gateName(plan, part, index)}"`;
+  return block(
+    `map ${deviceVariable} $${deviceStep(road, index)}`,
+    check.names === null
+      ? [`default "${onward}";`, `"" ${refused};`]
+      : [`default ${refused};`, ...check.names.map((name) => `${name} "${onward}";`)],
+  );
+}
+
+function deviceStep({ name }: PlannedRoad, index: number): string {
+  return variable(name, `device${String(index)}`);
 }
 
 /** Nobody is known by a password that is not tried: it is looked for where there is none. */
@@ -112,15 +136,21 @@ function peopleMaps({ name, gate }: PlannedRoad): string[] {
 }
 
 /** Where the part with this number is: its location, or the variable that leaves it out for some targets; `next` behind the last. */
-function stepTo(plan: Plan, { name, gate }: PlannedRoad, index: number, next: string): string {
+function stepTo(plan: Plan, road: PlannedRoad, index: number, next: string): string {
+  const { name, gate } = road;
   const part = steppedParts(gate)[index];
   if (part === undefined) return next;
+  if (part.except.length === 0 && checkOf(part, 'devices') !== null) return `$${deviceStep(road, index)}`;
   return part.except.length > 0 ? `$${variable(name, `gate${String(index)}`)}` : gateName(plan, part, index);
 }
 
+/** Kinds that need no location or variable of their own. */
+const isPlainKind: Readonly<Record<CheckKind, boolean>> = { networks: true, devices: false, people: true, asks: false };
+
 /** Nothing about the request decides whether this part is asked, or how. */
 function isPlain(plan: Plan, part: GatePart): boolean {
-  return part.except.length === 0 && !asksWhoItIs(plan, part) && checkOf(part, 'asks') === null;
+  const { checks, except } = part;
+  return except.length === 0 && !asksWhoItIs(plan, part) && checks.every(({ kind }) => isPlainKind[kind]);
 }
 
 function gateName(plan: Plan, part: GatePart, index: number): string {
@@ -156,6 +186,8 @@ export const checkLines: CheckTable<PartWay> = {
     'deny all;',
     ...pageLine(plan, 'refused'),
   ],
+  // A variable has led past the part whoever has one of its devices.
+  devices: () => [],
   people: (_, { road, index }) => [
     `auth_basic "${namedText(road.name, road)}";`,
     `auth_basic_user_file $${variable(road.name, `people${String(index)}`)};`,
@@ -163,9 +195,11 @@ export const checkLines: CheckTable<PartWay> = {
   asks: (check, { index }) => askLines(check, index),
 };
 
-function partLines(plan: Plan, road: PlannedRoad, { name, checks, need }: GatePart, index: number): string[] {
+function partLines(plan: Plan, road: PlannedRoad, { name, need, ...part }: GatePart, index: number): string[] {
+  const checks = part.checks.filter(({ kind }) => kind !== 'devices');
   return [
     comment(`Gate: ${name}.`),
+    ...(checks.length === 0 ? ['deny all;', ...pageLine(plan, 'refused')] : []),
     ...(checks.length > 1 && need === 'any' ? ['satisfy any;'] : []),
     ...checks.flatMap((check) => linesOf(checkLines, check, { plan, road, index })),
   ];
@@ -173,7 +207,7 @@ function partLines(plan: Plan, road: PlannedRoad, { name, checks, need }: GatePa
 
 /** The same for a visitor who is in no network: something else alone may still let him in, where one is enough. */
 function unknownLines(plan: Plan, road: PlannedRoad, part: GatePart, index: number): string[] {
-  const others = part.checks.filter(({ kind }) => kind !== 'networks');
+  const others = part.checks.filter(({ kind }) => kind !== 'networks' && kind !== 'devices');
   if (others.length > 0 && part.need === 'any') return partLines(plan, road, { ...part, checks: others }, index);
   return [comment(`Gate: ${part.name}.`), 'deny all;', ...pageLine(plan, 'refused')];
 }

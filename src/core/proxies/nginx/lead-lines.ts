@@ -11,6 +11,7 @@ import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { variable } from './ids.ts';
 import { briefSeconds, keptSeconds } from '../hardening.ts';
 import { pageLine, returnLines } from './pages.ts';
+import { toldDevice } from './devices.ts';
 import { toldLines } from './asking.ts';
 import { toldFile } from './proxying.ts';
 import { visitorIn } from './visitor.ts';
@@ -279,5 +280,6 @@ export function serviceHeaderLines(
     `proxy_set_header X-Forwarded-Proto ${listener};`,
     `proxy_set_header Authorization ${hasPeople(road.gate) ? '$mile_marker_not_basic' : '$http_authorization'};`,
     ...toldLines(road.gate),
+    ...toldDevice(road.gate),
   ];
 }

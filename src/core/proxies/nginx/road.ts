@@ -7,6 +7,7 @@ import type { Placement } from '../renderer.ts';
 import { edgeLines, listenLines, secureListenLines, tlsFloor } from './front.ts';
 import { gateLocations, gateMaps } from './gate-lines.ts';
 import { leadEntry, leadLocations, leadMaps, serviceGroups, serviceHeaderLines, shortWay } from './lead-lines.ts';
+import { deviceLines } from './devices.ts';
 import { proxyingLine } from './proxying.ts';
 import { leadsWords } from '../leads-words.ts';
 import { pageLocations, returnLines } from './pages.ts';
@@ -73,6 +74,7 @@ function fileOf(subject: Subject, head: readonly string[]): string {
         'The certificate of this connection must cover the name. Without case: $ssl_server_name keeps what the client wrote.',
       ),
       ...block(`if ($ssl_server_name !~* ${pattern(`^(?:${shownPattern(plan, certificate)})\\.?$`)})`, ['return 421;']),
+      ...deviceLines(plan, road),
       '',
       ...wayLines({ ...subject, listener: 'https' }, '/'),
     ]),

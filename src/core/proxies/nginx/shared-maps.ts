@@ -2,6 +2,7 @@ import type { Plan } from '../../plan/plan.ts';
 import { usualMethods } from '../../verdict/steps/before-road.ts';
 import { longestCredentials } from '../hardening.ts';
 import { abnormal, noFile } from '../pattern.ts';
+import { deviceMaps } from './devices.ts';
 import { proxyingMaps } from './proxying.ts';
 import { sanityMaps } from './serving.ts';
 import { visitorMaps } from './visitor.ts';
@@ -17,6 +18,7 @@ export function sharedMaps(plan: Plan): string[] {
     ...sanityMaps(),
     ...proxyingMaps(),
     ...visitorMaps(plan),
+    ...deviceMaps(plan),
     comment('What `rate` counts: an IPv4 address, or the /64 of an IPv6 address, as bytes.'),
     ...map('$binary_remote_addr', 'counted', [
       'default $binary_remote_addr;',

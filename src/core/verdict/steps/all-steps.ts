@@ -1,4 +1,13 @@
-import { acmeChallenge, handshake, misdirected, plainHttp, sanity, trueAddress, unknownName } from './before-road.ts';
+import {
+  acmeChallenge,
+  device,
+  handshake,
+  misdirected,
+  plainHttp,
+  sanity,
+  trueAddress,
+  unknownName,
+} from './before-road.ts';
 import { leads } from './leads.ts';
 import { bodyLimit, corsPreflight, gate, method, paused, rate } from './of-road.ts';
 import type { Step } from './step.ts';
@@ -11,6 +20,7 @@ const inOrder = [
   acmeChallenge,
   unknownName,
   misdirected,
+  device,
   plainHttp,
   paused,
   bodyLimit,

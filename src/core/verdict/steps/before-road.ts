@@ -1,13 +1,16 @@
 import { tokenIn } from '../../certificates/challenge.ts';
+import { deviceCheckOf, deviceWords, isRefused, refusedDevice } from '../../gates/devices.ts';
+import { noDevice } from '../../gates/kind.ts';
+import { deviceOf } from '../gate.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
 import { longestLineBytes, mostHeaderLines } from '../../proxies/hardening.ts';
 import type { Context } from '../context.ts';
 import { isSoundTarget } from '../target.ts';
 import { singular, type HeadSize } from '../verdict.ts';
-import { answer, lineOf, nobodyLine, type Step, type Taken } from './step.ts';
+import { answer, lineOf, nobodyLine, nothingSet, type Step, type Taken } from './step.ts';
 
-/** 1. RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
+/** RFC 6066 §3. No name, or one that no certificate covers or the map does not have: no certificate is shown at all. */
 export const handshake = {
   name: 'handshake',
   take: takeHandshake,
@@ -26,7 +29,7 @@ function takeHandshake({ request, shown, prepared }: Context): Taken | null {
   return { act: { act: 'no-handshake' }, mapLine: prepared.plan.front.where.line };
 }
 
-/** 2. RFC 7239 §8.1. Stops nobody: what it finds is the client of every step, see client.ts. It keeps its place, since every proxy keeps this order. */
+/** RFC 7239 §8.1. Stops nobody: what it finds is the client of every step, see client.ts. It keeps its place, since every proxy keeps this order. */
 export const trueAddress = {
   name: 'true-address',
   take: () => null,
@@ -40,7 +43,7 @@ export const trueAddress = {
   },
 } as const satisfies Step;
 
-/** 3. RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Malformed requests are refused here. */
+/** RFC 9112 §3.2 (Host), RFC 9110 §9.3.6 and §9.3.8 (CONNECT, TRACE). Malformed requests are refused here. */
 export const sanity = {
   name: 'sanity',
   take: takeSanity,
@@ -98,7 +101,7 @@ function isUnknownCoding(lines: readonly string[] | undefined): boolean {
   return lines !== undefined && (lines.length > 1 || lines[0]?.toLowerCase() !== 'chunked');
 }
 
-/** 4. RFC 8555 §8.3: a pending token of this name, on plain HTTP, before gates and redirects; nothing else is answered here. */
+/** RFC 8555 §8.3: a pending token of this name, on plain HTTP, before gates and redirects; nothing else is answered here. */
 export const acmeChallenge = {
   name: 'acme-challenge',
   take: takeAcmeChallenge,
@@ -113,7 +116,7 @@ function takeAcmeChallenge({ request, road, target }: Context): Taken | null {
   return { act: { act: 'answer', status: 200, headers, body: challenge }, mapLine: road.where.line };
 }
 
-/** 5. A name that is not on the map: `front.unknown`. RFC 9110 §15.5.20 for a shared HTTP/2 connection. */
+/** A name that is not on the map: `front.unknown`. RFC 9110 §15.5.20 for a shared HTTP/2 connection. */
 export const unknownName = {
   name: 'unknown-name',
   take: takeUnknownName,
@@ -140,7 +143,7 @@ function onMap(road: PlannedRoad | null): string {
   return isWildcard(road.display) ? `${road.name} is one of the other names` : `${road.display} is on the map`;
 }
 
-/** 6. RFC 9110 §7.4: the certificate shown must cover the name asked for. */
+/** RFC 9110 §7.4: the certificate shown must cover the name asked for. */
 export const misdirected = {
   name: 'misdirected',
   take: takeMisdirected,
@@ -148,12 +151,34 @@ export const misdirected = {
   deciding: () => 'the certificate that was shown is not for this name',
 } as const satisfies Step;
 
-function takeMisdirected({ request, shown, road }: Context): Taken | null {
+function takeMisdirected({ request, shown, road, host }: Context): Taken | null {
   if (request.listener === 'http' || road === null) return null;
-  return shown?.certificate === road.certificate ? null : { act: answer(421), mapLine: road.where.line };
+  // Certificates of devices were asked for by the name in the handshake: a request for another name brings none that was.
+  const isMeant = shown?.certificate === road.certificate && (shown.name === host || deviceCheckOf(road.gate) === null);
+  return isMeant ? null : { act: answer(421), mapLine: road.where.line };
 }
 
-/** 7. RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */
+/** A certificate of a device that is not good is refused on every path of a name that asks for one, whatever else may let somebody pass. */
+export const device = {
+  name: 'device',
+  take: takeDevice,
+  passing: ({ request, road }) => {
+    const device = deviceOf(request);
+    if (road === null || deviceCheckOf(road.gate) === null) return nothingSet;
+    const words = device.state === 'good' ? `it shows the certificate of ${device.name}` : 'it shows no certificate';
+    return { words, mapLine: lineOf(road, 'gate') };
+  },
+  deciding: ({ request: { device = noDevice } }) => (device.state === 'good' ? '' : deviceWords[device.state]),
+} as const satisfies Step;
+
+function takeDevice({ request, road }: Context): Taken | null {
+  const device = deviceOf(request);
+  if (road === null || !isRefused(device) || deviceCheckOf(road.gate) === null) return null;
+  const act = { ...answer(403), page: 'refused', body: refusedDevice[device.state] } as const;
+  return { act, mapLine: lineOf(road, 'gate') };
+}
+
+/** RFC 9110 §15.4.9: 308 keeps method and body; the target is kept byte for byte. */
 export const plainHttp = {
   name: 'plain-http',
   take: takePlainHttp,

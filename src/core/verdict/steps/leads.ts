@@ -1,4 +1,5 @@
 import { checksOf, type AsksCheck } from '../../gates/check.ts';
+import { deviceHeader, tellsWhich } from '../../gates/devices.ts';
 import type { ServiceWords } from '../../gates/kind.ts';
 import { partAt } from '../../plan/parts.ts';
 import type { PlannedLeads } from '../../plan/plan.ts';
@@ -7,13 +8,13 @@ import { answerRules } from '../answer-rules.ts';
 import type { Context } from '../context.ts';
 import { forwardedHeaders } from '../forwarded.ts';
 import { isSameClient, toldOf } from '../client.ts';
-import { hasPeople, passGate } from '../gate.ts';
+import { deviceOf, hasPeople, passGate } from '../gate.ts';
 import { locationOf } from '../location.ts';
 import { fileAskedFor } from '../target.ts';
 import type { Act, Told } from '../verdict.ts';
 import { answer, type Step, type Taken } from './step.ts';
 
-/** 13. Where the road leads, or the part of it that the target lies in. */
+/** Where the road leads, or the part of it that the target lies in. */
 export const leads = {
   name: 'leads',
   take: takeLeads,
@@ -80,8 +81,10 @@ function wordsFor(
   context: Context,
 ): { said: Record<string, string> | null; unsaid: readonly string[] } {
   const names = checksOf(gate, 'asks').flatMap(({ tell }) => tell);
-  if (names.length === 0) return nothingSaid;
-  const said: Record<string, string> = {};
+  const device = deviceOf(context.request);
+  const said: Record<string, string> =
+    device.state === 'good' && tellsWhich(gate) ? { [deviceHeader]: device.name } : {};
+  if (names.length === 0) return Object.hasOwn(said, deviceHeader) ? { said, unsaid: [] } : nothingSaid;
   const passed = passGate(gate, context).flatMap((outcome) => outcome.passed);
   for (const check of passed) if (check.kind === 'asks') Object.assign(said, toldBy(check, context.request.words));
   return { said, unsaid: names.filter((name) => !Object.hasOwn(said, name)) };

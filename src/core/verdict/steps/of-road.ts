@@ -9,7 +9,7 @@ import { stopOf, type Stop } from '../gate.ts';
 import type { Act } from '../verdict.ts';
 import { answer, lineOf, ofRoad, type Step, type Taken } from './step.ts';
 
-/** 8. RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
+/** RFC 9110 §15.6.4. Before the gate: a road that is off asks nobody for anything. */
 export const paused = {
   name: 'paused',
   take: takePaused,
@@ -37,7 +37,7 @@ function takeBodyLimit({ road, request }: Context): Taken | null {
   return { act: answer(413), mapLine: lineOf(road, 'body-limit') };
 }
 
-/** 9. RFC 9110 §15.5.6. */
+/** RFC 9110 §15.5.6. */
 export const method = {
   name: 'method',
   take: takeMethod,
@@ -53,7 +53,7 @@ function takeMethod({ road, request }: Context): Taken | null {
   return { act: answer(405, { allow: methods.join(', ') }), mapLine: lineOf(road, 'methods') };
 }
 
-/** 10. Before the gate, since a preflight carries no credentials (Fetch standard, CORS protocol). */
+/** Before the gate, since a preflight carries no credentials (Fetch standard, CORS protocol). */
 export const corsPreflight = {
   name: 'cors-preflight',
   take: takeCorsPreflight,
@@ -70,7 +70,7 @@ function takeCorsPreflight({ road, request }: Context): Taken | null {
   return { act: answer(204, headers), mapLine };
 }
 
-/** 11. RFC 6585 §4, before passwords, since hashing is costly. */
+/** RFC 6585 §4, before passwords, since hashing is costly. */
 export const rate = {
   name: 'rate',
   take: takeRate,
@@ -94,7 +94,7 @@ function takeRate({ road, request }: Context): Taken | null {
   return { act: answer(429, { 'retry-after': wait }), mapLine: lineOf(road, 'rate', 'gate') };
 }
 
-/** 12. Networks first (403), people after (401, RFC 7617 §2). */
+/** Networks first (403), people after (401, RFC 7617 §2). */
 export const gate = {
   name: 'gate',
   take: takeGate,
