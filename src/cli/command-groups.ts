@@ -23,10 +23,11 @@ export const commandGroups: ReadonlyArray<readonly [heading: string, commands: R
     },
   ],
   [
-    'Certificates, people and names:',
+    'Certificates, people, devices and names:',
     {
       certs: 'list, make, get and renew certificates',
       people: 'manage people who log in with a password',
+      devices: 'manage devices that pass by a certificate',
       dns: 'show, check and publish DNS records',
     },
   ],

@@ -48,7 +48,14 @@ export const optionUses: Readonly<Record<string, Readonly<Record<string, OptionU
     ports: { not: ['free'] },
   },
   roads: { tree: { not: ['why', 'json'] }, why: { not: ['json'] } },
-  explain: { from: oneRequest, as: oneRequest, method: oneRequest, header: oneRequest, allSteps: oneRequest },
+  explain: {
+    from: oneRequest,
+    as: oneRequest,
+    device: oneRequest,
+    method: oneRequest,
+    header: oneRequest,
+    allSteps: oneRequest,
+  },
   write: { diff: { not: ['json'] }, cluster: { not: ['out'] } },
   'dns records': { zone: { not: ['hosts', 'json'] }, hosts: { not: ['json'] } },
   verify: {

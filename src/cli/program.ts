@@ -12,6 +12,7 @@ import { editions } from './commands/editions.ts';
 import { explain } from './commands/explain.ts';
 import { follow } from './commands/follow.ts';
 import { install } from './commands/install.ts';
+import { devices } from './commands/devices.ts';
 import { people } from './commands/people.ts';
 import { report } from './commands/report.ts';
 import { rehearse } from './commands/rehearse.ts';
@@ -42,6 +43,7 @@ const commands: ReadonlyArray<(context: CommandContext) => Command> = [
   explain,
   certs,
   people,
+  devices,
   dns,
   write,
   serve,

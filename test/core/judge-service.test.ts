@@ -185,6 +185,30 @@ test.each<[string, Partial<AccessEvidence>, string]>([
     },
     expected,
   ]),
+  ...(
+    [
+      ['none', 403, 200, 'access wrong open gate-open/device'],
+      ['removed', 403, 200, 'access wrong open gate-open/device'],
+      ['ended', 403, 200, 'access wrong open gate-open/device'],
+      ['foreign', 403, 200, 'access wrong open gate-open/device'],
+      ['none', 'passes', 200, 'access ok passes'],
+      ['removed', 403, 403, 'access ok passes'],
+      ['removed', 403, null, 'access ok passes'],
+    ] as const
+  ).map(([state, planned, got, expected]): [string, Partial<AccessEvidence>, string] => [
+    `whose device is ${state} gets ${String(got)} for ${String(planned)}`,
+    {
+      planned: 'passes',
+      bare: saying(200),
+      devices: [{ state, planned, attempt: got === null ? failed('closed') : saying(got) }],
+    },
+    expected,
+  ]),
+  [
+    'refuses a device of the map, which alone decides',
+    { planned: 'passes', bare: saying(403), devices: [{ state: 'none', planned: 403, attempt: saying(403) }] },
+    'access wrong login-refused gate-shut/device',
+  ],
   [
     'refuses the right login',
     { bare: asksPassword, login: { person: 'wren', attempt: asksPassword } },
@@ -197,6 +221,7 @@ test.each<[string, Partial<AccessEvidence>, string]>([
     seen: null,
     planned: 401,
     isCertain: false,
+    devices: [],
     mayBeKnown: false,
     own: directOf(nestcam, inside),
     bare: asksPassword,

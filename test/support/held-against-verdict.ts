@@ -1,11 +1,14 @@
 import { chmodSync, existsSync, readFileSync, statSync, symlinkSync } from 'node:fs';
 import { join } from 'node:path';
-import type { PlayedDevices } from '../../src/adapters/certificates/played-devices.ts';
+import { playDevices, type PlayedDevices } from '../../src/adapters/certificates/played-devices.ts';
 import type { ServiceWords, ShownDevice } from '../../src/core/gates/kind.ts';
 import { decide, prepare } from '../../src/core/verdict/decide.ts';
 import { send } from '../../src/adapters/rehearsal/send.ts';
 import { checksOf } from '../../src/core/gates/check.ts';
-import { setDevices } from '../../src/use-cases/rehearsal/set-devices.ts';
+import { deviceCheckOf, nameThatPasses } from '../../src/core/gates/devices.ts';
+import type { Plan } from '../../src/core/plan/plan.ts';
+import { statePaths } from '../../src/adapters/files/state-folder.ts';
+import { deviceAuthority, loadDevices } from '../../src/use-cases/map/devices.ts';
 import { startStandIn, type StandIn } from '../../src/adapters/rehearsal/stand-in.ts';
 import { compare, type InFolder } from '../../src/core/rehearsal/compare.ts';
 import { takenBy } from '../../src/core/rehearsal/taken.ts';
@@ -15,7 +18,7 @@ import { proxyNames } from '../../src/core/proxies/names.ts';
 import { inCrowds, startFront, type ProxyName, type RunningFront, type CrowdedProxy } from './fronts.ts';
 import { freePorts } from './ports.ts';
 import { inventoryOf, plannedOf, someHost } from './plan.ts';
-import { folderWith } from './program.ts';
+import { folderWith, mileMarker } from './program.ts';
 
 /**
  * A request to a running front, to be held against the verdict. What malformed requests get may differ in kind (another 4xx, or a
@@ -92,7 +95,7 @@ export class HeldFront {
     chmodSync(folder, 0o755);
     const { plan } = plannedOf(text, inventoryOf([]), someHost, folder);
     const names = plan.roads.flatMap(({ gate }) => checksOf(gate, 'devices').flatMap((check) => check.names ?? []));
-    const devices = await setDevices(plan, [...new Set(['phone', ...names])], new Date());
+    const devices = asksDevices(plan) ? await playedIn(folder, [...new Set(['phone', 'verify', ...names])]) : null;
     const front = await startFront(folder, proxy, kind !== proxy);
     return new HeldFront(ports, folder, echoes, prepare(plan), front, devices);
   }
@@ -110,9 +113,14 @@ export class HeldFront {
     return this.sendIt(sentOf(row));
   }
 
+  private nameAt({ host }: Sent): string | null {
+    const road = this.prepared.askedFor(host[0] ?? '')?.road ?? null;
+    return road === null ? null : nameThatPasses(road.gate);
+  }
+
   private sendIt(sent: Sent): Promise<Outcome> {
     const { http, https } = this.ports;
-    return send(sent, { address: '127.0.0.1', http, https }, this.devices?.(sent.device) ?? null);
+    return send(sent, { address: '127.0.0.1', http, https }, this.devices?.(sent.device, this.nameAt(sent)) ?? null);
   }
 
   /** Sends one request and expects what the verdict says. */
@@ -134,6 +142,21 @@ export class HeldFront {
     const inFolder = verdict.act === 'folder' ? inFolderAt(verdict) : 'nothing';
     return compare({ sent, verdict, outcome, reached, service, inFolder });
   }
+}
+
+/** Devices as somebody adds them, and others of every kind. */
+async function playedIn(folder: string, names: readonly string[]): Promise<PlayedDevices> {
+  const [paths, now] = [statePaths(join(folder, 'mile-marker.yaml')), new Date()];
+  for (const name of names) {
+    const { code, err } = await mileMarker(['devices', 'add', name], folder);
+    if (code !== 0) throw new Error(err);
+  }
+  const removed = (await loadDevices(paths))?.spare ?? '';
+  return playDevices({ authority: await deviceAuthority(paths), names, removed, now });
+}
+
+function asksDevices({ roads }: Plan): boolean {
+  return roads.some(({ gate }) => deviceCheckOf(gate) !== null);
 }
 
 export function sentOf(row: Row): Sent {

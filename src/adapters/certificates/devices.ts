@@ -68,16 +68,6 @@ export async function makeRemovedList({ authority, removed, now }: RemovedInput)
   return `${x509.PemConverter.encode(list.rawData, 'X509 CRL')}\n`;
 }
 
-/** What a list says: when it ends, and the serial numbers in it. Null when it is none. */
-export function readRemovedList(text: string): { ends: Date | null; serials: string[] } | null {
-  try {
-    const list = new x509.X509Crl(x509.PemConverter.decodeFirst(text));
-    return { ends: list.nextUpdate ?? null, serials: list.entries.map(({ serialNumber }) => serialNumber) };
-  } catch {
-    return null;
-  }
-}
-
 /** @property form `old`: triple DES and SHA-1, which every system imports; `modern`: AES-256 and SHA-256 */
 interface BundleInput {
   pair: Pair;

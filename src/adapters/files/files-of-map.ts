@@ -8,6 +8,9 @@ import type { Plan, PlannedLeads } from '../../core/plan/plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { proxyUser, type FileUser } from '../host/file-user.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
+import { deviceCheckOf } from '../../core/gates/devices.ts';
+import { devicesFound } from './device-files.ts';
+import { statePaths } from './state-folder.ts';
 import { whatBars } from './readable-by.ts';
 
 /** Looks at every file and folder that a plan's gates, folders and services need. */
@@ -17,6 +20,7 @@ export function filesOfMap({ roads, front }: Plan, mapFile: string): FilesOfMap 
   const people = roads.flatMap(({ gate }) => filesOf(gate));
   return {
     people: new Map([...new Set(people)].map((file) => [file, peopleFile(file, user)])),
+    devices: roads.some(({ gate }) => deviceCheckOf(gate) !== null) ? devicesFound(statePaths(mapFile)) : null,
     folders: new Map(foldersOf(leads).map((folder) => [folder, shownFolder(folder, user)])),
     authorities: new Map(authoritiesOf(leads).map((file) => [file, authorityProblem(file)])),
     bars: user === null || !programOf(front.proxy).limits.readsFiles ? [] : barsOfWritten(mapFile, user),

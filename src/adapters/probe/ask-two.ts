@@ -3,6 +3,8 @@ import net from 'node:net';
 import tls from 'node:tls';
 import type { Answer, Attempt } from '../../core/legs/answer.ts';
 import { anySuite, mostRead } from './ask.ts';
+import type { Pair } from '../certificates/make.ts';
+import { shownIn } from './shown-in.ts';
 import { fromAddress, type Limits } from './connect.ts';
 import { failureOf, TimeUp } from './failure.ts';
 
@@ -15,11 +17,13 @@ interface AskTwoInput extends Limits {
   authority: string;
   target: string;
   headers: Record<string, string>;
+  /** What a device shows in the handshake, where it is asked. */
+  device?: Pair | null;
 }
 
 /** What browsers do: one GET over HTTP/2 (RFC 9113). Null where the other end does not choose HTTP/2. Certificates are not judged here. */
 export function askTwo(input: AskTwoInput): Promise<Attempt<Answer> | null> {
-  const { address, port, servername, timeoutMs, signal, from } = input;
+  const { address, port, servername, timeoutMs, signal, from, device } = input;
   return new Promise((resolve) => {
     if (signal.aborted) {
       resolve(null);
@@ -33,6 +37,7 @@ export function askTwo(input: AskTwoInput): Promise<Attempt<Answer> | null> {
       checkServerIdentity: () => undefined,
       ALPNProtocols: ['h2', 'http/1.1'],
       ciphers: anySuite,
+      ...shownIn(device),
     });
     const abort = (): void => end({ ok: false, failure: failureOf(new TimeUp('no complete answer', timeoutMs)) });
     const timer = setTimeout(abort, timeoutMs);

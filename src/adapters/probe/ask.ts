@@ -6,6 +6,8 @@ import { promisify } from 'node:util';
 import { brotliDecompress, constants, unzip } from 'node:zlib';
 import type { Answer, Attempt, Failure } from '../../core/legs/answer.ts';
 import { fromAddress, type Limits } from './connect.ts';
+import type { Pair } from '../certificates/make.ts';
+import { shownIn } from './shown-in.ts';
 import { codeOf } from '../trouble.ts';
 import { failureOf, TimeUp } from './failure.ts';
 
@@ -30,6 +32,8 @@ interface AskInput extends Limits {
   announces?: number;
   /** So many bytes of a body are sent: nothing but blanks. */
   sends?: number;
+  /** What a device shows in the handshake, where it is asked. */
+  device?: Pair | null;
   /** Connections that may be used again, of https; default: one of its own. */
   kept?: https.Agent;
 }
@@ -67,6 +71,7 @@ function askOnce(
     timeoutMs,
     signal,
     from,
+    device = null,
   }: AskInput,
   agent: http.Agent | false,
 ): Promise<Asked> {
@@ -93,7 +98,9 @@ function askOnce(
             servername: servername ?? '',
             rejectUnauthorized: false,
             ALPNProtocols: ['http/1.1'],
-            secureContext: anyContext(),
+            secureContext: contextWith(device),
+            // By these connections of one device are told from those of another; the context has them.
+            ...shownIn(device),
           }
         : {}),
     });
@@ -143,10 +150,16 @@ export const anySuite = 'DEFAULT@SECLEVEL=0';
 
 let context: SecureContext | undefined;
 /** Making one takes longer than half a handshake. */
-function anyContext(): SecureContext {
-  context ??= createSecureContext({ ciphers: anySuite });
-  return context;
+function contextWith(device: Pair | null): SecureContext {
+  if (device === null) return (context ??= createSecureContext({ ciphers: anySuite }));
+  const known = contexts.get(device);
+  if (known !== undefined) return known;
+  const made = createSecureContext({ ciphers: anySuite, ...shownIn(device) });
+  contexts.set(device, made);
+  return made;
 }
+
+const contexts = new WeakMap<Pair, SecureContext>();
 
 function cutShort(error: unknown): Failure {
   const failure = failureOf(error);

@@ -2,6 +2,8 @@ import { withPort } from '../../core/networks/address.ts';
 import WebSocket from 'ws';
 import type { Opened } from '../../core/legs/passing/websocket.ts';
 import { reasonOf } from '../trouble.ts';
+import type { Pair } from '../certificates/make.ts';
+import { shownIn } from './shown-in.ts';
 import { fromAddress, type Limits } from './connect.ts';
 
 interface LiveInput extends Limits {
@@ -13,6 +15,8 @@ interface LiveInput extends Limits {
   headers: Record<string, string>;
   /** So long nothing is said before a second ping must come back, too. */
   quietMs?: number;
+  /** What a device shows in the handshake, where it is asked. */
+  device?: Pair | null;
 }
 
 /**
@@ -30,6 +34,7 @@ export function openLive({
   timeoutMs,
   signal,
   from,
+  device,
 }: LiveInput): Promise<Opened> {
   return new Promise((resolve) => {
     if (signal.aborted) {
@@ -38,6 +43,7 @@ export function openLive({
     }
     const socket = new WebSocket(`${scheme === 'https' ? 'wss' : 'ws'}://${withPort(address, port)}${path}`, {
       headers,
+      ...shownIn(device),
       handshakeTimeout: timeoutMs,
       ...fromAddress(from),
       ...(scheme === 'https' ? { servername, rejectUnauthorized: false } : {}),

@@ -3,7 +3,7 @@ import net from 'node:net';
 import tls from 'node:tls';
 import type { Outcome, Sent } from '../../core/rehearsal/sent.ts';
 import type { Pair } from '../certificates/make.ts';
-import { shownIn } from './raw.ts';
+import { shownIn } from '../probe/shown-in.ts';
 import { fromAddress } from '../probe/connect.ts';
 
 interface Http2Input {

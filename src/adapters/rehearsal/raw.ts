@@ -1,5 +1,6 @@
 import net from 'node:net';
 import tls from 'node:tls';
+import { shownIn } from '../probe/shown-in.ts';
 import { fromAddress } from '../probe/connect.ts';
 import type { Pair } from '../certificates/make.ts';
 import type { Outcome } from '../../core/rehearsal/sent.ts';
@@ -61,11 +62,6 @@ export function sendRaw({
     // Only a front that keeps the connection open for no reason gets here, and the test then says what it sent.
     socket.setTimeout(idleMs, end);
   });
-}
-
-/** What a handshake shows of a device, for `tls.connect`. */
-export function shownIn(device: Pair | null | undefined): { cert?: string; key?: string } {
-  return device === null || device === undefined ? {} : { cert: device.certificate, key: device.key };
 }
 
 function parse(data: string): Outcome {

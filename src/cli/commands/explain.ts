@@ -8,6 +8,7 @@ export function explain(context: CommandContext): Command {
     .argument('[url]', 'a URL, or the name of a road')
     .option('--from <address>', 'where the request comes from (default: an address on the internet)')
     .option('--as <person>', 'a person with the right password')
+    .option('--device <device>', 'a device that shows its certificate; or one that is removed, ended or foreign')
     .option('--method <method>', 'method of the request', 'GET')
     .option('--header <line>', 'a header of the request, as NAME: VALUE (may be repeated)', collect)
     .option('--all-steps', 'also show the steps at which nothing is set')

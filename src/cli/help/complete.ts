@@ -13,6 +13,7 @@ export interface NamesAtHand {
   gates: string[];
   certificates: string[];
   people: string[];
+  devices: string[];
   keys: string[];
 }
 
@@ -26,6 +27,7 @@ const kindOfArgument: Readonly<Record<string, Kind>> = {
   certificate: 'certificates',
   certificates: 'certificates',
   person: 'people',
+  device: 'devices',
 };
 
 /** Where that name means something else. */

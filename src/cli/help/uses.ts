@@ -163,6 +163,38 @@ export const uses: Readonly<Record<string, Uses>> = {
     well: 'the password holds',
     wrong: null,
   },
+  'devices add': {
+    examples: [
+      ['devices add phone --gate keepers', 'writes phone.p12 and shows its password once'],
+      ['devices add phone --days 365 --modern', 'for a year, for newer systems'],
+    ],
+    well: 'the device has a certificate',
+    wrong: null,
+  },
+  'devices renew': {
+    examples: [
+      ['devices renew phone', 'before its certificate ends'],
+      ['devices renew phone --out new-phone.p12', 'into another file'],
+    ],
+    well: 'the device has a new certificate',
+    wrong: null,
+  },
+  'devices remove': {
+    examples: [
+      ['devices remove phone', 'refused from the next connection on'],
+      ['devices remove phone --map site.yaml', 'of another map'],
+    ],
+    well: 'the device is removed',
+    wrong: null,
+  },
+  'devices list': {
+    examples: [
+      ['devices list', 'with the gates that let each pass'],
+      ['devices list --json', 'for a program'],
+    ],
+    well: 'it is printed',
+    wrong: null,
+  },
   'people remove': {
     examples: [
       ['people remove edda --gate wardens', 'from one gate'],

@@ -13,9 +13,13 @@ export interface DeviceCertificate {
   removed: string | null;
 }
 
-/** @property spare serial number that no device ever gets: it stands in the list of removed ones, so that `verify` can play one */
+/**
+ * @property spare serial number that no device ever gets: it stands in the list of removed ones, so that `verify` can play one
+ * @property list digest of the list of removed ones as it was written last, and when it ends (ISO 8601)
+ */
 export interface DeviceLedger {
   spare: string;
+  list: { digest: string; ends: string };
   certificates: DeviceCertificate[];
 }
 
@@ -23,6 +27,7 @@ const form = z.object({
   format: z.literal('mile-marker-devices'),
   version: z.literal(1),
   spare: z.string(),
+  list: z.object({ digest: z.string(), ends: z.string() }),
   certificates: z.array(
     z.object({
       name: z.string(),
@@ -37,15 +42,15 @@ const form = z.object({
 /** Null when the text is no ledger. */
 export function readLedger(text: string): DeviceLedger | null {
   try {
-    const { spare, certificates } = form.parse(JSON.parse(text));
-    return { spare, certificates };
+    const { spare, list, certificates } = form.parse(JSON.parse(text));
+    return { spare, list, certificates };
   } catch {
     return null;
   }
 }
 
-export function ledgerText({ spare, certificates }: DeviceLedger): string {
-  return `${JSON.stringify({ format: 'mile-marker-devices', version: 1, spare, certificates }, null, 2)}\n`;
+export function ledgerText({ spare, list, certificates }: DeviceLedger): string {
+  return `${JSON.stringify({ format: 'mile-marker-devices', version: 1, spare, list, certificates }, null, 2)}\n`;
 }
 
 /** A device as people know it, by its newest certificate. @property others earlier certificates that still count */
@@ -85,6 +90,12 @@ export function knownDevices(ledger: DeviceLedger, now: Date): string[] {
 /** Serial numbers that the list of removed devices must have. */
 export function removedSerials({ spare, certificates }: DeviceLedger): string[] {
   return [spare, ...certificates.flatMap(({ serial, removed }) => (removed === null ? [] : [serial]))];
+}
+
+/** The one of them that was removed last: a front that has not read the newest list still lets it pass. */
+export function removedLast({ spare, certificates }: DeviceLedger): string {
+  const removed = certificates.flatMap(({ serial, removed: at }) => (at === null ? [] : [{ serial, at }]));
+  return removed.reduce((last, one) => (one.at > last.at ? one : last), { serial: spare, at: '' }).serial;
 }
 
 /** Takes every certificate of a device out. */

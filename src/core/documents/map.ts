@@ -196,6 +196,19 @@ export const mapDocuments = {
     ),
     ports: z.array(z.strictObject({ port: z.string(), cells: access })),
   },
+  devices: {
+    map: z.string(),
+    devices: z.array(
+      z.strictObject({
+        name: z.string(),
+        made: z.string(),
+        ends: z.string(),
+        removed: z.string().nullable(),
+        others: count.describe('earlier certificates that still count'),
+        gates: texts,
+      }),
+    ),
+  },
   people: {
     map: z.string(),
     file: z.string(),

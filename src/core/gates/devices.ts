@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { about, oneOrMany, wants } from '../map/schema/words.ts';
 import { byUnits } from '../by-units.ts';
-import type { DevicesCheck, PlannedGate } from './check.ts';
+import { checksOf, type DevicesCheck, type PlannedGate } from './check.ts';
 import type { DeviceState, GateKind, ShownDevice } from './kind.ts';
 
 /** What a device may be called: it is the common name of its certificate, and a word of every server's configuration. */
@@ -77,6 +77,17 @@ export function isRefused(device: ShownDevice): device is { state: 'removed' | '
 export function deviceCheckOf({ parts }: PlannedGate): DevicesCheck | null {
   for (const { checks } of parts) for (const check of checks) if (check.kind === 'devices') return check;
   return null;
+}
+
+/** What a device that exists for a test is called where any may pass. */
+const anyName = 'verify';
+
+/** The name of a device that passes every check of a gate; null where there is none. */
+export function nameThatPasses(gate: PlannedGate): string | null {
+  const wanted = checksOf(gate, 'devices').flatMap(({ names }) => (names === null ? [] : [names]));
+  const [first, ...others] = wanted;
+  if (first === undefined) return anyName;
+  return first.find((one) => others.every((names) => names.includes(one))) ?? null;
 }
 
 /** Whether the service behind a gate is told which device it is. */

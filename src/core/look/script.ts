@@ -42,6 +42,7 @@ export function lookScript({ roads, questions, live, shakes }: ScriptInput): str
 # Tests ${String(roads.length)} road${roads.length === 1 ? '' : 's'} from this machine. Run it where visitors are, and bring back what it prints:
 #   sh look.sh > seen.txt
 #   mile-marker verify --read seen.txt
+# Where gates ask for a device, give it one: DEVICE=phone.p12:PASSWORD sh look.sh > seen.txt
 set -u
 for tool in curl openssl od; do
   command -v "$tool" >/dev/null 2>&1 || { echo "This needs $tool, which is not here." >&2; exit 3; }
@@ -57,6 +58,12 @@ openssl ciphers "$weak" >/dev/null 2>&1 || weak=kRSA:ECDHE+SHA
 # What never answers is not waited for, where this machine can see to that.
 limit=
 command -v timeout >/dev/null 2>&1 && limit='timeout 15'
+# The key of a device stays here; its name alone is printed.
+device=
+if [ -n "\${DEVICE:-}" ]; then
+  openssl pkcs12 -in "\${DEVICE%%:*}" -passin "pass:\${DEVICE#*:}" -nodes -out "$folder/device.pem" 2>"$folder/error" || { cat "$folder/error" >&2; exit 3; }
+  device=$(openssl x509 -in "$folder/device.pem" -noout -subject | sed 's/.*CN *= *//')
+fi
 hex() { head -c 32768 "$1" 2>/dev/null | od -An -v -tx1 | tr -d ' \\n'; }
 # family scheme name port target [address] [host]
 look() {
@@ -64,7 +71,7 @@ look() {
   echo "looking at $2://$3" >&2
   : >"$folder/answer"
   curl "-$1" --silent --show-error --insecure --http1.1 --path-as-is --globoff --noproxy '*' --connect-timeout 5 --max-time 10 --include \\
-    --user-agent 'mile-marker verify' --output "$folder/answer" \${6:+--resolve "$3:$4:$6"} \${7:+--header "Host: $7"} \\
+    --user-agent 'mile-marker verify' --output "$folder/answer" \${6:+--resolve "$3:$4:$6"} \${7:+--header "Host: $7"} \${device:+--cert "$folder/device.pem"} \\
     --write-out 'from %{local_ip}\\nto %{remote_ip}\\nconnected %{time_connect}\\n' "$2://$3:$4$5" 2>"$folder/error"
   echo "exit $?"
   echo "error $(head -n 1 "$folder/error")"
@@ -82,7 +89,7 @@ shake() {
   echo | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -tls1_2 -cipher "$weak" >"$folder/weak" 2>&1
   echo "weak $(sed -n 's/^ *Protocol *: *//p' "$folder/weak" | head -n 1) $(sed -n 's/^ *Cipher *: *//p' "$folder/weak" | head -n 1)"
   two=$(curl "-$1" \${4:+--resolve "$2:$3:$4"} --silent --insecure --http2 --noproxy '*' --connect-timeout 5 --max-time 10 --output /dev/null \\
-    --user-agent 'mile-marker verify' --write-out '%{http_version}' "https://$2:$3/" 2>/dev/null)
+    --user-agent 'mile-marker verify' --write-out '%{http_version}' \${device:+--cert "$folder/device.pem"} "https://$2:$3/" 2>/dev/null)
   echo "two $? $two"
 }
 # family name port target host [address]: a WebSocket, a ping, and what comes back
@@ -96,10 +103,11 @@ live() {
     sleep 2
     printf '\\211\\200\\000\\000\\000\\000'
     sleep 2
-  } | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -quiet -no_ign_eof >"$folder/live" 2>/dev/null
+  } | $limit openssl s_client "-$1" -connect "$to:$3" -servername "$2" -quiet -no_ign_eof \${device:+-cert "$folder/device.pem" -key "$folder/device.pem"} >"$folder/live" 2>/dev/null
   echo "bytes $(hex "$folder/live")"
 }
 echo '${lookFormat}'
+[ -z "$device" ] || echo "device $device"
 ${questions.map(lookLine).join('\n')}
 ${shakes.flatMap(shakeLines).join('\n')}
 ${live.flatMap(liveLines).join('\n')}

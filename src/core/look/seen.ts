@@ -45,6 +45,8 @@ export interface Seen {
   answers: SeenAnswer[];
   handshakes: SeenHandshake[];
   live: SeenLive[];
+  /** Name of the device that was shown to names that ask for one; null for none. */
+  device: string | null;
 }
 
 /** Why what was read is not what the script prints. @property line counts from 1; 0 for the whole */
@@ -55,6 +57,7 @@ interface SeenProblem {
 
 const askLine = /^ask ([46]) (https?) (\S+) (\d{1,5}) (\S+)$/;
 const liveLine = /^live ([46]) (\S+) (\d{1,5}) (\S+)$/;
+const deviceLine = /^device ([a-z0-9-]{1,32})$/;
 const shakeLine = /^shake ([46]) (\S+) (\d{1,5})$/;
 
 /** Reads what the script printed. A file that was cut off is no picture of anything, and is refused. */
@@ -62,7 +65,7 @@ export function readSeen(text: string): Seen | SeenProblem {
   const lines = text.split(/\r?\n/);
   if (lines[0]?.replace(/^\ufeff/, '').trim() !== lookFormat)
     return { line: 1, why: `it does not begin with "${lookFormat}"` };
-  const seen: Seen = { answers: [], handshakes: [], live: [] };
+  const seen: Seen = { answers: [], handshakes: [], live: [], device: null };
   let fill: (key: string, value: string) => boolean = () => false;
   for (const [index, line] of lines.entries()) {
     if (index === 0 || line === '') continue;
@@ -70,7 +73,9 @@ export function readSeen(text: string): Seen | SeenProblem {
     const ask = askLine.exec(line);
     const shake = shakeLine.exec(line);
     const live = liveLine.exec(line);
-    if (ask !== null) fill = fillAnswer(seen, ask);
+    const device = deviceLine.exec(line);
+    if (device !== null) seen.device = device[1] ?? null;
+    else if (ask !== null) fill = fillAnswer(seen, ask);
     else if (shake !== null) fill = fillHandshake(seen, shake);
     else if (live !== null) fill = fillLive(seen, live);
     else {

@@ -1,3 +1,4 @@
+import type { DeviceLedger } from '../devices/ledger.ts';
 import type { PasswordFile } from '../people/password-file.ts';
 
 /**
@@ -15,10 +16,22 @@ export type PeopleFile =
 export type ShownFolder =
   { state: 'missing' } | { state: 'no-folder' } | { state: 'there'; hasIndex: boolean; bars: string[] };
 
+/**
+ * The devices of a map as they lie on this machine.
+ *
+ * @property isListWritten the list that fronts read is the one that was written last
+ */
+export type DevicesFound =
+  | { state: 'missing' }
+  | { state: 'unreadable'; why: string }
+  | { state: 'read'; ledger: DeviceLedger; isListWritten: boolean };
+
 /** What lies on this machine for gates and folders, by absolute path. */
 export interface FilesOfMap {
   people: ReadonlyMap<string, PeopleFile>;
   folders: ReadonlyMap<string, ShownFolder>;
+  /** Null where no gate asks for a device. */
+  devices: DevicesFound | null;
   /** Files of authorities for services: why one cannot be used, or null. */
   authorities: ReadonlyMap<string, string | null>;
   /** What keeps the proxy's user from reading the written files; empty where it need not, or can. */
@@ -32,6 +45,7 @@ export interface FilesOfMap {
 export const noFiles: FilesOfMap = {
   people: new Map(),
   folders: new Map(),
+  devices: null,
   authorities: new Map(),
   bars: [],
   proxyUser: null,

@@ -28,6 +28,7 @@ import {
   trueClientAddressLost,
 } from './gates/gate-networks.ts';
 import { gateAsksItself, gateAsksNobody } from './gates/gate-asks.ts';
+import { devicesBehindEdge, devicesFaulty } from './gates/gate-devices.ts';
 import { gateNobodyPasses, gateOpenToEverybody, gateWithoutEffect } from './gates/gates.ts';
 import { hstsLocksOut, hstsRemembered } from './roads/hsts.ts';
 import { frontPortTaken, portTwoOwners } from './services/host-ports.ts';
@@ -71,6 +72,8 @@ export const allRules: readonly Rule[] = [
   consoleOpen,
   containerWithoutRoad,
   defaultServerTaken,
+  devicesBehindEdge,
+  devicesFaulty,
   diskRoom,
   mapOwnerTrusted,
   domainMisspelt,

@@ -19,11 +19,16 @@ export async function takesUpAtOnce(
 }
 
 /**
- * Has the proxy that is live take up a new certificate. Nothing to do for one that reads certificates anew by itself.
+ * Has the proxy that is live take up a new certificate, or the list of removed devices. Nothing to do for one that reads them anew by itself.
  *
+ * @param failed what is so where it does not, and what to do
  * @throws Trouble `reload-failed`, `proxy-missing`
  */
-export async function reloadFront(site: FrontOf, env: Env): Promise<void> {
+export async function reloadFront(
+  site: FrontOf,
+  env: Env,
+  failed: { message: string; remedy: string } | null = null,
+): Promise<void> {
   const { live } = await readState(site.paths.front);
   // The map may say another proxy by now.
   const place = { ...placeOf(site), ...live?.place };
@@ -32,8 +37,8 @@ export async function reloadFront(site: FrontOf, env: Env): Promise<void> {
   const { program, installed } = await runnerOf(place, env);
   const { passed, output } = await installed.reload(program, { isMoved: false });
   if (passed) return;
-  const message = `${title} did not load the new certificate: ${firstLine(output)}.`;
-  const remedy = `The certificate is stored. Reload it by hand: ${words.reload({ container: place.container?.name ?? null })}`;
+  const message = `${failed?.message ?? `${title} did not load the new certificate`}: ${firstLine(output)}.`;
+  const remedy = `${failed?.remedy ?? 'The certificate is stored. Reload it by hand'}: ${words.reload({ container: place.container?.name ?? null })}`;
   throw new Trouble({ code: 'reload-failed', message, remedy });
 }
 

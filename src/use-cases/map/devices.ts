@@ -1,27 +1,19 @@
 import { lstat } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { dirname } from 'node:path';
 import type { Pair } from '../../adapters/certificates/make.ts';
 import { readText } from '../../adapters/files/read-text.ts';
 import { ensureFolder, writeWhole } from '../../adapters/files/safe-write.ts';
 import { ensureState, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { ledgerText, readLedger, removedSerials, withoutDevice, type DeviceLedger } from '../../core/devices/ledger.ts';
+import { deviceFiles, digestOfList } from '../../adapters/files/device-files.ts';
 import { deviceName } from '../../core/gates/devices.ts';
+
+const dayMs = 24 * 60 * 60 * 1000;
+const freshDays = 365;
 
 // The certificate library is loaded by those commands only that make something.
 const maker = () => import('../../adapters/certificates/devices.ts');
-
-/**
- * Where the devices of a map are kept. What a front reads is in a folder of its own, which a container is given; the key is in none that anybody is given.
- */
-export function deviceFiles(paths: Pick<StatePaths, 'devices' | 'deviceKeys'>) {
-  return {
-    authority: join(paths.devices, 'authority.pem'),
-    removed: join(paths.devices, 'removed.crl'),
-    key: join(paths.deviceKeys, 'authority.key'),
-    ledger: join(paths.deviceKeys, 'devices.json'),
-  };
-}
 
 /** The devices of a map; null where none was ever added. @throws Trouble `devices-broken` */
 export async function loadDevices(paths: StatePaths): Promise<DeviceLedger | null> {
@@ -67,28 +59,30 @@ async function ensureDevices({ paths, now }: ChangeInput): Promise<{ ledger: Dev
     name: `Devices of Mile Marker, made ${now.toISOString().slice(0, 10)}`,
     now,
   });
-  const ledger: DeviceLedger = { spare: serial(), certificates: [] };
-  // The ledger comes last: it stands for all of them.
+  const empty = { spare: serial(), list: { digest: '', ends: '' }, certificates: [] };
   await writeWhole(files.key, authority.key, 0o600);
   await writeWhole(files.authority, authority.certificate);
-  await writeList({ paths, now }, ledger, authority);
-  await writeWhole(files.ledger, ledgerText(ledger), 0o600);
-  return { ledger, authority };
+  // The ledger comes last: it stands for all of them.
+  return { ledger: await writeList({ paths, now }, empty, authority), authority };
 }
 
-async function writeList({ paths, now }: ChangeInput, ledger: DeviceLedger, authority: Pair): Promise<void> {
-  const { makeRemovedList } = await maker();
+/** Writes the list of removed devices, and the ledger that says so. */
+async function writeList({ paths, now }: ChangeInput, ledger: DeviceLedger, authority: Pair): Promise<DeviceLedger> {
+  const { makeRemovedList, removedDays } = await maker();
   const at = new Map(ledger.certificates.map(({ serial, removed }) => [serial, removed]));
   const removed = removedSerials(ledger).map((serial) => ({ serial, at: new Date(at.get(serial) ?? now) }));
-  await writeWhole(deviceFiles(paths).removed, await makeRemovedList({ authority, removed, now }));
+  const text = await makeRemovedList({ authority, removed, now });
+  const list = { digest: digestOfList(text), ends: new Date(now.getTime() + removedDays * dayMs).toISOString() };
+  const next = { ...ledger, list };
+  await writeWhole(deviceFiles(paths).removed, text);
+  await writeWhole(deviceFiles(paths).ledger, ledgerText(next), 0o600);
+  return next;
 }
 
-/** @property bundle what is imported on the device @property ends of its certificate @property isFirst the map had no device before */
+/** @property bundle what is imported on the device @property ends of its certificate */
 interface DeviceMade {
   bundle: Buffer;
-  pair: Pair;
   ends: Date;
-  isFirst: boolean;
 }
 
 interface AddInput extends ChangeInput {
@@ -120,10 +114,11 @@ export async function addDevice({ paths, now, name, days, password, form, again 
   const { bundleDevice, makeDevice } = await maker();
   const { serial, ends, ...pair } = await makeDevice({ name, authority, now, days });
   const bundle = bundleDevice({ pair, authority: authority.certificate, name, password, form });
+  // Before anybody has it: what is not in the list could not be removed.
   const made = { name, serial, made: now.toISOString(), ends: ends.toISOString(), removed: null };
   const next = { ...ledger, certificates: [...ledger.certificates, made] };
   await writeWhole(deviceFiles(paths).ledger, ledgerText(next), 0o600);
-  return { bundle, pair, ends, isFirst: ledger.certificates.length === 0 };
+  return { bundle, ends };
 }
 
 /** Takes a device out. Done again it only writes the list anew. @throws Trouble `device-unknown` */
@@ -135,16 +130,13 @@ export async function removeDevice({ paths, now, name }: ChangeInput & { name: s
   await writeList({ paths, now }, next, await deviceAuthority(paths));
 }
 
-/** Makes the list of removed devices anew where it does not say what it must, or less than half of its time is left. */
+/** Makes the list of removed devices anew where it is not the one that was written last, or ends within a year. */
 export async function freshenRemoved({ paths, now }: ChangeInput): Promise<boolean> {
   const ledger = await loadDevices(paths);
   if (ledger === null) return false;
-  const { readRemovedList, removedDays } = await maker();
   const text = await readText({ path: deviceFiles(paths).removed, what: 'list of removed devices' }).catch(() => '');
-  const list = readRemovedList(text);
-  const half = now.getTime() + (removedDays / 2) * 24 * 60 * 60 * 1000;
-  const isWhole = removedSerials(ledger).every((serial) => list?.serials.includes(serial) === true);
-  if (isWhole && (list?.ends?.getTime() ?? 0) > half) return false;
+  const isWritten = digestOfList(text) === ledger.list.digest;
+  if (isWritten && new Date(ledger.list.ends).getTime() > now.getTime() + freshDays * dayMs) return false;
   await writeList({ paths, now }, ledger, await deviceAuthority(paths));
   return true;
 }

@@ -11,6 +11,7 @@ import { adapterOf } from '../../adapters/proxies/adapters.ts';
 import { bindInstead, emptyInstead, haveAddresses, haveNames } from '../../adapters/rehearsal/sealed-network.ts';
 import type { StandIn } from '../../adapters/rehearsal/stand-in.ts';
 import { startBuiltin } from '../../builtin/server.ts';
+import { nameThatPasses } from '../../core/gates/devices.ts';
 import { parseAddress } from '../../core/networks/address.ts';
 import { editionNumber } from '../../core/proxies/edition.ts';
 import { programOf } from '../../core/proxies/programs.ts';
@@ -37,7 +38,7 @@ export async function rehearseInside(job: Job): Promise<Report> {
   const closeNames = job.sealed ? await setStage(job, cases) : await setOnLoopback(job);
   if (programOf(plan.front.proxy).limits.pair === 'one-file') await joinPairs(plan.certificates);
   await adapterOf(plan.front.proxy)?.tellChallenges?.(plan);
-  const devices = await setDevices(plan, playedNames(cases), new Date(job.now));
+  const devices = await setDevices(plan, playedNames(plan, cases), new Date(job.now));
   await writePeople(job, passwords);
   const arrivals: Arrivals = { byCase: new Map(), strays: [] };
   const standIns = await startStandIns(plan, {
@@ -61,9 +62,10 @@ export async function rehearseInside(job: Job): Promise<Report> {
   }
 }
 
-/** Of the devices that some case plays. */
-function playedNames(cases: readonly RehearsalCase[]): string[] {
-  return [...new Set(cases.flatMap(({ sent: { device } }) => (device?.state === 'good' ? [device.name] : [])))];
+/** Of the devices that some case plays, and that gates let pass. */
+function playedNames({ roads }: Plan, cases: readonly RehearsalCase[]): string[] {
+  const good = cases.flatMap(({ sent: { device } }) => (device?.state === 'good' ? [device.name] : []));
+  return [...new Set([...good, ...roads.flatMap(({ gate }) => nameThatPasses(gate) ?? [])])];
 }
 
 function stopAll(standIns: ReadonlyMap<string, StandIn>, closeNames: () => void): void {

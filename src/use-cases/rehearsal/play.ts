@@ -1,4 +1,5 @@
 import { checksOf } from '../../core/gates/check.ts';
+import { nameThatPasses } from '../../core/gates/devices.ts';
 import { lstat } from 'node:fs/promises';
 import { join } from 'node:path';
 import pLimit from 'p-limit';
@@ -139,7 +140,7 @@ async function playOne(
       : await send(
           { ...own, headers: [...own.headers, ['X-Rehearsal', id]] },
           front,
-          input.devices?.(own.device) ?? null,
+          input.devices?.(own.device, nameAt(own, prepared)) ?? null,
         );
   const inFolder = verdict.act === 'folder' ? await lookInto(verdict) : 'nothing';
   const played = { sent, verdict, outcome, reached, service: serviceOf(verdict, input), inFolder };
@@ -149,6 +150,12 @@ async function playOne(
   const got = differences[0]?.got ?? expected;
   const silent = outcome.kind !== 'answer';
   return { result: { road, prefix, what, expected, got, untested: null, differences }, silent };
+}
+
+/** A device that must not count has a name that would pass. */
+function nameAt({ host }: Sent, { askedFor }: Prepared): string | null {
+  const road = askedFor(host[0] ?? '')?.road ?? null;
+  return road === null ? null : nameThatPasses(road.gate);
 }
 
 function withLogin({ sent, login }: RehearsalCase, { passwords }: PlayInput): Sent {

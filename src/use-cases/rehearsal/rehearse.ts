@@ -22,7 +22,8 @@ import { onLoopback } from '../../core/rehearsal/on-loopback.ts';
 import type { Site } from '../map/load.ts';
 import type { WriteResult } from '../live/write.ts';
 import type { Job, Report } from './job.ts';
-import { deviceFiles, loadDevices } from '../map/devices.ts';
+import { deviceFiles } from '../../adapters/files/device-files.ts';
+import { loadDevices } from '../map/devices.ts';
 import { upstreamNames, upstreamsOf } from './stand-ins.ts';
 
 interface RehearseInput {

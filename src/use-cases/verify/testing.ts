@@ -12,6 +12,7 @@ import type { At } from '../../core/plan/resolve-service.ts';
 import type { Prepared } from '../../core/verdict/verdict.ts';
 import type { FrontView } from './asking/front-view.ts';
 import type { Limiter } from './asking/limiter.ts';
+import type { DevicesShown } from './asking/devices.ts';
 import type { Prober } from './asking/prober.ts';
 
 /** What testing needs to know, whichever roads are tested. */
@@ -22,6 +23,8 @@ export interface TestInput {
   /** Test this address instead of what DNS says. */
   at: { address: string; httpPort: number; httpsPort: number } | null;
   prober: Prober;
+  /** What is shown to names that ask for a device. */
+  devices: DevicesShown;
   /** Asks the servers of the zones about names, beside the addresses of the front; null when they are not to be asked. */
   zones: ((names: readonly string[], expected: readonly string[]) => Promise<ReadonlyMap<string, LegResult>>) | null;
   /** The records that must stand at a name, in words. */

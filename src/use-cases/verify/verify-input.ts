@@ -11,7 +11,7 @@ import type { Limits } from '../../adapters/probe/connect.ts';
 import type { Trust } from '../../adapters/probe/handshake.ts';
 import { parseEndpoint, resolverNames, systemNames } from '../../adapters/probe/look-up.ts';
 import { Trouble } from '../../adapters/trouble.ts';
-import { readSeen } from '../../core/look/seen.ts';
+import { readSeen, type Seen } from '../../core/look/seen.ts';
 import { composeForAny, startCommand } from '../../core/inventory/compose-command.ts';
 import { isLoopback, isPrivate, parseAddress } from '../../core/networks/address.ts';
 import type { Plan } from '../../core/plan/plan.ts';
@@ -23,7 +23,8 @@ import { isNear } from './gate/open-ports.ts';
 import { zoneOpinions } from './way/zone-opinions.ts';
 import { readRunning } from './asking/running.ts';
 import { recordedProber } from './asking/recorded-prober.ts';
-import { knowingPages, liveProber, type Prober } from './asking/prober.ts';
+import { deviceSeen, devicesShown } from './asking/devices.ts';
+import { knowingPages, liveProber } from './asking/prober.ts';
 import type { VerifyInput } from './verify.ts';
 import { chosenRoads } from '../map/chosen-roads.ts';
 
@@ -74,7 +75,7 @@ export async function verifyInput(
     roads: ports.length > 0 && ofRoads.length === 0 ? [] : chosenRoads(plan, ofRoads),
     ports: names.length === 0 ? plan.ports : ports,
     at: options.at === undefined ? null : placeAt(options.at, plan),
-    prober: knowingPages(await proberOf(site, options, limits, io), plan),
+    ...(await askingOf(site, options, limits, io)),
     zones:
       isRead || options.at !== undefined || options.fromAddress !== undefined
         ? null
@@ -119,25 +120,35 @@ export function limitsOf(
   throw new Trouble({ code: 'from-address', message, remedy, exitCode: 2 });
 }
 
-async function proberOf(site: Site, options: VerifyRequest, limits: Limits, io: VerifyWorld): Promise<Prober> {
+async function askingOf(
+  site: Site,
+  options: VerifyRequest,
+  limits: Limits,
+  io: VerifyWorld,
+): Promise<Pick<VerifyInput, 'prober' | 'devices'>> {
+  const { plan } = site;
   const trust = await readTrust(site, options.trust ?? [], io);
-  if (options.read !== undefined) return readRecord(options.read, trust, io);
+  if (options.read !== undefined) {
+    const seen = await readRecord(options.read, io);
+    return { prober: knowingPages(recordedProber(seen, trust), plan), devices: deviceSeen(plan, seen.device) };
+  }
   const { resolver, timeout } = options;
   const names =
     resolver === undefined
       ? systemNames(timeout)
       : resolverNames(parseEndpoint(resolver, 53, '--resolver'), timeout, limits.from);
-  return liveProber(names, trust, limits);
+  const devices = await devicesShown(site, io.now());
+  return { prober: knowingPages(liveProber(names, trust, limits, devices), plan), devices };
 }
 
 /** @throws Trouble `seen-unreadable` */
-async function readRecord(file: string, trust: Trust, io: VerifyWorld): Promise<Prober> {
+async function readRecord(file: string, io: VerifyWorld): Promise<Seen> {
   const path = file === '-' ? 'standard input' : resolve(io.cwd, file);
   const maxBytes = 64 * 1024 * 1024;
   const text =
     file === '-' ? await io.readInput() : await readText({ path, what: 'record of another machine', maxBytes });
   const seen = readSeen(text);
-  if ('answers' in seen) return recordedProber(seen, trust);
+  if ('answers' in seen) return seen;
   const place = seen.line === 0 ? path : `${path}:${String(seen.line)}`;
   throw new Trouble({
     code: 'seen-unreadable',

@@ -6,6 +6,9 @@ import { findMap } from '../../../adapters/files/find-map.ts';
 import { builtInGates } from '../../../core/map/built-in-gates.ts';
 import { readMap } from '../../../core/map/read-map.ts';
 import { knownKeys } from '../../../core/map/schema/describe.ts';
+import { devicesIn } from '../../../core/devices/ledger.ts';
+import { statePaths } from '../../../adapters/files/state-folder.ts';
+import { loadDevices } from '../../../use-cases/map/devices.ts';
 import { parsePasswordFile } from '../../../core/people/password-file.ts';
 import { complete, type NamesAtHand } from '../../help/complete.ts';
 import type { Io } from '../../io.ts';
@@ -21,11 +24,19 @@ export async function runCompleteWords(program: Command, words: readonly string[
 }
 
 async function namesAtHand(option: string | undefined, io: Io): Promise<NamesAtHand> {
-  const none: NamesAtHand = { roads: [], gates: [], certificates: [], people: [], keys: knownKeys(['roads', 'x']) };
+  const none: NamesAtHand = {
+    roads: [],
+    gates: [],
+    certificates: [],
+    people: [],
+    devices: [],
+    keys: knownKeys(['roads', 'x']),
+  };
   try {
     const file = await findMap({ option, cwd: io.cwd, env: io.env });
     const { map } = readMap({ file, text: await readFile(file, 'utf8') });
     if (map === null) return none;
+    const ledger = await loadDevices(statePaths(file));
     const files = filesOf({ name: '', parts: map.gates }).map((path) => resolve(dirname(file), path));
     const texts = await Promise.all(files.map((path) => readFile(path, 'utf8').catch(() => '')));
     const people = texts.flatMap((text) => parsePasswordFile(text).people.map(({ name }) => name));
@@ -35,6 +46,8 @@ async function namesAtHand(option: string | undefined, io: Io): Promise<NamesAtH
       gates: [...builtInGates, ...map.gates.map(({ name }) => name)],
       certificates: map.certificates.map(({ id }) => id),
       people: [...new Set(people)],
+      devices:
+        ledger === null ? [] : devicesIn(ledger).flatMap(({ name, removed }) => (removed === null ? [name] : [])),
     };
   } catch {
     return none;

@@ -2,6 +2,8 @@ import { Trouble } from '../../../adapters/trouble.ts';
 import { hostOf, webUrl } from '../../../core/map/leads.ts';
 import { parseAddress } from '../../../core/networks/address.ts';
 import { roadToAsk } from '../../../core/plan/wildcard-road.ts';
+import { knownDevices } from '../../../core/devices/ledger.ts';
+import type { DeviceState, ShownDevice } from '../../../core/gates/kind.ts';
 import { prepare } from '../../../core/verdict/decide.ts';
 import { explain, type Explanation, type ExplainedStep } from '../../../core/verdict/explain.ts';
 import { explainPort } from '../../../core/verdict/explain-port.ts';
@@ -10,6 +12,7 @@ import { exposedPorts, exposure, strangerTo, viewpoints } from '../../../core/ve
 import type { VerdictRequest } from '../../../core/verdict/verdict.ts';
 import type { Site } from '../../../use-cases/map/load.ts';
 import { chosenRoads } from '../../../use-cases/map/chosen-roads.ts';
+import { loadDevices } from '../../../use-cases/map/devices.ts';
 import { peopleOf } from '../../../use-cases/map/people-of.ts';
 import type { CommandContext, Io } from '../../io.ts';
 import { openSite } from '../../open-site.ts';
@@ -23,6 +26,7 @@ export interface ExplainOptions {
   json?: boolean;
   from?: string;
   as?: string;
+  device?: string;
   method: string;
   header?: string[];
   all?: boolean;
@@ -35,7 +39,7 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
   if (site === null) return;
   if (options.all === true) {
     if (url !== null) throw wrongUse('--all shows every road and takes no URL.', 'Leave out the URL, or --all.');
-    printExposure(site, options, io);
+    await printExposure(site, options, io);
     return;
   }
   if (url === null) throw wrongUse('Which request?', 'Name a URL or a road, or see everything with --all.');
@@ -47,7 +51,9 @@ export async function runExplain(url: string | null, options: ExplainOptions, co
   // A bare word is the name of a road, or a slip; whoever asks for a strange name writes it in full.
   if (!isRoad && /^[a-z0-9_-]+$/i.test(url)) chosenRoads(site.plan, [url]);
   const people = peopleOf(site);
+  const device = await deviceOf(options.device, site, io.now());
   const { request, shown } = requestOf(url, options, site, people);
+  if (device !== null) request.device = device;
   const explanation = explain(prepare(site.plan), request);
   if (options.json === true) {
     io.out(jsonDocument('explain', { map: site.mapFile, request, ...explanation }));
@@ -101,6 +107,30 @@ function requestOf(
   return { request, shown };
 }
 
+/** Names of the devices of the map that count; none where they cannot be read, which `check` tells. */
+async function devicesOf({ paths }: Site, now: Date): Promise<string[]> {
+  const ledger = await loadDevices(paths).catch(() => null);
+  return ledger === null ? [] : knownDevices(ledger, now);
+}
+
+const states: readonly string[] = ['removed', 'ended', 'foreign'];
+
+/** A device by its name, or what may be wrong with one. @throws Trouble `explain-what` */
+async function deviceOf(typed: string | undefined, site: Site, now: Date): Promise<ShownDevice | null> {
+  if (typed === undefined) return null;
+  const known = await devicesOf(site, now);
+  if (known.includes(typed)) return { state: 'good', name: typed };
+  if (states.includes(typed)) return { state: typed as DeviceState };
+  throw wrongUse(
+    `No device is called ${typed}.`,
+    `${known.length === 0 ? 'Add one: mile-marker devices add NAME' : `Name one of: ${known.join(', ')}`}; or what is wrong with one: removed, ended, foreign.`,
+  );
+}
+
+function deviceShownWords(typed: string): string {
+  return states.includes(typed) ? `a device that is ${typed}` : `the device ${typed}`;
+}
+
 function peerOf(from: string | undefined, plan: Site['plan']): string {
   const peer = from === undefined ? strangerTo(plan) : parseAddress(from);
   if (peer !== null) return peer;
@@ -129,8 +159,12 @@ function explainRaw(typed: string, { site, options, io }: Omit<Shown, 'request' 
   printEnd(site, io);
 }
 
-function whoWords(peer: string, { as, from }: ExplainOptions): string {
-  return `${as === undefined ? '' : `${as}, `}from ${peer}${from === undefined ? ', an address on the internet' : ''}`;
+function whoWords(peer: string, { as, device, from }: ExplainOptions): string {
+  const who = [
+    ...(as === undefined ? [] : [as]),
+    ...(device === undefined ? [] : [`with ${deviceShownWords(device)}`]),
+  ];
+  return `${who.map((one) => `${one}, `).join('')}from ${peer}${from === undefined ? ', an address on the internet' : ''}`;
 }
 
 function printEnd({ shownMap }: Site, io: Io): void {
@@ -199,8 +233,8 @@ function printSteps(steps: ReadonlyArray<Omit<ExplainedStep, 'step'> & { step: s
   }
 }
 
-function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
-  const from = viewpoints(site.plan, peopleOf(site));
+async function printExposure(site: Site, { json }: ExplainOptions, io: Io): Promise<void> {
+  const from = viewpoints(site.plan, peopleOf(site), await devicesOf(site, io.now()));
   const rows = exposure(prepare(site.plan), from);
   const ports = exposedPorts(site.plan, from);
   if (json === true) {
@@ -230,8 +264,8 @@ function printExposure(site: Site, { json }: ExplainOptions, io: Io): void {
   const asks = rows.some(({ cells }) => cells.includes('asked')) ? ' `asks`: a service decides.' : '';
   const raw = ports.length === 0 ? '' : `, ${plural(openPorts, 'raw port')} of ${String(ports.length)}`;
   const seen = from.map(
-    ({ label, peer, person, word }) =>
-      `${label} ${word !== undefined ? '= let in by the service that is asked' : person === null ? `= ${peer}` : 'with the password, from the internet'}`,
+    ({ label, peer, person, word, device }) =>
+      `${label} ${device !== undefined ? 'from the internet' : word !== undefined ? '= let in by the service that is asked' : person === null ? `= ${peer}` : 'with the password, from the internet'}`,
   );
   io.err(`\n${wrap(seen.join('; '), { width: io.width })}`);
   io.err(

@@ -13,6 +13,7 @@ import { realOne } from '../../../core/certificates/lack.ts';
 import { lackIn } from '../../../core/rules/names/no-certificate.ts';
 import { plannedNamed, refreshExports } from '../../../use-cases/certificates/keep-certificates.ts';
 import { readHeld, type Site } from '../../../use-cases/map/load.ts';
+import { freshenRemoved } from '../../../use-cases/map/devices.ts';
 import { reloadFront, takesUpAtOnce } from '../../../use-cases/live/reload-front.ts';
 import { followFiles } from '../../../use-cases/certificates/follow-files.ts';
 import { tidyUp } from '../../../use-cases/certificates/obtain-one.ts';
@@ -134,7 +135,8 @@ async function getThem({ site, wanted, made, options, context, nothing }: GetInp
       ? []
       : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal, ask });
   const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
-  const reloads = fresh.length > 0 && (await takesUpAtOnce(site, options.reload));
+  const relisted = await freshenRemoved({ paths: site.paths, now: io.now() });
+  const reloads = (fresh.length > 0 || relisted) && (await takesUpAtOnce(site, options.reload));
   if (reloads) await reloadFront(site, io.env);
   if (fresh.length > 0 && options.then !== undefined) await runThen(options.then);
   const failed = results.filter(({ trouble }) => trouble !== null);
@@ -151,7 +153,15 @@ async function getThem({ site, wanted, made, options, context, nothing }: GetInp
     for (const one of failed) io.out(await failureWords(one, site, io.width));
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
-  if (fresh.length + failed.length === 0) io.err(nothing);
+  if (relisted) io.err('The list of removed devices was written anew.\n');
+  if (fresh.length + failed.length === 0)
+    io.err(
+      relisted && !reloads
+        ? `next: ${programOf(site.plan.front.proxy).words.reload(site.plan.front)}\n`
+        : relisted
+          ? ''
+          : nothing,
+    );
   else io.err(await endWords(site, failed.length, options.then !== undefined || reloads));
 }
 

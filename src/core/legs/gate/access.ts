@@ -1,5 +1,6 @@
 import { isForVisitor } from '../../gates/asks.ts';
 import { card } from '../../findings/card.ts';
+import type { DeviceState } from '../../gates/kind.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
 import { headerOf, isRedirect, type Answer, type Attempt } from '../answer.ts';
 import { likenessTo, type DirectEvidence } from '../service/direct.ts';
@@ -45,6 +46,10 @@ const gateOpen = card({
       remedy:
         'In hand-written files, compare the host without case and without its port. Mile Marker’s configuration does: {live}',
     },
+    device: {
+      message: '{names} lets in {whom}.',
+      remedy: 'Make the map live: {live}. If it is, let the front read the list of devices again: {reload}',
+    },
     asked: {
       message:
         '{names} lets this machine in, although the service that the gate `{gate}` asks ({said}) answers {word}.',
@@ -64,6 +69,11 @@ const gateShut = card({
   why: 'A password file that is empty, or that the proxy cannot read, keeps everybody out.',
   source,
   messages: {
+    device: {
+      message: '{names} refuses a device that has a certificate of this map ({status}).',
+      remedy:
+        'Make the map live: {live}. If it is, the front may have read an older list of devices, or one that has ended: {reload}',
+    },
     login: {
       message: '{names} refuses the test login {person} with {status}.',
       remedy:
@@ -71,6 +81,13 @@ const gateShut = card({
     },
   },
 });
+
+const whoms: Readonly<Record<DeviceState, string>> = {
+  none: 'a visitor without the certificate of a device',
+  removed: 'a device that was removed',
+  ended: 'a device whose certificate has ended',
+  foreign: 'a device with a certificate of another authority',
+};
 
 const gateSilent = card({
   id: 'gate-asks-silent',
@@ -144,6 +161,7 @@ export type Planned = 'passes' | 'asked' | 401 | 403;
  * @property login with the test login, whose password the map's file may know; null without one
  * @property others the same by another harmless method, or by the name in another spelling
  * @property asked the service that the gate asks, and what it says itself to the same question (null: not asked from here); null where the gate asks none
+ * @property devices the same with devices that must not count, and what the map says to each; empty where none was played
  * @property wrong with a password that is wrong for certain; null when not tried
  */
 export interface AccessEvidence {
@@ -158,6 +176,7 @@ export interface AccessEvidence {
   forged: { claimed: string; header: string | null; attempt: Attempt<Answer> } | null;
   login: { person: string; attempt: Attempt<Answer> } | null;
   wrong: Attempt<Answer> | null;
+  devices: Array<{ state: DeviceState; planned: Planned; attempt: Attempt<Answer> }>;
   others: OtherWay[];
   asked: { said: string; word: Attempt<Answer> | null } | null;
 }
@@ -176,6 +195,8 @@ export interface OtherWay {
 /** Judges a road's gate by what this machine may do, as the map has it. */
 export function judgeAccess(evidence: AccessEvidence): LegResult {
   const { road, from, seen, planned, isCertain, mayBeKnown, own, bare, login } = evidence;
+  const byDevice = judgeDevices(evidence);
+  if (byDevice !== null) return byDevice;
   if (!bare.ok) {
     // Some gates say nothing to those whom they keep out.
     const isShut = planned !== 'passes' && bare.failure.kind === 'closed';
@@ -212,6 +233,31 @@ export function judgeAccess(evidence: AccessEvidence): LegResult {
       severity: isCertain ? 'warning' : 'note',
     });
   return isRefused ? ok('access', 'refused', status) : ok('access', 'passes');
+}
+
+/** Whether a device that must not count lets somebody in, or one of this map does not although it alone decides. */
+function judgeDevices({ devices, planned, bare, own }: AccessEvidence): LegResult | null {
+  const passes = (attempt: Attempt<Answer>): boolean => attempt.ok && outcomeOf(attempt.value, own) === 'passes';
+  const opened = devices.find((one) => one.planned !== 'passes' && passes(one.attempt));
+  if (opened !== undefined)
+    return bad('access', 'open', {
+      card: gateOpen,
+      say: 'device',
+      data: { whom: whoms[opened.state] },
+      cause: `gate-device:${opened.state}`,
+    });
+  const stranger = devices.find(({ state }) => state === 'none');
+  if (stranger === undefined || stranger.planned !== 403 || planned === 403 || !stranger.attempt.ok) return null;
+  // The same visitor with nothing in his hands gets an answer, so it is the device that is refused.
+  if (bare.ok && bare.value.status !== 403) return null;
+  if (bare.ok && outcomeOf(bare.value, own) !== 'refused') return null;
+  const status = bare.ok ? String(bare.value.status) : 'no answer';
+  return bad('access', 'login-refused', {
+    card: gateShut,
+    say: 'device',
+    data: { status },
+    cause: 'gate-device:refused',
+  });
 }
 
 /** Where a service decides, the front must do what that service says of this machine, and let nobody in where it says nothing. */

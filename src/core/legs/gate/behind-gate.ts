@@ -21,6 +21,11 @@ const hidden = card({
         '{names}: not tested behind the gate `{gate}`, whose service does not let this machine in without a login.',
       remedy: 'Sign in with a browser, and look: mile-marker verify --links',
     },
+    device: {
+      message: '{names}: not tested behind the gate `{gate}`, which lets devices pass, and none could be shown.',
+      remedy:
+        'Run verify as the user who owns the map. On another machine, give the script a device: DEVICE=phone.p12:PASSWORD sh look.sh',
+    },
     networks: {
       message: '{names}: not tested behind the gate `{gate}`, which refuses this machine as the map says.',
       remedy:
@@ -87,8 +92,9 @@ function notTested({ gate }: PlannedRoad, router: HidingRouter | null): Problem 
 }
 
 /** What somebody needs to pass: a password, to come from somewhere, or both. */
-function wayIn({ parts }: PlannedGate): 'people' | 'networks' | 'both' | 'asked' {
+function wayIn({ parts }: PlannedGate): 'people' | 'networks' | 'both' | 'asked' | 'device' {
   if (parts.some((part) => checkOf(part, 'asks') !== null)) return 'asked';
+  if (parts.some((part) => checkOf(part, 'devices') !== null)) return 'device';
   const needsPlace = parts.some(({ checks, need }) => {
     const kinds = checks.map(({ kind }) => kind);
     return kinds.includes('networks') && (kinds.length === 1 || need === 'all');

@@ -7,6 +7,9 @@ import { chainInOrder, oldProtocol } from '../../../adapters/probe/old-tls.ts';
 import { weakSuite } from '../../../adapters/probe/weak-suites.ts';
 import { keptConnections } from '../../../adapters/probe/kept.ts';
 import { openLive } from '../../../adapters/probe/open-live.ts';
+import type { Pair } from '../../../adapters/certificates/make.ts';
+import type { ShownDevice } from '../../../core/gates/kind.ts';
+import { noDevices, type DevicesShown } from './devices.ts';
 import type { Answer, Attempt } from '../../../core/legs/answer.ts';
 import type { Plan } from '../../../core/plan/plan.ts';
 import { isOwnPage } from '../../../core/proxies/pages.ts';
@@ -29,6 +32,8 @@ export interface Question extends Endpoint {
   headers: Record<string, string>;
   /** The address of this machine to ask from; null for whichever fits. */
   from?: string | null;
+  /** What its device shows; by default what is asked for on this name, as far as there is such a device. */
+  device?: ShownDevice | undefined;
 }
 
 /** How the front is looked at: from this machine, or by what another one wrote down. */
@@ -50,8 +55,12 @@ export interface Prober {
 }
 
 /** Looks for itself. */
-export function liveProber(names: NameSource, trust: Trust, limits: Limits): Prober {
+export function liveProber(names: NameSource, trust: Trust, limits: Limits, devices: DevicesShown = noDevices): Prober {
   const kept = keptConnections();
+  const shown = ({ name, device }: Pick<Question, 'name' | 'device'>): Pair | null => {
+    const usual = devices.shownFor(name);
+    return devices.certificate(device ?? usual, usual.state === 'good' ? usual.name : null);
+  };
   return {
     names,
     connect: (at) => connect({ ...at, ...limits }),
@@ -59,11 +68,21 @@ export function liveProber(names: NameSource, trust: Trust, limits: Limits): Pro
     oldProtocol: (at, name) => oldProtocol({ ...at, name, ...limits }),
     weakSuite: (at, name) => weakSuite({ ...at, name, ...limits }),
     chainInOrder: (at, name) => chainInOrder({ ...at, name, ...limits }),
-    ask: ({ name, from, ...question }) => ask({ ...question, servername: name, kept, ...limits, ...source(from) }),
-    askTwo: ({ name, from, headers: { host = name, ...headers }, ...question }) =>
-      askTwo({ ...question, authority: host, headers, servername: name, ...limits, ...source(from) }),
-    openLive: ({ name, target, from, ...question }) =>
-      openLive({ ...question, servername: name, path: target, ...limits, ...source(from) }),
+    ask: ({ name, from, device, ...question }) =>
+      ask({ ...question, servername: name, kept, device: shown({ name, device }), ...limits, ...source(from) }),
+    askTwo: ({ name, from, device, headers: { host = name, ...headers }, ...question }) =>
+      askTwo({
+        ...question,
+        ...{ authority: host, headers, servername: name, device: shown({ name, device }) },
+        ...limits,
+        ...source(from),
+      }),
+    openLive: ({ name, target, from, device, ...question }) =>
+      openLive({
+        ...{ ...question, servername: name, path: target, device: shown({ name, device }) },
+        ...limits,
+        ...source(from),
+      }),
     isLive: true,
   };
 }

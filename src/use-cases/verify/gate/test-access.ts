@@ -58,6 +58,7 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
     mayBeKnown: peer === null && hasPublicNetwork(road),
     own,
     bare,
+    devices: await playedDevices(shared, where, { peer: peer ?? strangerTo(plan), headers: signed }),
     ...(await tricks({ shared, where, isRefused, memory, ask })),
   };
   const pages = bare.ok ? pageProblemOf(plan, road, bare.value) : [];
@@ -68,6 +69,25 @@ export async function testAccess(shared: Shared, where: PartAt, memory: Memory):
       return judgeAccess({ ...evidence, asked, bare: await ask({}) });
     });
   return isByTrick(judged) ? unlessAlwaysOpen(evidence, judged, () => ask({})) : judged;
+}
+
+/** Devices that must not count, once for each road. They are refused in the handshake or after it, whoever else may pass. */
+async function playedDevices(
+  shared: Shared,
+  { road, part, at }: PartAt,
+  { peer, headers }: { peer: string; headers: Record<string, string> },
+): Promise<AccessEvidence['devices']> {
+  const { prober, devices } = shared.input;
+  if (!devices.canPlay || !at.isSound || part.prefix !== '/' || !asksFor(road.gate, 'devices')) return [];
+  const target = targetOf(road, part);
+  const states = ['none', 'removed', 'ended', 'foreign'] as const;
+  return Promise.all(
+    states.map(async (state) => ({
+      state,
+      planned: plannedFor(shared, { road, part, peer, device: { state } }),
+      attempt: await prober.ask({ ...at.front.question('https', road.name, target, headers), device: { state } }),
+    })),
+  );
 }
 
 /** A service that is just being started says nothing for a moment: what is found of it is found again, each time, or it is not certain. */
