@@ -43,6 +43,9 @@ const asked: Load = {
   to: 'asked.saltmarsh.example',
   args: ['--h1', '-n', '4000', '-c', '40'],
 };
+/** On kept connections a device is known by what its handshake has shown: at most a twentieth of the same front without the gate. */
+const mostDevices = 0.95;
+const devices = 'a gate for devices, 4 kept connections';
 const loads: Load[] = [
   { what: 'HTTP/1.1, 1 connection', path: '/', args: ['--h1', '-n', '1000', '-c', '1'], later: 1 },
   { what: 'HTTP/1.1, 40 connections', path: '/', args: ['--h1', '-n', '4000', '-c', '40'] },
@@ -129,7 +132,7 @@ class Bench {
   }
 
   async compare(proxy: 'builtin' | Served, limits: Limits): Promise<Row[]> {
-    const isAny = [...loads, asked].some(({ what }) => this.isAsked(`${proxy}: ${what}`));
+    const isAny = [...loads, asked, { what: devices }].some(({ what }) => this.isAsked(`${proxy}: ${what}`));
     if (!isAny && !(proxy === 'builtin' && this.isAsked(frames))) return [];
     const ours = await this.ourFront(proxy);
     const other = proxy === 'builtin' ? await this.smallestProxy() : await this.handMade(proxy);
@@ -138,6 +141,7 @@ class Bench {
       if (this.isAsked(`${proxy}: ${load.what}`)) rows.push(...(await this.compareOne(proxy, load, limits)));
     if (proxy === 'builtin' && this.isAsked(frames)) rows.push(await this.compareFrames());
     if (proxy !== 'httpd' && this.isAsked(`${proxy}: ${asked.what}`)) rows.push(this.compareAsked(proxy));
+    if (this.isAsked(`${proxy}: ${devices}`)) rows.push(this.compareDevices(proxy));
     for (const child of [ours, other]) {
       child.kill(proxy === 'builtin' ? 'SIGKILL' : 'SIGTERM');
       await ended(child);
@@ -186,6 +190,28 @@ class Bench {
     const found = row({ what, ours, other, unit: 'requests/s', limit: mostAsked, more: true });
     reportRow(found);
     return found;
+  }
+
+  /** The load is curl's, four at a time and each on one connection: h2load shows no certificate. Both roads are asked with it. */
+  private compareDevices(proxy: string): Row {
+    const [ours, other]: [number[], number[]] = [[], []];
+    for (let round = 0; round < rounds; round += 1) {
+      other.push(this.asDevice(name));
+      ours.push(this.asDevice('device.saltmarsh.example'));
+    }
+    const what = `${proxy}: ${devices}`;
+    const found = row({ what, ours, other, unit: 'requests/s', limit: mostDevices, more: true });
+    reportRow(found);
+    return found;
+  }
+
+  private asDevice(to: string): number {
+    const count = 2500;
+    const at = `${to}:${String(this.ports.https)}`;
+    const one = `curl --silent --insecure --http1.1 --fail --output /dev/null --cert ${this.folder}/device.pem --resolve ${at}:127.0.0.1 "https://${at}/?[1-${String(count)}]"`;
+    const start = performance.now();
+    execFileSync('sh', ['-c', `${`${one} & `.repeat(4)} wait`], { stdio: 'ignore', timeout: 120_000 });
+    return (4 * count * 1000) / (performance.now() - start);
   }
 
   private load(port: number, { path, args, to = name }: Load): Measured {
@@ -290,8 +316,12 @@ front: {address: 127.0.0.1, proxy: ${proxy}, ports: {http: ${String(http)}, http
 roads:
   nestcam: {gate: everyone, to: ":${String(service)}"}
   roster: {gate: everyone, to: ":${String(taker)}"}
-${proxy === 'httpd' ? '' : `  asked: {gate: signed-in, to: ":${String(service)}"}\ngates: {signed-in: {asks: ":${String(this.ports.asked)}/"}}\n`}`,
+  device: {gate: keepers, to: ":${String(service)}"}
+${proxy === 'httpd' ? '' : `  asked: {gate: signed-in, to: ":${String(service)}"}\n`}gates:
+  keepers: {devices: any}
+${proxy === 'httpd' ? '' : `  signed-in: {asks: ":${String(this.ports.asked)}/"}\n`}`,
     );
+    this.makeDevice();
     this.mileMarker(['certs', 'make']);
     this.mileMarker(['write']);
     const pair = join(this.folder, '.mile-marker/certificates', name, 'current');
@@ -308,6 +338,15 @@ ${proxy === 'httpd' ? '' : `  asked: {gate: signed-in, to: ":${String(service)}"
       case 'haproxy':
         return this.startHaproxy('ours', haproxyAlone({ runFolder, user: null }), ['-f', current]);
     }
+  }
+
+  private makeDevice(): void {
+    const file = join(this.folder, 'device.pem');
+    if (existsSync(file)) return;
+    const password = this.mileMarker(['devices', 'add', 'phone']).trim();
+    execFileSync('openssl', [
+      ...['pkcs12', '-in', join(this.folder, 'phone.p12'), '-passin', `pass:${password}`, '-nodes', '-out', file],
+    ]);
   }
 
   private smallestProxy(service = this.ports.service): Promise<ChildProcess> {
@@ -382,8 +421,10 @@ http { access_log off; ${temporary.map((one) => `${one}_temp_path ${folder}/${on
     return child;
   }
 
-  private mileMarker(args: string[]): void {
-    execFileSync(process.execPath, [program, ...args], { cwd: this.folder, env: this.env(), stdio: 'ignore' });
+  private mileMarker(args: string[]): string {
+    return execFileSync(process.execPath, [program, ...args], {
+      ...{ cwd: this.folder, env: this.env(), encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] },
+    });
   }
 
   private async run(args: string[], until = /ready/): Promise<ChildProcess> {

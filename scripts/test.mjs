@@ -27,6 +27,7 @@ const needed = [
   { package: 'openssl', programs: ['/usr/bin/openssl'] },
   { package: 'curl', programs: ['/usr/bin/curl'] },
   { package: 'chromium', programs: ['/usr/bin/chromium'] },
+  { package: 'libnss3-tools', programs: ['/usr/bin/pk12util'] },
   // The reader of OpenMetrics that the format's own authors keep.
   {
     package: 'python3-prometheus-client',

@@ -7,7 +7,8 @@ import { programOf } from '../src/core/proxies/programs.ts';
 import { proxyNames } from '../src/core/proxies/names.ts';
 import { startFront } from './support/fronts.ts';
 import { listening, portOf } from './support/ports.ts';
-import { folderWith, mileMarker, type Ran } from './support/program.ts';
+import { visitAs } from './support/browser.ts';
+import { folderWith, launch, mileMarker, says, stop, type Ran } from './support/program.ts';
 import { practiceHead } from './support/site.ts';
 
 /** Devices from the first one to the last: made, imported, listed, renewed, removed, and what the other commands say of them. */
@@ -130,6 +131,34 @@ test('check says what is wrong with devices and their list, and each remedy ends
   writeFileSync(join(folder, '.mile-marker/device-keys/devices.json'), '{}');
   expect(await check()).toEqual([expect.stringMatching(/^error: The devices of this map cannot be read/)]);
 });
+
+test('a browser with the certificate in its store passes, one without is refused, and so is one whose device was removed', async () => {
+  const { head, https } = await practiceHead('builtin', '  home-networks: [127.0.0.0/8]\n');
+  const folder = folderWith({
+    'mile-marker.yaml': `${head}gates: {keepers: {devices: any}}\nroads:\n  bench: {folder: ./site, gate: keepers}\n`,
+    'site/index.html': '<title>Bench room</title><p>twelve dunlin',
+  });
+  const made: Record<string, string> = {};
+  for (const [name, ...more] of [['phone'], ['laptop', '--modern'], ['lost']] as string[][])
+    made[name ?? ''] = (
+      await mileMarker(['devices', 'add', ...(name === undefined ? [] : [name]), ...more], folder)
+    ).out.trim();
+  // A browser waits while it runs, so the front is a process of its own.
+  await mileMarker(['certs', 'make'], folder);
+  const front = launch(['serve'], folder);
+  await says(front, 'Serving');
+  const url = `https://bench.saltmarsh.example:${String(https)}/`;
+  const as = (name: string): string => visitAs({ file: join(folder, `${name}.p12`), password: made[name] ?? '' }, url);
+  try {
+    expect(as('phone')).toContain('twelve dunlin');
+    expect(as('laptop')).toContain('twelve dunlin');
+    await mileMarker(['devices', 'remove', 'lost'], folder);
+    expect(as('lost')).toContain('The certificate of this device was removed.');
+    expect(visitAs(null, url)).toContain('403 Forbidden');
+  } finally {
+    await stop(front);
+  }
+}, 120_000);
 
 describe.each(proxyNames)('%s', (proxy) => {
   test('verify shows devices of its own, and finds a front that has not read the newest list', async () => {

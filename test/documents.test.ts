@@ -15,6 +15,7 @@ test('each command with --json, on a sound map and on one that cannot be read', 
     'broken/mile-marker.yaml': 'domains: [saltmarsh.example]\nroads: {log: 9}\n',
   });
   await mileMarker(['people', 'add', 'edda', '--generate'], folder);
+  await mileMarker(['devices', 'add', 'phone', '--gate', 'keepers'], folder);
   const pair = '.mile-marker/certificates/log.saltmarsh.example/current';
   const met = new Set<string>();
   for (const line of [
@@ -32,6 +33,7 @@ test('each command with --json, on a sound map and on one that cannot be read', 
     'explain --all',
     'explain 8883/tcp',
     'people list',
+    'devices list',
     'survey',
     'survey --add --yes',
     'survey --ports',

@@ -153,6 +153,6 @@ test.each([
 
 test('the steps stand in the one order, each once', () => {
   expect(steps.map(({ name }) => name).join(' ')).toBe(
-    'handshake true-address sanity acme-challenge unknown-name misdirected plain-http paused body-limit method cors-preflight rate gate leads',
+    'handshake true-address sanity acme-challenge unknown-name misdirected device plain-http paused body-limit method cors-preflight rate gate leads',
   );
 });

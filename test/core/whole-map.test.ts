@@ -65,6 +65,9 @@ test.each([
   ['20/s burst 40', '20', '`roads.nestcam.rate` expects requests per time'],
   ['security-headers: strict', 'security-headers: strct', 'security-headers` expects basic, strict or off'],
   ['tell: [Remote-User, Remote-Groups]', 'people: w', 'has both `people` and `asks`'],
+  ['devices: [laptop, phone]', 'networks: 192.0.2.0/24', 'but the gate has no `devices`'],
+  ['[laptop, phone]', '[any, phone]', 'has `any`, and names of devices beside it'],
+  ['[laptop, phone]', 'Phone', '`gates.keepers.devices` expects a name of small letters'],
   ['asks: login-desk:9091/check, ', 'networks: 192.0.2.0/24, ', 'but the gate asks no service'],
   ['[Remote-User, Remote-Groups]', 'Connection', 'has the header `Connection`'],
   ['[Remote-User, Remote-Groups]', 'X-Forwarded-For', 'has the header `X-Forwarded-For`'],
@@ -81,7 +84,7 @@ test.each([
   [
     '  wardens:\n',
     '  empty: {need: any}\n  wardens:\n',
-    'The gate `empty` has none of `people`, `networks` and `asks`.',
+    'The gate `empty` has none of `people`, `networks`, `devices` and `asks`.',
   ],
   ['to: https://192.168.64.9:8443', 'to: http://192.168.64.9:8443', '`roads.station.upstream-ca` only works with'],
   ['upstream-insecure: true', 'upstream-insecure: true\n    upstream-ca: a', 'more than one of `upstream-ca`'],

@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
@@ -70,3 +70,48 @@ const look = `async () => {
   });
   document.body.append(told);
 }`;
+
+/** A file with key and certificate, and its password. */
+interface Imported {
+  file: string;
+  password: string;
+}
+
+/**
+ * What a browser shows that has a certificate in its store, as whoever imported it there has it, and shows it where it is asked. Null: it has none. A policy stands
+ * in for the click that chooses it, in a mount namespace of its own; that takes root.
+ */
+export function visitAs(imported: Imported | null, url: string): string {
+  for (const [path, name] of Object.entries({ [program]: 'chromium', '/usr/bin/pk12util': 'libnss3-tools' }))
+    if (!existsSync(path)) throw new Error(`${name} is missing; install it with: apt-get install ${name}`);
+  const folder = mkdtempSync(join(tmpdir(), 'mile-marker-browser-'));
+  try {
+    const store = join(folder, '.pki/nssdb');
+    const policies = join(folder, 'policies/managed');
+    for (const path of [store, policies]) mkdirSync(path, { recursive: true });
+    ran('certutil', '-N', '-d', `sql:${store}`, '--empty-password');
+    if (imported !== null) ran('pk12util', '-i', imported.file, '-d', `sql:${store}`, '-W', imported.password);
+    const { origin, hostname } = new URL(url);
+    const choice = JSON.stringify({ pattern: origin, filter: {} });
+    writeFileSync(join(policies, 'choice.json'), JSON.stringify({ AutoSelectCertificateForUrls: [choice] }));
+    const own = [`--user-data-dir=${join(folder, 'profile')}`, `--host-resolver-rules=MAP ${hostname} 127.0.0.1`];
+    const words = [...flags, ...own, '--ignore-certificate-errors', '--timeout=20000', '--dump-dom', url];
+    const script =
+      'mkdir -p /etc/chromium && mount -t tmpfs none /etc/chromium && mkdir /etc/chromium/policies && mount --bind "$1" /etc/chromium/policies && shift && exec "$@"';
+    const { stdout, stderr, error } = spawnSync(
+      'unshare',
+      ['--mount', 'sh', '-c', script, 'sh', join(folder, 'policies'), program, ...words],
+      { encoding: 'utf8', timeout: 60_000, env: { ...process.env, HOME: folder } },
+    );
+    if (error !== undefined) throw error;
+    if (stdout === '') throw new Error(`the browser said nothing: ${stderr.slice(-2000)}`);
+    return stdout;
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+function ran(...[command = '', ...words]: string[]): void {
+  const { status, stdout, stderr } = spawnSync(command, words, { encoding: 'utf8', timeout: 30_000 });
+  if (status !== 0) throw new Error(`${command}: ${stdout}${stderr}`);
+}

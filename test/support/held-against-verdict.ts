@@ -8,7 +8,8 @@ import { checksOf } from '../../src/core/gates/check.ts';
 import { deviceCheckOf, nameThatPasses } from '../../src/core/gates/devices.ts';
 import type { Plan } from '../../src/core/plan/plan.ts';
 import { statePaths } from '../../src/adapters/files/state-folder.ts';
-import { deviceAuthority, loadDevices } from '../../src/use-cases/map/devices.ts';
+import { deviceFiles } from '../../src/adapters/files/device-files.ts';
+import { readLedger } from '../../src/core/devices/ledger.ts';
 import { startStandIn, type StandIn } from '../../src/adapters/rehearsal/stand-in.ts';
 import { compare, type InFolder } from '../../src/core/rehearsal/compare.ts';
 import { takenBy } from '../../src/core/rehearsal/taken.ts';
@@ -151,8 +152,11 @@ async function playedIn(folder: string, names: readonly string[]): Promise<Playe
     const { code, err } = await mileMarker(['devices', 'add', name], folder);
     if (code !== 0) throw new Error(err);
   }
-  const removed = (await loadDevices(paths))?.spare ?? '';
-  return playDevices({ authority: await deviceAuthority(paths), names, removed, now });
+  const files = deviceFiles(paths);
+  const text = (path: string): string => readFileSync(path, 'utf8');
+  const removed = readLedger(text(files.ledger))?.spare ?? '';
+  const authority = { certificate: text(files.authority), key: text(files.key) };
+  return playDevices({ authority, names, removed, now });
 }
 
 function asksDevices({ roads }: Plan): boolean {

@@ -5,7 +5,7 @@ import * as z from 'zod';
  *
  * @property serial hexadecimal @property made, ends, removed ISO 8601; `removed` null while it counts
  */
-export interface DeviceCertificate {
+interface DeviceCertificate {
   name: string;
   serial: string;
   made: string;

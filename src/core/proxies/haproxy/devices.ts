@@ -15,6 +15,9 @@ export function listWords({ gate }: Pick<PlannedRoad, 'gate'>): string {
   return check === null ? '' : `ca-file ${check.authority} verify optional crl-file ${check.removed}`;
 }
 
+/** Whether a device of the map was shown. */
+export const isDevice = '{ var(txn.device) -m found }';
+
 /**
  * haproxy compares no names: who shook hands for a name without a certificate could ask for this one. It says 0, which is good, where no certificate was shown
  * (configuration manual, `ssl_c_verify`); 10 is one that has ended, and 23 one that was removed (verify(1) of OpenSSL).
@@ -22,20 +25,21 @@ export function listWords({ gate }: Pick<PlannedRoad, 'gate'>): string {
 export function deviceLines({ name, gate }: PlannedRoad, page: string): string[] {
   if (deviceCheckOf(gate) === null) return [];
   const refuse = (words: string, when: string): string =>
-    `http-request return status 403${page === '' ? ` content-type 'text/plain; charset=utf-8' string ${quote(words.trim())}` : page} if { ssl_c_used } ${when}`;
+    `http-request return status 403${page === '' ? ` content-type 'text/plain; charset=utf-8' string ${quote(words.trim())}` : page} if !${isDevice} { ssl_c_used }${when}`;
   return [
     comment('Devices are known by the certificate that this name asked for.'),
     isWildcard(name)
       ? `http-request return status 421 if !{ var(txn.sni),strcmp(txn.name) eq 0 }`
       : `http-request return status 421 if !{ var(txn.sni) -m str -- ${quote(name)} }`,
-    refuse(refusedDevice.removed, '{ ssl_c_verify 23 }'),
-    refuse(refusedDevice.ended, '{ ssl_c_verify 10 }'),
-    refuse(refusedDevice.foreign, '!{ ssl_c_verify 0 }'),
+    'http-request set-var(txn.device) bool(true) if { ssl_c_used } { ssl_c_verify 0 }',
+    refuse(refusedDevice.removed, ' { ssl_c_verify 23 }'),
+    refuse(refusedDevice.ended, ' { ssl_c_verify 10 }'),
+    refuse(refusedDevice.foreign, ''),
   ];
 }
 
 /** What the road's own service gets of it. */
 export function toldDevice({ gate }: PlannedRoad): string[] {
   if (!tellsWhich(gate)) return [];
-  return [`http-request set-header ${headerCase(deviceHeader)} %[ssl_c_s_dn(cn)] if { ssl_c_used } { ssl_c_verify 0 }`];
+  return [`http-request set-header ${headerCase(deviceHeader)} %[ssl_c_s_dn(cn)] if ${isDevice}`];
 }

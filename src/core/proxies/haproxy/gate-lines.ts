@@ -7,6 +7,7 @@ import { longestCredentials } from '../hardening.ts';
 import { peopleList } from './people.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, inLines, quote } from './quote.ts';
+import { isDevice } from './devices.ts';
 import { namedFormat } from './named.ts';
 import { isKnown } from './visitor.ts';
 
@@ -61,7 +62,7 @@ export const checkWords: { [K in CheckKind]: CheckWords<Checks[K]> | null } = {
     variable: 'device',
     ask: ({ names }, { passed }) =>
       (names === null ? [''] : [...chunks(names)].map((some) => ` { ssl_c_s_dn(cn) -m str -- ${some.join(' ')} }`)).map(
-        (named) => `http-request set-var(txn.${passed}) bool(true) if { ssl_c_used } { ssl_c_verify 0 }${named}`,
+        (named) => `http-request set-var(txn.${passed}) bool(true) if ${isDevice}${named}`,
       ),
     refuse: ({ page }) => `http-request return status 403${page}`,
   },

@@ -145,12 +145,12 @@ function stepTo(plan: Plan, road: PlannedRoad, index: number, next: string): str
 }
 
 /** Kinds that need no location or variable of their own. */
-const isPlainKind: Readonly<Record<CheckKind, boolean>> = { networks: true, devices: false, people: true, asks: false };
+const plainKinds: readonly CheckKind[] = ['networks', 'people'];
 
 /** Nothing about the request decides whether this part is asked, or how. */
 function isPlain(plan: Plan, part: GatePart): boolean {
   const { checks, except } = part;
-  return except.length === 0 && !asksWhoItIs(plan, part) && checks.every(({ kind }) => isPlainKind[kind]);
+  return except.length === 0 && !asksWhoItIs(plan, part) && checks.every(({ kind }) => plainKinds.includes(kind));
 }
 
 function gateName(plan: Plan, part: GatePart, index: number): string {
