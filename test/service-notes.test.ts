@@ -32,7 +32,7 @@ ${more}`;
   );
   const text = (name: string): string => readFileSync(join(notes, name), 'utf8');
   expect(text('nestcam.md')).toMatch(
-    /# nestcam\n[^]*- https:\/\/nestcam\.saltmarsh\.example:8443\/\n[^]*container network: ask the engine[^]*\| `x-forwarded-host` \| `nestcam\.saltmarsh\.example:8443` \|[^]*Uploads: up to 64 MiB[^]*silent for 5m/,
+    /# nestcam\n[^]*- https:\/\/nestcam\.saltmarsh\.example:8443\/\n[^]*container network: ask the engine[^]*\| `x-forwarded-host` \| `nestcam\.saltmarsh\.example:8443` \|[^]*Uploads: up to 64MiB[^]*silent for 5m/,
   );
   expect(text('nestcam.saltmarsh.example.md')).toContain('It must know that it lives below `/clock`');
   expect(text('workbench.saltmarsh.example.md')).toMatch(/must trust\n\n- `127\.0\.0\.1`\n/);

@@ -4,7 +4,7 @@ import type { Prepared, Verdict, VerdictRequest } from '../core/verdict/verdict.
 import { isBefore } from '../core/verdict/steps/all-steps.ts';
 import { countedOf } from '../core/verdict/client.ts';
 import { countedAs } from '../core/networks/counted-as.ts';
-import type { PlannedRules } from '../core/plan/plan.ts';
+import type { PlannedRules } from '../core/road-rules/road-rules.ts';
 import type { Asker, HeardWord } from './asker.ts';
 import { PasswordChecker } from './people.ts';
 import { RateKeeper } from './rate.ts';

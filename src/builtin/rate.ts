@@ -1,4 +1,4 @@
-import type { PlannedRate } from '../core/plan/plan.ts';
+import type { Rate } from '../core/map/units.ts';
 
 /** What one client has used up. `excess` in thousandths of a request. */
 interface Bucket {
@@ -15,7 +15,7 @@ export class RateKeeper {
 
   /** @param most how many clients are kept; the one that was seen longest ago makes room */
   constructor(
-    private readonly rate: PlannedRate,
+    private readonly rate: Rate,
     private readonly most = 16_000,
   ) {}
 

@@ -1,5 +1,6 @@
 import { pageKinds } from '../map/site-map.ts';
 import * as z from 'zod';
+import { ruleDocuments } from '../road-rules/road-rules.ts';
 import { proxyNames } from '../proxies/names.ts';
 import {
   count,
@@ -60,35 +61,7 @@ const rawPort = z.strictObject({
   where: place,
 });
 
-const rules = z.strictObject({
-  methods: texts.nullable(),
-  rate: z.strictObject({ requests: z.number(), perSeconds: z.number(), burst: z.number() }).nullable(),
-  bodyLimitBytes: z.number().nullable(),
-  silenceSeconds: z.number(),
-  plain: z.boolean(),
-  hsts: z.number().nullable(),
-  headers: headerPairs,
-  defaults: headerPairs,
-  cors: z
-    .strictObject({
-      origins: texts,
-      methods: texts,
-      headers: texts,
-      credentials: z.boolean(),
-      maxAgeSeconds: z.number().nullable(),
-    })
-    .nullable(),
-  log: z.union([z.string(), z.literal(false), z.null()]),
-  expect: z
-    .strictObject({
-      path: z.string(),
-      status: z.int().nullable(),
-      text: z.string().nullable(),
-      websocket: z.boolean(),
-    })
-    .nullable(),
-  meantSo: texts,
-});
+const rules = z.strictObject(ruleDocuments);
 
 const road = z.strictObject({
   name: z.string(),

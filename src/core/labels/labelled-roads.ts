@@ -3,8 +3,8 @@ import { titleOf } from '../inventory/inventory.ts';
 import { seesEngine, useOfImage, useOfPort } from '../inventory/web-ports.ts';
 import { builtInGates } from '../map/built-in-gates.ts';
 import { roadName } from '../map/road-name.ts';
-import { roadRules } from '../map/road-rules.ts';
-import { road as roadKeys } from '../map/schema/road.ts';
+import { readRules } from '../road-rules/road-rules.ts';
+import { upstreamKeys } from '../map/upstream-keys.ts';
 import type { MapLabels, MapRoad, SiteMap } from '../map/site-map.ts';
 import { isUnder, type HostName } from '../names/host-name.ts';
 import { readRoadLabel, roadLabel } from './road-label.ts';
@@ -146,7 +146,8 @@ function makeRoad({ name: { ascii: name, unicode: display }, service, port, gate
     parts: [{ prefix: '/', leads, where }],
     gates: [gate],
     paused: false,
-    rules: roadRules(roadKeys.parse(`${called}:${String(port)}`)),
+    rules: readRules({}),
+    upstream: upstreamKeys({}),
     lines: {},
     written: {},
     fromLabel: titleOf(service),

@@ -1,4 +1,4 @@
-import type { Expect } from '../map/road-rules.ts';
+import type { Expect } from '../road-rules/expect.ts';
 import { partAt } from '../plan/parts.ts';
 import { deepTarget } from './passing/altered.ts';
 import type { PlannedPart, PlannedRoad } from '../plan/plan.ts';

@@ -1,28 +1,12 @@
 import type { GatePart } from '../gates/check.ts';
 import { withPort } from '../networks/address.ts';
 import { without } from '../without.ts';
+import { shownRules } from '../road-rules/road-rules.ts';
 import { partName } from '../plan/parts.ts';
-import type { Plan, PlannedLeads, PlannedRoad, PlannedRules } from '../plan/plan.ts';
+import type { Plan, PlannedLeads, PlannedRoad } from '../plan/plan.ts';
 
 /** A setting in words; null where there is none. */
 type Shown = string | null;
-
-/** The rules of a road by the names that they have on the map. */
-const rules: Readonly<Record<string, (of: PlannedRules) => Shown>> = {
-  methods: ({ methods }) => methods?.join(', ') ?? null,
-  rate: ({ rate }) =>
-    rate === null
-      ? null
-      : `${String(rate.requests)}/${rate.perSeconds === 1 ? 's' : 'min'} burst ${String(rate.burst)}`,
-  'body-limit': ({ bodyLimitBytes }) => (bodyLimitBytes === null ? null : sizeOf(bodyLimitBytes)),
-  timeout: ({ silenceSeconds }) => `${String(silenceSeconds)}s`,
-  plain: ({ plain }) => (plain ? 'true' : null),
-  hsts: ({ hsts }) => (hsts === null ? null : `max-age ${String(hsts)}`),
-  'response-headers': ({ headers }) => pairsOf(headers),
-  'security-headers': ({ defaults }) => pairsOf(defaults),
-  cors: ({ cors }) => (cors === null ? null : cors.origins.join(', ')),
-  log: ({ log }) => (log === null ? null : log === false ? 'off' : log),
-};
 
 /** The front's settings by the names that they have on the map. */
 const settings: Readonly<Record<string, (plan: Plan) => Shown>> = {
@@ -100,7 +84,7 @@ function changesOf(before: PlannedRoad, after: PlannedRoad): string[] {
   return [
     ...changed(own, before, after),
     ...gates,
-    ...changed(rules, before.rules, after.rules),
+    ...changedShown(shownRules(before.rules), shownRules(after.rules)),
     ...leadChanges(before, after),
   ];
 }
@@ -142,8 +126,14 @@ function textOf(leads: PlannedLeads): string {
 }
 
 function changed<Of>(table: Readonly<Record<string, (of: Of) => Shown>>, before: Of, after: Of): string[] {
-  return Object.entries(table).flatMap(([key, shown]) => {
-    const [from, to] = [shown(before), shown(after)];
+  const of = (one: Of): Array<[string, Shown]> => Object.entries(table).map(([key, shown]) => [key, shown(one)]);
+  return changedShown(of(before), of(after));
+}
+
+/** The same settings before and after, in one order. */
+function changedShown(before: ReadonlyArray<[string, Shown]>, after: ReadonlyArray<[string, Shown]>): string[] {
+  return after.flatMap(([key, to], index) => {
+    const from = before[index]?.[1] ?? null;
     if (from === to) return [];
     if (from === null) return [`${key} ${to ?? ''} added`];
     return to === null ? [`${key} ${from} removed`] : [`${key} ${to} (was ${from})`];
@@ -171,14 +161,4 @@ function keyed<One>(
 
 function listOf(values: readonly string[]): Shown {
   return values.length === 0 ? null : values.join(', ');
-}
-
-function pairsOf(pairs: ReadonlyArray<readonly [string, string]>): Shown {
-  return listOf(pairs.map(([name, value]) => `${name}: ${value}`));
-}
-
-const mebi = 1024 * 1024;
-
-function sizeOf(bytes: number): string {
-  return bytes % mebi === 0 ? `${String(bytes / mebi)}MiB` : `${String(bytes)} bytes`;
 }

@@ -6,7 +6,8 @@ import { parseAddress, parseNetwork } from '../networks/address.ts';
 import { parseDuration } from './units.ts';
 import type { YamlText } from '../yaml/document.ts';
 import { mapKeyMissing, mapValueWrong, nameDouble, nameInvalid } from './cards.ts';
-import { roadRules } from './road-rules.ts';
+import { readRules } from '../road-rules/road-rules.ts';
+import { upstreamKeys } from './upstream-keys.ts';
 import { parseRedirect, parseTo, webUrl, type LeadsResult } from './leads.ts';
 import { partsOfRoad } from './parts.ts';
 import { portsOfMap } from './ports.ts';
@@ -181,7 +182,8 @@ function makeRoad({ key, written, name, keys, yaml }: RoadInput): {
     parts: partsOfRoad(key, written, { leads: leads.leads, where: leadsWhere }, yaml),
     gates: gate,
     paused,
-    rules: roadRules(written),
+    rules: readRules(written),
+    upstream: upstreamKeys(written),
     lines: keyLines(key, written, where, yaml),
     written: otherKeys(written),
     fromLabel: null,

@@ -8,8 +8,9 @@ import type { YamlText } from '../yaml/document.ts';
 import { mapValueWrong } from './cards.ts';
 import { parseRawTo } from './leads.ts';
 import { unknownName } from './references.ts';
-import { roadRules } from './road-rules.ts';
-import type { MapKeys, PortKeys, RoadKeys } from './schema/map.ts';
+import { readRules } from '../road-rules/road-rules.ts';
+import { upstreamKeys } from './upstream-keys.ts';
+import type { MapKeys, PortKeys } from './schema/map.ts';
 import type { MapCertificate, MapPort, MapRoad, Protocol } from './site-map.ts';
 
 interface PortsInput {
@@ -49,7 +50,8 @@ function nameOnly(name: string, { name: port, where }: MapPort): MapRoad {
     parts: [{ prefix: '/', leads: { kind: 'redirect', url: nowhere, permanent: false }, where }],
     gates: ['everyone'],
     paused: true,
-    rules: roadRules({ gate: ['everyone'], paused: true } as RoadKeys),
+    rules: readRules({}),
+    upstream: upstreamKeys({}),
     lines: {},
     written: {},
     fromLabel: null,

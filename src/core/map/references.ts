@@ -9,7 +9,7 @@ import { splitAsked } from '../gates/asks.ts';
 import { forgeable } from '../verdict/verdict.ts';
 import { builtInGates } from './built-in-gates.ts';
 import { parseTo, type LeadsResult } from './leads.ts';
-import { isOrigin, isPathRedirect, reservedHeaders } from './road-rules.ts';
+import { isOrigin, isPathRedirect, reservedHeaders } from './road-forms.ts';
 import type { MapKeys, RoadKeys } from './schema/map.ts';
 
 type Say = keyof typeof mapValueWrong.messages;

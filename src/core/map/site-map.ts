@@ -1,7 +1,8 @@
 import type { Place } from '../findings/finding.ts';
 import type { GatePart } from '../gates/check.ts';
 import type { ProxyName } from '../proxies/names.ts';
-import type { RoadRules } from './road-rules.ts';
+import type { SaidRules } from '../road-rules/road-rules.ts';
+import type { UpstreamKeys } from './upstream-keys.ts';
 
 /** A public address of the front as the map gives it. */
 export type FrontAddress =
@@ -72,7 +73,8 @@ export interface MapRoad {
   parts: MapPart[];
   gates: string[];
   paused: boolean;
-  rules: RoadRules;
+  rules: SaidRules;
+  upstream: UpstreamKeys;
   /** Line of each key that was written. */
   lines: Record<string, number>;
   written: Record<string, unknown>;

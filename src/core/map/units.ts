@@ -29,6 +29,14 @@ export function parseSize(text: string): number | null {
   return Number.parseInt(text, 10) * bytes[unit];
 }
 
+/** A size as the map writes it, in the largest unit that says it whole: `10MiB`. */
+export function sizeText(size: number): string {
+  const [unit, one] = Object.entries(bytes)
+    .reverse()
+    .find(([, each]) => size % each === 0) ?? ['B', 1];
+  return `${String(size / one)}${unit}`;
+}
+
 /** Requests allowed per `perSeconds`, and how many more may come at once. */
 export interface Rate {
   requests: number;

@@ -2,7 +2,7 @@ import { byUnits } from '../by-units.ts';
 import type { EngineNetwork, Service } from '../inventory/inventory.ts';
 import type { NewestRun } from '../legs/journal.ts';
 import { groupedBy } from '../grouped-by.ts';
-import { durationText } from '../map/units.ts';
+import { ruleNotes } from '../road-rules/road-rules.ts';
 import { isLoopback, withPort } from '../networks/address.ts';
 import { dialledParts } from '../plan/parts.ts';
 import type { Plan, PlannedPart, PlannedRoad } from '../plan/plan.ts';
@@ -188,20 +188,13 @@ function passWords(roads: readonly PlannedRoad[], seen: Seen | null): string[] {
   return roads.flatMap((road) => {
     const { rules, gate } = road;
     const live = legOf(seen, road, 'websocket');
-    const limit =
-      rules.bodyLimitBytes === null ? 'of any size' : `up to ${sizeText(rules.bodyLimitBytes)} (\`body-limit\`)`;
     const lines = [
       `- Live connections (WebSockets): passed${live === null ? '' : `; the newest run of verify: ${live}`}.`,
-      `- Uploads: ${limit}.`,
-      `- Long answers: the service may be silent for ${durationText(rules.silenceSeconds * 1000)} before the front gives up (\`timeout\`).`,
+      ...ruleNotes(rules).map((note) => `- ${note}`),
       `- Who may pass: gate \`${gate.name}\`${rules.methods === null ? '' : `, by ${rules.methods.join(', ')} alone`}.`,
     ];
     return roads.length === 1 ? lines : [`${road.display}:`, '', ...lines, ''];
   });
-}
-
-function sizeText(bytes: number): string {
-  return bytes % 1_048_576 === 0 ? `${String(bytes / 1_048_576)} MiB` : `${String(Math.round(bytes / 1024))} KiB`;
 }
 
 function legOf(seen: Seen | null, { name }: PlannedRoad, wanted: string): string | null {

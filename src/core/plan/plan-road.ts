@@ -7,7 +7,9 @@ import { absolutePath } from './absolute-path.ts';
 import type { PlannedCertificate, PlannedLeads, PlannedPart, PlannedRoad } from './plan.ts';
 import type { Upstream, UpstreamTrust } from './upstream.ts';
 import { planGate } from './plan-gate.ts';
-import { planRules } from './plan-rules.ts';
+import { asksFor } from '../gates/check.ts';
+import { isPublic } from '../certificates/is-public.ts';
+import { planRules } from '../road-rules/road-rules.ts';
 import { resolveService, type Resolution, type Surroundings } from './resolve-service.ts';
 import { indexed } from '../indexed.ts';
 
@@ -35,12 +37,13 @@ export function planRoad(input: RoadInput): PlannedRoad {
     certificate: chosen?.id ?? road.name,
     gate,
     paused: road.paused,
-    rules: planRules({
-      road,
-      map,
+    rules: planRules(road.rules, {
+      name: road.name,
       mapFolder: input.mapFolder,
-      gate,
-      certificate,
+      hasPeople: asksFor(gate, 'people'),
+      isPublic: isPublic(map, certificate),
+      httpsPort: map.front.ports.https,
+      inContainer: map.front.container !== null,
       silenceSeconds: input.silenceSeconds,
     }),
     parts: road.parts.map((part) => planPart(input, part)),
@@ -88,15 +91,14 @@ function planPart(input: RoadInput, { prefix, leads, where }: MapPart): PlannedP
 function serviceLeads({ road, mapFolder }: RoadInput, resolution: Resolution, own: boolean): PlannedLeads {
   if (resolution.kind !== 'dialled') return { kind: 'service', upstream: null };
   const { upstream } = resolution;
-  const { upstreamHost, trust } = road.rules;
+  const { sayHost, trust } = road.upstream;
   if (!own) return { kind: 'service', upstream };
   const proof: UpstreamTrust = trust.kind === 'ca' ? { kind: 'ca', file: absolutePath(mapFolder, trust.file) } : trust;
   const named: Upstream = {
     ...upstream,
     trust: proof,
-    sayHost: upstreamHost,
-    verifyAs:
-      upstream.verifyAs === null ? null : (upstreamHost?.replace(/:\d+$/, '').toLowerCase() ?? upstream.verifyAs),
+    sayHost,
+    verifyAs: upstream.verifyAs === null ? null : (sayHost?.replace(/:\d+$/, '').toLowerCase() ?? upstream.verifyAs),
   };
   return { kind: 'service', upstream: named };
 }

@@ -1,7 +1,6 @@
 import type { Upstream } from './upstream.ts';
 import type { Place } from '../findings/finding.ts';
-import type { Cors, Expect } from '../map/road-rules.ts';
-import type { Rate } from '../map/units.ts';
+import type { PlannedRules } from '../road-rules/road-rules.ts';
 import type { PlannedGate } from '../gates/check.ts';
 import type { PageKind, Protocol, Unknown } from '../map/site-map.ts';
 import type { ProxyName } from '../proxies/names.ts';
@@ -30,34 +29,6 @@ export interface PlannedPart {
   leads: PlannedLeads;
   resolution: Resolution | null;
   where: Place;
-}
-
-/** @property perSeconds 1 or 60: what every proxy can count by */
-export type PlannedRate = Rate;
-
-/**
- * What is kept on a road beside its gate.
- *
- * @property silenceSeconds how long its service may be silent
- * @property hsts max-age in seconds of Strict-Transport-Security (RFC 6797 §6.1.1); null sends none
- * @property headers every answer carries them, in place of what the service sent under their names
- * @property defaults the same, where the service sends nothing under their names
- */
-export interface PlannedRules {
-  methods: string[] | null;
-  rate: PlannedRate | null;
-  bodyLimitBytes: number | null;
-  silenceSeconds: number;
-  plain: boolean;
-  hsts: number | null;
-  headers: Array<[string, string]>;
-  defaults: Array<[string, string]>;
-  cors: Cors | null;
-  /** Absolute path of the file that requests are logged to; false for none, null for what the server does by itself. */
-  log: string | false | null;
-  expect: Expect | null;
-  /** Rules whose warnings about this road are meant so. */
-  meantSo: string[];
 }
 
 /**

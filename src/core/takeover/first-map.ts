@@ -1,7 +1,8 @@
 import { covers } from '../certificates/cover.ts';
 import { schemaLine } from '../map/starter.ts';
 import type { ProxyName } from '../proxies/names.ts';
-import type { Left, TakenGate, TakenLeads, TakenOver, TakenRoad } from './taken-over.ts';
+import type { RuleKey } from '../road-rules/road-rules.ts';
+import type { Left, TakenGate, TakenLeads, TakenOver, TakenRoad, TakenRules } from './taken-over.ts';
 
 interface MapInput {
   taken: TakenOver;
@@ -45,7 +46,12 @@ function unique(road: TakenRoad): TakenRoad {
     [...new Map([...all].reverse().map((one) => [key(one), one])).values()].reverse();
   return {
     ...road,
-    headers: first(road.headers, ([name]) => name.toLowerCase()),
+    rules: Object.fromEntries(
+      Object.entries(road.rules).map(([key, value]) => [
+        key,
+        Array.isArray(value) ? first(value, ([name]) => name.toLowerCase()) : value,
+      ]),
+    ),
     paths: first(road.paths, ({ prefix }) => prefix),
   };
 }
@@ -147,14 +153,7 @@ function roadLines(road: TakenRoad, domains: readonly string[], gates: ReturnTyp
     `  ${scalar(key)}:`,
     ...leadLines(leads).map((line) => `    ${line}`),
     `    gate: ${gateName ?? 'home'}`,
-    ...(road.bodyLimit === null ? [] : [`    body-limit: ${road.bodyLimit}`]),
-    ...(road.timeout === null ? [] : [`    timeout: ${road.timeout}`]),
-    ...(road.headers.length === 0
-      ? []
-      : [
-          '    response-headers:',
-          ...road.headers.map(([header, value]) => `      ${scalar(header)}: ${scalar(value)}`),
-        ]),
+    ...Object.entries(road.rules).flatMap(([rule, value]) => ruleLines(rule, value).map((line) => `    ${line}`)),
     ...(paths.length === 0 ? [] : ['    paths:']),
     ...paths.flatMap((part) => [
       `      # ${part.origin.file}:${String(part.origin.line)}`,
@@ -162,6 +161,12 @@ function roadLines(road: TakenRoad, domains: readonly string[], gates: ReturnTyp
       ...leadLines(part.leads).map((line) => `        ${line}`),
     ]),
   ];
+}
+
+function ruleLines(key: string, value: TakenRules[RuleKey]): string[] {
+  if (value === null || value === undefined || value.length === 0) return [];
+  if (typeof value === 'string') return [`${key}: ${value}`];
+  return [`${key}:`, ...value.map(([name, text]) => `  ${scalar(name)}: ${scalar(text)}`)];
 }
 
 function leadLines(leads: TakenLeads): string[] {

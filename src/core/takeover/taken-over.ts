@@ -1,3 +1,4 @@
+import type { RuleKey } from '../road-rules/road-rules.ts';
 /** Where something was found in a configuration made by hand. */
 export interface Origin {
   file: string;
@@ -20,6 +21,9 @@ export interface TakenGate {
   unsaid: boolean;
 }
 
+/** What else a map can say of it, by its key: a value as it is written, or header lines. Null and an empty list are not written. */
+export type TakenRules = Partial<Record<RuleKey, string | null | Array<[string, string]>>>;
+
 /** @property name full name in comparable form; `*.NAME` for all others of a domain */
 export interface TakenRoad {
   name: string;
@@ -28,9 +32,7 @@ export interface TakenRoad {
   paths: Array<{ prefix: string; leads: TakenLeads; origin: Origin }>;
   gate: TakenGate | null;
   certificate: { certificate: string; key: string } | null;
-  bodyLimit: string | null;
-  timeout: string | null;
-  headers: Array<[string, string]>;
+  rules: TakenRules;
 }
 
 /** Something that a map cannot say. @property why in words that end a sentence */

@@ -1,4 +1,5 @@
-import type { PlannedRoad, PlannedRules } from '../plan/plan.ts';
+import type { PlannedRoad } from '../plan/plan.ts';
+import type { PlannedRules } from '../road-rules/road-rules.ts';
 import { allowedOrigin, corsHeaders, originHeaders } from './cors.ts';
 import type { AnswerRules, VerdictRequest } from './verdict.ts';
 

@@ -1,4 +1,4 @@
-import type { Cors } from '../map/road-rules.ts';
+import type { Cors } from '../road-rules/cors.ts';
 import type { VerdictRequest } from './verdict.ts';
 
 type Headers = VerdictRequest['headers'];

@@ -1,19 +1,6 @@
 import * as z from 'zod';
-import {
-  about,
-  duration,
-  flag,
-  headerName,
-  label,
-  methodName,
-  oneOrMany,
-  path,
-  pathPrefix,
-  rate,
-  size,
-  text,
-  wants,
-} from './words.ts';
+import { ruleKeys } from '../../road-rules/road-rules.ts';
+import { about, flag, label, oneOrMany, path, pathPrefix, wants } from './words.ts';
 
 const to = z.string(wants('SERVICE:PORT, :PORT or a URL'));
 const redirect = z.string(wants('a URL with http:// or https://'));
@@ -31,46 +18,6 @@ const pathKeys = z.strictObject(
 
 const shortOr = <T extends z.ZodType>(keys: T) =>
   z.preprocess((value) => (typeof value === 'string' ? { to: value } : value), keys);
-
-const cors = z.strictObject(
-  {
-    origins: oneOrMany(
-      text('an origin such as https://www.saltmarsh.example, or *'),
-      'an origin or a list of origins',
-    ).meta(
-      about(
-        'Origins whose pages may ask (Fetch standard, CORS protocol). `*` means every one.',
-        '[https://www.saltmarsh.example]',
-      ),
-    ),
-    methods: oneOrMany(methodName('a method such as PUT'), 'a method or a list of methods', 30)
-      .optional()
-      .meta(about('Methods beyond GET, HEAD and POST that they may use.', '[PUT, DELETE]')),
-    headers: oneOrMany(headerName('the name of a header'), 'a header or a list of headers', 50)
-      .optional()
-      .meta(about('Request headers that they may send.', '[X-Station]')),
-    credentials: flag
-      .default(false)
-      .meta(about('Whether cookies and passwords may come along. Never with origin `*`.', 'true')),
-    'max-age': duration.optional().meta(about('How long a browser may remember the answer.', '1h')),
-  },
-  wants('keys such as `origins`'),
-);
-
-const expect = z.strictObject(
-  {
-    path: pathPrefix.default('/').meta(about('What `verify` asks for.', '/live')),
-    status: z
-      .int(wants('a status from 200 to 599'))
-      .min(200, wants('a status from 200 to 599'))
-      .max(599, wants('a status from 200 to 599'))
-      .optional()
-      .meta(about('The status that must come back.', '204')),
-    text: text('a text').optional().meta(about('A text that the answer must contain.', 'Nest camera')),
-    websocket: flag.default(false).meta(about('Whether it must answer a WebSocket upgrade.', 'true')),
-  },
-  wants('keys such as `path`'),
-);
 
 const roadKeys = z.strictObject(
   {
@@ -102,52 +49,7 @@ const roadKeys = z.strictObject(
     certificate: label('the name of a certificate')
       .optional()
       .meta(about('Which of `certificates` to show. Without it the best that covers the name.', 'marsh')),
-    methods: oneOrMany(methodName('a method such as GET'), 'a method or a list of methods', 30)
-      .optional()
-      .meta(about('Allowed methods; others get 405.', '[GET, HEAD]')),
-    rate: rate
-      .optional()
-      .meta(
-        about(
-          'Requests that one address may make; more get 429. Without it 20/s burst 100 where a gate has people, else none.',
-          '20/s burst 40',
-        ),
-      ),
-    'body-limit': size
-      .optional()
-      .meta(about('Longest request body; longer ones get 413. No limit without it.', '10MiB')),
-    timeout: duration.optional().meta(about('How long the service may be silent before visitors get 504.', '5m')),
-    plain: flag.optional().meta(about('Also served on plain HTTP, not redirected. Always a warning.', 'true')),
-    hsts: z
-      .union([z.enum(['on', 'off', 'forget']), duration], wants('on, off, forget, or a time such as 180d'))
-      .optional()
-      .meta(
-        about(
-          'Strict-Transport-Security (RFC 6797): `on` is 180d; `forget` sends max-age=0. Without it one day, and nothing with practice certificates, another outside port than 443, or `plain`.',
-          'on',
-        ),
-      ),
-    'response-headers': z
-      .record(headerName('the name of a header'), text('a text on one line'), wants('headers with their values'))
-      .optional()
-      .meta(
-        about(
-          'Headers that every answer gets. They replace headers of the same name from the service.',
-          '{X-Robots-Tag: noindex}',
-        ),
-      ),
-    'security-headers': z
-      .enum(['basic', 'strict', 'off'], wants('basic, strict or off'))
-      .optional()
-      .meta(
-        about(
-          'A set of headers that protect visitors; what the service itself sends under their names stays. `basic` unless you say otherwise.',
-          'basic',
-        ),
-      ),
-    cors: cors
-      .optional()
-      .meta(about('Who may use this road from pages of other origins.', '{origins: [https://www.saltmarsh.example]}')),
+    ...ruleKeys,
     'upstream-ca': path('the path of a PEM file')
       .optional()
       .meta(about("Beside a `to` with https: the authority that signed the service's certificate.", 'station-ca.pem')),
@@ -178,22 +80,7 @@ const roadKeys = z.strictObject(
       .record(pathPrefix, shortOr(pathKeys), wants('paths with where they lead'))
       .optional()
       .meta(about('Parts of the road that lead elsewhere; the longest prefix wins.', '{/api: bird-log:8080}')),
-    log: z
-      .union([flag, path('the path of a file')], wants('true, false, or the path of a file'))
-      .optional()
-      .meta(
-        about(
-          'Whether and where requests are logged, in the combined format. `true` is .mile-marker/logs/NAME.log; in a container its own output.',
-          'true',
-        ),
-      ),
-    'meant-so': oneOrMany(label('the id of a finding'), 'the id of a finding, or a list of ids')
-      .optional()
-      .meta(about('Warnings about this road that you accept; they are not shown.', 'console-open-to-everyone')),
     notes: z.string(wants('a text')).optional().meta(about('Your own notes.', 'ask the wardens before opening')),
-    expect: expect
-      .optional()
-      .meta(about('What `verify` must find at the end of the road.', '{path: /live, websocket: true}')),
   },
   wants('SERVICE:PORT, or keys such as `to` and `gate`'),
 );

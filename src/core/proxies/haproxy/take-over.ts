@@ -116,9 +116,10 @@ function roadOf(frontend: Frontend, configuration: Configuration, asked: Asked):
       pair === undefined || pairs.length > 1 || isFolder(pair)
         ? null
         : { certificate: pair, key: configuration.lists.has(`${pair}.key`) ? `${pair}.key` : pair },
-    bodyLimit: null,
-    timeout: isRedirect ? null : timeOf(root.backend),
-    headers: isRedirect ? [] : headersOf(all),
+    rules: {
+      timeout: isRedirect ? null : timeOf(root.backend),
+      'response-headers': isRedirect ? [] : headersOf(all),
+    },
   };
 }
 

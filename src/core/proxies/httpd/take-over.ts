@@ -94,9 +94,11 @@ function roadOf(name: string, written: string, server: Server, context: Context)
     // A redirect comes before any gate (httpd's own order of phases), so that it was open to everybody.
     gate: isRedirect ? null : gateOf(leads, server, context),
     certificate: certificate === null || key === null ? null : { certificate, key },
-    bodyLimit: isService ? limitOf(valueOf(block, 'limitrequestbody')) : null,
-    timeout: isService ? timeOf(root.of, block) : null,
-    headers: isRedirect ? [] : headersOf(block),
+    rules: {
+      'body-limit': isService ? limitOf(valueOf(block, 'limitrequestbody')) : null,
+      timeout: isService ? timeOf(root.of, block) : null,
+      'response-headers': isRedirect ? [] : headersOf(block),
+    },
   };
 }
 

@@ -84,9 +84,11 @@ function roadOf(name: string, leads: TakenLeads, server: Server, context: Contex
     gate: leads.kind === 'redirect' ? null : gateOf(root, server, own),
     certificate:
       certificate === null || key === null || `${certificate}${key}`.includes('$') ? null : { certificate, key },
-    bodyLimit: leads.kind === 'service' ? sizeOf(valueOf(inherited, 'client_max_body_size')) : null,
-    timeout: leads.kind === 'service' ? timeOf(valueOf(inherited, 'proxy_read_timeout')) : null,
-    headers: leads.kind === 'redirect' ? [] : headersOf(both),
+    rules: {
+      'body-limit': leads.kind === 'service' ? sizeOf(valueOf(inherited, 'client_max_body_size')) : null,
+      timeout: leads.kind === 'service' ? timeOf(valueOf(inherited, 'proxy_read_timeout')) : null,
+      'response-headers': leads.kind === 'redirect' ? [] : headersOf(both),
+    },
   };
 }
 

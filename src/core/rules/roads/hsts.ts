@@ -1,5 +1,5 @@
 import { card, tell } from '../../findings/card.ts';
-import { isPublic } from '../../plan/plan-rules.ts';
+import { isPublic } from '../../certificates/is-public.ts';
 import type { Rule } from '../rule.ts';
 import { indexed } from '../../indexed.ts';
 
