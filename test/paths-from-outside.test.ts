@@ -38,7 +38,7 @@ const known: Record<string, [count: number, from: string]> = {
   'cli/load-compiled.ts': [1, 'a command of the code'],
   'cli/run/live/schedule.ts': [1, 'names of the code'],
   'cli/start.ts': [1, 'a command of the code'],
-  'use-cases/dns/record-way.ts': [1, "the map's own program"],
+  'adapters/records/by-program.ts': [1, "the map's own program"],
   'use-cases/live/needs.ts': [1, 'the entry of a renderer'],
   'use-cases/live/try-change.ts': [2, 'names of the code'],
   'use-cases/live/write-notes.ts': [1, 'a name that the notes made a file name of'],

@@ -5,16 +5,13 @@ import type { Duplex } from 'node:stream';
 import type { Plan } from '../core/plan/plan.ts';
 import { longestAnswerHeadBytes } from '../core/proxies/hardening.ts';
 import { ownHeaders } from '../core/verdict/answer-rules.ts';
-import type { Act } from '../core/verdict/verdict.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
 import { breakOff, sendAnswer, writeHead, type AnyResponse } from './answer.ts';
-import { linesToService, linesToVisitor } from './passing.ts';
+import { linesToService, linesToVisitor, type Forward } from './passing.ts';
 import type { Patience } from './patience.ts';
 import { hasBody, type AnyRequest } from './request.ts';
 import { Silence, type Service, type Services, type Waiting } from './services.ts';
 import { passUpload, TooLong } from './upload.ts';
-
-export type Forward = Extract<Act, { act: 'forward' }>;
 
 export interface ForwardContext {
   limits: Plan['limits'];

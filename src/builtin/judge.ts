@@ -1,7 +1,7 @@
 import { contextOf, type Context } from '../core/verdict/context.ts';
 import { decideIn } from '../core/verdict/decide.ts';
 import type { Prepared, Verdict, VerdictRequest } from '../core/verdict/verdict.ts';
-import { isBefore } from '../core/verdict/steps/all-steps.ts';
+import { isBefore } from '../core/verdict/steps/step-names.ts';
 import { countedOf } from '../core/verdict/client.ts';
 import { countedAs } from '../core/networks/counted-as.ts';
 import type { PlannedRules } from '../core/road-rules/road-rules.ts';

@@ -1,5 +1,7 @@
-import { firstCounts, forgeable, type AnswerRules } from '../core/verdict/verdict.ts';
-import type { Forward } from './forward.ts';
+import { firstCounts, forgeable, type Act, type AnswerRules } from '../core/verdict/verdict.ts';
+
+/** What is passed on to a service. */
+export type Forward = Extract<Act, { act: 'forward' }>;
 
 /** Headers that belong to one connection and are never passed on (RFC 9110 §7.6.1), and those that an upgrade brings. */
 const ofConnection: ReadonlySet<string> = new Set([

@@ -1,18 +1,13 @@
-import { spawn } from 'node:child_process';
 import { rm } from 'node:fs/promises';
 import http from 'node:http';
 import { dirname, join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { challengePrefix } from '../../core/certificates/challenge.ts';
 import { ensureFolder, writeWhole } from '../files/safe-write.ts';
-import { updateTxt } from '../dns/update.ts';
 import { followAliases, serversOf, txtAt, zoneOf, type ZoneReader } from '../dns/zone.ts';
-import type { NameServer } from '../dns/query.ts';
-import type { TsigKey } from '../dns/tsig.ts';
 import type { DnsName } from '../../core/outside/words.ts';
-import { shellWord } from '../../core/shell-word.ts';
-import { asOwnerOf } from '../processes/as-owner.ts';
-import { reasonOf, Trouble } from '../trouble.ts';
+import type { ProofChange, RecordWay } from '../records/way.ts';
+import { Trouble } from '../trouble.ts';
 import type { Proof } from './client.ts';
 
 /** What is needed to take a proof back. */
@@ -88,17 +83,6 @@ export function askFront(
   });
 }
 
-/** How a TXT record comes into the zone. */
-export type RecordWay =
-  | { kind: 'update'; server: NameServer; key: TsigKey }
-  | {
-      kind: 'program';
-      program: readonly string[];
-      /** Folder of the map: for root the program runs as its owner. */
-      folder: string;
-    }
-  | { kind: 'hand' };
-
 export interface DnsInput {
   way: RecordWay;
   reader: ZoneReader;
@@ -158,51 +142,8 @@ async function placeOf({ reader }: DnsInput, { name }: Published): Promise<Place
   return { name: behind, passed, zone: await zoneOf(reader, behind) };
 }
 
-interface Change extends Place {
-  act: 'add' | 'remove';
-  value: string;
-}
-
-async function change({ way, now, reader, say, signal }: DnsInput, { act, name, zone, value }: Change): Promise<void> {
-  switch (way.kind) {
-    case 'update':
-      await updateTxt({ ...way, zone, change: { act, name, value }, now: now(), timeoutMs: reader.timeoutMs });
-      return;
-    case 'program':
-      // After Ctrl-C the record must still be taken away.
-      await runProgram([...way.program, act, name, 'TXT', value], way.folder, act === 'add' ? signal : null);
-      return;
-    case 'hand':
-      say(
-        act === 'add'
-          ? `Add this record to the zone ${zone}:\n  ${name}. 60 IN TXT "${value}"\n`
-          : `Afterwards remove it: ${name}. TXT "${value}"\n`,
-      );
-  }
-}
-
-/** Without a shell: nothing of a name or value can become a command. */
-export async function runProgram(
-  [program = '', ...argv]: readonly string[],
-  folder: string,
-  signal: AbortSignal | null,
-): Promise<void> {
-  const child = spawn(program, argv, {
-    stdio: ['ignore', 'ignore', 'inherit'],
-    ...asOwnerOf(folder),
-    ...(signal === null ? {} : { signal }),
-  });
-  const ended = await new Promise<string | null>((resolve) => {
-    child.once('error', (error) => resolve(reasonOf(error)));
-    child.once('close', (code) => resolve(code === 0 ? null : `it ended with code ${String(code)}`));
-  });
-  if (ended === null) return;
-  const message = `The program ${program} did not publish the record: ${ended}.`;
-  throw new Trouble({
-    code: 'publish-failed',
-    message,
-    remedy: `Run it by hand: ${[program, ...argv].map(shellWord).join(' ')}`,
-  });
+function change({ way, now, reader, say, signal }: DnsInput, { act, name, zone, value }: ProofChange): Promise<void> {
+  return way.changeProof({ act, name, zone, value }, { now: now(), timeoutMs: reader.timeoutMs, signal, say });
 }
 
 async function untilSeen(

@@ -1,7 +1,7 @@
 import type * as z from 'zod';
 import type { NetworkSet } from '../networks/home.ts';
 import type { Upstream } from '../plan/upstream.ts';
-import type { Client } from '../verdict/client.ts';
+import type { Client } from '../networks/client.ts';
 import type { Check, PlannedGate } from './check.ts';
 
 /**

@@ -1,4 +1,4 @@
-import { webUrl } from './leads.ts';
+import { webUrl } from '../names/web-url.ts';
 
 /** Where part of a road may send visitors: a path of the same road in normal form, or a URL without query. */
 export function isPathRedirect(text: string): boolean {

@@ -1,7 +1,7 @@
 import { covers } from '../certificates/cover.ts';
 import type { Chosen } from '../certificates/plan-certificates.ts';
 import type { HostFacts } from '../inventory/inventory.ts';
-import { hostOf, portOf } from '../map/leads.ts';
+import { hostOf, portOf } from '../names/web-url.ts';
 import type { MapPart, MapRoad, SiteMap } from '../map/site-map.ts';
 import { absolutePath } from './absolute-path.ts';
 import type { PlannedCertificate, PlannedLeads, PlannedPart, PlannedRoad } from './plan.ts';

@@ -1,3 +1,4 @@
+import type { ServerBlock } from './server-block.ts';
 import type { Answer } from '../legs/answer.ts';
 import type { CheckKind } from '../gates/check.ts';
 import type { HashKind } from '../people/hash-kinds.ts';
@@ -148,24 +149,6 @@ export interface LogLine {
   client: string | null;
   dialled: string | null;
   reason: LogReason | null;
-}
-
-/**
- * One server of a running configuration.
- *
- * @property names that it answers to, in lower case
- * @property listens ports it listens on
- * @property ofAnotherMap Mile Marker wrote it, for another map than this one @property isTwin and that one has the same identity
- * @property defaultOn ports on which it answers whatever no other one does
- */
-export interface ServerBlock {
-  file: string;
-  line: number;
-  names: string[];
-  listens: number[];
-  defaultOn: number[];
-  ofAnotherMap: boolean;
-  isTwin?: true;
 }
 
 /** Something that it must be built with. @property package of Debian that has it */

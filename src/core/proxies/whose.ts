@@ -1,4 +1,4 @@
-import type { ServerBlock } from './program.ts';
+import type { ServerBlock } from './server-block.ts';
 
 /** The identity of a map of which nothing was written yet; no map is given this one. */
 export const noIdentity = '00000000';

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { webUrl } from '../map/leads.ts';
+import { webUrl } from '../names/web-url.ts';
 import { about, duration, flag, headerName, methodName, oneOrMany, text, wants } from '../map/schema/words.ts';
 import { parseDuration } from '../map/units.ts';
 import { roadRule } from './rule.ts';

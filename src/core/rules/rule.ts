@@ -8,7 +8,7 @@ import type { ReadPage } from '../plan/read-page.ts';
 import type { PlaceEntry } from '../live/entries.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';
-import type { ServerBlock } from '../proxies/program.ts';
+import type { ServerBlock } from '../proxies/server-block.ts';
 import type { WhereFront } from '../plan/where-front.ts';
 
 /**

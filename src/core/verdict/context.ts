@@ -1,4 +1,5 @@
-import { clientOf, type Client } from './client.ts';
+import { clientOf } from './client.ts';
+import type { Client } from '../networks/client.ts';
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Asked, Prepared, Shown, VerdictRequest } from './verdict.ts';
 

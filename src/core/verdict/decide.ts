@@ -7,7 +7,8 @@ import { roadFinder, roadNamed } from '../plan/wildcard-road.ts';
 import type { Plan } from '../plan/plan.ts';
 import { answerRules, ownHeaders } from './answer-rules.ts';
 import { contextOf, type Context } from './context.ts';
-import { isBefore, steps, type StepName } from './steps/all-steps.ts';
+import { steps } from './steps/all-steps.ts';
+import { isBefore, type StepName } from './steps/step-names.ts';
 import type { Act, Prepared, Reason, Verdict, VerdictRequest } from './verdict.ts';
 
 /** Makes a plan ready for decisions. Costs one pass over its roads. */

@@ -1,6 +1,7 @@
 import type { PlannedRoad } from '../plan/plan.ts';
 import type { Upstream } from '../plan/upstream.ts';
-import { toldOf, type Client } from './client.ts';
+import { toldOf } from './client.ts';
+import type { Client } from '../networks/client.ts';
 
 /** What a service is told of the visitor: `Forwarded` (RFC 7239 §4), the trade's X-Forwarded-* set, and Host as the visitor sees it. */
 export function forwardedHeaders(

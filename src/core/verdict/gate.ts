@@ -1,7 +1,7 @@
 import { asksFor, checkOf, type AsksCheck, type GatePart, type PlannedGate } from '../gates/check.ts';
 import { noDevice, type GateFacts, type Refusal, type ShownDevice } from '../gates/kind.ts';
 import { judge, type Judged } from '../gates/kinds.ts';
-import type { Client } from './client.ts';
+import type { Client } from '../networks/client.ts';
 import { isBelow } from './target.ts';
 import type { Prepared, VerdictRequest } from './verdict.ts';
 

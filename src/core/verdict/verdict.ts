@@ -3,8 +3,8 @@ import type { Plan, PlannedRoad } from '../plan/plan.ts';
 import type { Upstream } from '../plan/upstream.ts';
 import type { PageKind } from '../map/site-map.ts';
 import type { ServiceWords, ShownDevice } from '../gates/kind.ts';
-import type { Client } from './client.ts';
-import type { StepName } from './steps/all-steps.ts';
+import type { Client } from '../networks/client.ts';
+import type { StepName } from './steps/step-names.ts';
 
 /**
  * One request as it reaches the front. Facts that are slow or stateful to learn arrive as inputs.

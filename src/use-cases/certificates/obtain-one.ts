@@ -16,7 +16,9 @@ import {
 } from '../../adapters/acme/kept.ts';
 import type { Authority } from '../../adapters/acme/authority.ts';
 import type { AcmeSession } from '../../adapters/acme/client.ts';
-import { dnsPublisher, httpPublisher, type Publisher, type RecordWay } from '../../adapters/acme/publish.ts';
+import { dnsPublisher, httpPublisher, type Publisher } from '../../adapters/acme/publish.ts';
+import { byHand } from '../../adapters/records/by-hand.ts';
+import type { RecordWay } from '../../adapters/records/way.ts';
 import { pairProblem } from '../../adapters/certificates/right-pair.ts';
 import { storePair } from '../../adapters/certificates/store.ts';
 import type { NameServer } from '../../adapters/dns/query.ts';
@@ -27,7 +29,8 @@ import type { PlannedCertificate } from '../../core/plan/plan.ts';
 import { askCaa } from './ask-caa.ts';
 import { refreshExports } from './keep-certificates.ts';
 import type { Site } from '../map/load.ts';
-import { dnsTimeoutMs, readerFor, recordWay } from '../dns/record-way.ts';
+import { recordWay } from '../../adapters/records/ways.ts';
+import { dnsTimeoutMs, readerFor } from '../dns/reader.ts';
 
 interface OneInput {
   site: Site;
@@ -197,7 +200,7 @@ async function mayLeadTo(folder: string, ask: OneInput['ask'], alias: { from: st
 /** How records are published. Where none is needed for a proof, what is wrong with that is no hindrance. */
 async function wayFor(kind: 'http' | 'dns', { map, mapFile }: Site): Promise<RecordWay> {
   const way = recordWay(map.dns, dirname(mapFile));
-  return kind === 'dns' ? way : way.catch((): RecordWay => ({ kind: 'hand' }));
+  return kind === 'dns' ? way : way.catch((): RecordWay => byHand);
 }
 
 /**

@@ -9,7 +9,7 @@ import { judgeRecords, type DnsJudgement } from '../../core/records/judge.ts';
 import { sortFindings } from '../../core/findings/finding.ts';
 import { judgeSeen } from '../../core/rules/front/no-way-in.ts';
 import { checkCaa } from './check-caa.ts';
-import { dnsTimeoutMs } from './record-way.ts';
+import { dnsTimeoutMs } from './reader.ts';
 import type { Site } from '../map/load.ts';
 
 interface CheckDnsInput {

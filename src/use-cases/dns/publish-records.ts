@@ -1,9 +1,7 @@
 import { dirname, join } from 'node:path';
 import * as z from 'zod';
-import { runProgram, type RecordWay } from '../../adapters/acme/publish.ts';
 import type { NameServer } from '../../adapters/dns/query.ts';
 import { readRecords } from '../../adapters/dns/read-records.ts';
-import { updateSets } from '../../adapters/dns/update.ts';
 import { serversOf, zoneOf, type ZoneReader } from '../../adapters/dns/zone.ts';
 import { addToJournal, readJournal } from '../../adapters/files/journal.ts';
 import { ensureState } from '../../adapters/files/state-folder.ts';
@@ -18,7 +16,9 @@ import {
 } from '../../core/records/change.ts';
 import { wantedRecords } from '../../core/records/wanted.ts';
 import type { Site } from '../map/load.ts';
-import { dnsTimeoutMs, readerFor, recordWay } from './record-way.ts';
+import type { RecordWay } from '../../adapters/records/way.ts';
+import { recordWay } from '../../adapters/records/ways.ts';
+import { dnsTimeoutMs, readerFor } from './reader.ts';
 
 export interface Proposal {
   way: RecordWay;
@@ -86,9 +86,9 @@ async function zonesOf(names: readonly string[], reader: ZoneReader): Promise<Ma
   return found;
 }
 
-/** With DNS UPDATE the server that takes it; else the first authoritative one. */
+/** The server that takes changes, where the way has one; else the first authoritative one. */
 export async function serverOf(zone: string, way: RecordWay, reader: ZoneReader): Promise<NameServer> {
-  if (way.kind === 'update') return way.server;
+  if (way.server !== null) return way.server;
   const [first] = await serversOf(reader, zone);
   if (first !== undefined) return first.server;
   const message = `No authoritative server of ${zone} exists.`;
@@ -134,9 +134,6 @@ interface CarryOutInput {
   signal: AbortSignal;
 }
 
-/** Sets in one message; beyond that a message would not fit into 65535 octets. */
-const setsAtOnce = 300;
-
 /**
  * Carries a proposal out, zone by zone. Each is written into the journal first, so that it can be taken back whatever happens.
  *
@@ -148,29 +145,10 @@ export async function carryOut({ site, proposal, now, signal }: CarryOutInput): 
   const told = zones.map(({ zone, changes }) => ({ zone, changes }));
   await addToJournal(journalOf(site.paths.dns), { at: now.toISOString(), act, zones: told });
   for (const { zone, server, changes } of zones) {
-    if (way.kind === 'program') {
-      for (const words of programWords(changes)) await runProgram([...way.program, ...words], way.folder, signal);
-    }
-    if (way.kind !== 'update') continue;
-    for (let from = 0; from < changes.length; from += setsAtOnce) {
-      signal.throwIfAborted();
-      const sets = changes.slice(from, from + setsAtOnce);
-      await updateSets({ ...way, zone, sets, now, timeoutMs: dnsTimeoutMs });
-    }
-    await assertTaken(server, changes);
+    await way.changeSets(zone, changes, { now, timeoutMs: dnsTimeoutMs, signal });
+    // Of what a program does nobody knows how soon it is seen.
+    if (way.server !== null) await assertTaken(server, changes);
   }
-}
-
-/** Removals first, since an alias may stand beside nothing. */
-function programWords(changes: readonly SetChange[]): string[][] {
-  const data = (records: SetChange['after']): string[] => records.map((one) => one.data);
-  const removed = changes.flatMap(({ name, type, before, after }) =>
-    data(before).flatMap((value) => (data(after).includes(value) ? [] : [['remove', name, type, value]])),
-  );
-  const added = changes.flatMap(({ name, type, before, after }) =>
-    data(after).flatMap((value) => (data(before).includes(value) ? [] : [['add', name, type, value]])),
-  );
-  return [...removed, ...added];
 }
 
 /** Some updates are passed over in silence (RFC 2136 §3.4.2.2), so what stands there now is read back. */

@@ -7,7 +7,7 @@ import { readLogin, type Login } from '../../adapters/files/read-login.ts';
 import { Trouble } from '../../adapters/trouble.ts';
 import { mayTell, updateAnswer, type UpdateAnswer, type UpdateEntry } from '../../core/records/update-answer.ts';
 import type { Site } from '../map/load.ts';
-import { dnsTimeoutMs } from './record-way.ts';
+import { dnsTimeoutMs } from './reader.ts';
 
 interface TellServiceInput {
   site: Site;

@@ -11,7 +11,9 @@ import { anchorOf } from '../../core/records/wanted.ts';
 import type { AddressFrom } from '../../core/map/site-map.ts';
 import type { Site } from '../map/load.ts';
 import { carryOut, serverOf, type Proposal } from './publish-records.ts';
-import { dnsTimeoutMs, readerFor, recordWay } from './record-way.ts';
+import { byHand } from '../../adapters/records/by-hand.ts';
+import { recordWay } from '../../adapters/records/ways.ts';
+import { dnsTimeoutMs, readerFor } from './reader.ts';
 import { tellService, type ToldService } from './tell-service.ts';
 
 interface UpdateAddressInput {
@@ -54,8 +56,8 @@ export async function updateAddress({
   const from = sourceOf(site);
   const name = anchorOf(plan) ?? '';
   const learned = await learnAddresses({ from, host, mapFile, timeoutMs: dnsTimeoutMs, signal });
-  const way = map.dns.updateUrl === null ? await recordWay(map.dns, dirname(mapFile)) : ({ kind: 'hand' } as const);
-  if (way.kind === 'hand' && map.dns.updateUrl === null) throw noWay();
+  const way = map.dns.updateUrl === null ? await recordWay(map.dns, dirname(mapFile)) : byHand;
+  if (way.isByHand && map.dns.updateUrl === null) throw noWay();
   const reader = readerFor(resolver, way);
   const zone = await zoneOf(reader, name);
   const server = await serverOf(zone, way, reader);

@@ -5,10 +5,9 @@ import { stateOf, WatchedFiles } from '../../adapters/files/watched-files.ts';
 import { reasonOf, Trouble } from '../../adapters/trouble.ts';
 import { absolutePath } from '../../core/plan/absolute-path.ts';
 import type { Finding } from '../../core/findings/finding.ts';
-import { changesBetween, type RoadChange } from '../../core/follow/changes.ts';
-import type { LabelNotObeyed } from '../../core/labels/labelled-roads.ts';
+import { changesBetween } from '../../core/follow/changes.ts';
 import { readMap } from '../../core/map/read-map.ts';
-import type { MapLabels, SiteMap } from '../../core/map/site-map.ts';
+import type { SiteMap } from '../../core/map/site-map.ts';
 import type { Plan } from '../../core/plan/plan.ts';
 import { planFile } from '../../core/proxies/builtin/renderer.ts';
 import { programOf } from '../../core/proxies/programs.ts';
@@ -16,23 +15,9 @@ import type { HeardEngines } from '../survey/take-inventory.ts';
 import { judgeSite, loadSite, type Place, type Site } from '../map/load.ts';
 import type { KeptFront } from './kept-front.ts';
 import { Rounds, type Pace } from './rounds.ts';
+import type { Followed } from './followed.ts';
 import { sayProblems } from './say-problems.ts';
 import { problemsOf, type Source } from './source.ts';
-
-/** What `follow` says of what it saw and did. Everything is said once. `machine` is empty for this machine. */
-export type Followed =
-  | { kind: 'first'; roads: number; edition: number }
-  | { kind: 'live'; changes: RoadChange[]; edition: number; afterMs: number }
-  | { kind: 'seen'; changes: RoadChange[] }
-  | { kind: 'not-live'; changes: RoadChange[]; problem: string; remedy: string }
-  | { kind: 'left'; roads: string[]; edition: number }
-  | { kind: 'certificates'; what: string }
-  | { kind: 'map-refused'; findings: Finding[] }
-  | { kind: 'map-read' }
-  | { kind: 'label'; label: LabelNotObeyed; labels: MapLabels | null }
-  | { kind: 'found'; containers: number }
-  | { kind: 'away'; machine: string; problem: string }
-  | { kind: 'back'; machine: string };
 
 interface FollowInput {
   /** Absolute path. */

@@ -3,7 +3,7 @@ import { readText } from '../../adapters/files/read-text.ts';
 import { ensureState, type StatePaths } from '../../adapters/files/state-folder.ts';
 import { WatchedFiles } from '../../adapters/files/watched-files.ts';
 import { readMap } from '../../core/map/read-map.ts';
-import type { Followed } from './follow.ts';
+import type { Followed } from './followed.ts';
 import { Rounds, type Pace } from './rounds.ts';
 import { problemsOf, type Source } from './source.ts';
 import { sayProblems } from './say-problems.ts';

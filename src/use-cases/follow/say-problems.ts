@@ -1,4 +1,4 @@
-import type { Followed } from './follow.ts';
+import type { Followed } from './followed.ts';
 
 /** Says each engine that is away, or back, once. @returns what is wrong now */
 export function sayProblems(

@@ -3,7 +3,7 @@ import { ownFiles } from '../../adapters/files/identity.ts';
 import { join } from 'node:path';
 import type { Place } from '../../adapters/proxies/adapter.ts';
 import type { MadeFile } from '../../core/live/entries.ts';
-import type { ServerBlock } from '../../core/proxies/program.ts';
+import type { ServerBlock } from '../../core/proxies/server-block.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import { shellWord } from '../../core/shell-word.ts';
 import type { Site } from '../map/load.ts';

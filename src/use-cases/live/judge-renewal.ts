@@ -5,7 +5,7 @@ import type { Finding } from '../../core/findings/finding.ts';
 import { renewalUntimed } from '../../core/live/installed.ts';
 import { unitWord } from '../../core/unit-words.ts';
 import { checkCaa } from '../dns/check-caa.ts';
-import { dnsTimeoutMs } from '../dns/record-way.ts';
+import { dnsTimeoutMs } from '../dns/reader.ts';
 import { readHeld, type Site } from '../map/load.ts';
 
 /** Whether what the front shows will be renewed in time: that something does it by itself, and that nothing bars the authority, which is not asked. */

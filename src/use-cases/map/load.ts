@@ -1,4 +1,4 @@
-import { recordWay } from '../dns/record-way.ts';
+import { recordWay } from '../../adapters/records/ways.ts';
 import { readKnown } from '../../adapters/files/known.ts';
 import type { KnownServices } from '../../core/inventory/known-services.ts';
 import { ownUsers } from '../../adapters/host/own-users.ts';

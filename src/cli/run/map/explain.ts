@@ -1,5 +1,5 @@
 import { Trouble } from '../../../adapters/trouble.ts';
-import { hostOf, webUrl } from '../../../core/map/leads.ts';
+import { hostOf, webUrl } from '../../../core/names/web-url.ts';
 import { parseAddress } from '../../../core/networks/address.ts';
 import { roadToAsk } from '../../../core/plan/wildcard-road.ts';
 import { knownDevices } from '../../../core/devices/ledger.ts';

@@ -8,7 +8,9 @@ import { reaches } from '../../../core/findings/finding.ts';
 import type { ZoneReader } from '../../../adapters/dns/zone.ts';
 import { checkDns, type CheckedDns } from '../../../use-cases/dns/check-dns.ts';
 import type { Site } from '../../../use-cases/map/load.ts';
-import { readerFor, recordWay } from '../../../use-cases/dns/record-way.ts';
+import { byHand } from '../../../adapters/records/by-hand.ts';
+import { recordWay } from '../../../adapters/records/ways.ts';
+import { readerFor } from '../../../use-cases/dns/reader.ts';
 import { chosenRoads } from '../../../use-cases/map/chosen-roads.ts';
 import type { CommandContext } from '../../io.ts';
 import { labelOf } from '../../../core/legs/label.ts';
@@ -51,7 +53,7 @@ export async function runDnsCheck(names: string[], options: DnsCheckOptions, con
 async function readerOf(site: Site, { resolver, timeout }: DnsCheckOptions): Promise<ZoneReader> {
   const given = resolver === undefined ? null : parseEndpoint(resolver, 53, '--resolver');
   // The server for updates knows its own zones only, so it is no resolver here.
-  const way = given === null ? ({ kind: 'hand' } as const) : await recordWay(site.map.dns, dirname(site.mapFile));
+  const way = given === null ? byHand : await recordWay(site.map.dns, dirname(site.mapFile));
   return { ...readerFor(given, way), timeoutMs: timeout };
 }
 

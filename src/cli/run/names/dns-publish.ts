@@ -49,9 +49,9 @@ async function showAndCarryOut({ site, proposal, options, context }: Shown): Pro
   if (options.json !== true) io.out(difference(proposal, io.colour.out));
   sayKept(proposal, context);
   const { way } = proposal;
-  if (way.kind === 'hand' || options.dryRun === true) {
+  if (way.isByHand || options.dryRun === true) {
     if (options.json === true) io.out(document(site, proposal, false));
-    io.err(way.kind === 'hand' ? handWords : 'Nothing was changed.\nnext: mile-marker dns publish\n');
+    io.err(way.isByHand ? handWords : 'Nothing was changed.\nnext: mile-marker dns publish\n');
     return;
   }
   if (!(await agreed(options, context))) {
@@ -63,7 +63,7 @@ async function showAndCarryOut({ site, proposal, options, context }: Shown): Pro
   if (options.json === true) io.out(document(site, proposal, true));
   const count = proposal.zones.flatMap(({ changes }) => changes).length;
   io.err(
-    `${plural(count, 'set')} of records changed${way.kind === 'update' ? `, and read back from ${way.server.address}` : ''}.\n`,
+    `${plural(count, 'set')} of records changed${way.server !== null ? `, and read back from ${way.server.address}` : ''}.\n`,
   );
   io.err(
     `next: mile-marker dns check --watch${proposal.act === 'publish' ? '\n      to undo it: mile-marker dns undo' : ''}\n`,

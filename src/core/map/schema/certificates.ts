@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { webUrl } from '../leads.ts';
+import { webUrl } from '../../names/web-url.ts';
 import { about, duration, flag, hostName, oneOrMany, path, text, wants } from './words.ts';
 
 const url = (expects: string) =>

@@ -1,4 +1,4 @@
-import type { ServerBlock } from '../program.ts';
+import type { ServerBlock } from '../server-block.ts';
 import { whose, type OwnFiles } from '../whose.ts';
 import { ownHeader } from './quote.ts';
 import { readConfiguration } from './serving.ts';

@@ -1,5 +1,5 @@
 import { parseAddress } from '../../networks/address.ts';
-import type { ServerBlock } from '../program.ts';
+import type { ServerBlock } from '../server-block.ts';
 import { ofOthers, whose, type OwnFiles } from '../whose.ts';
 import { ownHeader } from './quote.ts';
 

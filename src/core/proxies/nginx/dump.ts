@@ -1,4 +1,4 @@
-import type { ServerBlock } from '../program.ts';
+import type { ServerBlock } from '../server-block.ts';
 import { ofOthers, whose, type OwnFiles } from '../whose.ts';
 import { parseAddress } from '../../networks/address.ts';
 import { ownHeader } from './quote.ts';

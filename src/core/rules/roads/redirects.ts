@@ -1,7 +1,7 @@
 import { card, tell } from '../../findings/card.ts';
 import type { Finding, Place } from '../../findings/finding.ts';
 import { nearest } from '../../findings/nearest.ts';
-import { hostOf, portOf } from '../../map/leads.ts';
+import { hostOf, portOf } from '../../names/web-url.ts';
 import { isUnder } from '../../names/host-name.ts';
 import { roadFinder } from '../../plan/wildcard-road.ts';
 import { mainPart } from '../../plan/parts.ts';

@@ -10,34 +10,26 @@ import {
 } from './before-road.ts';
 import { leads } from './leads.ts';
 import { bodyLimit, corsPreflight, gate, method, paused, rate } from './of-road.ts';
+import { stepNames, type StepName } from './step-names.ts';
 import type { Step } from './step.ts';
 
-/** The steps in the one order that every proxy keeps. A new one is an object with its words, and a line here. */
-const inOrder = [
+/** Each step by its name. A new one is an object with its words, a line here and its place among the names. */
+const byName: { readonly [Name in StepName]: Step & { name: Name } } = {
   handshake,
-  trueAddress,
+  'true-address': trueAddress,
   sanity,
-  acmeChallenge,
-  unknownName,
+  'acme-challenge': acmeChallenge,
+  'unknown-name': unknownName,
   misdirected,
   device,
-  plainHttp,
+  'plain-http': plainHttp,
   paused,
-  bodyLimit,
+  'body-limit': bodyLimit,
   method,
-  corsPreflight,
+  'cors-preflight': corsPreflight,
   rate,
   gate,
   leads,
-] as const;
+};
 
-export type StepName = (typeof inOrder)[number]['name'];
-
-export const steps: ReadonlyArray<Step & { name: StepName }> = inOrder;
-
-const place = new Map<StepName, number>(inOrder.map(({ name }, index) => [name, index]));
-
-/** Whether a step comes before another in the order. */
-export function isBefore(step: StepName, other: StepName): boolean {
-  return (place.get(step) ?? 0) < (place.get(other) ?? 0);
-}
+export const steps: ReadonlyArray<Step & { name: StepName }> = stepNames.map((name) => byName[name]);

@@ -1,6 +1,6 @@
 import { familyOf, isLoopback } from '../../../core/networks/address.ts';
 import { plannedFor } from './planned.ts';
-import type { PartAt } from '../service/test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import type { Shared } from '../testing.ts';
 
 /**

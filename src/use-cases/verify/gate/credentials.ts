@@ -1,7 +1,7 @@
 import { asksFor } from '../../../core/gates/check.ts';
 import type { Login } from '../../../adapters/files/read-login.ts';
 import type { PlannedRoad } from '../../../core/plan/plan.ts';
-import type { TestedAddress } from '../service/test-behind-tls.ts';
+import type { TestedAddress } from '../part-at.ts';
 import type { TestInput } from '../testing.ts';
 
 /** The test login, for a road that asks people. */

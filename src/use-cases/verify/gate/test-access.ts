@@ -23,7 +23,7 @@ import { ask as askService } from '../../../adapters/probe/ask.ts';
 import { plannedFor, questionFor } from './planned.ts';
 import { basic } from './credentials.ts';
 import type { Memory } from '../asking/memory.ts';
-import type { PartAt } from '../service/test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import { throughRouter, type Shared } from '../testing.ts';
 
 /** Tries the gate of a road at one of its parts: as we are, with forged headers where it refuses, with the test login, and once a run with a wrong password. */

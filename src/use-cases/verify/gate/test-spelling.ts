@@ -6,7 +6,7 @@ import { targetOf } from '../../../core/legs/targets.ts';
 import { varies } from '../../../core/legs/passing/turns.ts';
 import { credentials } from './credentials.ts';
 import { inTurn } from '../service/in-turn.ts';
-import type { PartAt } from '../service/test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import { judgeSamples } from '../service/test-steady.ts';
 import type { Shared } from '../testing.ts';
 

@@ -1,7 +1,7 @@
 import { ask } from '../../../adapters/probe/ask.ts';
 import type { Answer, Attempt } from '../../../core/legs/answer.ts';
 import { directHeaders } from '../../../core/verdict/forwarded.ts';
-import type { PartAt } from './test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import { fromHost, type Shared } from '../testing.ts';
 
 /**

@@ -8,7 +8,7 @@ import { directHeaders } from '../../../core/verdict/forwarded.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from '../gate/credentials.ts';
 import { inTurn } from './in-turn.ts';
-import type { PartAt } from './test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import { judgeSamples } from './test-steady.ts';
 import { fromHost, type Shared } from '../testing.ts';
 

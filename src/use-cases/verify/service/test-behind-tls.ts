@@ -10,8 +10,7 @@ import { targetOf } from '../../../core/legs/targets.ts';
 import { admits } from '../../../core/networks/admits.ts';
 import { withPort } from '../../../core/networks/address.ts';
 import { isUnder } from '../../../core/names/host-name.ts';
-import type { Plan, PlannedPart, PlannedRoad } from '../../../core/plan/plan.ts';
-import type { FrontView } from '../asking/front-view.ts';
+import type { Plan, PlannedRoad } from '../../../core/plan/plan.ts';
 import type { Memory } from '../asking/memory.ts';
 import { admittedAddress } from '../gate/admitted.ts';
 import { credentials } from '../gate/credentials.ts';
@@ -19,6 +18,7 @@ import { testService } from './test-service.ts';
 import { judgeSamples } from './test-steady.ts';
 import { testAccess } from '../gate/test-access.ts';
 import { testHiddenWebsocket, testWebsocket } from './test-websocket.ts';
+import type { PartAt, TestedAddress } from '../part-at.ts';
 import { isFrontsMachine, throughRouter, type Shared } from '../testing.ts';
 
 /**
@@ -36,18 +36,6 @@ export interface BehindTls {
   millis: number | null;
 }
 
-/**
- * One address of the front.
- *
- * @property isSound nothing is wrong with its handshake. Where something is, it may be somebody else: no password goes there, and nothing is
- *   tried on them
- */
-export interface TestedAddress {
-  address: string;
-  front: FrontView;
-  isSound: boolean;
-}
-
 /** Tests every part of a road behind the handshake, as a visitor of one address of the front meets it: one after the other, as the log has it. */
 export async function testBehindTls(
   shared: Shared,
@@ -60,13 +48,6 @@ export async function testBehindTls(
   const parts = [...road.parts].reverse().slice(0, road.paused ? 1 : undefined);
   for (const part of parts) tested.push(await testPart(shared, { road, part, at }, memory));
   return tested;
-}
-
-/** A part of a road at one address of the front. */
-export interface PartAt {
-  road: PlannedRoad;
-  part: PlannedPart;
-  at: TestedAddress;
 }
 
 async function testPart(shared: Shared, where: PartAt, memory: Memory): Promise<BehindTls> {

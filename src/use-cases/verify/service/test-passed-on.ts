@@ -18,7 +18,7 @@ import { withPort } from '../../../core/networks/address.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from '../gate/credentials.ts';
 import { comesAgain } from './in-turn.ts';
-import type { PartAt } from './test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import type { Shared } from '../testing.ts';
 
 type Asked = Promise<Attempt<Answer>>;

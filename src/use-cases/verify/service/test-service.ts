@@ -10,7 +10,7 @@ import { locationOf } from '../../../core/verdict/location.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from '../gate/credentials.ts';
 import { findAltered, testDeep } from './find-altered.ts';
-import type { PartAt } from './test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import { testPassedOn } from './test-passed-on.ts';
 import { testSpelling } from '../gate/test-spelling.ts';
 import { testSteady } from './test-steady.ts';

@@ -10,7 +10,7 @@ import { readLogLine } from '../../../core/proxies/log-line.ts';
 import { askDirectly } from './ask-directly.ts';
 import { credentials } from '../gate/credentials.ts';
 import { inTurn } from './in-turn.ts';
-import type { PartAt } from './test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import type { Shared } from '../testing.ts';
 
 /** What a page says of itself is there or not; nothing is compared for it. */

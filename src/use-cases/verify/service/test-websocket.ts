@@ -4,7 +4,7 @@ import { expectedOf, targetOf } from '../../../core/legs/targets.ts';
 import { fewestRounds, turnsOf } from '../../../core/legs/passing/turns.ts';
 import { judgeWebsocket, type Opened } from '../../../core/legs/passing/websocket.ts';
 import { directHeaders } from '../../../core/verdict/forwarded.ts';
-import type { PartAt } from './test-behind-tls.ts';
+import type { PartAt } from '../part-at.ts';
 import { credentials } from '../gate/credentials.ts';
 import { fromHost, type Shared, type TestInput } from '../testing.ts';
 
