@@ -134,6 +134,8 @@ test('the guide, page by page', () => {
   page(
     '09-restrict',
     'mile-marker people add edda --gate wardens --generate',
+    'mile-marker devices add phone --gate keepers',
+    'mile-marker devices remove phone',
     'mile-marker explain https://roster.saltmarsh.example/ --from 198.51.100.7',
   );
   page('10-strangers', 'mile-marker explain --all');

@@ -80,6 +80,7 @@ test.each(servers)('of those that the map takes, $name takes each', async (serve
     }
     return planOf(map) ?? [];
   });
-  expect(taken.length).toBeGreaterThan(10);
+  // Not for nothing: some are taken, whichever half of them is tried.
+  expect(taken.length).toBeGreaterThan(hostile.length / 3);
   for (const plan of taken) expect(saidOf(server, plan, at)).toEqual({ status: 0, stderr: '' });
 });

@@ -71,9 +71,7 @@ async function make(name: string, options: AddDeviceOptions, { site, context, ag
     throw writeTrouble(path, cause);
   });
   const shown = shownPath(path, io.cwd);
-  io.err(
-    `${shown} (${String(bundle.length)} bytes) has the key and certificate of ${name}. The certificate ends on ${ends.toISOString().slice(0, 10)}.\n`,
-  );
+  io.err(`${shown} has the key of ${name}, and its certificate, which ends on ${ends.toISOString().slice(0, 10)}.\n`);
   io.out(`${password}\n`);
   io.err('This is the password of that file. It is shown only once.\n\n');
   io.err(`Take the file to the device, open it there, and type the password:\n`);
@@ -188,7 +186,7 @@ export async function runRemoveDevice(name: string, options: DeviceOptions, cont
   if (site === null) return;
   const { io } = context;
   await removeDevice({ paths: site.paths, now: io.now(), name });
-  io.err(`${name} is removed. ${(await isAsked(site)) ? await refusedWords(name, site, io) : ''}\n`);
+  io.err(`${name} is removed.${(await isAsked(site)) ? ` ${await refusedWords(name, site, io)}` : ''}\n`);
   for (const gate of site.map.gates.filter((one) => isIn(one, name))) {
     const changed = await editedGate(gate.name, options, io, (names) => {
       const rest = (names ?? []).filter((one) => one !== name);
@@ -197,7 +195,7 @@ export async function runRemoveDevice(name: string, options: DeviceOptions, cont
     io.err(
       changed
         ? `The gate ${gate.name} names it no more.\n`
-        : `It is the only device of the gate ${gate.name}, which stays closed to everybody by it.\n`,
+        : `The gate ${gate.name} names no other device, so nobody passes it by one.\n`,
     );
   }
   io.err('next: mile-marker devices list\n');
