@@ -141,3 +141,21 @@ test('the guide, page by page', () => {
   page('10-strangers', 'mile-marker explain --all');
   page('11-live-with-it', 'mile-marker pause nestcam');
 });
+
+test('a device that is removed is refused by the live front at once', () => {
+  const run = (...argv: string[]): string => {
+    const { code, out } = inside(process.execPath, program, ...argv);
+    expect([argv.join(' '), code, out]).toEqual([argv.join(' '), 0, expect.any(String)]);
+    return out;
+  };
+  for (const name of ['laptop', 'tablet']) run('devices', 'add', name, '--gate', 'keepers', '--out', `${name}.p12`);
+  run('set', 'gates.keepers.devices', '[laptop, tablet]');
+  run('set', 'roster', 'gate', 'keepers');
+  expect(run('install', '--yes')).toMatch(/Edition \d+ is live/);
+  // With a certificate that bears the number of the one that was removed last, verify sees whether the front has read the list.
+  expect(run('devices', 'remove', 'tablet')).toMatch(
+    /tablet is removed\. The front refuses it from its next connection on\.\n.*names it no more/,
+  );
+  expect(run('verify', 'roster', '--at', '203.0.113.24')).toMatch(/1 of 1 roads? works?/);
+  expect(run('install', '--yes')).toMatch(/Edition \d+ is live/);
+});
