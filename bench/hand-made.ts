@@ -1,4 +1,4 @@
-import { modernSuites } from '../src/core/proxies/hardening.ts';
+import { modernSuites } from '../src/core/front-limits.ts';
 import { usedModules } from '../src/core/proxies/httpd/renderer.ts';
 
 /**

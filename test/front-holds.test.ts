@@ -10,7 +10,7 @@ import { join } from 'node:path';
 import tls from 'node:tls';
 import bcrypt from 'bcryptjs';
 import { programOf } from '../src/core/proxies/programs.ts';
-import { longestCredentialsBytes } from '../src/core/proxies/hardening.ts';
+import { longestCredentialsBytes } from '../src/core/front-limits.ts';
 import type { ProxyName } from './support/fronts.ts';
 import { HeldFront, type MapText, type Row } from './support/held-against-verdict.ts';
 import { headersFrame, preface } from './support/http2.ts';

@@ -7,7 +7,7 @@ import bcrypt from 'bcryptjs';
 import type { Answer } from '../src/core/legs/answer.ts';
 import { answerFiles } from '../src/core/proxies/httpd/answers.ts';
 import type { Plan } from '../src/core/plan/plan.ts';
-import { isFrontsOwnError } from '../src/core/proxies/pages.ts';
+import { isFrontsOwnError } from '../src/core/proxies/known-answers.ts';
 import { httpdProgram } from './support/fronts.ts';
 import { freePorts, listening, portOf } from './support/ports.ts';
 import { folderWith, mileMarker, program } from './support/program.ts';

@@ -3,7 +3,7 @@ import { Http2ServerResponse } from 'node:http2';
 import https from 'node:https';
 import type { Duplex } from 'node:stream';
 import type { Plan } from '../core/plan/plan.ts';
-import { longestAnswerHeadBytes } from '../core/proxies/hardening.ts';
+import { longestAnswerHeadBytes } from '../core/front-limits.ts';
 import { ownHeaders } from '../core/verdict/answer-rules.ts';
 import { codeOf, reasonOf } from '../adapters/trouble.ts';
 import { breakOff, sendAnswer, writeHead, type AnyResponse } from './answer.ts';

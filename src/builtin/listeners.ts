@@ -3,7 +3,7 @@ import http, { IncomingMessage, type Server } from 'node:http';
 import http2, { type Http2Server } from 'node:http2';
 import type { Socket } from 'node:net';
 import tls, { type SecureContext, type TLSSocket } from 'node:tls';
-import { longestHeadBytes, modernSuites } from '../core/proxies/hardening.ts';
+import { longestHeadBytes, modernSuites } from '../core/front-limits.ts';
 import { beginInTurn } from './stream-queue.ts';
 import type { Patience } from './patience.ts';
 

@@ -1,4 +1,4 @@
-import { idleSeconds, slowBodySeconds, slowHeadSeconds } from '../core/proxies/hardening.ts';
+import { idleSeconds, slowBodySeconds, slowHeadSeconds } from '../core/front-limits.ts';
 
 /** How long visitors are waited for, in milliseconds. */
 export interface Patience {

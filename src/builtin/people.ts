@@ -4,7 +4,7 @@ import { readFile, stat } from 'node:fs/promises';
 import type { PlannedRoad } from '../core/plan/plan.ts';
 import { parsePasswordFile, type PasswordFile } from '../core/people/password-file.ts';
 import { countedAs } from '../core/networks/counted-as.ts';
-import { longestCredentials } from '../core/proxies/hardening.ts';
+import { longestCredentials } from '../core/front-limits.ts';
 import { asksPeople } from '../core/verdict/gate.ts';
 import type { VerdictRequest } from '../core/verdict/verdict.ts';
 import { reasonOf } from '../adapters/trouble.ts';

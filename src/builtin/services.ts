@@ -7,7 +7,7 @@ import type { Duplex } from 'node:stream';
 import tls from 'node:tls';
 import { addressesOf } from '../core/plan/parts.ts';
 import type { Upstream } from '../core/plan/upstream.ts';
-import { briefSeconds, keptSeconds } from '../core/proxies/hardening.ts';
+import { briefSeconds, keptSeconds } from '../core/front-limits.ts';
 
 /** A service that let a time limit pass. */
 export class Silence extends Error {}

@@ -4,7 +4,7 @@ import { parseAddress } from '../core/networks/address.ts';
 import { noDevice, type ShownDevice } from '../core/gates/kind.ts';
 import { giveBack } from './memory.ts';
 import type { Patience } from './patience.ts';
-import { mostOfOneClient, mostSilentOfOneClient } from '../core/proxies/hardening.ts';
+import { mostOfOneClient, mostSilentOfOneClient } from '../core/front-limits.ts';
 
 /** More connections than this at one time leave so much behind that it is worth looking for. */
 const burst = 50;

@@ -3,9 +3,9 @@ import { dirname } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { documentSchemas } from '../core/documents/documents.ts';
 import { findingsPage } from '../core/findings/page.ts';
-import { mapPage } from '../core/map/page.ts';
+import { mapPage } from '../core/map/reference.ts';
 import { commandsPage } from './help/commands-page.ts';
-import { proxiesPage } from '../core/proxies/page.ts';
+import { proxiesPage } from '../core/proxies/reference.ts';
 import { mapJsonSchema } from '../core/map/schema/json-schema.ts';
 
 /** Makes the generated pages of docs/; with --check it only says which of them are not what the source says. */

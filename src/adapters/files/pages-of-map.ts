@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 import type { SiteMap } from '../../core/map/site-map.ts';
-import { longestPageBytes, type ReadPage } from '../../core/plan/read-page.ts';
+import { longestPageBytes, type ReadPage } from '../../core/plan/page-texts.ts';
 import { codeOf, reasonOf } from '../trouble.ts';
 
 /** Reads the pages of a map. @param mapFolder absolute path of the folder that it is in */

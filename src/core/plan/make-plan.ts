@@ -2,7 +2,7 @@ import { isPracticeFront } from './practice-front.ts';
 import type { HostFacts, Inventory } from '../inventory/inventory.ts';
 import { planCertificates, type Chosen } from '../certificates/plan-certificates.ts';
 import type { SiteMap } from '../map/site-map.ts';
-import type { ReadPage } from './read-page.ts';
+import type { ReadPage } from './page-texts.ts';
 import { isLinkLocal } from '../networks/address.ts';
 import { planPort } from './plan-port.ts';
 import { planRoad } from './plan-road.ts';

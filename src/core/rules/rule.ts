@@ -4,7 +4,7 @@ import type { Card } from '../findings/card.ts';
 import type { Finding } from '../findings/finding.ts';
 import type { HostFacts, Inventory, ListeningSocket } from '../inventory/inventory.ts';
 import type { FilesOfMap } from '../plan/files-of-map.ts';
-import type { ReadPage } from '../plan/read-page.ts';
+import type { ReadPage } from '../plan/page-texts.ts';
 import type { PlaceEntry } from '../live/entries.ts';
 import type { SiteMap } from '../map/site-map.ts';
 import type { Plan } from '../plan/plan.ts';

@@ -31,7 +31,7 @@ import { labelledRoads, type LabelNotObeyed } from '../../core/labels/labelled-r
 import { readMap } from '../../core/map/read-map.ts';
 import type { SiteMap } from '../../core/map/site-map.ts';
 import type { ProxyName } from '../../core/proxies/names.ts';
-import type { ReadPage } from '../../core/plan/read-page.ts';
+import type { ReadPage } from '../../core/plan/page-texts.ts';
 import { makePlan, type Planned } from '../../core/plan/make-plan.ts';
 import { programOf } from '../../core/proxies/programs.ts';
 import type { Facts } from '../../core/rules/rule.ts';

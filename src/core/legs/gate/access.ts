@@ -6,7 +6,7 @@ import { headerOf, isRedirect, type Answer, type Attempt } from '../answer.ts';
 import { likenessTo, type DirectEvidence } from '../service/direct.ts';
 import { compare, traitsOf } from '../service/fingerprint.ts';
 import { bad, ok, skipped, type LegKind, type LegResult } from '../leg.ts';
-import { isFrontsOwnError } from '../../proxies/pages.ts';
+import { isFrontsOwnError } from '../../proxies/known-answers.ts';
 
 const source = 'map reference: `gates`; RFC 9110 §15.5.2, §15.5.4';
 

@@ -2,7 +2,7 @@ import { card } from '../../findings/card.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
 import type { Answer, Attempt } from '../answer.ts';
 import { ok, severityOf, skipped, type LegResult, type Problem } from '../leg.ts';
-import { isWelcomePage } from '../../proxies/pages.ts';
+import { isWelcomePage } from '../../proxies/known-answers.ts';
 import { bypassedProblems, rateProblem, type Bypass, type RateEvidence } from './bypasses.ts';
 
 const strangers = card({

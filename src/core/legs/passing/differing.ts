@@ -1,7 +1,7 @@
 import { withPort } from '../../networks/address.ts';
 import { partName } from '../../plan/parts.ts';
 import type { PlannedPart, PlannedRoad } from '../../plan/plan.ts';
-import { isFrontsOwnError, isListing } from '../../proxies/pages.ts';
+import { isFrontsOwnError, isListing } from '../../proxies/known-answers.ts';
 import { isOnlyEscapes, type Altered } from './altered.ts';
 import { headerOf, titleOf, type Answer } from '../answer.ts';
 import { dateOf, likenessTo, typeOf, type DirectAnswer, type DirectEvidence } from '../service/direct.ts';

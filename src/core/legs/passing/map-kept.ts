@@ -1,7 +1,7 @@
 import { card } from '../../findings/card.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { pageStatuses } from '../../proxies/page-files.ts';
-import { isFrontsOwnError } from '../../proxies/pages.ts';
+import { isFrontsOwnError } from '../../proxies/known-answers.ts';
 import { headerOf, headersOf, type Answer, type Attempt } from '../answer.ts';
 import type { Problem } from '../leg.ts';
 

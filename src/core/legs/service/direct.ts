@@ -5,7 +5,7 @@ import { echoOf, type Echo } from '../passing/altered.ts';
 import type { Problem } from '../leg.ts';
 import { sampleOf, type Sample } from '../passing/turns.ts';
 import { compare, fingerprint, traitsOf, type Fingerprint, type Likeness, type Traits } from './fingerprint.ts';
-import { isListing, isWelcomePage, wantsHttps } from '../../proxies/pages.ts';
+import { isListing, isWelcomePage, wantsHttps } from '../../proxies/known-answers.ts';
 
 /**
  * A service asked directly, twice, with the headers that the front would send. Of a thousand services not the pages are kept but what

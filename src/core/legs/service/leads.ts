@@ -1,6 +1,6 @@
 import { partName } from '../../plan/parts.ts';
 import type { PlannedPart, PlannedRoad } from '../../plan/plan.ts';
-import { isWelcomePage } from '../../proxies/pages.ts';
+import { isWelcomePage } from '../../proxies/known-answers.ts';
 import { headerOf, isRedirect, type Answer, type Attempt, type Failure } from '../answer.ts';
 import { unmetOf } from './expectation.ts';
 import { bad, ok, type LegResult } from '../leg.ts';

@@ -1,7 +1,7 @@
 import { partName } from '../../plan/parts.ts';
 import type { PlannedPart, PlannedRoad } from '../../plan/plan.ts';
 import { whyNot } from '../../plan/why-not.ts';
-import { isFrontsOwnError } from '../../proxies/pages.ts';
+import { isFrontsOwnError } from '../../proxies/known-answers.ts';
 import type { Answer, Attempt } from '../answer.ts';
 import { bad, type LegResult } from '../leg.ts';
 import { serviceDown, serviceUnclear } from './service-cards.ts';

@@ -13,7 +13,7 @@ import { likenessTo, type DirectAnswer, type DirectEvidence } from './direct.ts'
 import { readLogLine, reasonInLog } from '../../proxies/log-line.ts';
 import { traitsOf } from './fingerprint.ts';
 import { bad, ok, type LegKind, type LegResult, type Problem } from '../leg.ts';
-import { isFrontsOwnError, isWelcomePage, wantsHttps } from '../../proxies/pages.ts';
+import { isFrontsOwnError, isWelcomePage, wantsHttps } from '../../proxies/known-answers.ts';
 import { pageProblem } from '../passing/pages.ts';
 import { unmetOf } from './expectation.ts';
 import { expectedOf } from '../targets.ts';

@@ -2,7 +2,7 @@ import { card } from '../../findings/card.ts';
 import { familyOf, withPort } from '../../networks/address.ts';
 import type { Answer, Attempt, Failure } from '../answer.ts';
 import type { LegResult, Problem } from '../leg.ts';
-import { wantsHttps } from '../../proxies/pages.ts';
+import { wantsHttps } from '../../proxies/known-answers.ts';
 
 /** What speaks on a port that takes connections. `other`: TLS where plain HTTP should be, or the reverse. */
 export type Manner = 'speaks' | 'closes' | 'mute' | 'other' | 'garbled';

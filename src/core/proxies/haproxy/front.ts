@@ -8,7 +8,7 @@ import {
   mostHeaderLines,
   slowBodySeconds,
   slowHeadSeconds,
-} from '../hardening.ts';
+} from '../../front-limits.ts';
 import { abnormal } from '../pattern.ts';
 import { bindWords } from './devices.ts';
 import { loadLines } from './asking.ts';

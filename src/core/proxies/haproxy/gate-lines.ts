@@ -3,7 +3,7 @@ import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { withPort } from '../../networks/address.ts';
 import { askAction } from './asking.ts';
 import { hasPeople } from '../../verdict/gate.ts';
-import { longestCredentials } from '../hardening.ts';
+import { longestCredentials } from '../../front-limits.ts';
 import { peopleList } from './people.ts';
 import { escapePattern } from '../pattern.ts';
 import { comment, inLines, quote } from './quote.ts';

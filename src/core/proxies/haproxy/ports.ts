@@ -2,7 +2,7 @@ import { checkOf } from '../../gates/check.ts';
 import { withPort } from '../../networks/address.ts';
 import { inAll } from '../../networks/covering.ts';
 import type { Plan, PlannedPort } from '../../plan/plan.ts';
-import { modernSuites } from '../hardening.ts';
+import { modernSuites } from '../../front-limits.ts';
 import { bindAddress, resolversName } from './front.ts';
 import { comment, inLines, ownHeader, quote, section } from './quote.ts';
 

@@ -1,4 +1,4 @@
-import { longestHeadBytes, longestLineBytes, mostHeaderLines } from '../hardening.ts';
+import { longestHeadBytes, longestLineBytes, mostHeaderLines } from '../../front-limits.ts';
 import { usualMethods } from '../../verdict/steps/before-road.ts';
 import { singular } from '../../verdict/verdict.ts';
 import { soundHost } from '../pattern.ts';

@@ -2,7 +2,7 @@ import { type GatePart, type NetworksCheck, checkOf, filesOf } from '../../gates
 import { linesOf, type CheckTable } from '../../gates/kinds.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
-import { longestCredentials } from '../hardening.ts';
+import { longestCredentials } from '../../front-limits.ts';
 import { escapePattern } from '../pattern.ts';
 import { isDevice } from './devices.ts';
 import { comment, quote, rewrite, section } from './quote.ts';

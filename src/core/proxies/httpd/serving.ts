@@ -7,7 +7,7 @@ import {
   modernSuites,
   slowBodySeconds,
   slowHeadSeconds,
-} from '../hardening.ts';
+} from '../../front-limits.ts';
 import { abnormal, soundHost } from '../pattern.ts';
 import type { WrittenFile } from '../renderer.ts';
 import { answersPath, onRefusal } from './answers.ts';

@@ -1,7 +1,7 @@
 import { withPort } from '../../networks/address.ts';
 import type { Plan } from '../../plan/plan.ts';
 import type { Upstream } from '../../plan/upstream.ts';
-import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
+import { keptSeconds, longestAnswerHeadBytes } from '../../front-limits.ts';
 
 export function originOf({ scheme, host, port }: Pick<Upstream, 'scheme' | 'host' | 'port'>): string {
   return `${scheme}://${withPort(host, port)}`;

@@ -5,7 +5,7 @@ import { addressesOf } from '../../plan/parts.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
 import { authorityOn } from '../../verdict/forwarded.ts';
 import { forgeable } from '../../verdict/verdict.ts';
-import { keptSeconds, longestAnswerHeadBytes } from '../hardening.ts';
+import { keptSeconds, longestAnswerHeadBytes } from '../../front-limits.ts';
 import { headerCase } from '../header-case.ts';
 import { block, comment, namedText, ownHeader, quote, quoteThen } from './quote.ts';
 import { variable } from './ids.ts';

@@ -1,7 +1,7 @@
 import { isWildcard } from '../../names/wildcard.ts';
 import { withPort } from '../../networks/address.ts';
 import type { Plan, PlannedRoad } from '../../plan/plan.ts';
-import { modernSuites } from '../hardening.ts';
+import { modernSuites } from '../../front-limits.ts';
 import { indexed } from '../../indexed.ts';
 import { servingLine } from './serving.ts';
 import type { Placement } from '../renderer.ts';

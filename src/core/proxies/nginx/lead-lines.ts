@@ -9,7 +9,7 @@ import { methodLines } from './answer-lines.ts';
 import { onlyStep, prefixPattern } from './gate-lines.ts';
 import { crowdAddress, isMovable, type Crowd, type Layout } from './crowds.ts';
 import { variable } from './ids.ts';
-import { briefSeconds, keptSeconds } from '../hardening.ts';
+import { briefSeconds, keptSeconds } from '../../front-limits.ts';
 import { pageLine, returnLines } from './pages.ts';
 import { toldDevice } from './devices.ts';
 import { toldLines } from './asking.ts';

@@ -1,6 +1,6 @@
 import type { Plan } from '../../plan/plan.ts';
 import { forgeable } from '../../verdict/verdict.ts';
-import { longestAnswerHeadBytes } from '../hardening.ts';
+import { longestAnswerHeadBytes } from '../../front-limits.ts';
 import { visitorIn } from './visitor.ts';
 import { headerCase } from '../header-case.ts';
 import { block, comment, ownHeader, pattern, quote } from './quote.ts';

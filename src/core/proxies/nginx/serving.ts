@@ -1,5 +1,11 @@
 import type { Plan } from '../../plan/plan.ts';
-import { idleSeconds, longestHeadBytes, longestLineBytes, slowBodySeconds, slowHeadSeconds } from '../hardening.ts';
+import {
+  idleSeconds,
+  longestHeadBytes,
+  longestLineBytes,
+  slowBodySeconds,
+  slowHeadSeconds,
+} from '../../front-limits.ts';
 import { portNumber } from '../../networks/port-number.ts';
 import { soundHost } from '../pattern.ts';
 import { block, comment, ownHeader, pattern, quote } from './quote.ts';

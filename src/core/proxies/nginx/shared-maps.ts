@@ -1,6 +1,6 @@
 import type { Plan } from '../../plan/plan.ts';
 import { usualMethods } from '../../verdict/steps/before-road.ts';
-import { longestCredentials } from '../hardening.ts';
+import { longestCredentials } from '../../front-limits.ts';
 import { abnormal, noFile } from '../pattern.ts';
 import { deviceMaps } from './devices.ts';
 import { proxyingMaps } from './proxying.ts';

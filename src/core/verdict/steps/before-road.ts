@@ -4,7 +4,7 @@ import { noDevice } from '../../gates/kind.ts';
 import { deviceOf } from '../gate.ts';
 import { isWildcard } from '../../names/wildcard.ts';
 import type { PlannedRoad } from '../../plan/plan.ts';
-import { longestLineBytes, mostHeaderLines } from '../../proxies/hardening.ts';
+import { longestLineBytes, mostHeaderLines } from '../../front-limits.ts';
 import type { Context } from '../context.ts';
 import { isSoundTarget } from '../target.ts';
 import { singular, type HeadSize } from '../verdict.ts';

@@ -12,7 +12,7 @@ import type { ShownDevice } from '../../../core/gates/kind.ts';
 import { noDevices, type DevicesShown } from './devices.ts';
 import type { Answer, Attempt } from '../../../core/legs/answer.ts';
 import type { Plan } from '../../../core/plan/plan.ts';
-import { isOwnPage } from '../../../core/proxies/pages.ts';
+import { isOwnPage } from '../../../core/proxies/known-answers.ts';
 import type { TakenSuite } from '../../../core/legs/tls/weak-suites.ts';
 import type { Opened } from '../../../core/legs/passing/websocket.ts';
 
