@@ -84,6 +84,11 @@ try {
   edit(folder, 'to: nestcam:3000\n    gate: everyone', 'to: nestcam:3000\n    gate: home');
   await picture('write', ['mile-marker write --diff 2>words | head -n 18', 'mile-marker write'], folder);
   await picture('moving', ['mile-marker write --proxy haproxy --dry-run > files'], folder);
+  await picture(
+    'devices',
+    ['mile-marker devices add phone --gate keepers', 'mile-marker devices list', 'mile-marker devices remove phone'],
+    folder,
+  );
   const broken = join(work, 'broken');
   mkdirSync(broken);
   writeFileSync(join(broken, 'mile-marker.yaml'), slips);
