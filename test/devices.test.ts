@@ -127,7 +127,24 @@ test('check says what is wrong with devices and their list, and each remedy ends
   expect((await check(soon(731))).filter((one) => one.includes('list'))).toEqual([expect.stringMatching(/^error/)]);
   await mileMarker(['certs', 'renew'], folder, {}, { now: () => soon(700) });
   expect((await check(soon(700))).filter((one) => one.includes('list'))).toEqual([]);
-  rmSync(join(folder, '.mile-marker/device-keys/devices.json'));
+  // As `remove` leaves it when it is cut short after the first of its two files.
+  const ledger = join(folder, '.mile-marker/device-keys/devices.json');
+  const whole = readFileSync(ledger, 'utf8');
+  writeFileSync(ledger, whole.replace(/"digest": "[0-9a-f]+"/, '"digest": ""'));
+  expect(await check()).toEqual([expect.stringMatching(/^error: The list of removed devices is not the one/)]);
+  await mileMarker(['devices', 'remove', 'laptop'], folder);
+  expect(await check()).toEqual([]);
+  // Without its list of devices the authority is not made anew, which would cut off all of them.
+  const kept = readFileSync(ledger, 'utf8');
+  rmSync(ledger);
+  expect(await check()).toEqual([
+    expect.stringMatching(/^error: The devices of this map cannot be read: .*devices.json/),
+  ]);
+  const again = await mileMarker(['devices', 'add', 'watch', '--gate', 'keepers'], folder);
+  expect([again.code, again.err]).toEqual([expect.any(Number), expect.stringMatching(/devices.json is missing/)]);
+  expect(again.code).not.toBe(0);
+  writeFileSync(ledger, kept);
+  expect(await check()).toEqual([]);
   writeFileSync(join(folder, '.mile-marker/device-keys/devices.json'), '{}');
   expect(await check()).toEqual([expect.stringMatching(/^error: The devices of this map cannot be read/)]);
 });

@@ -98,14 +98,18 @@ export function visitAs(imported: Imported | null, url: string): string {
     const words = [...flags, ...own, '--ignore-certificate-errors', '--timeout=20000', '--dump-dom', url];
     const script =
       'mkdir -p /etc/chromium && mount -t tmpfs none /etc/chromium && mkdir /etc/chromium/policies && mount --bind "$1" /etc/chromium/policies && shift && exec "$@"';
-    const { stdout, stderr, error } = spawnSync(
-      'unshare',
-      ['--mount', 'sh', '-c', script, 'sh', join(folder, 'policies'), program, ...words],
-      { encoding: 'utf8', timeout: 60_000, env: { ...process.env, HOME: folder } },
-    );
-    if (error !== undefined) throw error;
-    if (stdout === '') throw new Error(`the browser said nothing: ${stderr.slice(-2000)}`);
-    return stdout;
+    // Networks of this machine come and go while other tests run, and a browser gives up whatever it has begun then.
+    for (let tries = 1; ; tries += 1) {
+      const { stdout, stderr, error } = spawnSync(
+        'unshare',
+        ['--mount', 'sh', '-c', script, 'sh', join(folder, 'policies'), program, ...words],
+        { encoding: 'utf8', timeout: 60_000, env: { ...process.env, HOME: folder } },
+      );
+      if (error !== undefined) throw error;
+      if (stdout !== '') return stdout;
+      if (tries === 10 || !stderr.includes('ERR_NETWORK_CHANGED'))
+        throw new Error(`the browser said nothing: ${stderr.slice(-2000)}`);
+    }
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { readLedger } from '../../core/devices/ledger.ts';
 import type { DevicesFound } from '../../core/plan/files-of-map.ts';
@@ -25,9 +25,14 @@ export function digestOfList(text: string): string {
   return createHash('sha256').update(text).digest('hex');
 }
 
+function pathOf(error: unknown): string | undefined {
+  return error instanceof Error ? (error as NodeJS.ErrnoException).path : undefined;
+}
+
 /** The devices of a map as they lie on this machine. */
 export function devicesFound(paths: Pick<StatePaths, 'devices' | 'deviceKeys'>): DevicesFound {
   const files = deviceFiles(paths);
+  const isThere = existsSync(files.authority);
   try {
     readFileSync(files.authority);
     const isWritten = digestOfList(readFileSync(files.removed, 'utf8'));
@@ -36,6 +41,8 @@ export function devicesFound(paths: Pick<StatePaths, 'devices' | 'deviceKeys'>):
       ? { state: 'unreadable', why: `${files.ledger} is no list of devices of this program` }
       : { state: 'read', ledger, isListWritten: ledger.list.digest === isWritten };
   } catch (error) {
-    return codeOf(error) === 'ENOENT' ? { state: 'missing' } : { state: 'unreadable', why: reasonOf(error) };
+    return codeOf(error) === 'ENOENT' && !isThere
+      ? { state: 'missing' }
+      : { state: 'unreadable', why: `${pathOf(error) ?? paths.devices}: ${reasonOf(error)}` };
   }
 }

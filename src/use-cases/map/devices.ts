@@ -32,6 +32,15 @@ function broken(path: string, why: string): Trouble {
   });
 }
 
+/** Another authority would cut off every device that has a certificate of this one. */
+function withoutLedger({ ledger, authority }: ReturnType<typeof deviceFiles>): Trouble {
+  return new Trouble({
+    code: 'devices-broken',
+    message: `${ledger} is missing, which says which devices there are.`,
+    remedy: `Put it back from a copy. If no device was ever added, remove ${authority} and run this again.`,
+  });
+}
+
 /** The authority of the map's devices. @throws Trouble `devices-broken`, `unreadable` */
 export async function deviceAuthority(paths: StatePaths): Promise<Pair> {
   const files = deviceFiles(paths);
@@ -50,11 +59,12 @@ interface ChangeInput {
 async function ensureDevices({ paths, now }: ChangeInput): Promise<{ ledger: DeviceLedger; authority: Pair }> {
   const held = await loadDevices(paths);
   if (held !== null) return { ledger: held, authority: await deviceAuthority(paths) };
+  const files = deviceFiles(paths);
+  if ((await lstat(files.authority).catch(() => null)) !== null) throw withoutLedger(files);
   const { makeAuthority, serial } = await import('../../adapters/certificates/make.ts');
   await ensureState(paths);
   await ensureFolder(paths.devices);
   await ensureFolder(paths.deviceKeys, 0o700);
-  const files = deviceFiles(paths);
   const authority = await makeAuthority({
     name: `Devices of Mile Marker, made ${now.toISOString().slice(0, 10)}`,
     now,
@@ -126,7 +136,8 @@ export async function removeDevice({ paths, now, name }: ChangeInput & { name: s
   const ledger = await loadDevices(paths);
   if (ledger?.certificates.some((one) => one.name === name) !== true) throw unknownDevice(name, ledger);
   const next = withoutDevice(ledger, name, now);
-  await writeWhole(deviceFiles(paths).ledger, ledgerText(next), 0o600);
+  // Cut short from here on, the list is known not to be the one that must be written.
+  await writeWhole(deviceFiles(paths).ledger, ledgerText({ ...next, list: { ...next.list, digest: '' } }), 0o600);
   await writeList({ paths, now }, next, await deviceAuthority(paths));
 }
 
