@@ -80,6 +80,7 @@ test('names that cannot be, files that are there, devices that are unknown', asy
     2,
     expect.stringContaining('asks for something else'),
   ]);
+  expect(await says('add', 'phone', '--gate', 'a b')).toEqual([2, expect.stringContaining('A gate cannot be called')]);
   expect(await says('add', 'phone', '--days', '0')).toEqual([2, expect.stringContaining('from 1 to 3650')]);
   writeFileSync(join(folder, 'phone.p12'), 'mine');
   expect(await says('add', 'phone')).toEqual([2, expect.stringContaining('is not replaced')]);
@@ -271,6 +272,8 @@ roads:
     expect([unknown.code, unknown.err]).toEqual([2, expect.stringMatching(/Name one of: phone, tablet; or/)]);
     const all = (await mileMarker(['explain', '--all'], folder)).out;
     expect(all).toMatch(/device phone +device tablet/);
+    const document = JSON.parse((await mileMarker(['explain', '--all', '--json'], folder)).out) as object;
+    expect(JSON.stringify(document)).toContain('"device":{"state":"good","name":"phone"}');
     const rehearsed = await mileMarker(['rehearse', '--verbose'], folder);
     expect([rehearsed.code, rehearsed.out]).toEqual([0, expect.stringContaining('of another authority')]);
   }, 60_000);

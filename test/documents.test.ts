@@ -16,6 +16,8 @@ test('each command with --json, on a sound map and on one that cannot be read', 
   });
   await mileMarker(['people', 'add', 'edda', '--generate'], folder);
   await mileMarker(['devices', 'add', 'phone', '--gate', 'keepers'], folder);
+  // So that somebody comes with a device.
+  await mileMarker(['set', 'desk', 'gate', 'keepers'], folder);
   const pair = '.mile-marker/certificates/log.saltmarsh.example/current';
   const met = new Set<string>();
   for (const line of [

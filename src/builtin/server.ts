@@ -10,6 +10,7 @@ import { inNetworks } from '../core/networks/address.ts';
 import { prepare } from '../core/verdict/decide.ts';
 import type { Prepared } from '../core/verdict/verdict.ts';
 import { reasonOf } from '../adapters/trouble.ts';
+import { admitFirst } from './admit-first.ts';
 import { sendAnswer, type AnyResponse } from './answer.ts';
 import { CertificateShelf } from './certificates.ts';
 import { mostConnections } from './descriptors.ts';
@@ -328,36 +329,6 @@ class Front {
       done(null);
     }
   }
-}
-
-/**
- * Asks about each connection before the server itself makes anything for it, which for TLS is most of what a connection costs.
- *
- * @param otherFor another server that is to have it; null for this one
- */
-function admitFirst(
-  server: TcpServer,
-  admit: (socket: Socket) => boolean,
-  otherFor?: (socket: Socket) => Promise<TcpServer | null> | null,
-): void {
-  const own = server.listeners('connection') as Array<(socket: Socket) => void>;
-  const goOn = (socket: Socket): void => {
-    for (const one of own) one.call(server, socket);
-  };
-  server.removeAllListeners('connection');
-  server.on('connection', (socket: Socket) => {
-    if (!admit(socket)) return;
-    const other = otherFor?.(socket) ?? null;
-    if (other === null) {
-      goOn(socket);
-      return;
-    }
-    void other.then((chosen) => {
-      if (socket.destroyed) return;
-      if (chosen === null) goOn(socket);
-      else chosen.emit('connection', socket);
-    });
-  });
 }
 
 /** The other end of a connection, which TLS keeps. */

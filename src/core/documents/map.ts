@@ -127,6 +127,10 @@ const viewpoint = z.strictObject({
     .strictObject({ status: z.int(), location: z.string().optional(), told: headers })
     .optional()
     .describe('what services that gates ask say of this visitor'),
+  device: z
+    .strictObject({ state: z.literal('good'), name: z.string() })
+    .optional()
+    .describe('the device whose certificate this visitor shows'),
 });
 
 const explained = z.array(

@@ -27,7 +27,7 @@ export const devices: GateKind<DevicesCheck, string[]> = {
   read: (written, { tell = [] }) => ({
     kind: 'devices',
     names: written.includes('any') ? null : [...new Set(written)].sort(byUnits),
-    tell: tell.includes(tellsDevice),
+    tell: tell.some((one) => one.toLowerCase() === tellsDevice),
     ...filesIn(''),
   }),
   place: (check, { mapFolder }) => ({ ...check, ...filesIn(`${mapFolder}/`) }),

@@ -61,7 +61,9 @@ command -v timeout >/dev/null 2>&1 && limit='timeout 15'
 # The key of a device stays here; its name alone is printed.
 device=
 if [ -n "\${DEVICE:-}" ]; then
-  openssl pkcs12 -in "\${DEVICE%%:*}" -passin "pass:\${DEVICE#*:}" -nodes -out "$folder/device.pem" 2>"$folder/error" || { cat "$folder/error" >&2; exit 3; }
+  # Not among the words of a command, which others on this machine may read.
+  password="\${DEVICE#*:}"; export password
+  openssl pkcs12 -in "\${DEVICE%%:*}" -passin env:password -nodes -out "$folder/device.pem" 2>"$folder/error" || { cat "$folder/error" >&2; exit 3; }
   device=$(openssl x509 -in "$folder/device.pem" -noout -subject | sed 's/.*CN *= *//')
 fi
 hex() { head -c 32768 "$1" 2>/dev/null | od -An -v -tx1 | tr -d ' \\n'; }

@@ -286,7 +286,7 @@ function frontAddress(written: string | { interface: string }): FrontAddress {
   return literal === null ? { kind: 'name', name: asciiName(written) } : { kind: 'literal', address: literal };
 }
 
-/** A low port is nobody's but root's (ip(7), ip_unprivileged_port_start): whoever may listen on the front's ports may have it, and no other user can take it. */
+/** Only root may listen on a low port (ip(7), ip_unprivileged_port_start), so no other user can take it from the front. */
 function usualMark({ http, https }: { http: number; https: number }): string {
   return `127.0.0.1:${http < 1024 || https < 1024 ? '918' : '29180'}`;
 }

@@ -3,7 +3,7 @@ import { readCurrent } from '../../../adapters/files/editions.ts';
 import { runThen } from '../../../adapters/certificates/exports.ts';
 import { makePractice } from '../../../adapters/certificates/practice.ts';
 import { parseEndpoint } from '../../../adapters/probe/look-up.ts';
-import { exit } from '../../../adapters/trouble.ts';
+import { exit, Trouble } from '../../../adapters/trouble.ts';
 import { issuers, restsAfterFailure, type Attempted } from '../../../core/certificates/attempts.ts';
 import { renewAt, type SuggestedWindow } from '../../../core/certificates/renewal.ts';
 import type { HeldCertificate } from '../../../core/certificates/cover.ts';
@@ -135,7 +135,13 @@ async function getThem({ site, wanted, made, options, context, nothing }: GetInp
       ? []
       : await obtain({ site, certificates: wanted, resolver, patienceMs: options.wait, say, now, signal, ask });
   const fresh = [...made, ...results.filter(({ trouble }) => trouble === null).map(({ id }) => id)];
-  const relisted = await freshenRemoved({ paths: site.paths, now: io.now() });
+  // A certificate that is here is taken up whatever is wrong with the devices.
+  const relisted = await freshenRemoved({ paths: site.paths, now: io.now() }).catch((error: unknown) => {
+    if (!(error instanceof Trouble)) throw error;
+    io.err(`The list of removed devices was not made new: ${error.message}\n  do: ${error.remedy}\n`);
+    setCode(exit.cannotJudge);
+    return false;
+  });
   const reloads = (fresh.length > 0 || relisted) && (await takesUpAtOnce(site, options.reload));
   if (reloads) await reloadFront(site, io.env);
   if (fresh.length > 0 && options.then !== undefined) await runThen(options.then);
@@ -153,7 +159,7 @@ async function getThem({ site, wanted, made, options, context, nothing }: GetInp
     for (const one of failed) io.out(await failureWords(one, site, io.width));
   }
   if (failed.length > 0) setCode(exit.cannotJudge);
-  if (relisted) io.err('The list of removed devices was written anew.\n');
+  if (relisted) io.err('Wrote a new list of removed devices.\n');
   if (fresh.length + failed.length === 0)
     io.err(
       relisted && !reloads

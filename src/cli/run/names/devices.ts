@@ -5,8 +5,8 @@ import { readCurrent } from '../../../adapters/files/editions.ts';
 import { writeNew, writeTrouble } from '../../../adapters/files/safe-write.ts';
 import { Trouble } from '../../../adapters/trouble.ts';
 import { devicesIn, type Device } from '../../../core/devices/ledger.ts';
-import { checkOf } from '../../../core/gates/check.ts';
-import { deviceCheckOf } from '../../../core/gates/devices.ts';
+import { checkOf, checksOf } from '../../../core/gates/check.ts';
+import { label } from '../../../core/map/schema/words.ts';
 import { builtInGates } from '../../../core/map/built-in-gates.ts';
 import type { SiteMap } from '../../../core/map/site-map.ts';
 import { planPath, readPlan } from '../../../core/proxies/builtin/renderer.ts';
@@ -39,8 +39,8 @@ export async function runAddDevice(name: string, options: AddDeviceOptions, cont
   if (site === null) return;
   const gate = gateFor(name, options.gate, site.map);
   await make(name, options, { site, context, again: false });
-  const isNamed = gate !== null && (await nameInGate(name, gate, options, context));
-  await sayNext(site, { gate, isNamed }, context.io);
+  if (gate !== null) await nameInGate(name, gate, site, options, context);
+  await sayNext(name, gate, site, context.io);
 }
 
 export async function runRenewDevice(name: string, options: AddDeviceOptions, context: CommandContext): Promise<void> {
@@ -111,6 +111,9 @@ function gateFor(name: string, wanted: string | undefined, map: SiteMap): string
   }
   if (builtInGates.includes(wanted))
     throw whichGate(`The gate \`${wanted}\` is built in, and has no devices.`, 'Name one of your own: --gate keepers');
+  // Before anything is made that the map could not name.
+  if (!label('the name of a gate').safeParse(wanted).success)
+    throw whichGate(`A gate cannot be called \`${wanted}\`.`, 'Use letters, digits and hyphens, such as keepers.');
   const gate = map.gates.find((one) => one.name === wanted);
   if (gate !== undefined && checkOf(gate, 'devices') === null)
     throw whichGate(
@@ -128,57 +131,45 @@ function isIn(gate: SiteMap['gates'][number], name: string): boolean {
   return checkOf(gate, 'devices')?.names?.includes(name) === true;
 }
 
-/** Writes the device into a gate that names its devices; a gate that is not there yet is made. @returns whether the map changed */
+/** Writes the device into a gate that names its devices; a gate that is not there yet is made. */
 async function nameInGate(
   name: string,
   gate: string,
+  site: Site,
   options: DeviceOptions,
   { io }: CommandContext,
-): Promise<boolean> {
-  const site = await editedGate(gate, options, io, (names) =>
-    names === null ? null : [...new Set([...names, name])].sort(),
-  );
-  if (!site) return false;
-  io.err(`The gate ${gate} names it in the map.\n`);
-  return true;
-}
-
-/** @param change of the names that stand there, none for a gate that is new; null leaves it as it is */
-async function editedGate(
-  gate: string,
-  options: DeviceOptions,
-  io: Io,
-  change: (names: string[] | null) => string[] | null,
-): Promise<boolean> {
-  const { loadSite } = await import('../../../use-cases/map/load.ts');
-  const site = await loadSite(options.map, { cwd: io.cwd, env: io.env });
-  const held = site.map?.gates.find((one) => one.name === gate);
-  const check = held === undefined ? null : checkOf(held, 'devices');
-  const next = change(held === undefined ? [] : (check?.names ?? null));
-  if (next === null) return false;
-  const edit = { kind: 'set-at', path: ['gates', gate, 'devices'], value: `[${next.join(', ')}]` } as const;
-  return (await editWidely(options.map, edit, { cwd: io.cwd, env: io.env })).changed;
-}
-
-async function sayNext(
-  site: Site,
-  { gate, isNamed }: { gate: string | null; isNamed: boolean },
-  io: Io,
 ): Promise<void> {
+  const held = site.map.gates.find((one) => one.name === gate);
+  const names = held === undefined ? [] : (checkOf(held, 'devices')?.names ?? null);
+  if (names === null || names.includes(name)) return;
+  await setNames(gate, [...names, name].sort(), options, io);
+  io.err(`The gate ${gate} names it in the map.\n`);
+}
+
+/** @throws Trouble `device-gate` where the map would not be one with it */
+async function setNames(gate: string, names: readonly string[], options: DeviceOptions, io: Io): Promise<void> {
+  const edit = { kind: 'set-at', path: ['gates', gate, 'devices'], value: `[${names.join(', ')}]` } as const;
+  const { findings } = await editWidely(options.map, edit, { cwd: io.cwd, env: io.env });
+  const [wrong] = findings.filter(({ severity }) => severity === 'error');
+  if (wrong !== undefined) throw whichGate(`The map was not changed: ${wrong.message}`, wrong.remedy);
+}
+
+async function sayNext(name: string, gate: string | null, site: Site, io: Io): Promise<void> {
   const asking = gate ?? site.map.gates.find((one) => checkOf(one, 'devices') !== null)?.name ?? '';
   if (!site.map.roads.some(({ gates }) => gates.includes(asking))) {
     io.err(`next: give a road \`gate: ${asking}\`: mile-marker set ROAD gate ${asking}\n`);
     return;
   }
-  const passes = !isNamed && (await isAsked(site));
+  const passes = (await takesUpAtOnce(site, null)) && (await isAsked(site, name));
   io.err(passes ? 'It passes from now on.\nnext: mile-marker verify\n' : 'next: mile-marker install\n');
 }
 
-/** Whether what was written last asks for devices. */
-async function isAsked({ paths }: Site): Promise<boolean> {
+/** Whether what was written last has a gate for devices, or one that lets this device pass. */
+async function isAsked({ paths }: Site, name: string | null): Promise<boolean> {
   const edition = await readCurrent(paths.front).catch(() => null);
   const plan = readPlan(edition?.files.find(({ path }) => path === planPath)?.content ?? '');
-  return plan?.roads.some(({ gate }) => deviceCheckOf(gate) !== null) ?? false;
+  const checks = (plan?.roads ?? []).flatMap(({ gate }) => checksOf(gate, 'devices'));
+  return checks.some(({ names }) => name === null || names === null || names.includes(name));
 }
 
 export async function runRemoveDevice(name: string, options: DeviceOptions, context: CommandContext): Promise<void> {
@@ -186,14 +177,12 @@ export async function runRemoveDevice(name: string, options: DeviceOptions, cont
   if (site === null) return;
   const { io } = context;
   await removeDevice({ paths: site.paths, now: io.now(), name });
-  io.err(`${name} is removed.${(await isAsked(site)) ? ` ${await refusedWords(name, site, io)}` : ''}\n`);
+  io.err(`${name} is removed.${(await isAsked(site, null)) ? ` ${await refusedWords(name, site, io)}` : ''}\n`);
   for (const gate of site.map.gates.filter((one) => isIn(one, name))) {
-    const changed = await editedGate(gate.name, options, io, (names) => {
-      const rest = (names ?? []).filter((one) => one !== name);
-      return rest.length === 0 ? null : rest;
-    });
+    const rest = (checkOf(gate, 'devices')?.names ?? []).filter((one) => one !== name);
+    if (rest.length > 0) await setNames(gate.name, rest, options, io);
     io.err(
-      changed
+      rest.length > 0
         ? `The gate ${gate.name} names it no more.\n`
         : `The gate ${gate.name} names no other device, so nobody passes it by one.\n`,
     );
@@ -205,6 +194,10 @@ export async function runRemoveDevice(name: string, options: DeviceOptions, cont
 async function refusedWords(name: string, site: Site, io: Io): Promise<string> {
   const { limits, title, words } = programOf(site.plan.front.proxy);
   const refused = 'The front refuses it from its next connection on.';
+  const { cluster } = site.plan.front;
+  // Nodes of a cluster have copies.
+  if (limits.readsCertificatesAnew && cluster !== null)
+    return `The nodes of the front let it pass until then: ${words.goLive(site.plan.front)}`;
   if (limits.readsCertificatesAnew) return refused;
   if (!(await takesUpAtOnce(site, null)))
     return `Reload ${title}, which lets it pass until then: ${words.reload(site.plan.front)}`;

@@ -65,7 +65,7 @@ const roadKeys = z.strictObject(
       ),
     'upstream-insecure': flag
       .optional()
-      .meta(about('Beside a `to` with https: accept whoever answers. Always a warning.', 'true')),
+      .meta(about('Beside a `to` with https: accept any certificate. Always a warning.', 'true')),
     'upstream-host': z
       .string(wants('a host name, with a port if need be'))
       .regex(/^[A-Za-z0-9]([A-Za-z0-9.-]{0,251}[A-Za-z0-9])?(:\d{1,5})?$/, wants('a host name, with a port if need be'))
